@@ -1,0 +1,87 @@
+#include "console.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <csignal>
+#include <cstdio>
+
+#include "base/text.h"
+#include "io/file.h"
+
+namespace flentro::cli {
+namespace {
+
+volatile std::sig_atomic_t interrupted = 0;
+
+void onInterrupt(int) { interrupted = 1; }
+
+/// Letters shown: UTF-8 continuation bytes do not count.
+std::size_t displayWidth(const std::string& text) {
+    return static_cast<std::size_t>(std::count_if(
+        text.begin(), text.end(), [](unsigned char c) { return (c & 0xC0) != 0x80; }));
+}
+
+}  // namespace
+
+TerminalProgress::TerminalProgress(bool quiet)
+    : shown_(!quiet && ::isatty(STDERR_FILENO) == 1), started_(std::chrono::steady_clock::now()) {
+    std::signal(SIGINT, onInterrupt);
+}
+
+TerminalProgress::~TerminalProgress() {
+    if (dirty_) fmt::print(stderr, "\r\033[K");
+}
+
+void TerminalProgress::report(double fraction, std::string_view message) {
+    if (!shown_) return;
+    const std::lock_guard lock(mutex_);
+    const auto now = std::chrono::steady_clock::now();
+    if (now - last_ < std::chrono::milliseconds(80)) return;
+    last_ = now;
+    dirty_ = true;
+    const double elapsed = std::chrono::duration<double>(now - started_).count();
+    const std::string left =
+        fraction > 0.02 && elapsed > 1
+            ? ", " + formatSeconds(elapsed / fraction - elapsed) + " left"
+            : "";
+    fmt::print(stderr, "\r\033[K{:3.0f} %  {}{}", fraction * 100, message, left);
+    std::fflush(stderr);
+}
+
+bool TerminalProgress::cancelled() const { return interrupted != 0; }
+
+std::string formatTable(const std::vector<std::vector<std::string>>& rows) {
+    std::vector<std::size_t> widths;
+    for (const auto& row : rows)
+        for (std::size_t i = 0; i < row.size(); ++i) {
+            if (widths.size() <= i) widths.push_back(0);
+            widths[i] = std::max(widths[i], displayWidth(row[i]));
+        }
+    std::string text;
+    for (const auto& row : rows) {
+        std::string line;
+        for (std::size_t i = 0; i < row.size(); ++i) {
+            const std::string padding(widths[i] - displayWidth(row[i]), ' ');
+            line += (i > 0 ? "  " : "") + (i == 0 ? row[i] + padding : padding + row[i]);
+        }
+        while (!line.empty() && line.back() == ' ') line.pop_back();
+        text += line + "\n";
+    }
+    return text;
+}
+
+int complain(const Error& error) {
+    fmt::print(stderr, "flentro-cli: {}\n", describe(error));
+    return kBadInput;
+}
+
+Expected<void> writeJson(const Json& json, const std::string& file) {
+    const std::string text = json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+    if (file != "-") return writeFileAtomic(file, text);
+    fmt::print("{}", text);
+    return {};
+}
+
+}  // namespace flentro::cli

@@ -1,0 +1,48 @@
+// The terminal: progress, tables, messages and exit statuses.
+
+#pragma once
+
+#include <chrono>
+#include <mutex>
+#include <string>
+#include <vector>
+
+#include "base/error.h"
+#include "base/json.h"
+#include "base/progress.h"
+
+namespace flentro::cli {
+
+/// What the program returns to the shell.
+enum ExitStatus : int {
+    kWithin = 0,    ///< Done; for an audit: within every limit.
+    kOver = 1,      ///< An audit found a load above x1.00.
+    kBadInput = 2,  ///< Anything that went wrong; the message is on standard error.
+};
+
+/// Writes one changing line to a terminal on standard error; silent elsewhere. Ctrl+C cancels.
+class TerminalProgress final : public Progress {
+public:
+    explicit TerminalProgress(bool quiet);
+    ~TerminalProgress() override;
+    void report(double fraction, std::string_view message) override;
+    [[nodiscard]] bool cancelled() const override;
+
+private:
+    bool shown_;
+    bool dirty_ = false;
+    std::mutex mutex_;
+    std::chrono::steady_clock::time_point started_;
+    std::chrono::steady_clock::time_point last_;
+};
+
+/// Columns padded to their widest cell; numbers (all columns but the first) to the right.
+[[nodiscard]] std::string formatTable(const std::vector<std::vector<std::string>>& rows);
+
+/// Prints "flentro-cli: ..." on standard error; returns kBadInput.
+int complain(const Error& error);
+
+/// Writes JSON to a file, or to standard output for "-".
+[[nodiscard]] Expected<void> writeJson(const Json& json, const std::string& file);
+
+}  // namespace flentro::cli

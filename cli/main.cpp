@@ -1,0 +1,27 @@
+// flentro-cli: the command-line face of Flentro.
+
+#include <exception>
+
+#include "verbs.h"
+
+int main(int argc, char** argv) {
+    using namespace flentro::cli;
+    CLI::App app{"Brings heavy 3D scenes within a platform's frame budget."};
+    app.require_subcommand(1);
+    app.set_version_flag("--version", "flentro-cli " FLENTRO_VERSION);
+    Common common;
+    Run run;
+    addInventory(app, common, run);
+    addAudit(app, common, run);
+    addReduce(app, common, run);
+    addFix(app, common, run);
+    addTargets(app, common, run);
+    try {
+        app.parse(argc, argv);
+        return run();
+    } catch (const CLI::ParseError& error) {
+        return app.exit(error) == 0 ? kWithin : kBadInput;
+    } catch (const std::exception& error) {
+        return complain({flentro::ErrorCode::Limit, error.what(), "", ""});
+    }
+}

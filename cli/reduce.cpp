@@ -1,0 +1,116 @@
+#include "simplify/reduce.h"
+
+#include <fmt/format.h>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "budget/target.h"
+#include "report/export.h"
+#include "verbs.h"
+
+namespace flentro::cli {
+namespace {
+
+struct Options {
+    std::string scene;
+    std::string out;
+    std::string asset;
+    std::size_t triangles = 0;
+    double ratio = 0;
+    double deviation = std::numeric_limits<double>::infinity();
+    bool lockBorders = false;
+};
+
+ReduceOptions optionsFor(const Options& options, const Mesh& mesh) {
+    ReduceOptions result;
+    result.targetTriangles = options.triangles;
+    if (options.ratio > 0)
+        result.targetTriangles = static_cast<std::size_t>(options.ratio * mesh.triangles);
+    result.maxDeviation = options.deviation;
+    result.reducer.lockBorders = options.lockBorders;
+    return result;
+}
+
+struct Outcome {
+    std::vector<std::vector<std::string>> rows;
+    Json json = Json::array();
+};
+
+Outcome describeOutcome(const Scene& before, const Scene& after,
+                        const std::vector<double>& deviations) {
+    Outcome outcome;
+    outcome.rows = {{"asset", "before", "after", "deviation"}};
+    for (std::size_t i = 0; i < before.assets.size(); ++i) {
+        const Mesh& from = *before.assets[i].mesh;
+        const Mesh& to = *after.assets[i].mesh;
+        if (from.triangles == to.triangles) continue;
+        outcome.rows.push_back({from.name, formatCount(static_cast<double>(from.triangles)),
+                                formatCount(static_cast<double>(to.triangles)),
+                                formatMetres(deviations[i])});
+        outcome.json.push_back({{"asset", from.name},
+                                {"before", from.triangles},
+                                {"after", to.triangles},
+                                {"deviation", deviations[i]}});
+    }
+    return outcome;
+}
+
+int runReduce(const Options& options, const Common& common) {
+    TerminalProgress progress(common.quiet);
+    if (options.triangles == 0 && options.ratio <= 0 && !std::isfinite(options.deviation))
+        return complain({ErrorCode::InvalidInput, "say how far: --triangles, --ratio or --deviation",
+                         "", ""});
+    auto scene = openForVerb(options.scene, common, progress);
+    if (!scene) return complain(scene.error());
+    Scene result = *scene;
+    std::vector<double> deviations(scene->assets.size());
+    std::vector<std::optional<Error>> errors(scene->assets.size());
+    const bool finished =
+        parallelFor(scene->assets.size(), "Reducing", progress, [&](std::size_t i) {
+            const Mesh& mesh = *scene->assets[i].mesh;
+            if (!options.asset.empty() && mesh.name != options.asset) return;
+            auto reduced = reduce(mesh, optionsFor(options, mesh), noProgress());
+            if (!reduced) {
+                errors[i] = reduced.error();
+                return;
+            }
+            result.assets[i].mesh = reduced->mesh;
+            deviations[i] = reduced->deviation;
+        });
+    if (!finished) return complain({ErrorCode::Cancelled, "stopped", "", ""});
+    for (const auto& error : errors)
+        if (error) return complain(*error);
+    ExportOptions writing;
+    writing.manifest = false;
+    writing.source = options.scene;
+    auto written = exportScene(result, Target{}, options.out, writing, progress);
+    if (!written) return complain(written.error());
+    const Outcome outcome = describeOutcome(*scene, result, deviations);
+    if (!common.quiet && common.json != "-") fmt::print("{}", formatTable(outcome.rows));
+    if (common.json.empty()) return kWithin;
+    auto reported = writeJson(outcome.json, common.json);
+    return reported ? kWithin : complain(reported.error());
+}
+
+}  // namespace
+
+void addReduce(CLI::App& app, Common& common, Run& run) {
+    auto options = std::make_shared<Options>();
+    CLI::App* verb = addVerb(app, common, "reduce", "Fewer triangles for every asset, or for one",
+                             "  flentro-cli reduce market.glb --ratio 0.5 --out lighter.glb\n"
+                             "  flentro-cli reduce market.glb --asset bollard --triangles 800 "
+                             "--out lighter.glb\n"
+                             "  flentro-cli reduce scan.ply --deviation 0.002 --out scan.glb\n");
+    verb->add_option("scene", options->scene, "The scene")->required();
+    verb->add_option("--out", options->out, "The .glb or .gltf to write")->required();
+    verb->add_option("--asset", options->asset, "Only the asset of this name");
+    verb->add_option("--triangles", options->triangles, "Triangles of each asset");
+    verb->add_option("--ratio", options->ratio, "Share of the triangles to keep")
+        ->check(CLI::Range(0.0, 1.0));
+    verb->add_option("--deviation", options->deviation, "Largest deviation, metres")
+        ->check(CLI::NonNegativeNumber);
+    verb->add_flag("--lock-borders", options->lockBorders, "Open borders stay where they are");
+    verb->callback([=, &common, &run] { run = [=, &common] { return runReduce(*options, common); }; });
+}
+
+}  // namespace flentro::cli

@@ -1,0 +1,36 @@
+// The verbs of the command line; each adds its options to the parser and runs when chosen.
+
+#pragma once
+
+#include <CLI/CLI.hpp>
+#include <functional>
+
+#include "console.h"
+#include "scene/scene.h"
+
+namespace flentro::cli {
+
+/// Options that every verb has.
+struct Common {
+    bool quiet = false;
+    std::string json;  ///< File for machine-readable output, "-" for standard output.
+};
+
+/// Set by the verb that was chosen; returns the exit status.
+using Run = std::function<int()>;
+
+void addInventory(CLI::App& app, Common& common, Run& run);
+void addAudit(CLI::App& app, Common& common, Run& run);
+void addReduce(CLI::App& app, Common& common, Run& run);
+void addFix(CLI::App& app, Common& common, Run& run);
+void addTargets(CLI::App& app, Common& common, Run& run);
+
+/// A verb with --quiet and --json. `examples` go under its help.
+CLI::App* addVerb(CLI::App& app, Common& common, const char* name, const char* what,
+                  const char* examples);
+
+/// Opens a scene and prints its notes on standard error unless quiet.
+[[nodiscard]] Expected<Scene> openForVerb(const std::string& file, const Common& common,
+                                          Progress& progress);
+
+}  // namespace flentro::cli

@@ -1,0 +1,28 @@
+# Compiler settings for our own targets only, through one interface target linked PRIVATE.
+set(CMAKE_CXX_STANDARD 20)
+set(CMAKE_CXX_STANDARD_REQUIRED ON)
+set(CMAKE_CXX_EXTENSIONS OFF)
+set(CMAKE_POSITION_INDEPENDENT_CODE ON)
+if(NOT CMAKE_BUILD_TYPE)
+    set(CMAKE_BUILD_TYPE Release CACHE STRING "" FORCE)
+endif()
+
+find_program(CCACHE_PROGRAM ccache)
+if(CCACHE_PROGRAM)
+    set(CMAKE_CXX_COMPILER_LAUNCHER ${CCACHE_PROGRAM})
+endif()
+
+add_library(flentro_build INTERFACE)
+target_compile_options(flentro_build INTERFACE -Wall -Wextra -Wshadow -Wnon-virtual-dtor)
+if(FLENTRO_WERROR)
+    target_compile_options(flentro_build INTERFACE -Werror)
+endif()
+if(FLENTRO_SANITIZE)
+    target_compile_options(flentro_build INTERFACE -fsanitize=${FLENTRO_SANITIZE}
+                           -fno-sanitize-recover=all -fno-omit-frame-pointer)
+    target_link_options(flentro_build INTERFACE -fsanitize=${FLENTRO_SANITIZE})
+endif()
+if(FLENTRO_TIDY)
+    find_program(CLANG_TIDY_PROGRAM clang-tidy REQUIRED)
+    set(CMAKE_CXX_CLANG_TIDY ${CLANG_TIDY_PROGRAM})
+endif()

@@ -1,0 +1,35 @@
+#include "base/hash.h"
+
+#include <fmt/format.h>
+
+namespace flentro {
+
+std::string toHex(const Hash& hash) { return fmt::format("{:016x}{:016x}", hash.high, hash.low); }
+
+Hasher::Hasher() : state_(XXH3_createState()) { XXH3_128bits_reset(state_.get()); }
+
+void Hasher::raw(const void* data, std::size_t size) {
+    XXH3_128bits_update(state_.get(), data, size);
+}
+
+Hasher& Hasher::bytes(std::span<const std::byte> data) {
+    add(data.size());
+    raw(data.data(), data.size());
+    return *this;
+}
+
+Hasher& Hasher::text(std::string_view text) { return bytes(std::as_bytes(std::span(text))); }
+
+Hasher& Hasher::add(const Hash& hash) { return add(hash.low).add(hash.high); }
+
+Hash Hasher::result() const {
+    const XXH128_hash_t digest = XXH3_128bits_digest(state_.get());
+    return {digest.low64, digest.high64};
+}
+
+Hash hashBytes(std::span<const std::byte> data) {
+    const XXH128_hash_t digest = XXH3_128bits(data.data(), data.size());
+    return {digest.low64, digest.high64};
+}
+
+}  // namespace flentro

@@ -1,0 +1,200 @@
+#include "budget/target.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "budget/shipped_targets.h"
+#include "io/file.h"
+
+namespace flentro {
+namespace {
+
+constexpr const char* kFormat = "flentro-target";
+constexpr int kVersion = 1;
+constexpr double kNearFrom = 0.85;
+constexpr double kMebibyte = 1024.0 * 1024.0;
+
+struct MeasureWords {
+    const char* name;
+    const char* key;
+    const char* help;
+};
+
+constexpr std::array<MeasureWords, kMeasureCount> kWords = {{
+    {"Triangles", "triangles",
+     "Triangles of all drawn objects at their present level, plus shadow passes, times the eyes."},
+    {"Draw calls", "drawCalls",
+     "One per material of each drawn object; equal mesh, level and material count once where the "
+     "target instances; plus shadow passes."},
+    {"Visible objects", "visibleObjects",
+     "Objects whose bounds meet the view and that are nearer than their culling distance."},
+    {"Lights", "lights", "Lights whose range meets the view."},
+    {"Shadow lights", "shadowLights", "Lights in view that cast shadows."},
+    {"Texture memory", "textureMemory",
+     "Distinct textures of the drawn objects, with mip maps, in the target's storage."},
+    {"Largest texture", "largestTextureEdge", "Longest edge of any texture in view, in pixels."},
+    {"Materials per object", "materialsPerObject", "Most materials on one drawn object."},
+    {"Vertices per mesh", "verticesPerMesh", "Most vertices of one drawn mesh."},
+}};
+
+const MeasureWords& wordsOf(Measure measure) { return kWords[static_cast<std::size_t>(measure)]; }
+
+/// Texture memory is written in MiB, everything else as it is.
+double fileUnit(Measure measure) { return measure == Measure::TextureBytes ? kMebibyte : 1; }
+
+struct Range {
+    double low;
+    double high;
+};
+
+/// Reads numbers and remembers the first that is wrong.
+class NumberReader {
+public:
+    void read(const Json& parent, const char* key, double& value, Range range) {
+        if (!parent.contains(key)) return;
+        const Json& member = parent[key];
+        const double number = member.is_number() ? member.get<double>() : NAN;
+        if (number >= range.low && number <= range.high)
+            value = number;
+        else if (problem_.empty())
+            problem_ = fmt::format("'{}' must be a number from {} to {}", key, range.low, range.high);
+    }
+    void read(const Json& parent, const char* key, int& value, Range range) {
+        double number = value;
+        read(parent, key, number, range);
+        value = static_cast<int>(number);
+    }
+    [[nodiscard]] const std::string& problem() const { return problem_; }
+
+private:
+    std::string problem_;
+};
+
+std::string lower(std::string text) {
+    std::transform(text.begin(), text.end(), text.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    return text;
+}
+
+void readMembers(const Json& json, Target& target, NumberReader& numbers) {
+    const Json& display = jsonObject(json, "display");
+    const Json& drawing = jsonObject(json, "drawing");
+    numbers.read(json, "frameRate", target.frameRate, {1, 1000});
+    numbers.read(display, "width", target.width, {16, 32768});
+    numbers.read(display, "height", target.height, {16, 32768});
+    numbers.read(display, "verticalFieldOfView", target.verticalFov, {5, 170});
+    numbers.read(display, "eyes", target.eyes, {1, 2});
+    target.singlePass = jsonOr(display, "singlePass", target.singlePass);
+    target.instancing = jsonOr(drawing, "instancing", target.instancing);
+    target.mipMaps = jsonOr(drawing, "mipMaps", target.mipMaps);
+    numbers.read(drawing, "bytesPerTexel", target.bytesPerTexel, {0.05, 64});
+    numbers.read(drawing, "nearPlane", target.nearPlane, {1e-4, 1000});
+    numbers.read(drawing, "farPlane", target.farPlane, {1, 1e7});
+    const Json& limits = jsonObject(json, "limits");
+    for (const Measure measure : kMeasures) {
+        double value = 0;
+        numbers.read(limits, measureKey(measure), value, {0, 1e15});
+        at(target.limits, measure) = value * fileUnit(measure);
+    }
+}
+
+}  // namespace
+
+const char* measureName(Measure measure) { return wordsOf(measure).name; }
+const char* measureKey(Measure measure) { return wordsOf(measure).key; }
+const char* measureHelp(Measure measure) { return wordsOf(measure).help; }
+
+std::string formatMeasure(Measure measure, double value) {
+    if (measure == Measure::TextureBytes) return formatBytes(value);
+    if (measure == Measure::TextureEdge) return formatCount(value) + " px";
+    return formatCount(value);
+}
+
+double pixelsPerMetreAtOne(const Target& target) {
+    return target.height / (2 * std::tan(toRadians(target.verticalFov) / 2));
+}
+
+Counts loads(const Counts& counts, const Target& target) {
+    Counts result{};
+    for (std::size_t i = 0; i < kMeasureCount; ++i)
+        result[i] = target.limits[i] > 0 ? counts[i] / target.limits[i] : 0;
+    return result;
+}
+
+State stateOf(double load) {
+    if (load > 1) return State::Over;
+    return load >= kNearFrom ? State::Near : State::Within;
+}
+
+Measure worstMeasure(const Counts& loads) {
+    return static_cast<Measure>(std::max_element(loads.begin(), loads.end()) - loads.begin());
+}
+
+Expected<Target> parseTarget(const Json& json, const std::string& where) {
+    if (jsonOr<std::string>(json, "format", "") != kFormat)
+        return fail(ErrorCode::InvalidInput, "is not a target file: 'format' must be 'flentro-target'",
+                    where);
+    if (jsonOr(json, "version", 0) != kVersion)
+        return fail(ErrorCode::Unsupported, "has a version that is not known", where);
+    Target target;
+    target.name = jsonOr<std::string>(json, "name", "");
+    if (target.name.empty()) return fail(ErrorCode::InvalidInput, "has no 'name'", where);
+    target.description = jsonOr<std::string>(json, "description", "");
+    NumberReader numbers;
+    readMembers(json, target, numbers);
+    if (!numbers.problem().empty()) return fail(ErrorCode::InvalidInput, numbers.problem(), where);
+    if (target.nearPlane >= target.farPlane)
+        return fail(ErrorCode::InvalidInput, "'nearPlane' must be less than 'farPlane'", where);
+    target.rest = json;
+    return target;
+}
+
+Json toJson(const Target& target) {
+    Json json = target.rest.is_object() ? target.rest : Json::object();
+    json["format"] = kFormat;
+    json["version"] = kVersion;
+    json["name"] = target.name;
+    json["description"] = target.description;
+    json["frameRate"] = target.frameRate;
+    json["display"]["width"] = target.width;
+    json["display"]["height"] = target.height;
+    json["display"]["verticalFieldOfView"] = target.verticalFov;
+    json["display"]["eyes"] = target.eyes;
+    json["display"]["singlePass"] = target.singlePass;
+    json["drawing"]["instancing"] = target.instancing;
+    json["drawing"]["bytesPerTexel"] = target.bytesPerTexel;
+    json["drawing"]["mipMaps"] = target.mipMaps;
+    json["drawing"]["nearPlane"] = target.nearPlane;
+    json["drawing"]["farPlane"] = target.farPlane;
+    for (const Measure measure : kMeasures)
+        json["limits"][measureKey(measure)] = at(target.limits, measure) / fileUnit(measure);
+    return json;
+}
+
+const std::vector<Target>& shippedTargets() {
+    static const std::vector<Target> targets = [] {
+        std::vector<Target> parsed;
+        for (const char* text : kShippedTargets)
+            parsed.push_back(parseTarget(Json::parse(text), "shipped target").value());
+        return parsed;
+    }();
+    return targets;
+}
+
+Expected<Target> findTarget(const std::string& nameOrFile) {
+    for (const Target& target : shippedTargets())
+        if (lower(target.name) == lower(nameOrFile)) return target;
+    if (!nameOrFile.ends_with(".json"))
+        return fail(ErrorCode::NotFound, "there is no target of this name", nameOrFile,
+                    "'flentro-cli targets' lists them");
+    auto text = readTextFile(nameOrFile);
+    if (!text) return tl::unexpected(text.error());
+    auto json = parseJson(*text, nameOrFile);
+    if (!json) return tl::unexpected(json.error());
+    return parseTarget(*json, nameOrFile);
+}
+
+}  // namespace flentro

@@ -1,0 +1,107 @@
+// Fixes: named, ordered, non-destructive changes to a scene.
+
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "budget/target.h"
+#include "scene/scene.h"
+#include "simplify/reduce.h"
+
+namespace flentro {
+
+/// Lossless: weld equal vertices, drop degenerate and duplicate triangles, unused vertices.
+struct TidySettings {
+    bool weld = true;
+    bool dropDegenerate = true;
+    bool dropDuplicates = true;
+    bool dropUnused = true;
+};
+
+/// What an artist changed by hand for one asset.
+struct LadderOverride {
+    bool skip = false;                    ///< No levels for this asset.
+    std::vector<double> switchDistances;  ///< Metres at scale 1, for LOD 1, 2, ...; rising.
+};
+
+struct LadderSettings {
+    int levels = 4;              ///< Lower levels at the most, 1 to 8.
+    double ratio = 0.45;         ///< Triangles of a level to those of the one before, 0.05 to 0.9.
+    double pixels = 1.0;         ///< Deviation on the target's display at the switch, > 0.
+    int minTriangles = 400;      ///< Assets with fewer get no levels.
+    int smallestLevel = 24;      ///< Triangles below which no level is made.
+    bool trimTop = true;         ///< Reduce level 0 to what `nearest` can show.
+    double nearest = 1.0;        ///< Metres from which level 0 must look right.
+    std::map<std::string, LadderOverride> overrides;  ///< By asset name.
+};
+
+struct SizeClass {
+    std::string name;
+    double largest = 0;  ///< Metres, of the bounds' diagonal; infinity for the last.
+    double pixels = 4;   ///< Size on the target's display below which an object goes; 0: never.
+};
+
+struct CullingSettings {
+    std::vector<SizeClass> classes = {{"tiny", 0.3, 5},
+                                      {"small", 1.2, 4},
+                                      {"medium", 5, 3},
+                                      {"large", 20, 2},
+                                      {"huge", std::numeric_limits<double>::infinity(), 0}};
+    double fade = 0.15;    ///< Width of the fade band as a share of the culling distance, 0 to 0.9.
+    double margin = 0.02;  ///< Distance kept to the far plane, as a share of it, 0 to 0.5.
+    std::map<std::string, double> overrides;  ///< Metres, by asset name.
+};
+
+using FixSettings = std::variant<TidySettings, LadderSettings, CullingSettings>;
+
+struct Fix {
+    int id = 0;       ///< Unique in its work order.
+    bool on = true;
+    FixSettings settings;
+};
+
+/// What a fix did, for its card and the report.
+struct FixRecord {
+    std::string summary;            ///< One sentence with numbers.
+    std::vector<std::string> notes; ///< What was left alone, and why.
+};
+
+struct Fixed {
+    Scene scene;
+    FixRecord record;
+};
+
+[[nodiscard]] const char* fixName(const FixSettings& settings);  ///< "Tidy", "Ladder", ...
+[[nodiscard]] const char* fixKey(const FixSettings& settings);   ///< "tidy", ... as in files.
+
+/// Default settings for "tidy", "ladder" or "culling".
+[[nodiscard]] std::optional<FixSettings> makeSettings(const std::string& key);
+
+[[nodiscard]] Json toJson(const FixSettings& settings);
+
+/// Errors: InvalidInput naming the member that is out of range.
+[[nodiscard]] Expected<FixSettings> parseSettings(const std::string& key, const Json& json);
+
+/// Pure functions from scene to scene. Errors: Cancelled.
+[[nodiscard]] Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings,
+                                        Progress& progress);
+/// Levels and their switch distances e px = deviation * H / (2 d tan(fov / 2)), solved for d
+/// (Luebke et al. 2003). Both cores.
+[[nodiscard]] Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
+                                          const Target& target, Progress& progress);
+/// Culling distances from size in pixels; never beyond the far plane less its margin.
+[[nodiscard]] Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings,
+                                           const Target& target, Progress& progress);
+
+/// Culling distance of an object of this size in metres; infinity: never by size.
+[[nodiscard]] double cullingDistance(const CullingSettings& settings, const Target& target,
+                                     double size);
+
+/// Bounds' diagonal in metres: the size that culling goes by.
+[[nodiscard]] double sizeOf(const Object& object);
+
+}  // namespace flentro

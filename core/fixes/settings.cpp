@@ -1,0 +1,156 @@
+// Fix settings in files: names, ranges, defaults.
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "fixes/fix.h"
+
+namespace flentro {
+namespace {
+
+constexpr const char* kKeys[] = {"tidy", "ladder", "culling"};
+constexpr const char* kNames[] = {"Tidy", "Ladder", "Culling distance"};
+
+/// Reads members within their ranges; the first wrong one is the error.
+class Reader {
+public:
+    explicit Reader(const Json& json) : json_(json) {}
+
+    template <typename T>
+    Reader& number(const char* key, T& value, double low, double high) {
+        if (!json_.is_object() || !json_.contains(key)) return *this;
+        const double found = json_[key].is_number() ? json_[key].get<double>() : NAN;
+        if (found >= low && found <= high)
+            value = static_cast<T>(found);
+        else if (problem_.empty())
+            problem_ = fmt::format("'{}' must be a number from {} to {}", key, low, high);
+        return *this;
+    }
+    Reader& flag(const char* key, bool& value) {
+        value = jsonOr(json_, key, value);
+        return *this;
+    }
+    [[nodiscard]] Expected<FixSettings> result(FixSettings settings) const {
+        if (problem_.empty()) return settings;
+        return fail(ErrorCode::InvalidInput, problem_);
+    }
+
+private:
+    const Json& json_;
+    std::string problem_;
+};
+
+Expected<FixSettings> parseTidy(const Json& json) {
+    TidySettings s;
+    return Reader(json)
+        .flag("weld", s.weld)
+        .flag("dropDegenerate", s.dropDegenerate)
+        .flag("dropDuplicates", s.dropDuplicates)
+        .flag("dropUnused", s.dropUnused)
+        .result(s);
+}
+
+LadderOverride parseLadderOverride(const Json& json) {
+    LadderOverride change;
+    change.skip = jsonOr(json, "skip", false);
+    for (const Json& distance : jsonArray(json, "switchDistances"))
+        if (distance.is_number() && distance.get<double>() >= 0)
+            change.switchDistances.push_back(distance.get<double>());
+    return change;
+}
+
+Expected<FixSettings> parseLadder(const Json& json) {
+    LadderSettings s;
+    Reader reader(json);
+    reader.number("levels", s.levels, 1, 8)
+        .number("ratio", s.ratio, 0.05, 0.9)
+        .number("pixels", s.pixels, 0.01, 1000)
+        .number("minTriangles", s.minTriangles, 1, 1e9)
+        .number("smallestLevel", s.smallestLevel, 1, 1e9)
+        .flag("trimTop", s.trimTop)
+        .number("nearest", s.nearest, 0.01, 1e6);
+    for (const auto& [name, change] : jsonObject(json, "overrides").items())
+        s.overrides[name] = parseLadderOverride(change);
+    return reader.result(s);
+}
+
+Expected<FixSettings> parseCulling(const Json& json) {
+    CullingSettings s;
+    Reader reader(json);
+    reader.number("fade", s.fade, 0, 0.9).number("margin", s.margin, 0, 0.5);
+    const Json& classes = jsonArray(json, "classes");
+    if (!classes.empty()) s.classes.clear();
+    for (const Json& source : classes) {
+        SizeClass sizeClass{jsonOr<std::string>(source, "name", ""),
+                            std::numeric_limits<double>::infinity(), 0};
+        Reader inClass(source);
+        inClass.number("largest", sizeClass.largest, 0, 1e9).number("pixels", sizeClass.pixels, 0, 1e5);
+        if (auto sound = inClass.result(s); !sound) return sound;
+        if (!s.classes.empty() && sizeClass.largest <= s.classes.back().largest)
+            return fail(ErrorCode::InvalidInput, "'classes' must rise in 'largest'");
+        s.classes.push_back(sizeClass);
+    }
+    for (const auto& [name, end] : jsonObject(json, "overrides").items())
+        if (end.is_number() && end.get<double>() >= 0) s.overrides[name] = end.get<double>();
+    return reader.result(s);
+}
+
+Json write(const TidySettings& s) {
+    return {{"weld", s.weld},
+            {"dropDegenerate", s.dropDegenerate},
+            {"dropDuplicates", s.dropDuplicates},
+            {"dropUnused", s.dropUnused}};
+}
+
+Json write(const LadderSettings& s) {
+    Json json = {{"levels", s.levels},
+                 {"ratio", s.ratio},
+                 {"pixels", s.pixels},
+                 {"minTriangles", s.minTriangles},
+                 {"smallestLevel", s.smallestLevel},
+                 {"trimTop", s.trimTop},
+                 {"nearest", s.nearest},
+                 {"overrides", Json::object()}};
+    for (const auto& [name, change] : s.overrides)
+        json["overrides"][name] = {{"skip", change.skip},
+                                   {"switchDistances", change.switchDistances}};
+    return json;
+}
+
+Json write(const CullingSettings& s) {
+    Json json = {{"fade", s.fade}, {"margin", s.margin}, {"classes", Json::array()},
+                 {"overrides", s.overrides}};
+    for (const SizeClass& sizeClass : s.classes) {
+        Json entry = {{"name", sizeClass.name}, {"pixels", sizeClass.pixels}};
+        if (std::isfinite(sizeClass.largest)) entry["largest"] = sizeClass.largest;
+        json["classes"].push_back(std::move(entry));
+    }
+    return json;
+}
+
+}  // namespace
+
+const char* fixName(const FixSettings& settings) { return kNames[settings.index()]; }
+const char* fixKey(const FixSettings& settings) { return kKeys[settings.index()]; }
+
+std::optional<FixSettings> makeSettings(const std::string& key) {
+    if (key == "tidy") return TidySettings{};
+    if (key == "ladder") return LadderSettings{};
+    if (key == "culling") return CullingSettings{};
+    return std::nullopt;
+}
+
+Json toJson(const FixSettings& settings) {
+    return std::visit([](const auto& s) { return write(s); }, settings);
+}
+
+Expected<FixSettings> parseSettings(const std::string& key, const Json& json) {
+    if (key == "tidy") return parseTidy(json);
+    if (key == "ladder") return parseLadder(json);
+    if (key == "culling") return parseCulling(json);
+    return fail(ErrorCode::InvalidInput, "there is no fix called '" + key + "'", {},
+                "Known fixes: tidy, ladder, culling");
+}
+
+}  // namespace flentro

@@ -1,0 +1,115 @@
+#include "fixes/work_order.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace flentro {
+namespace {
+
+Hash stepKey(const Hash& input, const Fix& fix, const Target& target) {
+    return Hasher()
+        .add(input)
+        .text(fixKey(fix.settings))
+        .text(toJson(fix.settings).dump())
+        .text(toJson(target).dump())
+        .result();
+}
+
+Expected<Fixed> apply(const Fix& fix, const Scene& scene, const Target& target,
+                      Progress& progress) {
+    if (const auto* s = std::get_if<TidySettings>(&fix.settings))
+        return applyTidy(scene, *s, progress);
+    if (const auto* s = std::get_if<LadderSettings>(&fix.settings))
+        return applyLadder(scene, *s, target, progress);
+    return applyCulling(scene, std::get<CullingSettings>(fix.settings), target, progress);
+}
+
+}  // namespace
+
+Fix& WorkOrder::add(FixSettings settings) {
+    int id = 1;
+    for (const Fix& fix : fixes) id = std::max(id, fix.id + 1);
+    fixes.push_back({id, true, std::move(settings)});
+    return fixes.back();
+}
+
+const Fix* WorkOrder::find(int id) const {
+    for (const Fix& fix : fixes)
+        if (fix.id == id) return &fix;
+    return nullptr;
+}
+
+Fix* WorkOrder::find(int id) { return const_cast<Fix*>(std::as_const(*this).find(id)); }
+
+Json toJson(const WorkOrder& order) {
+    Json json = {{"format", "flentro-work-order"}, {"version", 1}, {"fixes", Json::array()}};
+    for (const Fix& fix : order.fixes)
+        json["fixes"].push_back({{"fix", fixKey(fix.settings)},
+                                 {"on", fix.on},
+                                 {"settings", toJson(fix.settings)}});
+    return json;
+}
+
+Expected<WorkOrder> parseWorkOrder(const Json& json, const std::string& where) {
+    if (jsonOr<std::string>(json, "format", "") != "flentro-work-order")
+        return fail(ErrorCode::InvalidInput,
+                    "is not a work order: 'format' must be 'flentro-work-order'", where);
+    if (jsonOr(json, "version", 0) != 1)
+        return fail(ErrorCode::Unsupported, "has a version that is not known", where);
+    WorkOrder order;
+    for (const Json& source : jsonArray(json, "fixes")) {
+        const std::string key = jsonOr<std::string>(source, "fix", "");
+        auto settings = parseSettings(key, jsonObject(source, "settings"));
+        if (!settings) {
+            settings.error().where =
+                fmt::format("{}: fix {} ({})", where, order.fixes.size() + 1, key);
+            return tl::unexpected(settings.error());
+        }
+        order.add(*settings).on = jsonOr(source, "on", true);
+    }
+    return order;
+}
+
+std::shared_ptr<const Fixed> StepCache::find(const Hash& key) {
+    const auto found = entries_.find(key);
+    if (found == entries_.end()) return nullptr;
+    std::erase(order_, key);
+    order_.push_back(key);
+    return found->second;
+}
+
+void StepCache::insert(const Hash& key, std::shared_ptr<const Fixed> result) {
+    if (entries_.size() >= kMostEntries) {
+        entries_.erase(order_.front());
+        order_.erase(order_.begin());
+    }
+    entries_[key] = std::move(result);
+    order_.push_back(key);
+}
+
+Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scene> source,
+                              const Target& target, StepCache& cache, Progress& progress) {
+    Evaluation evaluation{std::move(source), {}};
+    Hash input = hashScene(*evaluation.source);
+    const double count = std::max<double>(1, static_cast<double>(order.fixes.size()));
+    double done = 0;
+    for (const Fix& fix : order.fixes) {
+        SubProgress step(progress, done / count, (done + 1) / count);
+        done += 1;
+        if (!fix.on) continue;
+        input = stepKey(input, fix, target);
+        auto known = cache.find(input);
+        if (!known) {
+            auto fixed = apply(fix, evaluation.result(), target, step);
+            if (!fixed) return tl::unexpected(fixed.error());
+            known = std::make_shared<const Fixed>(std::move(*fixed));
+            cache.insert(input, known);
+        }
+        evaluation.steps.push_back({fix.id, std::move(known)});
+    }
+    progress.report(1, "Done");
+    return evaluation;
+}
+
+}  // namespace flentro

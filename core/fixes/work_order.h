@@ -1,0 +1,59 @@
+// The work order: fixes in order, evaluated over a source scene that never changes.
+
+#pragma once
+
+#include <memory>
+#include <unordered_map>
+
+#include "fixes/fix.h"
+
+namespace flentro {
+
+struct WorkOrder {
+    std::vector<Fix> fixes;
+
+    /// Appends a fix with a new id and returns it.
+    Fix& add(FixSettings settings);
+    [[nodiscard]] Fix* find(int id);
+    [[nodiscard]] const Fix* find(int id) const;
+};
+
+[[nodiscard]] Json toJson(const WorkOrder& order);
+/// Errors: InvalidInput naming fix and member.
+[[nodiscard]] Expected<WorkOrder> parseWorkOrder(const Json& json, const std::string& where);
+
+/// One evaluated step; fixes that are off have none.
+struct Step {
+    int fix = 0;  ///< Its id.
+    std::shared_ptr<const Fixed> result;
+};
+
+struct Evaluation {
+    std::shared_ptr<const Scene> source;
+    std::vector<Step> steps;
+    [[nodiscard]] const Scene& result() const {
+        return steps.empty() ? *source : steps.back().result->scene;
+    }
+};
+
+/// Results of steps by (input, settings, target): a change recomputes only what follows.
+/// Not for use by two threads at once.
+class StepCache {
+public:
+    [[nodiscard]] std::shared_ptr<const Fixed> find(const Hash& key);
+    void insert(const Hash& key, std::shared_ptr<const Fixed> result);
+
+private:
+    static constexpr std::size_t kMostEntries = 32;
+    std::unordered_map<Hash, std::shared_ptr<const Fixed>> entries_;
+    std::vector<Hash> order_;  ///< Oldest use first.
+};
+
+/// Folds the fixes that are on over `source`. Errors: Cancelled; steps finished before stay
+/// in the cache.
+[[nodiscard]] Expected<Evaluation> evaluate(const WorkOrder& order,
+                                            std::shared_ptr<const Scene> source,
+                                            const Target& target, StepCache& cache,
+                                            Progress& progress);
+
+}  // namespace flentro

@@ -1,0 +1,45 @@
+// The pyramid that a camera sees.
+
+#pragma once
+
+#include <array>
+
+#include "geometry/space.h"
+
+namespace flentro {
+
+/// Where a camera stands and looks.
+struct Viewpoint {
+    Vec3d eye = {0, 1.7, 0};  ///< Metres.
+    double heading = 0;       ///< Degrees, clockwise from north (-Z).
+    double pitch = 0;         ///< Degrees, positive upward.
+};
+
+/// What a camera sees of the space before it.
+struct Lens {
+    double verticalFov = 60;  ///< Degrees, in (0, 180).
+    double aspect = 16.0 / 9;  ///< Width / height.
+    double nearPlane = 0.1;   ///< Metres, > 0.
+    double farPlane = 1000;   ///< Metres, > nearPlane.
+};
+
+[[nodiscard]] Mat4d viewMatrix(const Viewpoint& view);
+
+/// Projection to OpenGL clip space (z in [-w, w]).
+[[nodiscard]] Mat4d projectionMatrix(const Lens& lens);
+
+/// Six planes with normals inward.
+class Frustum {
+public:
+    Frustum(const Viewpoint& view, const Lens& lens);
+
+    /// False only when the box lies wholly outside one plane: exact for boxes inside or
+    /// crossing, rarely true for a box near an edge that misses it (conservative).
+    [[nodiscard]] bool meets(const Box& box) const;
+    [[nodiscard]] bool meetsSphere(const Vec3d& centre, double radius) const;
+
+private:
+    std::array<Vec4d, 6> planes_;
+};
+
+}  // namespace flentro

@@ -1,0 +1,72 @@
+// Triangle meshes: parts (one material each) of shared attribute streams and indices.
+
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "base/json.h"
+#include "geometry/stream.h"
+
+namespace flentro {
+
+struct Attribute {
+    std::string semantic;  ///< glTF names: POSITION, NORMAL, TEXCOORD_0, JOINTS_0, ...
+    StreamPtr stream;      ///< [V]; may be shared with other parts and meshes.
+};
+
+/// What one draw call draws.
+struct Part {
+    int material = -1;                   ///< Index in the scene; -1: the default material.
+    int mode = 4;                        ///< glTF primitive mode; 4: triangles. Strips and fans
+                                         ///< are read as triangles; points and lines are kept.
+    std::vector<Attribute> attributes;   ///< All of the same length V.
+    std::vector<std::uint32_t> indices;  ///< [3T], counter-clockwise; [n] for points and lines.
+    std::vector<std::vector<Attribute>> targets;  ///< Morph targets, each [V].
+    Json rest;                           ///< Other members, kept verbatim.
+
+    [[nodiscard]] bool isTriangles() const { return mode == 4; }
+    [[nodiscard]] std::size_t triangleCount() const {
+        return isTriangles() ? indices.size() / 3 : 0;
+    }
+    [[nodiscard]] std::size_t vertexCount() const;
+    /// Null when the part has no such attribute.
+    [[nodiscard]] const Stream* find(std::string_view semantic) const;
+};
+
+/// Immutable once finished and shared between scenes.
+struct Mesh {
+    std::string name;
+    std::vector<Part> parts;
+    Json rest;  ///< Members such as weights, extras, extensions, kept verbatim.
+
+    // Derived by finishMesh().
+    Box bounds;               ///< Of all positions in use; empty for a mesh without any.
+    std::size_t triangles = 0;
+    std::size_t vertices = 0;
+    std::size_t bytes = 0;    ///< Streams and indices as stored (16-bit indices where they fit).
+    Hash hash;                ///< Of the content without the name.
+};
+
+using MeshPtr = std::shared_ptr<const Mesh>;
+
+/// Fills in the derived members. Cost: O(V + T).
+[[nodiscard]] MeshPtr finishMesh(Mesh mesh);
+
+/// Bytes of one index of a part with `vertexCount` vertices: 2 below 65,535 vertices, else 4.
+[[nodiscard]] inline std::size_t indexSize(std::size_t vertexCount) {
+    return vertexCount < 65535 ? 2 : 4;
+}
+
+/// The part with only the vertices `kept`, in that order, and the given indices into them.
+[[nodiscard]] Part selectVertices(const Part& part, const std::vector<std::uint32_t>& kept,
+                                  std::vector<std::uint32_t> indices);
+
+/// Drops vertices that no index uses; the rest keep their order.
+[[nodiscard]] Part dropUnusedVertices(const Part& part);
+
+/// "8v 12t" or "8v 12t + 4v 2t" for several parts; used by tests and logs.
+[[nodiscard]] std::string describe(const Mesh& mesh);
+
+}  // namespace flentro

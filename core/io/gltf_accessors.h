@@ -1,0 +1,61 @@
+// Access to the binary data of a glTF document, with every length and offset checked.
+
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "base/json.h"
+#include "base/progress.h"
+#include "geometry/stream.h"
+#include "io/file.h"
+
+namespace flentro {
+
+/// "mesh 3 'crate'": how errors and notes name a glTF object.
+[[nodiscard]] std::string objectName(const char* kind, std::size_t index, const Json& object);
+
+class GltfAccessors {
+public:
+    /// `document` and `binary` (the BIN chunk of a .glb; may be empty) must outlive this.
+    GltfAccessors(const Json& document, std::span<const std::byte> binary,
+                  std::filesystem::path folder)
+        : document_(document), binary_(binary), folder_(std::move(folder)) {}
+
+    /// Reads every buffer. Errors: missing, forbidden or truncated files.
+    [[nodiscard]] Expected<void> loadBuffers();
+
+    /// Decodes all accessors of `indices` on all cores; later calls of stream() are free.
+    [[nodiscard]] Expected<void> decode(const std::vector<int>& indices, Progress& progress);
+
+    /// The data of one accessor, decoded once. Sparse values are applied (glTF 2.0, 3.6.2.3).
+    /// Errors: InvalidInput naming the accessor, when anything is out of range.
+    [[nodiscard]] Expected<StreamPtr> stream(int index);
+
+    [[nodiscard]] Expected<std::span<const std::byte>> bufferView(int index) const;
+
+    /// The element type of an accessor, without data: for data that comes from elsewhere.
+    [[nodiscard]] Expected<Stream> layout(int index) const;
+
+private:
+    struct Slice {
+        std::span<const std::byte> bytes;
+        std::size_t stride = 0;
+    };
+    [[nodiscard]] Expected<Bytes> readBuffer(std::size_t index, const Json& buffer) const;
+    [[nodiscard]] Expected<Stream> decodeOne(int index) const;
+    [[nodiscard]] Expected<Slice> slice(const Json& source, std::size_t count,
+                                        std::size_t elementSize) const;
+    [[nodiscard]] Expected<void> applySparse(const Json& sparse, Stream& stream) const;
+
+    const Json& document_;
+    std::span<const std::byte> binary_;
+    std::filesystem::path folder_;
+    std::vector<Bytes> owned_;
+    std::vector<std::span<const std::byte>> buffers_;
+    std::vector<StreamPtr> streams_;
+};
+
+}  // namespace flentro

@@ -1,0 +1,160 @@
+#include "io/gltf_materials.h"
+
+#include <fmt/format.h>
+
+#include "io/gltf_meshes.h"
+#include "io/image.h"
+
+namespace flentro {
+namespace {
+
+Expected<Bytes> imageBytes(const Json& source, const GltfAccessors& accessors,
+                           const std::filesystem::path& folder) {
+    const std::string uri = jsonOr<std::string>(source, "uri", "");
+    if (uri.starts_with("data:")) return decodeDataUri(uri);
+    if (!uri.empty()) {
+        auto path = resolveInside(folder, uri);
+        if (!path) return tl::unexpected(path.error());
+        return readFile(*path, std::size_t{1} << 30);
+    }
+    auto view = accessors.bufferView(jsonOr(source, "bufferView", -1));
+    if (!view) return tl::unexpected(view.error());
+    return Bytes(view->begin(), view->end());
+}
+
+Image readImage(std::size_t index, const Json& source, const GltfAccessors& accessors,
+                const std::filesystem::path& folder, std::vector<Note>& notes) {
+    Image image;
+    const std::string where = objectName("image", index, source);
+    image.uri = jsonOr<std::string>(source, "uri", "");
+    if (image.uri.starts_with("data:")) image.uri.clear();
+    image.name = jsonOr<std::string>(source, "name", image.uri);
+    if (image.name.empty()) image.name = fmt::format("image {}", index);
+    image.rest = without(source, {"name", "uri", "bufferView", "mimeType"});
+    auto data = imageBytes(source, accessors, folder);
+    if (!data) {
+        notes.push_back({where, "left out: " + describe(data.error())});
+        return image;
+    }
+    auto info = probeImage(*data);
+    if (!info) {
+        notes.push_back({where, "left out: " + info.error().what});
+        return image;
+    }
+    image.mime = info->mime;
+    image.width = info->width;
+    image.height = info->height;
+    image.channels = info->channels;
+    image.hash = hashBytes(*data);
+    image.data = std::make_shared<const Bytes>(std::move(*data));
+    return image;
+}
+
+template <int N>
+void readVector(const Json& source, const char* key, Eigen::Matrix<float, N, 1>& value) {
+    const Json& array = jsonArray(source, key);
+    for (int i = 0; i < N && i < static_cast<int>(array.size()); ++i)
+        if (array[static_cast<std::size_t>(i)].is_number())
+            value[i] = array[static_cast<std::size_t>(i)].get<float>();
+}
+
+/// Every member named "...Texture" that holds an index, also inside extensions.
+void findTextures(const Json& source, std::vector<TextureUse>& uses) {
+    if (!source.is_object()) return;
+    for (const auto& [key, value] : source.items()) {
+        if (!value.is_object()) continue;
+        if (key.ends_with("Texture") && value.contains("index"))
+            uses.push_back({key, jsonOr(value, "index", -1), jsonOr(value, "texCoord", 0)});
+        else
+            findTextures(value, uses);
+    }
+}
+
+AlphaMode alphaModeOf(const Json& source) {
+    const std::string mode = jsonOr<std::string>(source, "alphaMode", "OPAQUE");
+    return mode == "BLEND" ? AlphaMode::Blend : mode == "MASK" ? AlphaMode::Mask : AlphaMode::Opaque;
+}
+
+void readTextures(const Json& document, Scene& scene) {
+    for (const Json& source : jsonArray(document, "samplers"))
+        scene.samplers.push_back({jsonOr(source, "minFilter", 9987), source});
+    for (const Json& source : jsonArray(document, "textures")) {
+        Texture texture;
+        texture.name = jsonOr<std::string>(source, "name", "");
+        texture.image = jsonOr(source, "source", -1);
+        for (const char* extension : {"KHR_texture_basisu", "EXT_texture_webp"})
+            if (texture.image < 0)
+                texture.image =
+                    jsonOr(jsonObject(jsonObject(source, "extensions"), extension), "source", -1);
+        texture.sampler = jsonOr(source, "sampler", -1);
+        if (texture.image >= static_cast<int>(scene.images.size())) texture.image = -1;
+        if (texture.sampler >= static_cast<int>(scene.samplers.size())) texture.sampler = -1;
+        texture.rest = without(source, {"name", "source", "sampler"});
+        scene.textures.push_back(texture);
+    }
+}
+
+Light parseLight(const Json& source) {
+    Light light;
+    light.rest = source;
+    light.name = jsonOr<std::string>(source, "name", "");
+    const std::string type = jsonOr<std::string>(source, "type", "point");
+    light.type = type == "directional" ? LightType::Directional
+                 : type == "spot"      ? LightType::Spot
+                                       : LightType::Point;
+    readVector<3>(source, "color", light.color);
+    light.intensity = jsonOr(source, "intensity", 1.0F);
+    light.range = jsonOr(source, "range", std::numeric_limits<float>::infinity());
+    return light;
+}
+
+}  // namespace
+
+void readImages(const Json& document, const GltfAccessors& accessors,
+                const std::filesystem::path& folder, Scene& scene) {
+    const Json& images = jsonArray(document, "images");
+    for (std::size_t i = 0; i < images.size(); ++i)
+        scene.images.push_back(readImage(i, images[i], accessors, folder, scene.notes));
+}
+
+Material parseMaterial(const Json& source) {
+    Material material;
+    material.source = source;
+    material.name = jsonOr<std::string>(source, "name", "");
+    const Json& pbr = jsonObject(source, "pbrMetallicRoughness");
+    const Json& extensions = jsonObject(source, "extensions");
+    readVector<4>(pbr, "baseColorFactor", material.baseColor);
+    readVector<3>(source, "emissiveFactor", material.emissive);
+    material.emissive *= jsonOr(jsonObject(extensions, "KHR_materials_emissive_strength"),
+                                "emissiveStrength", 1.0F);
+    material.metallic = jsonOr(pbr, "metallicFactor", 1.0F);
+    material.roughness = jsonOr(pbr, "roughnessFactor", 1.0F);
+    material.alphaMode = alphaModeOf(source);
+    material.alphaCutoff = jsonOr(source, "alphaCutoff", 0.5F);
+    material.doubleSided = jsonOr(source, "doubleSided", false);
+    material.unlit = extensions.contains("KHR_materials_unlit");
+    findTextures(source, material.textures);
+    return material;
+}
+
+void readMaterials(const Json& document, Scene& scene) {
+    readTextures(document, scene);
+    const Json& materials = jsonArray(document, "materials");
+    const auto textureCount = static_cast<int>(scene.textures.size());
+    for (std::size_t i = 0; i < materials.size(); ++i) {
+        Material material = parseMaterial(materials[i]);
+        if (material.name.empty()) material.name = fmt::format("material {}", i);
+        const auto dropped = std::erase_if(material.textures, [&](const TextureUse& use) {
+            return use.texture < 0 || use.texture >= textureCount;
+        });
+        if (dropped > 0)
+            scene.notes.push_back({objectName("material", i, materials[i]),
+                                   "names a texture that does not exist"});
+        scene.materials.push_back(std::move(material));
+    }
+    const Json& extensions = jsonObject(document, "extensions");
+    for (const Json& light : jsonArray(jsonObject(extensions, "KHR_lights_punctual"), "lights"))
+        scene.lights.push_back(parseLight(light));
+}
+
+}  // namespace flentro

@@ -1,0 +1,362 @@
+#include "io/gltf_nodes.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "io/gltf_meshes.h"
+
+namespace flentro {
+namespace {
+
+constexpr const char* kInstancing = "EXT_mesh_gpu_instancing";
+constexpr const char* kLights = "KHR_lights_punctual";
+constexpr const char* kLod = "MSFT_lod";
+
+/// The index in `key` if it names one of `count` things, else -1.
+int indexOr(const Json& source, const char* key, std::size_t count) {
+    const int index = jsonOr(source, key, -1);
+    return index >= 0 && static_cast<std::size_t>(index) < count ? index : -1;
+}
+
+template <int N>
+Eigen::Matrix<double, N, 1> vectorOr(const Json& source, const char* key,
+                                     Eigen::Matrix<double, N, 1> value) {
+    const Json& array = jsonArray(source, key);
+    if (array.size() != N) return value;
+    for (int i = 0; i < N; ++i)
+        if (array[static_cast<std::size_t>(i)].is_number())
+            value[i] = array[static_cast<std::size_t>(i)].get<double>();
+    return value;
+}
+
+Mat4d compose(const Vec3d& translation, const Vec4d& rotation, const Vec3d& scale) {
+    Eigen::Quaterniond turn(rotation[3], rotation[0], rotation[1], rotation[2]);
+    if (turn.norm() > 0) turn.normalize();
+    Mat4d m = Mat4d::Identity();
+    m.topLeftCorner<3, 3>() = turn.toRotationMatrix() * scale.asDiagonal();
+    m.topRightCorner<3, 1>() = translation;
+    return m;
+}
+
+Mat4d localTransform(const Json& source) {
+    const Json& matrix = jsonArray(source, "matrix");
+    if (matrix.size() == 16) {
+        const auto values = vectorOr<16>(source, "matrix", Eigen::Matrix<double, 16, 1>::Zero());
+        return Eigen::Map<const Mat4d>(values.data());
+    }
+    return compose(vectorOr<3>(source, "translation", Vec3d::Zero()),
+                   vectorOr<4>(source, "rotation", Vec4d(0, 0, 0, 1)),
+                   vectorOr<3>(source, "scale", Vec3d::Ones()));
+}
+
+template <int N>
+Eigen::Matrix<double, N, 1> elementOr(const Stream* stream, std::size_t i,
+                                      Eigen::Matrix<double, N, 1> value) {
+    if (!stream || stream->components != N || i >= stream->count()) return value;
+    for (int c = 0; c < N; ++c) value[c] = stream->value(i, c);
+    return value;
+}
+
+class NodeReader {
+public:
+    NodeReader(const Json& document, GltfAccessors& accessors, Scene& scene)
+        : document_(document), accessors_(accessors), scene_(scene) {}
+
+    Expected<void> run() {
+        const Json& nodes = jsonArray(document_, "nodes");
+        scene_.nodes.resize(nodes.size());
+        for (std::size_t i = 0; i < nodes.size(); ++i)
+            if (auto done = readNode(i, nodes[i]); !done) return done;
+        if (auto done = checkForest(); !done) return done;
+        readScenes();
+        for (const Json& camera : jsonArray(document_, "cameras")) scene_.cameras.push_back(camera);
+        if (auto done = readSkins(); !done) return done;
+        if (auto done = readAnimations(); !done) return done;
+        readLevels();
+        return {};
+    }
+
+private:
+    Expected<void> readNode(std::size_t index, const Json& source) {
+        Node& node = scene_.nodes[index];
+        node.name = jsonOr<std::string>(source, "name", "");
+        if (node.name.empty()) node.name = fmt::format("node {}", index);
+        node.local = localTransform(source);
+        node.mesh = indexOr(source, "mesh", scene_.assets.size());
+        node.skin = indexOr(source, "skin", jsonArray(document_, "skins").size());
+        node.camera = indexOr(source, "camera", jsonArray(document_, "cameras").size());
+        const Json& extensions = jsonObject(source, "extensions");
+        node.light = indexOr(jsonObject(extensions, kLights), "light", scene_.lights.size());
+        node.rest = without(source, {"name", "children", "mesh", "skin", "camera"},
+                            {kInstancing, kLights, kLod});
+        if (extensions.contains(kInstancing)) {
+            auto done = readInstances(jsonObject(extensions, kInstancing), node);
+            if (!done) {
+                done.error().where = objectName("node", index, source) + ": " + done.error().where;
+                return done;
+            }
+        }
+        for (const Json& child : jsonArray(source, "children")) {
+            const int to = child.is_number_integer() ? child.get<int>() : -1;
+            if (to < 0 || static_cast<std::size_t>(to) >= scene_.nodes.size())
+                return fail(ErrorCode::InvalidInput, "names a child that does not exist",
+                            objectName("node", index, source));
+            if (scene_.nodes[static_cast<std::size_t>(to)].parent >= 0)
+                return fail(ErrorCode::InvalidInput, "has two parents",
+                            fmt::format("node {}", to));
+            scene_.nodes[static_cast<std::size_t>(to)].parent = static_cast<int>(index);
+            node.children.push_back(to);
+        }
+        return {};
+    }
+
+    Expected<void> readInstances(const Json& extension, Node& node) {
+        for (const auto& [semantic, index] : jsonObject(extension, "attributes").items()) {
+            auto stream = accessors_.stream(index.is_number_integer() ? index.get<int>() : -1);
+            if (!stream) return tl::unexpected(stream.error());
+            node.instanceStreams.push_back({semantic, *stream});
+        }
+        const auto find = [&](const char* semantic) -> const Stream* {
+            for (const Attribute& attribute : node.instanceStreams)
+                if (attribute.semantic == semantic) return attribute.stream.get();
+            return nullptr;
+        };
+        std::size_t count = 0;
+        for (const Attribute& attribute : node.instanceStreams)
+            count = std::max(count, attribute.stream->count());
+        for (std::size_t i = 0; i < count; ++i)
+            node.instances.push_back(
+                compose(elementOr<3>(find("TRANSLATION"), i, Vec3d::Zero()),
+                        elementOr<4>(find("ROTATION"), i, Vec4d(0, 0, 0, 1)),
+                        elementOr<3>(find("SCALE"), i, Vec3d::Ones())));
+        return {};
+    }
+
+    /// With at most one parent each, a cycle is whatever cannot be reached from a root.
+    Expected<void> checkForest() {
+        std::vector<bool> reached(scene_.nodes.size());
+        std::vector<int> waiting;
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
+            if (scene_.nodes[i].parent < 0) waiting.push_back(static_cast<int>(i));
+        while (!waiting.empty()) {
+            const auto at = static_cast<std::size_t>(waiting.back());
+            waiting.pop_back();
+            reached[at] = true;
+            const auto& children = scene_.nodes[at].children;
+            waiting.insert(waiting.end(), children.begin(), children.end());
+        }
+        const auto lost = std::find(reached.begin(), reached.end(), false);
+        if (lost == reached.end()) return {};
+        const auto index = static_cast<std::size_t>(lost - reached.begin());
+        return fail(ErrorCode::InvalidInput, "is its own ancestor",
+                    objectName("node", index, jsonArray(document_, "nodes")[index]));
+    }
+
+    void readScenes() {
+        const auto count = static_cast<std::int64_t>(scene_.nodes.size());
+        for (Json source : jsonArray(document_, "scenes")) {
+            Json roots = Json::array();
+            for (const Json& root : jsonArray(source, "nodes")) {
+                const std::int64_t at = root.is_number_integer() ? root.get<std::int64_t>() : -1;
+                if (at >= 0 && at < count && scene_.nodes[static_cast<std::size_t>(at)].parent < 0)
+                    roots.push_back(at);
+                else
+                    scene_.notes.push_back({"scene", "a root that is not a root node is left out"});
+            }
+            source["nodes"] = roots;
+            scene_.scenes.push_back(std::move(source));
+        }
+        scene_.defaultScene = std::max(0, indexOr(document_, "scene", scene_.scenes.size()));
+    }
+
+    Expected<void> readSkins() {
+        for (const Json& source : jsonArray(document_, "skins")) {
+            Skin skin;
+            for (const Json& joint : jsonArray(source, "joints")) {
+                const int at = joint.is_number_integer() ? joint.get<int>() : -1;
+                if (at < 0 || static_cast<std::size_t>(at) >= scene_.nodes.size())
+                    return fail(ErrorCode::InvalidInput, "names a joint that does not exist",
+                                objectName("skin", scene_.skins.size(), source));
+                skin.joints.push_back(at);
+            }
+            if (source.contains("inverseBindMatrices")) {
+                auto stream = accessors_.stream(jsonOr(source, "inverseBindMatrices", -1));
+                if (!stream) return tl::unexpected(stream.error());
+                if ((*stream)->components == 16) skin.inverseBind = *stream;
+            }
+            skin.rest = without(source, {"joints", "inverseBindMatrices"});
+            scene_.skins.push_back(std::move(skin));
+        }
+        return {};
+    }
+
+    Expected<int> keepStream(int accessor) {
+        auto stream = accessors_.stream(accessor);
+        if (!stream) return tl::unexpected(stream.error());
+        scene_.streams.push_back(*stream);
+        return static_cast<int>(scene_.streams.size()) - 1;
+    }
+
+    Expected<void> readAnimations() {
+        for (const Json& source : jsonArray(document_, "animations")) {
+            Animation animation;
+            animation.name = jsonOr<std::string>(source, "name", "");
+            animation.channels = jsonArray(source, "channels");
+            animation.rest = without(source, {"name", "channels", "samplers"});
+            for (const Json& sampler : jsonArray(source, "samplers")) {
+                auto input = keepStream(jsonOr(sampler, "input", -1));
+                auto output = keepStream(jsonOr(sampler, "output", -1));
+                if (!input) return tl::unexpected(input.error());
+                if (!output) return tl::unexpected(output.error());
+                animation.samplers.push_back(
+                    {*input, *output, without(sampler, {"input", "output"})});
+            }
+            scene_.animations.push_back(std::move(animation));
+        }
+        return {};
+    }
+
+    // --- levels of detail -----------------------------------------------------------------
+
+    void readLevels() {
+        const Json& nodes = jsonArray(document_, "nodes");
+        std::vector<bool> isLevel(scene_.nodes.size());
+        for (std::size_t i = 0; i < nodes.size(); ++i) {
+            const Json& ids = jsonArray(jsonObject(jsonObject(nodes[i], "extensions"), kLod), "ids");
+            for (const Json& id : ids)
+                if (id.is_number_integer() && id.get<std::int64_t>() >= 0 &&
+                    id.get<std::size_t>() < isLevel.size())
+                    isLevel[id.get<std::size_t>()] = true;
+            if (!ids.empty()) readLadder(nodes[i], scene_.nodes[i], ids);
+        }
+        dropLevelNodes(isLevel);
+    }
+
+    void readLadder(const Json& source, const Node& node, const Json& ids) {
+        if (node.mesh < 0) return;
+        Asset& asset = scene_.assets[static_cast<std::size_t>(node.mesh)];
+        if (!asset.ladder.empty()) return;
+        const Json& ours =
+            jsonObject(jsonObject(jsonObject(source, "extras"), "flentro"), "ladder");
+        const Json& coverage = jsonArray(jsonObject(source, "extras"), "MSFT_screencoverage");
+        for (std::size_t i = 0; i < ids.size(); ++i) {
+            const auto at = ids[i].is_number_integer() ? ids[i].get<std::int64_t>() : -1;
+            if (at < 0 || static_cast<std::size_t>(at) >= scene_.nodes.size()) continue;
+            const int mesh = scene_.nodes[static_cast<std::size_t>(at)].mesh;
+            if (mesh < 0) continue;
+            Ladder::Level level;
+            level.mesh = scene_.assets[static_cast<std::size_t>(mesh)].mesh;
+            level.deviation = numberAt(jsonArray(ours, "deviations"), i, 0);
+            const double covered = numberAt(coverage, i, 0.01);
+            level.switchDistance = numberAt(jsonArray(ours, "switchDistances"), i,
+                                            distanceForCoverage(*asset.mesh, covered));
+            asset.ladder.levels.push_back(std::move(level));
+        }
+    }
+
+    static double numberAt(const Json& array, std::size_t i, double fallback) {
+        return i < array.size() && array[i].is_number() ? array[i].get<double>() : fallback;
+    }
+
+    /// The distance at which a mesh covers this share of a 60 degree, 16:9 view.
+    static double distanceForCoverage(const Mesh& mesh, double coverage) {
+        const double size = mesh.bounds.isEmpty() ? 1 : mesh.bounds.diagonal().norm();
+        return size / (2 * std::tan(toRadians(30)) * std::sqrt(std::max(coverage * 16 / 9, 1e-9)));
+    }
+
+    /// Level nodes live on as ladders; the writer makes them anew. Only nodes outside every
+    /// scene are dropped, and indices of the others move up.
+    void dropLevelNodes(std::vector<bool> isLevel) {
+        const std::vector<bool> placed = placedNodes();
+        std::vector<int> moved(scene_.nodes.size(), -1);
+        std::vector<Node> kept;
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+            const Node& node = scene_.nodes[i];
+            if (isLevel[i] && node.parent < 0 && !placed[i] && node.children.empty()) continue;
+            moved[i] = static_cast<int>(kept.size());
+            kept.push_back(node);
+        }
+        if (kept.size() == scene_.nodes.size()) return;
+        const auto move = [&](int index) { return index < 0 ? -1 : moved[static_cast<std::size_t>(index)]; };
+        for (Node& node : kept) {
+            node.parent = move(node.parent);
+            for (int& child : node.children) child = move(child);
+        }
+        for (Json& source : scene_.scenes)
+            for (Json& root : source["nodes"]) root = move(root.get<int>());
+        for (Skin& skin : scene_.skins)
+            for (int& joint : skin.joints) joint = move(joint);
+        for (Animation& animation : scene_.animations)
+            for (Json& channel : animation.channels)
+                if (jsonObject(channel, "target").contains("node"))
+                    channel["target"]["node"] = move(jsonOr(channel["target"], "node", -1));
+        scene_.nodes = std::move(kept);
+        dropUnusedLevelAssets();
+    }
+
+    std::vector<bool> placedNodes() const {
+        std::vector<bool> placed(scene_.nodes.size());
+        for (const Json& source : scene_.scenes)
+            for (const Json& root : jsonArray(source, "nodes")) placed[root.get<std::size_t>()] = true;
+        for (const Skin& skin : scene_.skins)
+            for (const int joint : skin.joints) placed[static_cast<std::size_t>(joint)] = true;
+        return placed;
+    }
+
+    /// Meshes that only level nodes used are no assets of their own.
+    void dropUnusedLevelAssets() {
+        std::vector<bool> used(scene_.assets.size());
+        for (const Node& node : scene_.nodes)
+            if (node.mesh >= 0) used[static_cast<std::size_t>(node.mesh)] = true;
+        std::vector<bool> isLevel(scene_.assets.size());
+        for (const Asset& asset : scene_.assets)
+            for (const Ladder::Level& level : asset.ladder.levels)
+                for (std::size_t i = 0; i < scene_.assets.size(); ++i)
+                    if (scene_.assets[i].mesh == level.mesh) isLevel[i] = true;
+        std::vector<int> moved(scene_.assets.size(), -1);
+        std::vector<Asset> kept;
+        for (std::size_t i = 0; i < scene_.assets.size(); ++i) {
+            if (isLevel[i] && !used[i]) continue;
+            moved[i] = static_cast<int>(kept.size());
+            kept.push_back(scene_.assets[i]);
+        }
+        for (Node& node : scene_.nodes)
+            if (node.mesh >= 0) node.mesh = moved[static_cast<std::size_t>(node.mesh)];
+        scene_.assets = std::move(kept);
+    }
+
+    const Json& document_;
+    GltfAccessors& accessors_;
+    Scene& scene_;
+};
+
+/// extras.flentro.culling of the nodes, as the writer leaves it.
+void readCulling(Scene& scene) {
+    for (Object& object : scene.objects) {
+        const Json& rest = scene.nodes[static_cast<std::size_t>(object.node)].rest;
+        const Json& ours = jsonObject(jsonObject(jsonObject(rest, "extras"), "flentro"), "culling");
+        object.culling.end = jsonOr(ours, "end", object.culling.end);
+        object.culling.fadeStart = jsonOr(ours, "fadeStart", object.culling.end);
+    }
+}
+
+}  // namespace
+
+Expected<void> readNodes(const Json& document, GltfAccessors& accessors, Scene& scene) {
+    return NodeReader(document, accessors, scene).run();
+}
+
+void dropUnplaceable(Scene& scene) {
+    const auto isUnplaceable = [&](const Object& object) {
+        if (isFinite(object.world) && std::isfinite(object.scale)) return false;
+        scene.notes.push_back({"object '" + object.name + "'",
+                               "left out: its transform is not finite"});
+        return true;
+    };
+    std::erase_if(scene.objects, isUnplaceable);
+    readCulling(scene);
+}
+
+}  // namespace flentro

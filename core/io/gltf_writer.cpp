@@ -1,0 +1,435 @@
+// Writing glTF: nodes keep their numbers; level nodes are added behind them.
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <cstring>
+#include <map>
+#include <set>
+
+#include "io/gltf.h"
+#include "io/gltf_buffers.h"
+
+namespace flentro {
+namespace {
+
+constexpr double kAspect = 16.0 / 9;
+
+/// What the objects of one node ask for: the farthest of its instances decides.
+struct NodeCulling {
+    Culling culling{0, 0};
+    double scale = 0;
+};
+
+class GltfWriter {
+public:
+    GltfWriter(const Scene& scene, const GltfWriteOptions& options)
+        : scene_(scene), options_(options) {}
+
+    Expected<Json> run(Progress& progress) {
+        document_ = scene_.rest.is_object() ? scene_.rest : Json::object();
+        document_.erase("extensionsUsed");
+        document_.erase("extensionsRequired");
+        document_["asset"]["version"] = "2.0";
+        document_["asset"]["generator"] = "Flentro";
+        writeNodes();
+        progress.report(0.1, "Writing geometry");
+        for (std::size_t i = 0; i < meshOrder_.size(); ++i) {
+            if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Writing was stopped");
+            document_["meshes"].push_back(writeMesh(*meshOrder_[i].first, meshOrder_[i].second));
+            progress.report(0.1 + 0.7 * static_cast<double>(i) / meshOrder_.size(),
+                            "Writing geometry");
+        }
+        writeMaterials();
+        writeSkins();
+        writeAnimations();
+        writeExtensionLists();
+        if (!buffers_.accessors().empty()) document_["accessors"] = buffers_.accessors();
+        if (!buffers_.views().empty()) document_["bufferViews"] = buffers_.views();
+        return std::move(document_);
+    }
+
+    [[nodiscard]] Bytes takeData() { return buffers_.takeData(); }
+
+private:
+    // --- meshes ---------------------------------------------------------------------------
+
+    int meshIndex(const MeshPtr& mesh, const std::string& name) {
+        const auto [at, isNew] = meshes_.try_emplace(mesh.get(), static_cast<int>(meshOrder_.size()));
+        if (isNew) meshOrder_.emplace_back(mesh.get(), name);
+        return at->second;
+    }
+
+    Json writeAttributes(const std::vector<Attribute>& attributes) {
+        Json result = Json::object();
+        for (const Attribute& attribute : attributes)
+            result[attribute.semantic] =
+                buffers_.addStream(*attribute.stream, GltfBuffers::Use::Vertex,
+                                   attribute.semantic == "POSITION");
+        return result;
+    }
+
+    Json writePart(const Part& part) {
+        Json primitive = part.rest.is_object() ? part.rest : Json::object();
+        primitive["attributes"] = writeAttributes(part.attributes);
+        primitive["indices"] = buffers_.addIndices(part.indices, part.vertexCount());
+        if (part.mode != 4) primitive["mode"] = part.mode;
+        if (part.material >= 0) primitive["material"] = part.material;
+        for (const auto& target : part.targets)
+            primitive["targets"].push_back(writeAttributes(target));
+        const Stream* positions = part.find("POSITION");
+        if (positions && positions->type != ComponentType::Float32) quantized_ = true;
+        return primitive;
+    }
+
+    Json writeMesh(const Mesh& mesh, const std::string& name) {
+        Json result = mesh.rest.is_object() ? mesh.rest : Json::object();
+        result["name"] = name;
+        for (const Part& part : mesh.parts)
+            if (!part.indices.empty()) result["primitives"].push_back(writePart(part));
+        return result;
+    }
+
+    static bool isDrawable(const Mesh& mesh) {
+        for (const Part& part : mesh.parts)
+            if (!part.indices.empty()) return true;
+        return false;
+    }
+
+    // --- nodes ----------------------------------------------------------------------------
+
+    void writeNodes() {
+        collectCulling();
+        collectAnimated();
+        for (const Json& source : scene_.scenes) document_["scenes"].push_back(source);
+        if (!scene_.scenes.empty()) document_["scene"] = scene_.defaultScene;
+        nodes_ = Json::array();
+        for (const Node& node : scene_.nodes) nodes_.push_back(writeNode(node));
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
+            if (scene_.nodes[i].mesh >= 0) placeMesh(static_cast<int>(i));
+        if (!nodes_.empty()) document_["nodes"] = std::move(nodes_);
+        if (!scene_.cameras.empty()) document_["cameras"] = scene_.cameras;
+        for (const Light& light : scene_.lights)
+            document_["extensions"]["KHR_lights_punctual"]["lights"].push_back(light.rest);
+    }
+
+    static Json writeNode(const Node& node) {
+        Json result = node.rest.is_object() ? node.rest : Json::object();
+        result["name"] = node.name;
+        if (!node.children.empty()) result["children"] = node.children;
+        if (node.camera >= 0) result["camera"] = node.camera;
+        if (node.light >= 0)
+            result["extensions"]["KHR_lights_punctual"]["light"] = node.light;
+        return result;
+    }
+
+    /// Gives node `index` its mesh, levels and culling distances; through a child of its own
+    /// where the node has other duties, so that changing levels cannot take them along.
+    void placeMesh(int index) {
+        const auto at = static_cast<std::size_t>(index);
+        const Node& node = scene_.nodes[at];
+        const Asset& asset = scene_.assets[static_cast<std::size_t>(node.mesh)];
+        if (!isDrawable(*asset.mesh)) return;
+        const bool levelled = !asset.ladder.empty() && options_.levels != LevelLayout::TopOnly;
+        int holder = index;
+        if (levelled && animated_[at] != Animated::Weights && hasOtherDuties(at)) {
+            holder = addChild(index, Json{{"name", node.name}});
+        }
+        attachMesh(holder, node, meshIndex(asset.mesh, asset.mesh->name));
+        noteCulling(holder, index);
+        if (levelled) addLevels(holder, index, asset);
+    }
+
+    [[nodiscard]] bool hasOtherDuties(std::size_t node) const {
+        const Node& source = scene_.nodes[node];
+        return !source.children.empty() || source.camera >= 0 || source.light >= 0 ||
+               animated_[node] != Animated::No;
+    }
+
+    int addChild(int parent, Json node) {
+        nodes_.push_back(std::move(node));
+        const int index = static_cast<int>(nodes_.size()) - 1;
+        nodes_[static_cast<std::size_t>(parent)]["children"].push_back(index);
+        return index;
+    }
+
+    void attachMesh(int index, const Node& source, int mesh) {
+        Json& node = nodes_[static_cast<std::size_t>(index)];
+        node["mesh"] = mesh;
+        if (source.skin >= 0) node["skin"] = source.skin;
+        if (source.instanceStreams.empty()) return;
+        Json& attributes = node["extensions"]["EXT_mesh_gpu_instancing"]["attributes"];
+        for (const Attribute& attribute : source.instanceStreams)
+            attributes[attribute.semantic] =
+                buffers_.addStream(*attribute.stream, GltfBuffers::Use::Animation, false);
+    }
+
+    Json* oursIn(int index) {
+        Json& node = nodes_[static_cast<std::size_t>(index)];
+        if (node.contains("extras") && !node["extras"].is_object()) return nullptr;
+        return &node["extras"]["flentro"];
+    }
+
+    void noteCulling(int holder, int index) {
+        const Culling& culling = culling_[static_cast<std::size_t>(index)].culling;
+        if (!std::isfinite(culling.end) || culling.end <= 0) return;
+        if (Json* ours = oursIn(holder))
+            (*ours)["culling"] = {{"fadeStart", culling.fadeStart}, {"end", culling.end}};
+    }
+
+    void addLevels(int holder, int index, const Asset& asset) {
+        const double scale = std::max(1e-9, culling_[static_cast<std::size_t>(index)].scale);
+        Json ids = Json::array();
+        Json distances = Json::array();
+        Json deviations = Json::array();
+        Json coverage = Json::array();
+        for (std::size_t i = 0; i < asset.ladder.levels.size(); ++i) {
+            const Ladder::Level& level = asset.ladder.levels[i];
+            ids.push_back(addLevelNode(holder, index, i, asset));
+            distances.push_back(level.switchDistance);
+            deviations.push_back(level.deviation);
+            coverage.push_back(coverageAt(*asset.mesh, level.switchDistance));
+        }
+        if (Json* ours = oursIn(holder))
+            (*ours)["ladder"] = {{"switchDistances", distances}, {"deviations", deviations}};
+        if (options_.levels != LevelLayout::LodExtension) return;
+        const Culling& culling = culling_[static_cast<std::size_t>(index)].culling;
+        coverage.push_back(coverageAt(*asset.mesh, culling.end / scale));
+        Json& node = nodes_[static_cast<std::size_t>(holder)];
+        node["extensions"]["MSFT_lod"]["ids"] = ids;
+        if (!node.contains("extras") || node["extras"].is_object())
+            node["extras"]["MSFT_screencoverage"] = coverage;
+    }
+
+    /// A node for one level, placed like the node that holds the mesh.
+    int addLevelNode(int holder, int index, std::size_t level, const Asset& asset) {
+        const Node& source = scene_.nodes[static_cast<std::size_t>(index)];
+        Json node = Json::object();
+        if (holder == index)
+            for (const char* key : {"translation", "rotation", "scale", "matrix"})
+                if (source.rest.contains(key)) node[key] = source.rest[key];
+        node["name"] = fmt::format("{}_LOD{}", source.name, level + 1);
+        nodes_.push_back(std::move(node));
+        const int added = static_cast<int>(nodes_.size()) - 1;
+        attachMesh(added, source,
+                   meshIndex(asset.ladder.levels[level].mesh,
+                             fmt::format("{}_LOD{}", asset.mesh->name, level + 1)));
+        if (options_.levels == LevelLayout::NamedNodes) hangBeside(added, holder, index);
+        return added;
+    }
+
+    void hangBeside(int added, int holder, int index) {
+        const int parent =
+            holder == index ? scene_.nodes[static_cast<std::size_t>(index)].parent : index;
+        if (parent >= 0) {
+            nodes_[static_cast<std::size_t>(parent)]["children"].push_back(added);
+            return;
+        }
+        for (Json& root : document_["scenes"])
+            for (const Json& node : jsonArray(root, "nodes"))
+                if (node == index) {
+                    root["nodes"].push_back(added);
+                    break;
+                }
+    }
+
+    /// Share of a 16:9 view that the mesh covers at a distance, both at scale 1; in (0, 1].
+    [[nodiscard]] double coverageAt(const Mesh& mesh, double distance) const {
+        if (!std::isfinite(distance) || mesh.bounds.isEmpty()) return 0;
+        const double viewHeight = 2 * distance * std::tan(toRadians(options_.verticalFov) / 2);
+        const double size = mesh.bounds.diagonal().norm() / std::max(viewHeight, 1e-9);
+        return std::min(1.0, size * size / kAspect);
+    }
+
+    void collectCulling() {
+        culling_.resize(scene_.nodes.size());
+        for (const Object& object : scene_.objects) {
+            NodeCulling& entry = culling_[static_cast<std::size_t>(object.node)];
+            entry.scale = std::max(entry.scale, object.scale);
+            if (object.culling.end > entry.culling.end) entry.culling = object.culling;
+        }
+    }
+
+    void collectAnimated() {
+        animated_.assign(scene_.nodes.size(), Animated::No);
+        for (const Animation& animation : scene_.animations)
+            for (const Json& channel : animation.channels) {
+                const Json& target = jsonObject(channel, "target");
+                const int node = jsonOr(target, "node", -1);
+                if (node < 0 || static_cast<std::size_t>(node) >= animated_.size()) continue;
+                const bool weights = jsonOr<std::string>(target, "path", "") == "weights";
+                Animated& entry = animated_[static_cast<std::size_t>(node)];
+                if (weights || entry == Animated::No)
+                    entry = weights ? Animated::Weights : Animated::Transform;
+            }
+    }
+
+    // --- the rest -------------------------------------------------------------------------
+
+    void writeMaterials() {
+        for (const Material& material : scene_.materials)
+            document_["materials"].push_back(material.source);
+        for (const Sampler& sampler : scene_.samplers) document_["samplers"].push_back(
+            sampler.rest.is_object() ? sampler.rest : Json::object());
+        for (const Texture& texture : scene_.textures) document_["textures"].push_back(write(texture));
+        for (const Image& image : scene_.images)
+            if (image.data) document_["images"].push_back(write(image));
+    }
+
+    /// Images without data are not written, so the others move up.
+    [[nodiscard]] int writtenImage(int index) const {
+        if (index < 0 || !scene_.images[static_cast<std::size_t>(index)].data) return -1;
+        int written = 0;
+        for (int i = 0; i < index; ++i)
+            if (scene_.images[static_cast<std::size_t>(i)].data) ++written;
+        return written;
+    }
+
+    Json write(const Texture& texture) const {
+        Json result = texture.rest.is_object() ? texture.rest : Json::object();
+        if (!texture.name.empty()) result["name"] = texture.name;
+        if (texture.sampler >= 0) result["sampler"] = texture.sampler;
+        const int image = writtenImage(texture.image);
+        if (result.contains("extensions"))
+            for (const char* extension : {"KHR_texture_basisu", "EXT_texture_webp"})
+                if (result["extensions"].contains(extension)) {
+                    result["extensions"][extension]["source"] = image;
+                    return result;
+                }
+        if (image >= 0) result["source"] = image;
+        return result;
+    }
+
+    Json write(const Image& image) {
+        Json result = image.rest.is_object() ? image.rest : Json::object();
+        result["name"] = image.name;
+        result["mimeType"] = image.mime;
+        result["bufferView"] = buffers_.addImage(image.hash, *image.data);
+        return result;
+    }
+
+    void writeSkins() {
+        for (const Skin& skin : scene_.skins) {
+            Json result = skin.rest.is_object() ? skin.rest : Json::object();
+            result["joints"] = skin.joints;
+            if (skin.inverseBind)
+                result["inverseBindMatrices"] =
+                    buffers_.addStream(*skin.inverseBind, GltfBuffers::Use::Matrices, false);
+            document_["skins"].push_back(std::move(result));
+        }
+    }
+
+    void writeAnimations() {
+        for (const Animation& animation : scene_.animations) {
+            Json result = animation.rest.is_object() ? animation.rest : Json::object();
+            if (!animation.name.empty()) result["name"] = animation.name;
+            result["channels"] = animation.channels;
+            for (const Animation::Sampler& sampler : animation.samplers) {
+                Json written = sampler.rest;
+                written["input"] = animationStream(sampler.input, true);
+                written["output"] = animationStream(sampler.output, false);
+                result["samplers"].push_back(std::move(written));
+            }
+            document_["animations"].push_back(std::move(result));
+        }
+    }
+
+    int animationStream(int index, bool bounds) {
+        return buffers_.addStream(*scene_.streams[static_cast<std::size_t>(index)],
+                                  GltfBuffers::Use::Animation, bounds);
+    }
+
+    static void collectExtensions(const Json& value, std::set<std::string>& names) {
+        if (value.is_object()) {
+            for (const auto& [name, content] : jsonObject(value, "extensions").items())
+                names.insert(name);
+            for (const auto& [key, member] : value.items())
+                if (key != "extras") collectExtensions(member, names);
+        } else if (value.is_array()) {
+            for (const Json& member : value) collectExtensions(member, names);
+        }
+    }
+
+    void writeExtensionLists() {
+        std::set<std::string> used;
+        collectExtensions(document_, used);
+        std::set<std::string> required;
+        for (const Json& name : jsonArray(scene_.rest, "extensionsRequired"))
+            if (name.is_string() && used.contains(name.get<std::string>())) required.insert(name);
+        if (quantized_) {
+            used.insert("KHR_mesh_quantization");
+            required.insert("KHR_mesh_quantization");
+        }
+        if (!used.empty()) document_["extensionsUsed"] = used;
+        if (!required.empty()) document_["extensionsRequired"] = required;
+    }
+
+    enum class Animated { No, Transform, Weights };
+
+    const Scene& scene_;
+    const GltfWriteOptions& options_;
+    GltfBuffers buffers_;
+    Json document_;
+    Json nodes_;
+    std::map<const Mesh*, int> meshes_;
+    std::vector<std::pair<const Mesh*, std::string>> meshOrder_;
+    std::vector<NodeCulling> culling_;
+    std::vector<Animated> animated_;
+    bool quantized_ = false;
+};
+
+void appendWord(Bytes& out, std::size_t value) {
+    const auto word = static_cast<std::uint32_t>(value);
+    const auto* bytes = reinterpret_cast<const std::byte*>(&word);
+    out.insert(out.end(), bytes, bytes + 4);
+}
+
+Expected<void> writeGlb(const Json& document, Bytes data, const std::filesystem::path& path) {
+    std::string text = document.dump(-1, ' ', false, Json::error_handler_t::replace);
+    text.resize((text.size() + 3) / 4 * 4, ' ');
+    data.resize((data.size() + 3) / 4 * 4);
+    const std::size_t total = 12 + 8 + text.size() + (data.empty() ? 0 : 8 + data.size());
+    if (total > std::numeric_limits<std::uint32_t>::max())
+        return fail(ErrorCode::Limit, "the result would exceed the 4 GiB of a .glb file",
+                    path.string(), "Export as .gltf");
+    Bytes out;
+    out.reserve(total);
+    for (const std::size_t value : {std::size_t{0x46546C67}, std::size_t{2}, total, text.size(),
+                                    std::size_t{0x4E4F534A}})
+        appendWord(out, value);
+    const auto json = std::as_bytes(std::span(text));
+    out.insert(out.end(), json.begin(), json.end());
+    if (!data.empty()) {
+        appendWord(out, data.size());
+        appendWord(out, 0x004E4942);
+        out.insert(out.end(), data.begin(), data.end());
+    }
+    return writeFileAtomic(path, out);
+}
+
+Expected<void> writeSeparate(Json document, const Bytes& data, const std::filesystem::path& path) {
+    if (!data.empty()) {
+        const std::string name = path.stem().string() + ".bin";
+        document["buffers"][0]["uri"] = name;
+        if (auto done = writeFileAtomic(path.parent_path() / name, data); !done) return done;
+    }
+    return writeFileAtomic(path, document.dump(1, ' ', false, Json::error_handler_t::replace));
+}
+
+}  // namespace
+
+Expected<void> writeGltf(const Scene& scene, const std::filesystem::path& path,
+                         const GltfWriteOptions& options, Progress& progress) {
+    GltfWriter writer(scene, options);
+    auto document = writer.run(progress);
+    if (!document) return tl::unexpected(document.error());
+    Bytes data = writer.takeData();
+    if (!data.empty()) (*document)["buffers"] = {{{"byteLength", data.size()}}};
+    progress.report(0.9, "Saving the file");
+    auto done = path.extension() == ".gltf" ? writeSeparate(std::move(*document), data, path)
+                                            : writeGlb(*document, std::move(data), path);
+    progress.report(1, "Saved");
+    return done;
+}
+
+}  // namespace flentro

@@ -1,0 +1,109 @@
+#include "io/image.h"
+
+#include <stb_image.h>
+#include <stb_image_resize.h>
+#include <stb_image_write.h>
+
+#include <algorithm>
+#include <cstring>
+#include <memory>
+
+namespace flentro {
+namespace {
+
+constexpr int kLargestEdge = 16384;
+
+std::uint32_t littleEndian(std::span<const std::byte> data, std::size_t at, int bytes) {
+    std::uint32_t value = 0;
+    for (int i = bytes - 1; i >= 0; --i)
+        value = value << 8 | std::to_integer<std::uint32_t>(data[at + static_cast<std::size_t>(i)]);
+    return value;
+}
+
+bool startsWith(std::span<const std::byte> data, std::string_view magic, std::size_t at = 0) {
+    return data.size() >= at + magic.size() &&
+           std::memcmp(data.data() + at, magic.data(), magic.size()) == 0;
+}
+
+/// Khronos KTX 2.0, section 3: width and height follow the identifier and two words.
+ImageInfo probeKtx2(std::span<const std::byte> data) {
+    return {static_cast<int>(littleEndian(data, 20, 4)),
+            static_cast<int>(littleEndian(data, 24, 4)), 0, "image/ktx2"};
+}
+
+/// RFC 9649: canvas size of the extended format; lossy and lossless frames.
+ImageInfo probeWebP(std::span<const std::byte> data) {
+    ImageInfo info{0, 0, 0, "image/webp"};
+    if (startsWith(data, "VP8X", 12)) {
+        info.width = static_cast<int>(littleEndian(data, 24, 3)) + 1;
+        info.height = static_cast<int>(littleEndian(data, 27, 3)) + 1;
+    } else if (startsWith(data, "VP8L", 12)) {
+        const std::uint32_t bits = littleEndian(data, 21, 4);
+        info.width = static_cast<int>(bits & 0x3FFF) + 1;
+        info.height = static_cast<int>(bits >> 14 & 0x3FFF) + 1;
+    } else {
+        info.width = static_cast<int>(littleEndian(data, 26, 2) & 0x3FFF);
+        info.height = static_cast<int>(littleEndian(data, 28, 2) & 0x3FFF);
+    }
+    return info;
+}
+
+struct FreePixels {
+    void operator()(stbi_uc* pixels) const { stbi_image_free(pixels); }
+};
+
+}  // namespace
+
+Expected<ImageInfo> probeImage(std::span<const std::byte> data) {
+    if (data.size() >= 32 && startsWith(data, "\xABKTX 20\xBB")) return probeKtx2(data);
+    if (data.size() >= 32 && startsWith(data, "RIFF") && startsWith(data, "WEBP", 8))
+        return probeWebP(data);
+    ImageInfo info;
+    info.mime = startsWith(data, "\x89PNG") ? "image/png" : "image/jpeg";
+    const bool known = startsWith(data, "\x89PNG") || startsWith(data, "\xFF\xD8");
+    if (!known || data.size() > std::size_t{1} << 30 ||
+        !stbi_info_from_memory(reinterpret_cast<const stbi_uc*>(data.data()),
+                               static_cast<int>(data.size()), &info.width, &info.height,
+                               &info.channels))
+        return fail(ErrorCode::InvalidInput, "not a readable PNG, JPEG, KTX2 or WebP image");
+    return info;
+}
+
+Expected<Pixels> decodeImage(const Image& image, int maxEdge) {
+    if (!image.data) return fail(ErrorCode::NotFound, "the image is missing", image.name);
+    if (std::max(image.width, image.height) > kLargestEdge)
+        return fail(ErrorCode::Limit, "an edge is longer than 16,384 pixels", image.name);
+    int width = 0;
+    int height = 0;
+    int channels = 0;
+    const std::unique_ptr<stbi_uc, FreePixels> raw(stbi_load_from_memory(
+        reinterpret_cast<const stbi_uc*>(image.data->data()), static_cast<int>(image.data->size()),
+        &width, &height, &channels, 4));
+    if (!raw) return fail(ErrorCode::InvalidInput, "the image cannot be decoded", image.name);
+    Pixels pixels{width, height, {}};
+    while (std::max(pixels.width, pixels.height) > maxEdge) {
+        pixels.width = std::max(1, pixels.width / 2);
+        pixels.height = std::max(1, pixels.height / 2);
+    }
+    pixels.rgba.resize(static_cast<std::size_t>(pixels.width) *
+                       static_cast<std::size_t>(pixels.height) * 4);
+    if (pixels.width == width && pixels.height == height)
+        std::memcpy(pixels.rgba.data(), raw.get(), pixels.rgba.size());
+    else
+        stbir_resize_uint8(raw.get(), width, height, 0, pixels.rgba.data(), pixels.width,
+                           pixels.height, 0, 4);
+    return pixels;
+}
+
+std::vector<std::byte> encodePng(const std::uint8_t* pixels, int width, int height, int channels) {
+    std::vector<std::byte> result;
+    const auto append = [](void* context, void* data, int size) {
+        auto& out = *static_cast<std::vector<std::byte>*>(context);
+        const auto* bytes = static_cast<const std::byte*>(data);
+        out.insert(out.end(), bytes, bytes + size);
+    };
+    stbi_write_png_to_func(append, &result, width, height, channels, pixels, width * channels);
+    return result;
+}
+
+}  // namespace flentro

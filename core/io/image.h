@@ -1,0 +1,38 @@
+// Images: what an encoded file holds, and its pixels.
+
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "base/error.h"
+#include "scene/scene.h"
+
+namespace flentro {
+
+struct ImageInfo {
+    int width = 0;     ///< Pixels.
+    int height = 0;
+    int channels = 0;  ///< 1 to 4; 0 if the format is known only by its header.
+    const char* mime = "";
+};
+
+/// Reads the header of PNG, JPEG, KTX2 and WebP data. Errors: InvalidInput.
+[[nodiscard]] Expected<ImageInfo> probeImage(std::span<const std::byte> data);
+
+struct Pixels {
+    int width = 0;
+    int height = 0;
+    std::vector<std::uint8_t> rgba;  ///< [height * width * 4], top row first.
+};
+
+/// Decodes PNG and JPEG, halved until no edge exceeds `maxEdge`.
+/// Errors: InvalidInput; Limit above 16,384 pixels an edge.
+[[nodiscard]] Expected<Pixels> decodeImage(const Image& image, int maxEdge);
+
+/// Encodes as PNG.
+[[nodiscard]] std::vector<std::byte> encodePng(const std::uint8_t* pixels, int width, int height,
+                                               int channels);
+
+}  // namespace flentro

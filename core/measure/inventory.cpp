@@ -1,0 +1,97 @@
+#include "measure/inventory.h"
+
+#include <algorithm>
+#include <set>
+
+#include "measure/viewcost.h"
+
+namespace flentro {
+namespace {
+
+std::set<int> imagesOf(const Scene& scene, const Mesh& mesh) {
+    std::set<int> images;
+    for (const Part& part : mesh.parts) {
+        if (part.material < 0) continue;
+        for (const TextureUse& use :
+             scene.materials[static_cast<std::size_t>(part.material)].textures) {
+            const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
+            if (image >= 0) images.insert(image);
+        }
+    }
+    return images;
+}
+
+AssetEntry describeAsset(const Scene& scene, const Target& target, std::size_t index) {
+    const Asset& asset = scene.assets[index];
+    const Mesh& mesh = *asset.mesh;
+    AssetEntry entry;
+    entry.name = mesh.name;
+    entry.asset = index;
+    entry.triangles = mesh.triangles;
+    entry.vertices = mesh.vertices;
+    entry.bytes = mesh.bytes;
+    entry.parts = mesh.parts.size();
+    entry.levels = asset.levelCount();
+    for (const int image : imagesOf(scene, mesh))
+        entry.textureBytes += textureBytes(scene.images[static_cast<std::size_t>(image)], target);
+    if (!mesh.parts.empty())
+        for (const Attribute& attribute : mesh.parts.front().attributes)
+            entry.bytesPerVertex[attribute.semantic] = attribute.stream->elementSize();
+    return entry;
+}
+
+std::vector<TextureEntry> listTextures(const Scene& scene, const Target& target) {
+    std::vector<TextureEntry> entries(scene.images.size());
+    for (std::size_t i = 0; i < entries.size(); ++i) {
+        const Image& image = scene.images[i];
+        entries[i] = {image.name,  i,          image.width, image.height,
+                      image.mime,  image.data ? image.data->size() : 0,
+                      textureBytes(image, target), 0, true};
+    }
+    for (const Texture& texture : scene.textures)
+        if (texture.image >= 0 && texture.sampler >= 0 &&
+            !scene.samplers[static_cast<std::size_t>(texture.sampler)].usesMipMaps())
+            entries[static_cast<std::size_t>(texture.image)].mipMaps = false;
+    for (const Material& material : scene.materials) {
+        std::set<int> images;
+        for (const TextureUse& use : material.textures)
+            images.insert(scene.textures[static_cast<std::size_t>(use.texture)].image);
+        for (const int image : images)
+            if (image >= 0) ++entries[static_cast<std::size_t>(image)].materials;
+    }
+    std::stable_sort(entries.begin(), entries.end(),
+                     [](const auto& a, const auto& b) { return a.memory > b.memory; });
+    return entries;
+}
+
+}  // namespace
+
+Inventory takeInventory(const Scene& scene, const Target& target) {
+    Inventory result;
+    for (std::size_t i = 0; i < scene.assets.size(); ++i)
+        result.assets.push_back(describeAsset(scene, target, i));
+    for (const Object& object : scene.objects)
+        ++result.assets[static_cast<std::size_t>(object.asset)].instances;
+    for (AssetEntry& entry : result.assets) {
+        entry.placed = entry.triangles * entry.instances;
+        result.uniqueTriangles += entry.triangles;
+        result.placedTriangles += entry.placed;
+        result.vertices += entry.vertices;
+        result.meshBytes += entry.bytes;
+    }
+    for (AssetEntry& entry : result.assets)
+        if (result.placedTriangles > 0)
+            entry.share = static_cast<double>(entry.placed) / result.placedTriangles;
+    std::stable_sort(result.assets.begin(), result.assets.end(),
+                     [](const auto& a, const auto& b) { return a.placed > b.placed; });
+    result.textures = listTextures(scene, target);
+    for (const TextureEntry& entry : result.textures) result.textureMemory += entry.memory;
+    result.objects = scene.objects.size();
+    result.materials = scene.materials.size();
+    result.lights = scene.placedLights.size();
+    for (const PlacedLight& light : scene.placedLights) result.shadowLights += light.castsShadow;
+    result.skins = scene.skins.size();
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,47 @@
+// What a view costs: one definition, used by the counters, the audit and the proof.
+//
+// For an eye, heading, lens and target: an object is drawn when its bounds meet the frustum
+// and its distance, from the eye to the nearest point of its bounds, is below its culling
+// distance; its level is chosen by the same distance. docs/methods.md has the formulas.
+
+#pragma once
+
+#include <vector>
+
+#include "budget/target.h"
+#include "scene/scene.h"
+
+namespace flentro {
+
+/// Which objects are drawn, and how.
+struct DrawnObject {
+    std::uint32_t object = 0;  ///< Index in Scene::objects.
+    std::uint32_t level = 0;   ///< 0: the asset's own mesh.
+    float distance = 0;        ///< Metres to the nearest point of its bounds.
+};
+
+struct ViewCost {
+    Counts counts{};
+    std::vector<DrawnObject> drawn;     ///< In object order.
+    std::vector<std::uint32_t> lights;  ///< Indices of placed lights in view.
+    double shadowTriangles = 0;         ///< Share of counts[Triangles] for shadow passes.
+    double shadowCalls = 0;
+};
+
+/// Metres from a point to a box; 0 inside.
+[[nodiscard]] double distanceTo(const Box& box, const Vec3d& eye);
+
+/// The level shown at a distance: the last whose switch distance, times the object's scale,
+/// is not beyond it.
+[[nodiscard]] std::size_t levelAt(const Ladder& ladder, double scale, double distance);
+
+/// Cost: O(objects + shadow lights in view x objects). Reentrant.
+[[nodiscard]] ViewCost viewCost(const Scene& scene, const Target& target, const Viewpoint& view);
+
+/// As viewCost, as if the camera saw everything from `view.eye` in all directions.
+[[nodiscard]] ViewCost wholeSceneCost(const Scene& scene, const Target& target);
+
+/// Bytes of one texture in the target's storage, with mip maps if the target has them.
+[[nodiscard]] double textureBytes(const Image& image, const Target& target);
+
+}  // namespace flentro

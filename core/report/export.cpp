@@ -1,0 +1,84 @@
+#include "report/export.h"
+
+#include <cmath>
+
+#include "io/file.h"
+
+namespace flentro {
+namespace {
+
+namespace fs = std::filesystem;
+
+Json describeLevel(const Mesh& mesh, double deviation, double switchDistance) {
+    return {{"triangles", mesh.triangles},
+            {"vertices", mesh.vertices},
+            {"deviation", deviation},
+            {"switchDistance", switchDistance}};
+}
+
+Json describeAsset(const Asset& asset) {
+    Json json = {{"name", asset.mesh->name}, {"sources", asset.sources}, {"levels", Json::array()}};
+    json["levels"].push_back(describeLevel(*asset.mesh, 0, 0));
+    for (const Ladder::Level& level : asset.ladder.levels)
+        json["levels"].push_back(
+            describeLevel(*level.mesh, level.deviation, level.switchDistance));
+    return json;
+}
+
+Json describeObject(const Scene& scene, const Object& object) {
+    Json json = {{"name", object.name},
+                 {"asset", scene.mesh(object).name},
+                 {"scale", object.scale}};
+    if (std::isfinite(object.culling.end))
+        json["culling"] = {{"fadeStart", object.culling.fadeStart}, {"end", object.culling.end}};
+    return json;
+}
+
+bool isSameFile(const fs::path& a, const fs::path& b) {
+    std::error_code error;
+    return fs::weakly_canonical(a, error) == fs::weakly_canonical(b, error) ||
+           fs::equivalent(a, b, error);
+}
+
+}  // namespace
+
+Json makeManifest(const Scene& scene, const Target& target) {
+    Json json = {{"format", "flentro-manifest"},
+                 {"version", 1},
+                 {"scene", scene.name},
+                 {"target", target.name},
+                 {"assets", Json::array()},
+                 {"objects", Json::array()}};
+    for (const Asset& asset : scene.assets) json["assets"].push_back(describeAsset(asset));
+    for (const Object& object : scene.objects)
+        json["objects"].push_back(describeObject(scene, object));
+    return json;
+}
+
+Expected<Exported> exportScene(const Scene& scene, const Target& target, const fs::path& path,
+                               const ExportOptions& options, Progress& progress) {
+    fs::path manifest = path;
+    manifest.replace_extension(".manifest.json");
+    fs::path binary = path;
+    binary.replace_extension(".bin");
+    for (const fs::path& written : {path, manifest, binary})
+        if (!options.source.empty() && isSameFile(written, options.source))
+            return fail(ErrorCode::Forbidden, "would write over the source scene", path.string(),
+                        "Choose another name");
+    if (path.extension() != ".glb" && path.extension() != ".gltf")
+        return fail(ErrorCode::Unsupported, "scenes are exported as .glb or .gltf", path.string());
+    GltfWriteOptions writing{options.levels, target.verticalFov};
+    if (auto done = writeGltf(scene, path, writing, progress); !done)
+        return tl::unexpected(done.error());
+    Exported result;
+    result.bytes = fs::file_size(path);
+    if (path.extension() == ".gltf" && fs::exists(binary)) result.bytes += fs::file_size(binary);
+    if (!options.manifest) return result;
+    result.manifest = manifest;
+    const std::string text = makeManifest(scene, target).dump(1, ' ', false,
+                                                              Json::error_handler_t::replace);
+    if (auto done = writeFileAtomic(manifest, text); !done) return tl::unexpected(done.error());
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,32 @@
+// Handing a result over: the scene, and a manifest of all distances and levels.
+
+#pragma once
+
+#include <filesystem>
+
+#include "budget/target.h"
+#include "io/gltf.h"
+
+namespace flentro {
+
+struct ExportOptions {
+    LevelLayout levels = LevelLayout::LodExtension;
+    bool manifest = true;              ///< Writes "name.manifest.json" beside the scene.
+    std::filesystem::path source;      ///< Never written over.
+};
+
+struct Exported {
+    std::size_t bytes = 0;             ///< Of the scene file (and its .bin).
+    std::filesystem::path manifest;    ///< Empty without one.
+};
+
+/// What glTF has no word for: levels with distances, culling distances, sources.
+/// Described by docs/formats/manifest.schema.json.
+[[nodiscard]] Json makeManifest(const Scene& scene, const Target& target);
+
+/// Errors: Forbidden when `path` or what is written beside it is the source; Io; Cancelled.
+[[nodiscard]] Expected<Exported> exportScene(const Scene& scene, const Target& target,
+                                             const std::filesystem::path& path,
+                                             const ExportOptions& options, Progress& progress);
+
+}  // namespace flentro

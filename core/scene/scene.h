@@ -1,0 +1,211 @@
+// The scene: a value, cheap to copy, whose heavy parts are shared and immutable.
+//
+// It mirrors glTF 2.0, so that nothing is lost on the way in and out: members that we do not
+// interpret are kept verbatim in `rest`. The node hierarchy is flattened into `objects`, which
+// everything that measures works on.
+
+#pragma once
+
+#include <array>
+#include <limits>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "base/json.h"
+#include "geometry/mesh.h"
+
+namespace flentro {
+
+/// Something worth telling about a file that was read all the same.
+struct Note {
+    std::string where;  ///< The object, e.g. "mesh 3 'crate'".
+    std::string what;   ///< What was repaired or left out.
+};
+
+/// Levels of detail of one asset. Level 0 is the asset's own mesh.
+struct Ladder {
+    struct Level {
+        MeshPtr mesh;
+        double deviation = 0;       ///< Metres from the asset's mesh at scale 1, sampled.
+        double switchDistance = 0;  ///< Metres at scale 1; shown from here on.
+    };
+    std::vector<Level> levels;  ///< LOD 1, 2, ... with rising switch distances.
+
+    [[nodiscard]] bool empty() const { return levels.empty(); }
+};
+
+/// A mesh as the artist knows it, with its lower levels.
+struct Asset {
+    MeshPtr mesh;
+    Ladder ladder;
+    /// Names of the source assets that it was made from.
+    std::vector<std::string> sources;
+
+    [[nodiscard]] std::size_t levelCount() const { return 1 + ladder.levels.size(); }
+    [[nodiscard]] const MeshPtr& level(std::size_t index) const {
+        return index == 0 ? mesh : ladder.levels[index - 1].mesh;
+    }
+};
+
+struct Node {
+    std::string name;
+    int parent = -1;
+    std::vector<int> children;
+    Mat4d local = Mat4d::Identity();
+    int mesh = -1;    ///< Index of an asset.
+    int skin = -1;
+    int camera = -1;
+    int light = -1;
+    /// EXT_mesh_gpu_instancing: local transforms of the copies, and the streams they came from.
+    std::vector<Mat4d> instances;
+    std::vector<Attribute> instanceStreams;
+    Json rest;  ///< Translation, rotation, scale, extras, other extensions: verbatim.
+};
+
+/// When an object is left out, by its distance from the eye.
+struct Culling {
+    double fadeStart = std::numeric_limits<double>::infinity();  ///< Metres.
+    double end = std::numeric_limits<double>::infinity();        ///< Metres; gone from here on.
+};
+
+/// One placed copy of an asset.
+struct Object {
+    std::string name;   ///< The node's name, with "[i]" for instances.
+    int node = -1;
+    int instance = -1;  ///< Index in Node::instances, or -1.
+    int asset = -1;
+    Mat4d world = Mat4d::Identity();
+    Box bounds;         ///< World space, metres; empty if the mesh has no vertices.
+    double scale = 1;   ///< Longest axis of `world`.
+    bool castsShadow = true;
+    Culling culling;
+};
+
+struct Image {
+    std::string name;
+    std::string uri;   ///< As in the file; empty if embedded.
+    std::string mime;  ///< image/png, image/jpeg, ...
+    std::shared_ptr<const std::vector<std::byte>> data;  ///< Encoded; null if missing.
+    int width = 0;     ///< Pixels; 0 if unknown.
+    int height = 0;
+    int channels = 0;
+    Hash hash;         ///< Of the encoded bytes.
+    Json rest;
+};
+
+struct Sampler {
+    int minFilter = 9987;  ///< glTF code; 9987: linear with mip maps.
+    Json rest;             ///< All members, verbatim.
+    [[nodiscard]] bool usesMipMaps() const { return minFilter >= 9984; }
+};
+
+struct Texture {
+    std::string name;
+    int image = -1;
+    int sampler = -1;
+    Json rest;
+};
+
+enum class AlphaMode { Opaque, Mask, Blend };
+
+struct TextureUse {
+    std::string role;  ///< baseColorTexture, normalTexture, ...
+    int texture = -1;
+    int texCoord = 0;
+};
+
+struct Material {
+    std::string name;
+    Vec4f baseColor = Vec4f::Ones();
+    Vec3f emissive = Vec3f::Zero();  ///< With KHR_materials_emissive_strength.
+    float metallic = 1;
+    float roughness = 1;
+    AlphaMode alphaMode = AlphaMode::Opaque;
+    float alphaCutoff = 0.5F;
+    bool doubleSided = false;
+    bool unlit = false;
+    std::vector<TextureUse> textures;
+    Json source;  ///< The whole glTF material, written back verbatim.
+
+    /// Index of the texture in `role`, or -1.
+    [[nodiscard]] int texture(std::string_view role) const;
+};
+
+enum class LightType { Directional, Point, Spot };
+
+struct Light {
+    std::string name;
+    LightType type = LightType::Point;
+    Vec3f color = Vec3f::Ones();
+    float intensity = 1;  ///< Candela, or lux for directional lights.
+    float range = std::numeric_limits<float>::infinity();  ///< Metres.
+    Json rest;            ///< The whole glTF light.
+};
+
+struct PlacedLight {
+    std::string name;
+    int node = -1;
+    int light = -1;
+    Vec3d position = Vec3d::Zero();
+    double range = std::numeric_limits<double>::infinity();  ///< Metres in world space.
+    bool castsShadow = false;  ///< From extras.castsShadow of the node or light.
+};
+
+struct Skin {
+    std::vector<int> joints;
+    StreamPtr inverseBind;  ///< May be null.
+    Json rest;
+};
+
+/// Samplers refer to `Scene::streams`.
+struct Animation {
+    struct Sampler {
+        int input = -1;
+        int output = -1;
+        Json rest;
+    };
+    std::string name;
+    std::vector<Sampler> samplers;
+    Json channels;
+    Json rest;
+};
+
+struct Scene {
+    std::string name;
+    std::vector<Node> nodes;
+    std::vector<Json> scenes;       ///< glTF scenes with their root nodes, verbatim.
+    int defaultScene = 0;
+    std::vector<Object> objects;    ///< Of the default scene, in node order.
+    std::vector<Asset> assets;
+    std::vector<Material> materials;
+    std::vector<Texture> textures;
+    std::vector<Sampler> samplers;
+    std::vector<Image> images;
+    std::vector<Light> lights;
+    std::vector<PlacedLight> placedLights;
+    std::vector<Json> cameras;
+    std::vector<Skin> skins;
+    std::vector<Animation> animations;
+    std::vector<StreamPtr> streams;  ///< Animation data.
+    Json rest;                       ///< asset, extras, other extensions of the document.
+    std::vector<Note> notes;
+
+    [[nodiscard]] const Mesh& mesh(const Object& object) const {
+        return *assets[static_cast<std::size_t>(object.asset)].mesh;
+    }
+    [[nodiscard]] Box bounds() const;
+};
+
+/// World transform of every node. Nodes form a forest (the reader makes sure).
+[[nodiscard]] std::vector<Mat4d> worldTransforms(const std::vector<Node>& nodes);
+
+/// Fills `objects` and `placedLights` from the nodes below the default scene's roots. Culling
+/// of objects that exist already (same node and instance) is kept.
+void flatten(Scene& scene);
+
+/// Content hash of everything that a fix or measurement can depend on.
+/// Cost: O(objects + assets); streams were hashed when their meshes were finished.
+[[nodiscard]] Hash hashScene(const Scene& scene);
+
+}  // namespace flentro

@@ -1,0 +1,41 @@
+// Fewer triangles for one mesh: by count, by ratio, or by deviation.
+
+#pragma once
+
+#include <limits>
+
+#include "base/error.h"
+#include "simplify/reducer.h"
+
+namespace flentro {
+
+/// When to stop; the first limit met ends the run.
+struct ReduceOptions {
+    /// Triangles to aim for; 0: as few as `maxDeviation` allows.
+    std::size_t targetTriangles = 0;
+
+    /// Largest deviation from the input surface, metres, >= 0; measured by sampling.
+    double maxDeviation = std::numeric_limits<double>::infinity();
+
+    ReducerOptions reducer;
+};
+
+struct Reduced {
+    MeshPtr mesh;                ///< No more triangles than the input.
+    double deviation = 0;        ///< Metres, measured by sampling both surfaces.
+    bool targetReached = false;  ///< False if deviation or topology stopped it first.
+};
+
+/// Returns a copy of `mesh` with fewer triangles.
+///
+/// Parts keep their materials; UV seams, hard edges, material borders and open borders keep
+/// their places as well as the triangles allow. Surviving vertices keep their order and all
+/// their attributes. Points and lines pass unchanged. Empty gives empty.
+///
+/// Errors: InvalidInput if `maxDeviation` is negative or NaN; Cancelled.
+///
+/// Cost: O(T log T) time, O(V + T) memory. Reentrant; deterministic.
+[[nodiscard]] Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options,
+                                       Progress& progress);
+
+}  // namespace flentro

@@ -1,0 +1,38 @@
+// A mesh taken apart for reduction: positions, wedges and triangles in unit coordinates.
+
+#pragma once
+
+#include "geometry/mesh.h"
+#include "simplify/quadric.h"
+
+namespace flentro {
+
+/// How attributes weigh against geometry; see docs/methods.md.
+struct AttributeWeights {
+    double normal = 0.01;   ///< Diagonals of the bounds per unit of difference, >= 0.
+    double texCoord = 0.2;  ///< Metres of deviation per metre that the texture slides, >= 0.
+    double color = 0.01;    ///< Diagonals per unit of difference, >= 0.
+};
+
+/// All triangle parts of a mesh side by side. Vertices that are equal in every attribute are
+/// one wedge; wedges that are equal in place are one position.
+struct WedgeMesh {
+    std::vector<Vec3d> positions;            ///< [P] centred, diagonal of the bounds = 1.
+    std::vector<std::uint32_t> wedgePosition;  ///< [W]
+    std::vector<std::uint32_t> wedgeVertex;    ///< [W] index in its part.
+    std::vector<std::uint32_t> wedgePart;      ///< [W]
+    std::vector<std::uint32_t> corners;        ///< [3T] wedges; no triangle is degenerate.
+    int attributeCount = 0;                    ///< K <= kMaxAttributes
+    std::vector<double> attributes;            ///< [W * K], scaled by their weights.
+    double unit = 1;                           ///< Metres of one unit.
+
+    [[nodiscard]] const double* attributesOf(std::uint32_t wedge) const {
+        return attributes.data() + static_cast<std::size_t>(wedge) *
+                                       static_cast<std::size_t>(attributeCount);
+    }
+};
+
+/// Cost: O(V + T) expected.
+[[nodiscard]] WedgeMesh takeApart(const Mesh& mesh, const AttributeWeights& weights);
+
+}  // namespace flentro

@@ -1,0 +1,325 @@
+#include "ottermere.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <random>
+
+#include "props.h"
+
+namespace flentro::demo {
+namespace {
+
+constexpr int kStalls = 40;
+constexpr int kLanterns = 96;
+constexpr int kShadowLanterns = 22;
+constexpr int kBollards = 48;
+constexpr int kCrates = 30;
+constexpr int kBarrels = 12;
+constexpr float kLanternRange = 32;  ///< Metres; useful is about 6.
+
+/// Uniform numbers that are the same with every standard library.
+class Dice {
+public:
+    explicit Dice(std::uint32_t seed) : engine_(seed) {}
+    float between(float low, float high) {
+        return low + (high - low) * (static_cast<float>(engine_() >> 8) / 16777216.0F);
+    }
+    int below(int count) { return static_cast<int>(engine_() % static_cast<std::uint32_t>(count)); }
+
+private:
+    std::mt19937 engine_;
+};
+
+struct Spot {
+    Vec3f position;
+    float turn;  ///< Degrees about y.
+};
+
+class Market {
+public:
+    explicit Market(SceneBuilder& scene) : s_(scene), dice_(7) {}
+
+    void build() {
+        placeLand();
+        placeBuildings();
+        placeStalls();
+        placeGoods();
+        placeQuayside();
+        placeBoats();
+        placeLanterns();
+        placeGreen();
+        placeCameras();
+    }
+
+    [[nodiscard]] Json groundTruth() const { return truth_; }
+
+private:
+    int put(int asset, const std::string& name, float x, float y, float z, float turn = 0,
+            Json extras = Json::object()) {
+        return s_.place(asset, name, translation(x, y, z) * rotationY(turn), std::move(extras));
+    }
+
+    void plant(int fault, const char* finding, std::string what, Json objects, Json amounts) {
+        truth_.push_back({{"fault", fault},
+                          {"finding", finding},
+                          {"what", std::move(what)},
+                          {"objects", std::move(objects)},
+                          {"amounts", std::move(amounts)}});
+    }
+
+    void placeLand() {
+        const MeshPtr water = makeWater(s_);
+        const MeshPtr quay = makeQuay(s_);
+        put(s_.asset(water), "water", 0, 0, 0);
+        put(s_.asset(quay), "quay", 0, 0, 0);
+        put(s_.asset(makeMeadow(s_)), "meadow", 0, 0, 0);
+        put(s_.asset(makeSky(s_)), "dusk sky", 0, 0, 0);
+        plant(5, "huge-mesh-defeats-culling", "one plane of the whole map, always drawn", {"water"},
+              {{"triangles", water->triangles}});
+        plant(5, "needs-32-bit-indices", "the ground as one mesh", {"quay"},
+              {{"vertices", quay->vertices}});
+        for (int i = 0; i < 4; ++i) {
+            const int hill = s_.asset(makeHill(s_, i));
+            put(hill, fmt::format("hill {} north", i + 1), -260 + 170 * static_cast<float>(i), 0, -330);
+            put(hill, fmt::format("hill {} south", i + 1), 250 - 160 * static_cast<float>(i), 0, 340, 180);
+        }
+    }
+
+    void placeBuildings() {
+        put(s_.asset(makeWarehouse(s_)), "warehouse", -52, 0, -34);
+        put(s_.asset(makeHouse(s_)), "lock-keeper's house", 10, 0, 30, 0);
+        put(s_.asset(makeLockWalls(s_)), "lock walls", 0, 0, 0);
+        put(s_.asset(makeFootbridge(s_)), "footbridge", 34, 0, 0);
+        put(s_.asset(makeCrane(s_)), "lattice crane", -24, 0, -20);
+        const int gate = s_.asset(makeLockGate(s_));
+        for (const float x : {-20.0F, 20.0F}) {
+            put(gate, fmt::format("lock gate {} north", x < 0 ? "west" : "east"), x, 0, -4.2F, -65);
+            put(gate, fmt::format("lock gate {} south", x < 0 ? "west" : "east"), x, 0, 4.2F, 65);
+        }
+        put(s_.asset(makePlinth(s_)), "plinth", 4, 0, -15);
+        const MeshPtr otter = makeOtter(s_);
+        put(s_.asset(otter), "carved otter", 4, 1.1F, -15, 10);
+        plant(1, "too-dense", "a scan without lower levels", {"carved otter"},
+              {{"triangles", otter->triangles}});
+    }
+
+    void placeStalls() {
+        std::vector<int> stalls;
+        std::vector<int> awnings;
+        for (int i = 0; i < 8; ++i) stalls.push_back(s_.asset(makeStall(s_, i)));
+        for (int i = 0; i < 12; ++i) awnings.push_back(s_.asset(makeAwning(s_, i)));
+        for (int i = 0; i < kStalls; ++i) {
+            const int row = i / 10;
+            const float x = -8 + 6.4F * static_cast<float>(i % 10) + dice_.between(-0.4F, 0.4F);
+            const float z = row == 0 ? -14.0F : row == 1 ? -22.0F : row == 2 ? 15.0F : 23.0F;
+            const float turn = (row == 0 || row == 3 ? 0.0F : 180.0F) + dice_.between(-5, 5);
+            const Spot spot{{x + (row > 1 ? -46.0F : 12.0F), 0, z}, turn};
+            spots_.push_back(spot);
+            put(stalls[static_cast<std::size_t>(i % 8)], fmt::format("stall {:02}", i + 1),
+                spot.position.x(), 0, z, turn);
+            put(awnings[static_cast<std::size_t>((i * 5) % 12)], fmt::format("awning {:02}", i + 1),
+                spot.position.x(), 0, z, turn);
+        }
+    }
+
+    /// Goods stand on the counters, in a frame of the stall's own.
+    void placeGoods() {
+        const auto family = [&](auto make, int variants) {
+            std::vector<int> assets;
+            for (int i = 0; i < variants; ++i) assets.push_back(s_.asset(make(s_, i)));
+            return assets;
+        };
+        scatter("jar", family(makeJar, 12), 320, 0.88F);
+        scatter("kettle", family(makeKettle, 5), 100, 0.88F);
+        scatter("cup", family(makeCup, 12), 360, 0.88F);
+        scatter("potted herb", family(makeHerb, 6), 170, 0.88F);
+        scatter("basket", family(makeBasket, 5), 110, 0);
+        scatter("scales", {s_.asset(makeScales(s_))}, 40, 0.88F);
+    }
+
+    void scatter(const std::string& kind, const std::vector<int>& assets, int count, float height) {
+        Json names = Json::array();
+        const int copies = s_.detail().copies(count);
+        for (int i = 0; i < copies; ++i) {
+            const Spot& spot = spots_[static_cast<std::size_t>(i) % spots_.size()];
+            const bool onGround = height <= 0;
+            const float along = dice_.between(-1.35F, 1.35F);
+            const float across = onGround ? 0.95F + dice_.between(0, 0.3F) : dice_.between(-0.45F, 0.45F);
+            const Mat4f where = translation(spot.position.x(), 0, spot.position.z()) *
+                                rotationY(spot.turn) * translation(along, height, across) *
+                                rotationY(dice_.between(0, 360));
+            const std::string name = fmt::format("{} {:03}", kind, i + 1);
+            names.push_back(name);
+            s_.place(assets[static_cast<std::size_t>(dice_.below(static_cast<int>(assets.size())))],
+                     name, where, {{"castsShadow", true}});
+        }
+        plant(7, "small-casts-shadow", "small props drawn to the horizon that all cast shadows",
+              std::move(names), {{"objects", copies}});
+    }
+
+    void placeQuayside() {
+        placeBollards();
+        placeCrates();
+        const int barrel = s_.asset(makeBarrel(s_));
+        for (int i = 0; i < kBarrels; ++i)
+            put(barrel, fmt::format("barrel {:02}", i + 1), -38 + 0.8F * static_cast<float>(i % 6), 0,
+                -19 - 0.9F * static_cast<float>(i / 6), dice_.between(0, 360));
+        const int bench = s_.asset(makeBench(s_));
+        for (int i = 0; i < 24; ++i)
+            put(bench, fmt::format("bench {:02}", i + 1), -80 + 14 * static_cast<float>(i % 12), 0,
+                i < 12 ? -11.5F : 11.5F, i < 12 ? 0.0F : 180.0F);
+        std::vector<int> signs;
+        for (int i = 0; i < 18; ++i) signs.push_back(s_.asset(makeSign(s_, i)));
+        for (std::size_t i = 0; i < spots_.size(); ++i) {
+            const Spot& spot = spots_[i];
+            const Mat4f where = translation(spot.position.x(), 0, spot.position.z()) *
+                                rotationY(spot.turn) * translation(0, 2.5F, 0.7F);
+            s_.place(signs[i % signs.size()], fmt::format("sign {:02}", i + 1), where);
+        }
+    }
+
+    void placeBollards() {
+        const MeshPtr mesh = makeBollard(s_);
+        const int bollard = s_.asset(mesh);
+        Json names = Json::array();
+        for (int i = 0; i < kBollards; ++i) {
+            const std::string name = fmt::format("bollard {:02}", i + 1);
+            names.push_back(name);
+            put(bollard, name, -88 + 7.6F * static_cast<float>(i % 24), 0, i < 24 ? -9.8F : 9.8F,
+                dice_.between(0, 360));
+        }
+        plant(1, "too-dense", "rope-wound bollards, every turn of rope modelled", names,
+              {{"trianglesEach", mesh->triangles}, {"copies", kBollards}});
+    }
+
+    void placeCrates() {
+        Json names = Json::array();
+        for (int i = 0; i < kCrates; ++i) {
+            const std::string name = fmt::format("crate {:02}", i + 1);
+            const float size = i % 3 == 0 ? 0.8F : i % 3 == 1 ? 1.0F : 1.25F;
+            Mat4f before = Mat4f::Identity();
+            if (i % 2 == 0) before = rotationY(15.0F * static_cast<float>(i)) * scaling(size, size, size);
+            names.push_back(name);
+            put(s_.asset(makeCrate(s_, name, before)), name, -34 + 1.1F * static_cast<float>(i % 8),
+                0.75F * static_cast<float>(i / 16), -23 - 1.1F * static_cast<float>(i / 8 % 2),
+                dice_.between(-8, 8));
+        }
+        plant(2, "duplicate-meshes", "one crate stored thirty times, some turned or scaled", names,
+              {{"copies", kCrates}});
+    }
+
+    void placeBoats() {
+        const float xs[] = {-78, -58, -38, 50, 66, 84};
+        for (int i = 0; i < 6; ++i)
+            put(s_.asset(makeNarrowboat(s_, i)), fmt::format("narrowboat {}", i + 1), xs[i], -0.75F,
+                i % 2 == 0 ? -6.3F : 6.2F, i % 2 == 0 ? 0.0F : 180.0F);
+    }
+
+    void placeLanterns() {
+        const std::vector<int> lanterns = {s_.asset(makeLantern(s_, 0)), s_.asset(makeLantern(s_, 1)),
+                                           s_.asset(makeLantern(s_, 2))};
+        Json names = Json::array();
+        Json shadows = Json::array();
+        for (int i = 0; i < kLanterns; ++i) {
+            const Vec3f at = lanternPlace(i);
+            put(lanterns[static_cast<std::size_t>(i % 3)], fmt::format("lantern {:02}", i + 1),
+                at.x(), at.y(), at.z());
+            const bool shadow = i % 4 == 1 && static_cast<int>(shadows.size()) < kShadowLanterns;
+            const std::string name = fmt::format("lantern light {:02}", i + 1);
+            names.push_back(name);
+            if (shadow) shadows.push_back(name);
+            s_.light(name, at + Vec3f(0, 0.15F, 0), {1, 0.66F, 0.32F}, 9, kLanternRange, shadow);
+        }
+        const int lamp = put(lanterns[0], "barge lamp", -40, 0.9F, -1);
+        s_.animateSlide(lamp, {-40, 0.9F, -1}, 24, 60);
+        plant(6, "light-range-too-long", "lanterns that reach far beyond where they help", names,
+              {{"lights", kLanterns}, {"rangeMetres", kLanternRange}});
+        plant(6, "too-many-shadow-lights", "lanterns that ask for shadows", shadows,
+              {{"lights", shadows.size()}});
+    }
+
+    [[nodiscard]] Vec3f lanternPlace(int i) {
+        if (i < 2 * kStalls) {
+            const Spot& spot = spots_[static_cast<std::size_t>(i / 2)];
+            const Mat4f where = translation(spot.position.x(), 0, spot.position.z()) *
+                                rotationY(spot.turn);
+            const Vec4f at = where * Vec4f(i % 2 ? 0.9F : -0.9F, 1.75F, 0.75F, 1);
+            return at.head<3>();
+        }
+        const auto k = static_cast<float>(i - 2 * kStalls);
+        return {-72 + 9.2F * k, 2.6F, (i % 2 ? 10.6F : -10.6F)};
+    }
+
+    void placeGreen() {
+        for (int v = 0; v < 4; ++v) {
+            const int poplar = s_.asset(makePoplar(s_, v));
+            for (int i = 0; i < 9; ++i)
+                put(poplar, fmt::format("poplar {:02}", v * 9 + i + 1),
+                    -92 + 5.2F * static_cast<float>(v + 4 * i), 0, -52 - dice_.between(0, 5),
+                    dice_.between(0, 360));
+        }
+        std::vector<int> reeds;
+        for (int v = 0; v < 4; ++v) reeds.push_back(s_.asset(makeReeds(s_, v)));
+        const int count = s_.detail().copies(220);
+        for (int i = 0; i < count; ++i) {
+            const float side = i % 2 ? 1.0F : -1.0F;
+            const float x = i % 4 < 2 ? dice_.between(-94, -24) : dice_.between(24, 94);
+            put(reeds[static_cast<std::size_t>(i % 4)], fmt::format("reeds {:03}", i + 1), x, -1.2F,
+                side * dice_.between(8.2F, 8.7F), dice_.between(0, 360));
+        }
+    }
+
+    void placeCameras() {
+        s_.camera("quay", {-24, 1.7F, 12.4F}, 62, 60);
+        s_.camera("market row", {4, 1.7F, -18}, 90, 60);
+        s_.camera("bridge", {34, 4.2F, 2}, -60, 60);
+    }
+
+    SceneBuilder& s_;
+    Dice dice_;
+    std::vector<Spot> spots_;
+    Json truth_ = Json::array();
+};
+
+/// Faults that sit in pictures and materials.
+Json textureFaults(const Scene& scene) {
+    Json faults = Json::array();
+    for (const Image& image : scene.images)
+        if (image.name == "jar label" || image.name == "kettle enamel")
+            faults.push_back({{"fault", 3},
+                              {"finding", "oversize-texture"},
+                              {"what", "far more texels than it can show"},
+                              {"objects", {image.name}},
+                              {"amounts", {{"width", image.width}, {"height", image.height}}}});
+    faults.push_back({{"fault", 3},
+                      {"finding", "duplicate-textures"},
+                      {"what", "the same bytes under two names"},
+                      {"objects", {"cobble quay", "cobble lockside"}},
+                      {"amounts", {{"copies", 2}}}});
+    return faults;
+}
+
+}  // namespace
+
+Viewpoint quayView() { return {{-24, 1.7, 12.4}, 62, 0}; }
+
+Ottermere makeOttermere(const Detail& detail, int copies) {
+    SceneBuilder builder(detail);
+    lookAround(builder);
+    Market market(builder);
+    market.build();
+    if (copies > 1) builder.repeat(copies, 260);
+    Ottermere result{builder.finish(), {}};
+    Json faults = market.groundTruth();
+    for (Json& fault : textureFaults(result.scene)) faults.push_back(std::move(fault));
+    result.groundTruth = {{"format", "flentro-ground-truth"},
+                          {"version", 1},
+                          {"scene", result.scene.name},
+                          {"faults", std::move(faults)},
+                          {"sound", {{{"what", "twelve barrels that share one mesh"},
+                                      {"objects", "barrel *"}}}}};
+    return result;
+}
+
+}  // namespace flentro::demo

@@ -1,0 +1,46 @@
+// The things of the market, each as one asset. Material names are those of lookAround().
+
+#pragma once
+
+#include "scene_builder.h"
+
+namespace flentro::demo {
+
+/// Paints the pictures and mixes the materials of the whole place.
+void lookAround(SceneBuilder& scene);
+
+[[nodiscard]] MeshPtr makeOtter(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeBollard(const SceneBuilder& scene);
+/// `before`: applied to the vertices, as a careless export does.
+[[nodiscard]] MeshPtr makeCrate(const SceneBuilder& scene, const std::string& name,
+                                const Mat4f& before);
+[[nodiscard]] MeshPtr makeBarrel(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeStall(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeAwning(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeLantern(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeJar(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeKettle(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeCup(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeBasket(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeHerb(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeScales(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeSign(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeBench(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeNarrowboat(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeReeds(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makePoplar(const SceneBuilder& scene, int variant);
+
+[[nodiscard]] MeshPtr makeWater(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeQuay(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeLockGate(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeLockWalls(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeFootbridge(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeWarehouse(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeHouse(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeCrane(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makePlinth(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeHill(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeSky(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeMeadow(const SceneBuilder& scene);
+
+}  // namespace flentro::demo

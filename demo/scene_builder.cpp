@@ -1,0 +1,196 @@
+#include "scene_builder.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "base/parallel.h"
+#include "io/gltf_materials.h"
+#include "io/image.h"
+
+namespace flentro::demo {
+namespace {
+
+Json toArray(const Vec3f& v) { return {v.x(), v.y(), v.z()}; }
+
+/// Translation, rotation and scale of a transform without shear.
+Json decompose(const Mat4f& m) {
+    Vec3f scale = m.topLeftCorner<3, 3>().colwise().norm();
+    Eigen::Matrix3f turn = m.topLeftCorner<3, 3>() * scale.cwiseInverse().asDiagonal();
+    if (turn.determinant() < 0) {
+        turn.col(0) *= -1;
+        scale.x() *= -1;
+    }
+    const Eigen::Quaternionf q = Eigen::Quaternionf(turn).normalized();
+    Json rest;
+    rest["translation"] = toArray(m.topRightCorner<3, 1>());
+    if (!turn.isIdentity(1e-6F)) rest["rotation"] = {q.x(), q.y(), q.z(), q.w()};
+    if (!scale.isOnes(1e-6F)) rest["scale"] = toArray(scale);
+    return rest;
+}
+
+Image encode(const PictureRecipe& recipe) {
+    const Picture picture = paint(recipe);
+    auto data = std::make_shared<const std::vector<std::byte>>(
+        encodePng(picture.pixels.data(), picture.width, picture.height, picture.channels));
+    Image image;
+    image.name = recipe.name;
+    image.mime = "image/png";
+    image.width = picture.width;
+    image.height = picture.height;
+    image.channels = picture.channels;
+    image.hash = hashBytes(*data);
+    image.data = std::move(data);
+    return image;
+}
+
+}  // namespace
+
+SceneBuilder::SceneBuilder(Detail detail) : detail_(detail) {
+    scene_.name = "Ottermere Lock";
+    scene_.rest = {{"asset", {{"version", "2.0"}, {"copyright", "CC0: a made-up place"}}}};
+    Sampler sampler;
+    sampler.rest = {{"minFilter", 9987}, {"magFilter", 9729}};
+    scene_.samplers.push_back(sampler);
+}
+
+void SceneBuilder::picture(const std::string& name, int edge, Painter painter) {
+    picture({name, detail_.edge(edge), detail_.edge(edge), 3, std::move(painter)});
+}
+
+void SceneBuilder::picture(PictureRecipe recipe) {
+    pictures_[recipe.name] = static_cast<int>(recipes_.size());
+    recipes_.push_back(std::move(recipe));
+}
+
+int SceneBuilder::textureFor(const std::string& picture) {
+    const int image = pictures_.at(picture);
+    for (std::size_t i = 0; i < scene_.textures.size(); ++i)
+        if (scene_.textures[i].image == image) return static_cast<int>(i);
+    Texture texture;
+    texture.name = picture;
+    texture.image = image;
+    texture.sampler = 0;
+    scene_.textures.push_back(texture);
+    return static_cast<int>(scene_.textures.size()) - 1;
+}
+
+int SceneBuilder::material(const MaterialLook& look) {
+    Json source = {{"name", look.name}};
+    Json& pbr = source["pbrMetallicRoughness"];
+    pbr["baseColorFactor"] = {look.color.x(), look.color.y(), look.color.z(), look.color.w()};
+    pbr["roughnessFactor"] = look.roughness;
+    pbr["metallicFactor"] = look.metallic;
+    if (!look.texture.empty()) pbr["baseColorTexture"]["index"] = textureFor(look.texture);
+    if (!look.normalTexture.empty())
+        source["normalTexture"]["index"] = textureFor(look.normalTexture);
+    const float strength = look.emissive.maxCoeff();
+    if (strength > 0) source["emissiveFactor"] = toArray(look.emissive / std::max(1.0F, strength));
+    if (strength > 1)
+        source["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"] = strength;
+    if (look.alphaMode == AlphaMode::Blend) source["alphaMode"] = "BLEND";
+    if (look.alphaMode == AlphaMode::Mask) source["alphaMode"] = "MASK";
+    if (look.doubleSided) source["doubleSided"] = true;
+    scene_.materials.push_back(parseMaterial(source));
+    return materials_[look.name] = static_cast<int>(scene_.materials.size()) - 1;
+}
+
+int SceneBuilder::asset(MeshPtr mesh) {
+    scene_.assets.push_back({mesh, {}, {mesh->name}});
+    return static_cast<int>(scene_.assets.size()) - 1;
+}
+
+int SceneBuilder::addNode(Node node) {
+    scene_.nodes.push_back(std::move(node));
+    return static_cast<int>(scene_.nodes.size()) - 1;
+}
+
+int SceneBuilder::place(int asset, const std::string& name, const Mat4f& transform, Json extras) {
+    Node node;
+    node.name = name;
+    node.mesh = asset;
+    node.local = transform.cast<double>();
+    node.rest = decompose(transform);
+    if (!extras.empty()) node.rest["extras"] = std::move(extras);
+    return addNode(std::move(node));
+}
+
+int SceneBuilder::light(const std::string& name, const Vec3f& position, Vec3f color,
+                        float intensity, float range, bool castsShadow) {
+    Light light;
+    light.name = name;
+    light.color = color;
+    light.intensity = intensity;
+    light.range = range;
+    light.rest = {{"name", name},           {"type", "point"}, {"color", toArray(color)},
+                  {"intensity", intensity}, {"range", range}};
+    scene_.lights.push_back(light);
+    Node node;
+    node.name = name;
+    node.light = static_cast<int>(scene_.lights.size()) - 1;
+    node.local.topRightCorner<3, 1>() = position.cast<double>();
+    node.rest["translation"] = toArray(position);
+    if (castsShadow) node.rest["extras"]["castsShadow"] = true;
+    return addNode(std::move(node));
+}
+
+void SceneBuilder::camera(const std::string& name, const Vec3f& position, float heading,
+                          float fov) {
+    scene_.cameras.push_back({{"name", name},
+                              {"type", "perspective"},
+                              {"perspective", {{"yfov", toRadians(fov)}, {"znear", 0.1}, {"zfar", 4000}}}});
+    Node node;
+    node.name = name;
+    node.camera = static_cast<int>(scene_.cameras.size()) - 1;
+    const Mat4f transform =
+        translation(position.x(), position.y(), position.z()) * rotationY(-heading);
+    node.local = transform.cast<double>();
+    node.rest = decompose(transform);
+    addNode(std::move(node));
+}
+
+void SceneBuilder::animateSlide(int node, const Vec3f& from, float distance, float seconds) {
+    Stream times;
+    times.components = 1;
+    times.data.resize(3 * sizeof(float));
+    for (std::size_t i = 0; i < 3; ++i) times.set(i, 0, seconds * static_cast<float>(i) / 2);
+    const Vec3f there = from + Vec3f(distance, 0, 0);
+    scene_.streams.push_back(std::make_shared<const Stream>(std::move(times)));
+    scene_.streams.push_back(std::make_shared<const Stream>(makeStream(std::vector<Vec3f>{from, there, from})));
+    Animation animation;
+    animation.name = "barge drifts";
+    const auto last = static_cast<int>(scene_.streams.size()) - 1;
+    animation.samplers.push_back({last - 1, last, {{"interpolation", "LINEAR"}}});
+    animation.channels = {{{"sampler", 0}, {"target", {{"node", node}, {"path", "translation"}}}}};
+    scene_.animations.push_back(std::move(animation));
+}
+
+void SceneBuilder::repeat(int copies, float spacing) {
+    const std::vector<Node> original = scene_.nodes;
+    const int columns = static_cast<int>(std::ceil(std::sqrt(copies)));
+    for (int copy = 1; copy < copies; ++copy) {
+        const Vec3d shift(spacing * static_cast<float>(copy % columns), 0,
+                          spacing * static_cast<float>(copy / columns));
+        for (Node node : original) {
+            if (node.camera >= 0) continue;
+            node.name += fmt::format(" #{}", copy + 1);
+            node.local.topRightCorner<3, 1>() += shift;
+            for (std::size_t i = 0; i < 3; ++i)
+                node.rest["translation"][i] = node.local(static_cast<int>(i), 3);
+            scene_.nodes.push_back(std::move(node));
+        }
+    }
+}
+
+Scene SceneBuilder::finish() {
+    scene_.images.resize(recipes_.size());
+    parallelFor(recipes_.size(), "Painting", noProgress(),
+                [&](std::size_t i) { scene_.images[i] = encode(recipes_[i]); });
+    Json roots = Json::array();
+    for (std::size_t i = 0; i < scene_.nodes.size(); ++i) roots.push_back(i);
+    scene_.scenes.push_back({{"name", scene_.name}, {"nodes", roots}});
+    flatten(scene_);
+    return std::move(scene_);
+}
+
+}  // namespace flentro::demo

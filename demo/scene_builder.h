@@ -1,0 +1,84 @@
+// A scene under construction: materials, assets and placed things by name.
+
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "mesh_builder.h"
+#include "scene/scene.h"
+#include "textures.h"
+
+namespace flentro::demo {
+
+/// How much of everything: 1 for the full scene.
+struct Detail {
+    double mesh = 1;     ///< Tessellation, by length.
+    double count = 1;    ///< Copies of small things.
+    int texture = 1024;  ///< Largest edge of ordinary textures, pixels.
+
+    /// A number of segments, never below three.
+    [[nodiscard]] int segments(int full) const {
+        return std::max(3, static_cast<int>(full * mesh + 0.5));
+    }
+    [[nodiscard]] int copies(int full) const {
+        return std::max(1, static_cast<int>(full * count + 0.5));
+    }
+    [[nodiscard]] int edge(int full) const { return std::min(full, full * texture / 1024); }
+};
+
+struct MaterialLook {
+    std::string name;
+    std::string texture;  ///< Base colour; empty: none.
+    Vec4f color = Vec4f::Ones();
+    float roughness = 0.9F;
+    float metallic = 0;
+    Vec3f emissive = Vec3f::Zero();
+    std::string normalTexture;
+    AlphaMode alphaMode = AlphaMode::Opaque;
+    bool doubleSided = false;
+};
+
+class SceneBuilder {
+public:
+    explicit SceneBuilder(Detail detail);
+
+    [[nodiscard]] const Detail& detail() const { return detail_; }
+
+    /// Pictures are painted all at once by finish(), on all cores.
+    void picture(const std::string& name, int edge, Painter painter);
+    void picture(PictureRecipe recipe);
+
+    int material(const MaterialLook& look);
+    [[nodiscard]] int material(const std::string& name) const { return materials_.at(name); }
+
+    int asset(MeshPtr mesh);
+
+    /// Places an asset; returns its node. `extras` go into the node.
+    int place(int asset, const std::string& name, const Mat4f& transform,
+              Json extras = Json::object());
+    int light(const std::string& name, const Vec3f& position, Vec3f color, float intensity,
+              float range, bool castsShadow);
+    void camera(const std::string& name, const Vec3f& position, float heading, float fov);
+
+    /// Moves a node back and forth along x.
+    void animateSlide(int node, const Vec3f& from, float distance, float seconds);
+
+    /// Repeats everything placed so far `copies` times in a grid of `spacing` metres.
+    void repeat(int copies, float spacing);
+
+    [[nodiscard]] Scene finish();
+
+private:
+    int addNode(Node node);
+    [[nodiscard]] int textureFor(const std::string& picture);
+
+    Detail detail_;
+    Scene scene_;
+    std::vector<PictureRecipe> recipes_;
+    std::map<std::string, int> pictures_;
+    std::map<std::string, int> materials_;
+};
+
+}  // namespace flentro::demo
