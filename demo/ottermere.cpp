@@ -16,7 +16,7 @@ constexpr int kShadowLanterns = 22;
 constexpr int kBollards = 48;
 constexpr int kCrates = 30;
 constexpr int kBarrels = 12;
-constexpr float kLanternRange = 32;  ///< Metres; useful is about 6.
+constexpr float kLanternRange = 18;  ///< Metres; useful is about 6.
 
 /// Uniform numbers that are the same with every standard library.
 class Dice {

@@ -29,13 +29,13 @@ struct LadderOverride {
 };
 
 struct LadderSettings {
-    int levels = 4;              ///< Lower levels at the most, 1 to 8.
-    double ratio = 0.45;         ///< Triangles of a level to those of the one before, 0.05 to 0.9.
+    int levels = 6;              ///< Lower levels at the most, 1 to 8.
+    double ratio = 0.4;          ///< Triangles of a level to those of the one before, 0.05 to 0.9.
     double pixels = 1.0;         ///< Deviation on the target's display at the switch, > 0.
     int minTriangles = 400;      ///< Assets with fewer get no levels.
     int smallestLevel = 24;      ///< Triangles below which no level is made.
     bool trimTop = true;         ///< Reduce level 0 to what `nearest` can show.
-    double nearest = 1.0;        ///< Metres from which level 0 must look right.
+    double nearest = 1.5;        ///< Metres from which level 0 must look right.
     std::map<std::string, LadderOverride> overrides;  ///< By asset name.
 };
 

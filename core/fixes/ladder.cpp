@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "fixes/fix.h"
 #include "simplify/deviation.h"
+#include "simplify/level_order.h"
 
 namespace flentro {
 namespace {
@@ -28,9 +29,10 @@ public:
         Asset result = asset_;
         if (settings_.trimTop && !trimTop(result)) return std::nullopt;
         result.ladder.levels.clear();
-        const Surface original(*asset_.mesh);
-        Reducer reducer(*result.mesh, {});
-        auto wanted = static_cast<double>(result.mesh->triangles);
+        const MeshPtr top = result.mesh;
+        Reducer reducer(*top, {});
+        std::vector<LevelIndices> levels = {topIndices(*top)};
+        auto wanted = static_cast<double>(top->triangles);
         auto previous = wanted;
         for (int i = 0; i < settings_.levels; ++i) {
             wanted *= settings_.ratio;
@@ -40,8 +42,9 @@ public:
             const auto triangles = static_cast<double>(reducer.triangleCount());
             if (triangles > previous * kWorthwhile) break;
             previous = triangles;
-            addLevel(result, reducer, original);
+            levels.push_back(reducer.indices());
         }
+        if (levels.size() > 1) addLevels(result, shareVertices(*top, levels));
         return result;
     }
 
@@ -61,12 +64,16 @@ private:
         return true;
     }
 
-    void addLevel(Asset& result, const Reducer& reducer, const Surface& original) {
-        Ladder::Level level;
-        level.mesh = finishMesh(reducer.mesh());
-        level.deviation = measureDeviation(*asset_.mesh, original, *level.mesh);
-        level.switchDistance = switchDistance(level.deviation, result.ladder);
-        result.ladder.levels.push_back(std::move(level));
+    void addLevels(Asset& result, std::vector<Mesh> meshes) {
+        const Surface original(*asset_.mesh);
+        result.mesh = finishMesh(std::move(meshes.front()));
+        for (std::size_t i = 1; i < meshes.size(); ++i) {
+            Ladder::Level level;
+            level.mesh = finishMesh(std::move(meshes[i]));
+            level.deviation = measureDeviation(*asset_.mesh, original, *level.mesh);
+            level.switchDistance = switchDistance(level.deviation, result.ladder);
+            result.ladder.levels.push_back(std::move(level));
+        }
     }
 
     /// Where the deviation shrinks to the allowed pixels; beyond the level before in any case.

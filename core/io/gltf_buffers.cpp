@@ -1,5 +1,6 @@
 #include "io/gltf_buffers.h"
 
+#include <algorithm>
 #include <cstring>
 
 namespace flentro {
@@ -40,6 +41,12 @@ Bytes padElements(const Stream& stream, std::size_t stride) {
     return padded;
 }
 
+bool beginsWith(const Stream& longer, const Stream& stream) {
+    return longer.type == stream.type && longer.components == stream.components &&
+           longer.data.size() >= stream.data.size() &&
+           std::equal(stream.data.begin(), stream.data.end(), longer.data.begin());
+}
+
 }  // namespace
 
 int GltfBuffers::addView(std::span<const std::byte> data, int target, std::size_t stride) {
@@ -57,21 +64,27 @@ int GltfBuffers::addAccessor(Json accessor, const Hash& key) {
     return known_[key] = static_cast<int>(accessors_.size()) - 1;
 }
 
-int GltfBuffers::addStream(const Stream& stream, Use use, bool bounds) {
+int GltfBuffers::viewFor(const Stream& stream, Use use, const Stream* longer) {
+    const Hash key = Hasher().add(stream.hash()).add(use).text("view").result();
+    if (const auto known = known_.find(key); known != known_.end()) return known->second;
+    if (longer && beginsWith(*longer, stream)) return viewFor(*longer, use, nullptr);
+    const std::size_t size = stream.elementSize();
+    if (use != Use::Vertex) return known_[key] = addView(stream.data, 0, 0);
+    const std::size_t stride = (size + 3) / 4 * 4;
+    return known_[key] = stride == size
+                             ? addView(stream.data, kArrayBuffer, stride)
+                             : addView(padElements(stream, stride), kArrayBuffer, stride);
+}
+
+int GltfBuffers::addStream(const Stream& stream, Use use, bool bounds, const Stream* longer) {
     const Hash key = Hasher().add(stream.hash()).add(use).add(bounds).result();
     if (const auto known = known_.find(key); known != known_.end()) return known->second;
-    const std::size_t size = stream.elementSize();
-    const std::size_t stride = use == Use::Vertex ? (size + 3) / 4 * 4 : size;
     Json accessor = {{"componentType", static_cast<int>(stream.type)},
                      {"count", stream.count()},
-                     {"type", shapeOf(stream)}};
+                     {"type", shapeOf(stream)},
+                     {"bufferView", viewFor(stream, use, longer)}};
     if (stream.normalized) accessor["normalized"] = true;
     if (bounds) addBounds(stream, accessor);
-    const int target = use == Use::Vertex ? kArrayBuffer : 0;
-    const std::size_t written = use == Use::Vertex ? stride : 0;
-    accessor["bufferView"] = stride == size
-                                 ? addView(stream.data, target, written)
-                                 : addView(padElements(stream, stride), target, written);
     return addAccessor(std::move(accessor), key);
 }
 

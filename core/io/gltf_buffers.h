@@ -16,8 +16,9 @@ public:
     enum class Use { Vertex, Animation, Matrices };
 
     /// Index of an accessor for the stream. `bounds`: write min and max, as glTF asks of
-    /// positions and key times.
-    int addStream(const Stream& stream, Use use, bool bounds);
+    /// positions and key times. Where the stream is the beginning of `longer`, which was added
+    /// before, it shares its bytes.
+    int addStream(const Stream& stream, Use use, bool bounds, const Stream* longer = nullptr);
 
     /// 16-bit indices where `vertexCount` allows (glTF 2.0, 3.7.2.1: no index 65,535).
     int addIndices(const std::vector<std::uint32_t>& indices, std::size_t vertexCount);
@@ -33,6 +34,7 @@ public:
 private:
     int addView(std::span<const std::byte> data, int target, std::size_t stride);
     int addAccessor(Json accessor, const Hash& key);
+    int viewFor(const Stream& stream, Use use, const Stream* longer);
 
     Bytes data_;
     Json accessors_ = Json::array();

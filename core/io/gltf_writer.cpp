@@ -36,7 +36,7 @@ public:
         progress.report(0.1, "Writing geometry");
         for (std::size_t i = 0; i < meshOrder_.size(); ++i) {
             if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Writing was stopped");
-            document_["meshes"].push_back(writeMesh(*meshOrder_[i].first, meshOrder_[i].second));
+            document_["meshes"].push_back(writeMesh(meshOrder_[i]));
             progress.report(0.1 + 0.7 * static_cast<double>(i) / meshOrder_.size(),
                             "Writing geometry");
         }
@@ -54,39 +54,50 @@ public:
 private:
     // --- meshes ---------------------------------------------------------------------------
 
-    int meshIndex(const MeshPtr& mesh, const std::string& name) {
+    /// `top`: for a level, the mesh whose vertices it may share.
+    int meshIndex(const MeshPtr& mesh, const std::string& name, const Mesh* top = nullptr) {
         const auto [at, isNew] = meshes_.try_emplace(mesh.get(), static_cast<int>(meshOrder_.size()));
-        if (isNew) meshOrder_.emplace_back(mesh.get(), name);
+        if (isNew) meshOrder_.push_back({mesh.get(), name, top});
         return at->second;
     }
 
-    Json writeAttributes(const std::vector<Attribute>& attributes) {
+    Json writeAttributes(const std::vector<Attribute>& attributes, const Part* top) {
         Json result = Json::object();
         for (const Attribute& attribute : attributes)
-            result[attribute.semantic] =
-                buffers_.addStream(*attribute.stream, GltfBuffers::Use::Vertex,
-                                   attribute.semantic == "POSITION");
+            result[attribute.semantic] = buffers_.addStream(
+                *attribute.stream, GltfBuffers::Use::Vertex, attribute.semantic == "POSITION",
+                top ? top->find(attribute.semantic) : nullptr);
         return result;
     }
 
-    Json writePart(const Part& part) {
+    Json writePart(const Part& part, const Part* top) {
         Json primitive = part.rest.is_object() ? part.rest : Json::object();
-        primitive["attributes"] = writeAttributes(part.attributes);
+        primitive["attributes"] = writeAttributes(part.attributes, top);
         primitive["indices"] = buffers_.addIndices(part.indices, part.vertexCount());
         if (part.mode != 4) primitive["mode"] = part.mode;
         if (part.material >= 0) primitive["material"] = part.material;
         for (const auto& target : part.targets)
-            primitive["targets"].push_back(writeAttributes(target));
+            primitive["targets"].push_back(writeAttributes(target, nullptr));
         const Stream* positions = part.find("POSITION");
         if (positions && positions->type != ComponentType::Float32) quantized_ = true;
         return primitive;
     }
 
-    Json writeMesh(const Mesh& mesh, const std::string& name) {
+    struct Entry {
+        const Mesh* mesh;
+        std::string name;
+        const Mesh* top;
+    };
+
+    Json writeMesh(const Entry& entry) {
+        const Mesh& mesh = *entry.mesh;
         Json result = mesh.rest.is_object() ? mesh.rest : Json::object();
-        result["name"] = name;
-        for (const Part& part : mesh.parts)
-            if (!part.indices.empty()) result["primitives"].push_back(writePart(part));
+        result["name"] = entry.name;
+        const bool sameParts = entry.top && entry.top->parts.size() == mesh.parts.size();
+        for (std::size_t p = 0; p < mesh.parts.size(); ++p)
+            if (!mesh.parts[p].indices.empty())
+                result["primitives"].push_back(
+                    writePart(mesh.parts[p], sameParts ? &entry.top->parts[p] : nullptr));
         return result;
     }
 
@@ -213,7 +224,8 @@ private:
         const int added = static_cast<int>(nodes_.size()) - 1;
         attachMesh(added, source,
                    meshIndex(asset.ladder.levels[level].mesh,
-                             fmt::format("{}_LOD{}", asset.mesh->name, level + 1)));
+                             fmt::format("{}_LOD{}", asset.mesh->name, level + 1),
+                             asset.mesh.get()));
         if (options_.levels == LevelLayout::NamedNodes) hangBeside(added, holder, index);
         return added;
     }
@@ -372,7 +384,7 @@ private:
     Json document_;
     Json nodes_;
     std::map<const Mesh*, int> meshes_;
-    std::vector<std::pair<const Mesh*, std::string>> meshOrder_;
+    std::vector<Entry> meshOrder_;
     std::vector<NodeCulling> culling_;
     std::vector<Animated> animated_;
     bool quantized_ = false;

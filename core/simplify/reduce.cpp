@@ -1,5 +1,6 @@
 #include "simplify/reduce.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "simplify/deviation.h"
@@ -7,11 +8,12 @@
 namespace flentro {
 namespace {
 
-constexpr int kTries = 5;
+/// Between two measurements the reducer may take this share of the triangles.
+constexpr double kStep = 0.15;
 
-/// The reducer only estimates how far it moves the surface. When the measure says that it
-/// went too far, we start again with a tighter estimate.
-constexpr double kTighter = 0.9;
+std::size_t nextCount(std::size_t triangles, std::size_t target) {
+    return std::max(target, static_cast<std::size_t>(static_cast<double>(triangles) * (1 - kStep)));
+}
 
 }  // namespace
 
@@ -20,21 +22,24 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
         return fail(ErrorCode::InvalidInput, "the largest deviation must not be negative",
                     mesh.name);
     const Surface original(mesh);
-    double limit = options.maxDeviation;
-    Reduced result{std::make_shared<const Mesh>(mesh), 0, mesh.triangles <= options.targetTriangles};
-    if (result.targetReached || original.empty()) return result;
-    for (int attempt = 0; attempt < kTries; ++attempt) {
-        SubProgress step(progress, attempt / double(kTries), (attempt + 1) / double(kTries));
-        Reducer reducer(mesh, options.reducer);
-        if (!reducer.reduceTo(options.targetTriangles, limit, step))
+    Reduced best{std::make_shared<const Mesh>(mesh), 0, mesh.triangles <= options.targetTriangles};
+    if (best.targetReached || original.empty()) return best;
+    // The reducer only estimates how far it moves the surface, so a limit has to be measured on
+    // the way: the last state that keeps it is the result.
+    const bool limited = std::isfinite(options.maxDeviation);
+    Reducer reducer(mesh, options.reducer);
+    for (;;) {
+        const std::size_t before = reducer.triangleCount();
+        const std::size_t wanted =
+            limited ? nextCount(before, options.targetTriangles) : options.targetTriangles;
+        if (!reducer.reduceTo(wanted, options.maxDeviation, progress))
             return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
         const MeshPtr reduced = finishMesh(reducer.mesh());
         const double deviation = measureDeviation(mesh, original, *reduced);
-        if (deviation <= options.maxDeviation)
-            return Reduced{reduced, deviation, reduced->triangles <= options.targetTriangles};
-        limit *= kTighter * options.maxDeviation / deviation;
+        if (deviation > options.maxDeviation) return best;
+        best = {reduced, deviation, reduced->triangles <= options.targetTriangles};
+        if (best.targetReached || reducer.triangleCount() > wanted || wanted == before) return best;
     }
-    return result;
 }
 
 }  // namespace flentro

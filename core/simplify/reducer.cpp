@@ -327,20 +327,27 @@ bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& pro
     return !progress.cancelled();
 }
 
-Mesh Reducer::mesh() const {
-    std::vector<std::vector<std::uint32_t>> indices(mesh_.parts.size());
+std::vector<std::vector<std::uint32_t>> Reducer::indices() const {
+    std::vector<std::vector<std::uint32_t>> result(mesh_.parts.size());
     for (std::uint32_t corner = 0; corner < corners_.size(); ++corner) {
         if (!adjacency_.isAlive(corner / 3)) continue;
         const std::uint32_t wedge = corners_[corner];
-        indices[wedges_.wedgePart[wedge]].push_back(wedges_.wedgeVertex[wedge]);
+        result[wedges_.wedgePart[wedge]].push_back(wedges_.wedgeVertex[wedge]);
     }
+    for (std::size_t p = 0; p < mesh_.parts.size(); ++p)
+        if (!mesh_.parts[p].isTriangles()) result[p] = mesh_.parts[p].indices;
+    return result;
+}
+
+Mesh Reducer::mesh() const {
+    std::vector<std::vector<std::uint32_t>> parts = indices();
     Mesh result;
     result.name = mesh_.name;
     result.rest = mesh_.rest;
-    for (std::size_t p = 0; p < mesh_.parts.size(); ++p) {
+    for (std::size_t p = 0; p < parts.size(); ++p) {
+        if (parts[p].empty()) continue;
         Part part = mesh_.parts[p];
-        if (part.isTriangles()) part.indices = std::move(indices[p]);
-        if (part.indices.empty()) continue;
+        part.indices = std::move(parts[p]);
         result.parts.push_back(dropUnusedVertices(part));
     }
     return result;

@@ -41,6 +41,9 @@ public:
     /// The present state; vertices that remain keep their order.
     [[nodiscard]] Mesh mesh() const;
 
+    /// The present state as indices into the vertices of the original's parts. [parts][3T]
+    [[nodiscard]] std::vector<std::vector<std::uint32_t>> indices() const;
+
 private:
     struct Candidate {
         std::uint32_t target = kNone;
