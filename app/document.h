@@ -1,0 +1,118 @@
+// What the window shows: one project, its scene before and after the work order, the view.
+
+#pragma once
+
+#include <QFileSystemWatcher>
+#include <QObject>
+#include <QTimer>
+#include <QUndoStack>
+#include <optional>
+
+#include "findings/ranking.h"
+#include "jobs.h"
+#include "measure/inventory.h"
+#include "project/project.h"
+#include "report/export.h"
+
+namespace flentro::app {
+
+using ScenePtr = std::shared_ptr<const Scene>;
+
+/// What the counters say about the present view.
+struct Here {
+    ViewCost before;  ///< Of the source.
+    ViewCost after;   ///< Of the result.
+    std::vector<Counts> steps;  ///< Counts after each step of the evaluation.
+    /// Counts of the result without the fix that is selected, if one is.
+    std::optional<Counts> without;
+};
+
+class Document : public QObject {
+    Q_OBJECT
+
+public:
+    explicit Document(QObject* parent = nullptr);
+
+    [[nodiscard]] bool hasScene() const { return source_ != nullptr; }
+    [[nodiscard]] const ScenePtr& source() const { return source_; }
+    [[nodiscard]] const ScenePtr& result() const { return result_; }
+    [[nodiscard]] const Evaluation& evaluation() const { return evaluation_; }
+    [[nodiscard]] const Project& project() const { return project_; }
+    [[nodiscard]] const Target& target() const { return project_.target; }
+    [[nodiscard]] const Viewpoint& view() const { return project_.view; }
+    [[nodiscard]] const Here& here() const { return here_; }
+    [[nodiscard]] const Counts& whole() const { return whole_; }
+    [[nodiscard]] QString projectFile() const { return projectFile_; }
+    [[nodiscard]] bool isModified() const { return !undo_.isClean(); }
+    [[nodiscard]] QUndoStack& undoStack() { return undo_; }
+    [[nodiscard]] JobRunner& jobs() { return jobs_; }
+    /// True when nothing is being computed: for tests and for pictures.
+    [[nodiscard]] bool isSettled() const;
+
+    /// Opens a scene, a project or a target by its ending, as a job.
+    void open(const QString& file);
+    void saveProject(const QString& file);
+    void exportResult(const QString& file, LevelLayout levels);
+
+    // Every change below can be undone, under the name given.
+    void setTarget(const Target& target, const QString& change);
+    void setOrder(const WorkOrder& order, const QString& change);
+    void setSpots(const std::vector<Spot>& spots, const QString& change);
+    void setAside(const std::string& asset, bool aside);
+
+    void setView(const Viewpoint& view);
+    void selectObject(int object);  ///< In the source's objects; -1: nothing.
+    void selectFix(int id);
+    [[nodiscard]] int selectedObject() const { return selectedObject_; }
+    [[nodiscard]] int selectedFix() const { return selectedFix_; }
+
+signals:
+    void sceneChanged();     ///< Another source scene.
+    void projectChanged();   ///< Target, order, spots or set-aside findings.
+    void resultChanged();    ///< The work order was evaluated.
+    void viewChanged();
+    void countsChanged();
+    void selectionChanged();
+    void failed(const QString& message);
+    void opened(const QString& file);
+    void exported(const QString& file, double bytes);
+
+private:
+    friend class ProjectChange;
+    void apply(const Project& project);
+    void change(Project next, const QString& text);
+    void openScene(const QString& file, std::optional<Project> project);
+    void adopt(Scene scene, std::optional<Project> project, const QString& file);
+    void openProject(const QString& file);
+    void openTarget(const QString& file);
+    void evaluateSoon();
+    void evaluateNow();
+    void evaluateWithoutSelected();
+    void countSoon();
+    void watch(const QString& file);
+    void reread();
+    void report(const Error& error);
+
+    Project project_;
+    QString projectFile_;
+    ScenePtr source_;
+    ScenePtr result_;
+    Evaluation evaluation_;
+    std::optional<Evaluation> without_;
+    std::shared_ptr<StepCache> cache_;
+    Here here_;
+    Counts whole_{};
+    int selectedObject_ = -1;
+    int selectedFix_ = 0;
+    QUndoStack undo_;
+    JobRunner jobs_;
+    LatestRunner counter_;
+    QTimer evaluateTimer_;
+    QTimer rereadTimer_;
+    QFileSystemWatcher watcher_;
+};
+
+/// A sensible place to stand in a scene without cameras; the first camera otherwise.
+[[nodiscard]] Viewpoint startingView(const Scene& scene);
+
+}  // namespace flentro::app

@@ -1,0 +1,229 @@
+#include "instruments/culling_instrument.h"
+
+#include <QGridLayout>
+#include <cmath>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr double kGrip = 9;
+constexpr double kSmallest = 0.05;  ///< Metres at the left end of the axis.
+
+}  // namespace
+
+// --- plot ---------------------------------------------------------------------------------
+
+CullingPlot::CullingPlot(QWidget* parent) : Plot(parent) {
+    setAccessibleName(tr("Culling distances"));
+    useLogScale(xAxis);
+    useLogScale(yAxis);
+    kept_ = addGraph();
+    lost_ = addGraph();
+    for (QCPGraph* graph : {kept_, lost_}) graph->setLineStyle(QCPGraph::lsNone);
+    setAxes(tr("size of the object, m"), tr("distance from here, m"));
+    CullingPlot::restyle();
+}
+
+void CullingPlot::restyle() {
+    Plot::restyle();
+    if (!kept_ || !lost_) return;
+    kept_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssCircle, theme().within, Qt::NoBrush, 4));
+    lost_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDiamond, theme().over, theme().over, 4.5));
+    redraw();
+}
+
+void CullingPlot::show(const Scene& scene, const Target& target, const CullingSettings& settings,
+                       const Vec3d& eye) {
+    target_ = target;
+    settings_ = settings;
+    dots_.clear();
+    largest_ = 1;
+    for (const Object& object : scene.objects) {
+        if (object.bounds.isEmpty()) continue;
+        dots_.emplace_back(std::max(kSmallest, sizeOf(object)), std::max(0.5, distanceTo(object.bounds, eye)));
+        largest_ = std::max(largest_, dots_.back().first);
+    }
+    farthest_ = target.farPlane * 1.3;
+    redraw();
+}
+
+/// Where a class shows its handle: the middle of its span on the log axis.
+double CullingPlot::middleOf(std::size_t index) const {
+    const double low = index == 0 ? kSmallest : settings_.classes[index - 1].largest;
+    const double high = std::min(settings_.classes[index].largest, largest_ * 1.5);
+    return std::sqrt(low * std::max(high, low * 1.1));
+}
+
+QPointF CullingPlot::classPixel(std::size_t index) const {
+    const double size = middleOf(index);
+    return {xAxis->coordToPixel(size), yAxis->coordToPixel(cullingDistance(settings_, target_, size))};
+}
+
+int CullingPlot::handleAt(const QPointF& pixel) const {
+    for (std::size_t i = 0; i < settings_.classes.size(); ++i)
+        if ((classPixel(i) - pixel).manhattanLength() <= 2 * kGrip) return static_cast<int>(i);
+    return -1;
+}
+
+void CullingPlot::moveClass(std::size_t index, double distance) {
+    constexpr double kMostPixels = 500;
+    const double pixels = middleOf(index) * pixelsPerMetreAtOne(target_) / std::max(distance, 0.1);
+    const bool never = distance >= target_.farPlane;
+    settings_.classes[index].pixels = never ? 0 : std::min(std::round(pixels * 10) / 10, kMostPixels);
+    redraw();
+}
+
+void CullingPlot::redraw() {
+    if (settings_.classes.empty()) return;
+    clearItems();
+    QVector<double> keptX, keptY, lostX, lostY;
+    for (const auto& [size, distance] : dots_) {
+        const bool gone = distance >= cullingDistance(settings_, target_, size);
+        (gone ? lostX : keptX).push_back(size);
+        (gone ? lostY : keptY).push_back(distance);
+    }
+    gone_ = static_cast<std::size_t>(lostX.size());
+    kept_->setData(keptX, keptY);
+    lost_->setData(lostX, lostY);
+    xAxis->setRange(kSmallest, largest_ * 1.5);
+    yAxis->setRange(0.5, farthest_);
+    for (std::size_t i = 0; i < settings_.classes.size(); ++i) {
+        const double low = i == 0 ? kSmallest : settings_.classes[i - 1].largest;
+        const double high = std::min(settings_.classes[i].largest, largest_ * 1.5);
+        if (low >= high) continue;
+        constexpr int kPieces = 24;
+        for (int k = 0; k < kPieces; ++k) {
+            const auto at = [&](int n) { return low * std::pow(high / low, n / double(kPieces)) * 1.0001; };
+            auto* line = new QCPItemLine(this);
+            line->start->setCoords(at(k), cullingDistance(settings_, target_, at(k)));
+            line->end->setCoords(at(k + 1) * 0.9998, cullingDistance(settings_, target_, at(k + 1) * 0.9998));
+            line->setPen(QPen(theme().ink, 2));
+        }
+        auto* grip = new QCPItemEllipse(this);
+        const QPointF centre = classPixel(i);
+        grip->topLeft->setType(QCPItemPosition::ptAbsolute);
+        grip->bottomRight->setType(QCPItemPosition::ptAbsolute);
+        grip->topLeft->setPixelPosition(centre - QPointF(5, 5));
+        grip->bottomRight->setPixelPosition(centre + QPointF(5, 5));
+        grip->setPen(QPen(theme().ink, 1.5));
+        grip->setBrush(theme().paper);
+    }
+    auto* farPlane = new QCPItemStraightLine(this);
+    farPlane->point1->setCoords(0.1, target_.farPlane);
+    farPlane->point2->setCoords(1, target_.farPlane);
+    farPlane->setPen(QPen(theme().faint, 1, Qt::DashLine));
+    auto* label = new QCPItemText(this);
+    label->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
+    label->position->setTypeY(QCPItemPosition::ptPlotCoords);
+    label->position->setCoords(0.01, target_.farPlane);
+    label->setPositionAlignment(Qt::AlignLeft | Qt::AlignBottom);
+    label->setText(tr("far plane"));
+    label->setFont(textFont(10));
+    label->setColor(theme().faint);
+    replot(QCustomPlot::rpQueuedReplot);
+}
+
+// --- instrument ---------------------------------------------------------------------------
+
+CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      plot_(new CullingPlot),
+      reading_(makeFaint("")),
+      classes_(new QWidget) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    layout->addWidget(plot_, 1);
+    reading_->setWordWrap(true);
+    layout->addWidget(reading_);
+    layout->addWidget(classes_);
+    new QGridLayout(classes_);
+    auto* row = new QHBoxLayout;
+    row->addWidget(makeFaint(tr("Fade band")));
+    fade_ = makeNumber({tr("Fade band"), "%", 0, 90, 0,
+                        tr("Share of the culling distance over which an object fades out.")},
+                       this, [this](double value) {
+                           change(tr("Fade band"), [&](CullingSettings& s) { s.fade = value / 100; });
+                       });
+    row->addWidget(fade_);
+    row->addStretch(1);
+    layout->addLayout(row);
+    connect(plot_, &Plot::handleMoved, this, [this](int index, double, double y) {
+        plot_->moveClass(static_cast<std::size_t>(index), y);
+    });
+    connect(plot_, &Plot::handleReleased, this, [this] {
+        change(tr("Drag size class"),
+               [this](CullingSettings& s) { s.classes = plot_->settings().classes; });
+    });
+    connect(&document, &Document::projectChanged, this, &CullingInstrument::refresh);
+    connect(&document, &Document::resultChanged, this, &CullingInstrument::refresh);
+    connect(&document, &Document::viewChanged, this, [this] {
+        if (isVisible()) refresh();
+    });
+}
+
+const CullingSettings* CullingInstrument::settings() const {
+    const Fix* fix = document_.project().order.find(fix_);
+    return fix ? std::get_if<CullingSettings>(&fix->settings) : nullptr;
+}
+
+void CullingInstrument::setFix(int id) {
+    fix_ = id;
+    refresh();
+}
+
+void CullingInstrument::change(const QString& text,
+                               const std::function<void(CullingSettings&)>& apply) {
+    if (refreshing_ || !settings()) return;
+    WorkOrder order = document_.project().order;
+    apply(std::get<CullingSettings>(order.find(fix_)->settings));
+    document_.setOrder(order, text);
+}
+
+void CullingInstrument::rebuildClasses(const CullingSettings& settings) {
+    auto* grid = static_cast<QGridLayout*>(classes_->layout());
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(3);
+    for (std::size_t i = 0; i < settings.classes.size(); ++i) {
+        const SizeClass& sizeClass = settings.classes[i];
+        const QString upTo = std::isfinite(sizeClass.largest)
+                                 ? tr("%1, up to %2").arg(toText(sizeClass.name),
+                                                          toText(formatMetres(sizeClass.largest)))
+                                 : tr("%1, larger").arg(toText(sizeClass.name));
+        const auto row = static_cast<int>(i / 2);
+        const auto column = static_cast<int>(i % 2) * 2;
+        grid->addWidget(makeFaint(upTo), row, column);
+        QDoubleSpinBox* box = makeNumber(
+            {toText(sizeClass.name), "px", 0, 500, 1,
+             tr("Goes when smaller than this on the target's display; 0: never by size.")},
+            this, [this, i](double value) {
+                change(tr("Size class"), [&](CullingSettings& s) {
+                    if (i < s.classes.size()) s.classes[i].pixels = value;
+                });
+            });
+        classFields_.push_back(box);
+        grid->addWidget(box, row, column + 1);
+    }
+}
+
+void CullingInstrument::refresh() {
+    const CullingSettings* now = settings();
+    if (!now || !document_.hasScene()) return;
+    refreshing_ = true;
+    if (classFields_.size() != now->classes.size()) rebuildClasses(*now);
+    for (std::size_t i = 0; i < now->classes.size(); ++i) classFields_[i]->setValue(now->classes[i].pixels);
+    fade_->setValue(now->fade * 100);
+    refreshing_ = false;
+    plot_->show(*document_.source(), document_.target(), *now, document_.view().eye);
+    reading_->setText(tr("%1 of %2 objects are beyond their distance from here (plum). Drag a ring "
+                         "to move its size class.")
+                          .arg(toText(formatCount(static_cast<double>(plot_->goneCount()))),
+                               toText(formatCount(static_cast<double>(document_.source()->objects.size())))));
+}
+
+}  // namespace flentro::app

@@ -1,0 +1,66 @@
+// Every object a dot at (size, distance); lines above which it is not drawn.
+
+#pragma once
+
+#include "instruments/plot.h"
+#include "sheets/sheet.h"
+
+namespace flentro::app {
+
+class CullingPlot : public Plot {
+    Q_OBJECT
+
+public:
+    explicit CullingPlot(QWidget* parent = nullptr);
+    void restyle() override;
+    void show(const Scene& scene, const Target& target, const CullingSettings& settings,
+              const Vec3d& eye);
+    [[nodiscard]] const CullingSettings& settings() const { return settings_; }
+
+    /// Drags the line of a size class so that it passes through (size, distance).
+    void moveClass(std::size_t index, double distance);
+    [[nodiscard]] QPointF classPixel(std::size_t index) const;
+    [[nodiscard]] std::size_t goneCount() const { return gone_; }
+
+protected:
+    [[nodiscard]] int handleAt(const QPointF& pixel) const override;
+
+private:
+    void redraw();
+    [[nodiscard]] double middleOf(std::size_t index) const;
+
+    Target target_;
+    CullingSettings settings_;
+    std::vector<std::pair<double, double>> dots_;  ///< Size and distance, metres.
+    double largest_ = 100;
+    double farthest_ = 1000;
+    std::size_t gone_ = 0;
+    QCPGraph* kept_;
+    QCPGraph* lost_;
+};
+
+class CullingInstrument : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit CullingInstrument(Document& document, QWidget* parent = nullptr);
+    void setFix(int id);
+    [[nodiscard]] CullingPlot& plot() { return *plot_; }
+
+private:
+    void refresh();
+    void rebuildClasses(const CullingSettings& settings);
+    void change(const QString& text, const std::function<void(CullingSettings&)>& apply);
+    [[nodiscard]] const CullingSettings* settings() const;
+
+    Document& document_;
+    int fix_ = 0;
+    CullingPlot* plot_;
+    QLabel* reading_;
+    QWidget* classes_;
+    std::vector<QDoubleSpinBox*> classFields_;
+    QDoubleSpinBox* fade_;
+    bool refreshing_ = false;
+};
+
+}  // namespace flentro::app

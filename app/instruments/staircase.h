@@ -1,0 +1,33 @@
+// Load of one measure, step by step from the original to the present result.
+
+#pragma once
+
+#include <QWidget>
+
+#include "document.h"
+
+namespace flentro::app {
+
+class Staircase : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit Staircase(Document& document, QWidget* parent = nullptr);
+    void setMeasure(Measure measure);
+    [[nodiscard]] Measure measure() const { return measure_; }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    struct Tread {
+        QString name;
+        double load;
+    };
+    [[nodiscard]] std::vector<Tread> treads() const;
+
+    Document& document_;
+    Measure measure_ = Measure::Triangles;
+};
+
+}  // namespace flentro::app

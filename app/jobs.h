@@ -1,0 +1,99 @@
+// Long work off the interface thread.
+//
+// A job copies its inputs on the interface thread, computes on a worker, and hands its result
+// back on the interface thread. A worker never touches a widget; a widget never waits.
+
+#pragma once
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QString>
+#include <QThreadPool>
+#include <QTimer>
+#include <atomic>
+#include <functional>
+#include <memory>
+#include <mutex>
+
+#include "base/progress.h"
+
+namespace flentro::app {
+
+/// Progress that the interface thread can read at any time.
+class JobProgress final : public Progress {
+public:
+    void report(double fraction, std::string_view message) override;
+    [[nodiscard]] bool cancelled() const override { return cancelled_; }
+    void cancel() { cancelled_ = true; }
+    [[nodiscard]] double fraction() const { return fraction_; }
+    [[nodiscard]] QString message() const;
+
+private:
+    std::atomic<bool> cancelled_ = false;
+    std::atomic<double> fraction_ = 0;
+    mutable std::mutex mutex_;
+    std::string message_;
+};
+
+/// Runs one long job at a time; a new one waits until the one before has stopped.
+class JobRunner : public QObject {
+    Q_OBJECT
+
+public:
+    explicit JobRunner(QObject* parent = nullptr);
+    ~JobRunner() override;
+
+    /// `work` runs on a worker and returns what to do with its result on the interface thread.
+    using Finish = std::function<void()>;
+    using Work = std::function<Finish(Progress&)>;
+
+    /// Starts a job; if one of the same name runs, it is cancelled first and its result dropped.
+    void start(const QString& name, Work work);
+    void cancel();
+
+    [[nodiscard]] bool isRunning() const { return running_ != nullptr; }
+    [[nodiscard]] QString name() const { return name_; }
+    [[nodiscard]] double fraction() const;
+    [[nodiscard]] QString message() const;
+    /// Seconds; negative while it cannot be told.
+    [[nodiscard]] double secondsLeft() const;
+
+signals:
+    void changed();  ///< Started, went on, or ended.
+
+private:
+    struct Waiting {
+        QString name;
+        Work work;
+    };
+    void begin(const Waiting& job);
+    void finished(const std::shared_ptr<JobProgress>& progress, const Finish& finish);
+
+    QThreadPool pool_;
+    std::shared_ptr<JobProgress> running_;
+    std::vector<Waiting> waiting_;
+    QString name_;
+    QElapsedTimer clock_;
+    QTimer ticker_;
+};
+
+/// Runs small computations in the background of which only the latest counts: counters while
+/// walking. Requests that come while one runs replace each other.
+class LatestRunner : public QObject {
+    Q_OBJECT
+
+public:
+    explicit LatestRunner(QObject* parent = nullptr);
+    ~LatestRunner() override;
+    /// `compute` runs on a worker; what it returns runs on the interface thread.
+    void request(std::function<std::function<void()>()> compute);
+    [[nodiscard]] bool isIdle() const { return !busy_; }
+
+private:
+    void run(std::function<std::function<void()>()> compute);
+    QThreadPool pool_;
+    bool busy_ = false;
+    std::function<std::function<void()>()> next_;
+};
+
+}  // namespace flentro::app

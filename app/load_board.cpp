@@ -1,0 +1,122 @@
+#include "load_board.h"
+
+#include <QHelpEvent>
+#include <QPainter>
+#include <QToolTip>
+#include <cmath>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr int kRow = 38;
+constexpr int kTop = 30;
+constexpr int kSide = 14;
+constexpr double kLimitAt = 0.62;   ///< Where the limit line stands, as a share of the width.
+constexpr double kLargestLoad = 16;  ///< Bars end here; the number goes on.
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+}  // namespace
+
+LoadBoard::LoadBoard(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
+    setAccessibleName(tr("Load board"));
+    setMinimumHeight(kTop + kRow * static_cast<int>(kMeasureCount) + 8);
+    const auto refresh = [this] {
+        QString spoken;
+        for (int i = 0; i < static_cast<int>(kMeasureCount); ++i) spoken += describe(i) + "\n";
+        setAccessibleDescription(spoken);
+        update();
+    };
+    connect(&document, &Document::countsChanged, this, refresh);
+    connect(&document, &Document::projectChanged, this, refresh);
+    connect(&document, &Document::selectionChanged, this, refresh);
+}
+
+QSize LoadBoard::sizeHint() const { return {236, minimumHeight()}; }
+
+QRect LoadBoard::rowRect(int row) const {
+    return {kSide, kTop + row * kRow, width() - 2 * kSide, kRow};
+}
+
+/// Linear up to the limit, logarithmic beyond it, so that x6 still has a length.
+double LoadBoard::xOf(double load) const {
+    const double wide = width() - 2 * kSide;
+    const double beyond = load > 1 ? std::log(std::min(load, kLargestLoad)) / std::log(kLargestLoad) : 0;
+    return kSide + wide * (std::min(load, 1.0) * kLimitAt + beyond * (1 - kLimitAt));
+}
+
+QString LoadBoard::describe(int row) const {
+    const Measure measure = kMeasures[static_cast<std::size_t>(row)];
+    const Target& target = document_.target();
+    const double value = at(document_.here().after.counts, measure);
+    const double limit = at(target.limits, measure);
+    const double load = limit > 0 ? value / limit : 0;
+    return tr("%1: %2 of %3, load %4, %5")
+        .arg(measureName(measure), text(formatMeasure(measure, value)),
+             limit > 0 ? text(formatMeasure(measure, limit)) : tr("no limit"), text(formatLoad(load)),
+             stateWord(stateOf(load)));
+}
+
+void LoadBoard::paintRow(QPainter& painter, int row) {
+    const Measure measure = kMeasures[static_cast<std::size_t>(row)];
+    const Target& target = document_.target();
+    const double limit = at(target.limits, measure);
+    const double value = at(document_.here().after.counts, measure);
+    const double load = limit > 0 ? value / limit : 0;
+    const State state = stateOf(load);
+    const QRect rect = rowRect(row);
+    painter.setFont(textFont(12));
+    painter.setPen(theme().ink);
+    painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignLeft | Qt::AlignVCenter, measureName(measure));
+    painter.setFont(figureFont(12, state == State::Over));
+    painter.setPen(state == State::Within ? theme().ink : stateColor(state));
+    painter.drawText(rect.adjusted(0, 0, -18, -18), Qt::AlignRight | Qt::AlignVCenter,
+                     limit > 0 ? text(formatLoad(load)) : "-");
+    paintStateMark(painter, QPointF(rect.right() - 6, rect.top() + 10), 4.5, state);
+    const double y = rect.top() + 27;
+    painter.setPen(QPen(theme().hairline, 1));
+    painter.drawLine(QPointF(kSide, y), QPointF(width() - kSide, y));
+    painter.fillRect(QRectF(kSide, y - 3, xOf(load) - kSide, 6), stateColor(state));
+    const auto tick = [&](double at, const QPen& pen) {
+        painter.setPen(pen);
+        painter.drawLine(QPointF(xOf(at), y - 7), QPointF(xOf(at), y + 7));
+    };
+    if (limit > 0) {
+        tick(at(document_.here().before.counts, measure) / limit, QPen(theme().faint, 1.5));
+        if (document_.here().without)
+            tick(at(*document_.here().without, measure) / limit, QPen(theme().ink, 1.5, Qt::DotLine));
+    }
+}
+
+void LoadBoard::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setFont(textFont(11));
+    painter.setPen(theme().faint);
+    painter.drawText(QRect(kSide, 6, width() - 2 * kSide, 18), Qt::AlignLeft, tr("Load here"));
+    painter.drawText(QRect(static_cast<int>(xOf(1)) - 40, 6, 80, 18), Qt::AlignHCenter, tr("limit"));
+    painter.setPen(QPen(theme().ink, 1));
+    painter.drawLine(QPointF(xOf(1), 24), QPointF(xOf(1), height() - 4));
+    if (!document_.hasScene()) return;
+    for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) paintRow(painter, row);
+}
+
+bool LoadBoard::event(QEvent* event) {
+    if (event->type() != QEvent::ToolTip) return QWidget::event(event);
+    auto* help = static_cast<QHelpEvent*>(event);
+    for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) {
+        if (!rowRect(row).contains(help->pos())) continue;
+        QString tip = describe(row) + "\n" + measureHelp(kMeasures[static_cast<std::size_t>(row)]) +
+                      "\n" + tr("Thin tick: the original.");
+        if (document_.here().without) tip += " " + tr("Dotted tick: without the selected fix.");
+        QToolTip::showText(help->globalPos(), tip, this);
+        return true;
+    }
+    QToolTip::hideText();
+    return true;
+}
+
+}  // namespace flentro::app

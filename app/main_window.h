@@ -1,0 +1,98 @@
+// One window: rail and board on the left, the scene in the middle, the step's sheet on the
+// right, the title block at the foot.
+
+#pragma once
+
+#include <QLabel>
+#include <QMainWindow>
+#include <QSplitter>
+#include <QStackedWidget>
+
+#include "load_board.h"
+#include "plan_view.h"
+#include "sheets/findings_sheet.h"
+#include "sheets/fixes_sheet.h"
+#include "sheets/proof_sheet.h"
+#include "sheets/survey_sheet.h"
+#include "sheets/target_sheet.h"
+#include "step_rail.h"
+#include "theme.h"
+#include "title_block.h"
+#include "view/view3d.h"
+
+namespace flentro::app {
+
+/// The 3D view with the plan as an inset; they can change places.
+class Centre : public QWidget {
+public:
+    Centre(View3D* view, PlanView* plan, QWidget* parent = nullptr);
+    void swap();
+
+protected:
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    void place();
+    View3D* view_;
+    PlanView* plan_;
+    bool planLarge_ = false;
+};
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+
+public:
+    explicit MainWindow(QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    [[nodiscard]] Document& document() { return document_; }
+    [[nodiscard]] View3D& view() { return *view_; }
+    [[nodiscard]] FixesSheet& fixes() { return *fixes_; }
+    [[nodiscard]] FindingsSheet& findings() { return *findings_; }
+    [[nodiscard]] ProofSheet& proof() { return *proof_; }
+    [[nodiscard]] StepRail& rail() { return *rail_; }
+    [[nodiscard]] TitleBlock& titleBlock() { return *title_; }
+
+    void open(const QString& file);
+    void showStep(WorkStep step);
+    [[nodiscard]] WorkStep step() const;
+    /// True when nothing is being computed or drawn.
+    [[nodiscard]] bool isSettled() const { return document_.isSettled() && view_->isSettled(); }
+
+protected:
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+private:
+    void buildLayout();
+    void buildMenus();
+    void buildFileMenu();
+    void buildViewMenu();
+    void chooseFile();
+    bool save(bool as);
+    [[nodiscard]] bool mayLoseChanges();
+    void toggleSheet();
+    void refreshTitle();
+    void remember(const QString& file);
+    void fillRecent(QMenu* menu);
+    void showFailure(const QString& message);
+
+    Document document_;
+    View3D* view_;
+    PlanView* plan_;
+    StepRail* rail_;
+    LoadBoard* board_;
+    QStackedWidget* sheets_;
+    TargetSheet* target_;
+    SurveySheet* survey_;
+    FindingsSheet* findings_;
+    FixesSheet* fixes_;
+    ProofSheet* proof_;
+    TitleBlock* title_;
+    QLabel* failure_;
+    QSplitter* splitter_;
+};
+
+}  // namespace flentro::app

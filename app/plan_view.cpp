@@ -1,0 +1,180 @@
+#include "plan_view.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+/// Objects larger than this share of the scene are ground or sky, and hide the rest.
+constexpr double kGroundShare = 0.5;
+
+/// The middle of the scene: where nine tenths of the objects are, so that hills and sky do not
+/// shrink the market to a dot.
+Box middleOf(const Scene& scene) {
+    std::vector<double> xs;
+    std::vector<double> zs;
+    for (const Object& object : scene.objects) {
+        if (object.bounds.isEmpty()) continue;
+        xs.push_back(object.bounds.center().x());
+        zs.push_back(object.bounds.center().z());
+    }
+    if (xs.empty()) return {Vec3d(-1, 0, -1), Vec3d(1, 0, 1)};
+    std::sort(xs.begin(), xs.end());
+    std::sort(zs.begin(), zs.end());
+    const std::size_t low = xs.size() / 50;
+    const std::size_t high = xs.size() - 1 - low;
+    const Vec3d margin(4, 0, 4);
+    return {Vec3d(xs[low], 0, zs[low]) - margin, Vec3d(xs[high], 0, zs[high]) + margin};
+}
+
+}  // namespace
+
+PlanView::PlanView(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
+    setAccessibleName(tr("Plan"));
+    setToolTip(tr("The scene from above. Click: stand there. Double click: swap with the 3D view."));
+    connect(&document, &Document::sceneChanged, this, &PlanView::frame);
+    connect(&document, &Document::viewChanged, this, [this] { update(); });
+    connect(&document, &Document::countsChanged, this, [this] { update(); });
+    connect(&document, &Document::selectionChanged, this, [this] { update(); });
+}
+
+void PlanView::frame() {
+    if (!document_.hasScene()) return;
+    const Box middle = middleOf(*document_.source());
+    centre_ = middle.center();
+    const Vec3d size = middle.sizes();
+    scale_ = 0.94 * std::min(width() / std::max(size.x(), 1.0), height() / std::max(size.z(), 1.0));
+    redrawGround();
+}
+
+void PlanView::resizeEvent(QResizeEvent*) { frame(); }
+
+QPointF PlanView::toScreen(const Vec3d& point) const {
+    return {width() / 2.0 + (point.x() - centre_.x()) * scale_,
+            height() / 2.0 + (point.z() - centre_.z()) * scale_};
+}
+
+Vec3d PlanView::toWorld(const QPointF& point) const {
+    return {centre_.x() + (point.x() - width() / 2.0) / scale_, document_.view().eye.y(),
+            centre_.z() + (point.y() - height() / 2.0) / scale_};
+}
+
+void PlanView::redrawGround() {
+    ground_ = QImage(size(), QImage::Format_ARGB32_Premultiplied);
+    ground_.fill(theme().paper);
+    QPainter painter(&ground_);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const Scene& scene = *document_.source();
+    const double whole = scene.bounds().diagonal().norm();
+    for (const Object& object : scene.objects) {
+        if (object.bounds.isEmpty() || sizeOf(object) > kGroundShare * whole) continue;
+        QPolygonF outline;
+        const Box& box = scene.mesh(object).bounds;
+        for (const int corner : {0, 1, 5, 4})
+            outline << toScreen(transformPoint(
+                object.world, box.corner(static_cast<Box::CornerType>(corner))));
+        QColor fill = theme().ink;
+        fill.setAlpha(16);
+        painter.setBrush(fill);
+        painter.setPen(QPen(sizeOf(object) * scale_ > 6 ? theme().faint : theme().hairline, 0.6));
+        painter.drawPolygon(outline);
+    }
+    painter.setPen(Qt::NoPen);
+    QColor glow = theme().near;
+    glow.setAlpha(150);
+    painter.setBrush(glow);
+    for (const PlacedLight& light : scene.placedLights)
+        painter.drawEllipse(toScreen(light.position), 1.3, 1.3);
+    update();
+}
+
+void PlanView::paintView(QPainter& painter) {
+    const Viewpoint& view = document_.view();
+    const Lens lens = document_.target().lens();
+    const double half =
+        toDegrees(std::atan(std::tan(toRadians(lens.verticalFov) / 2) * lens.aspect));
+    const double reach = std::max(width(), height()) * 1.5 / scale_;
+    QPolygonF cone;
+    cone << toScreen(view.eye);
+    for (const double side : {-half, half})
+        cone << toScreen(view.eye + std::min(reach, lens.farPlane) * lookDirection(view.heading + side, 0));
+    QColor fill = theme().within;
+    fill.setAlpha(46);
+    painter.setBrush(fill);
+    painter.setPen(QPen(theme().within, 1));
+    painter.drawPolygon(cone);
+    painter.setBrush(theme().ink);
+    painter.setPen(Qt::NoPen);
+    painter.drawEllipse(toScreen(view.eye), 3.5, 3.5);
+}
+
+void PlanView::paintSpots(QPainter& painter) {
+    painter.setFont(textFont(10));
+    painter.setPen(theme().ink);
+    painter.setBrush(theme().paper);
+    for (const Spot& spot : document_.project().spots) {
+        const QPointF at = toScreen(spot.view.eye);
+        painter.drawEllipse(at, 3, 3);
+    }
+}
+
+void PlanView::paintScaleBar(QPainter& painter) {
+    double metres = std::pow(10, std::floor(std::log10(60 / scale_)));
+    for (const double step : {2.0, 2.5, 2.0})
+        if (metres * step * scale_ < 70) metres *= step;
+    const double length = metres * scale_;
+    const int y = height() - 9;
+    painter.setPen(QPen(theme().ink, 1.2));
+    painter.drawLine(QPointF(8, y), QPointF(8 + length, y));
+    painter.drawLine(QPointF(8, y - 3), QPointF(8, y + 3));
+    painter.drawLine(QPointF(8 + length, y - 3), QPointF(8 + length, y + 3));
+    painter.setFont(textFont(10));
+    painter.drawText(QPointF(14 + length, y + 4), QString::fromStdString(formatMetres(metres)));
+}
+
+void PlanView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillRect(rect(), theme().paper);
+    if (document_.hasScene()) {
+        painter.drawImage(0, 0, ground_);
+        paintView(painter);
+        paintSpots(painter);
+        const int selected = document_.selectedObject();
+        if (selected >= 0) {
+            const Object& object = document_.source()->objects[static_cast<std::size_t>(selected)];
+            painter.setBrush(Qt::NoBrush);
+            painter.setPen(QPen(theme().ink, 1.5));
+            painter.drawEllipse(toScreen(object.bounds.center()), 7, 7);
+        }
+        paintScaleBar(painter);
+    }
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(theme().hairline);
+    painter.drawRect(rect().adjusted(0, 0, -1, -1));
+}
+
+void PlanView::mousePressEvent(QMouseEvent* event) {
+    if (!document_.hasScene()) return;
+    Viewpoint view = document_.view();
+    view.eye = toWorld(event->position());
+    emit chosen(view);
+}
+
+void PlanView::mouseDoubleClickEvent(QMouseEvent*) { emit swapRequested(); }
+
+void PlanView::wheelEvent(QWheelEvent* event) {
+    if (!document_.hasScene()) return;
+    const Vec3d under = toWorld(event->position());
+    scale_ *= std::pow(1.2, event->angleDelta().y() / 120.0);
+    centre_ += under - toWorld(event->position());
+    redrawGround();
+}
+
+}  // namespace flentro::app

@@ -1,0 +1,45 @@
+// The scene from above: outlines, lights, and what the present view takes in.
+
+#pragma once
+
+#include <QImage>
+#include <QWidget>
+
+#include "document.h"
+#include "fixes/fix.h"
+
+namespace flentro::app {
+
+class PlanView : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit PlanView(Document& document, QWidget* parent = nullptr);
+
+signals:
+    void chosen(const Viewpoint& view);  ///< Stand there.
+    void swapRequested();                ///< Change places with the 3D view.
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    void frame();
+    void redrawGround();
+    [[nodiscard]] QPointF toScreen(const Vec3d& point) const;
+    [[nodiscard]] Vec3d toWorld(const QPointF& point) const;
+    void paintView(QPainter& painter);
+    void paintSpots(QPainter& painter);
+    void paintScaleBar(QPainter& painter);
+
+    Document& document_;
+    QImage ground_;       ///< Outlines of everything: redrawn when the scene or scale changes.
+    Vec3d centre_ = Vec3d::Zero();
+    double scale_ = 1;    ///< Pixels a metre.
+};
+
+}  // namespace flentro::app

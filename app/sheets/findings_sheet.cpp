@@ -1,0 +1,214 @@
+#include "sheets/findings_sheet.h"
+
+#include <QHeaderView>
+#include <QShowEvent>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr std::size_t kMostRows = 200;
+constexpr double kWorthFinding = 0.01;  ///< Share of the measure from which a row counts as a finding.
+
+QComboBox* makeChoice(const QString& name, const QStringList& entries) {
+    auto* box = new QComboBox;
+    box->addItems(entries);
+    box->setAccessibleName(name);
+    return box;
+}
+
+double valueOf(const Blame& blame, Measure measure) {
+    if (measure == Measure::DrawCalls) return blame.drawCalls;
+    return measure == Measure::TextureBytes ? blame.textureBytes : blame.triangles;
+}
+
+}  // namespace
+
+FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      where_(makeChoice(tr("Where"), {tr("In this view"), tr("Whole scene")})),
+      what_(makeChoice(tr("What"), {tr("Assets"), tr("Objects")})),
+      by_(makeChoice(tr("By"), {tr("Triangles"), tr("Draw calls"), tr("Texture memory")})),
+      search_(new QLineEdit),
+      table_(makeTable({tr("Name"), tr("Copies"), tr("Triangles"), tr("Share")})),
+      evidence_(makeFaint("")),
+      show_(new QPushButton(tr("Show me"))),
+      fix_(makePrimary(tr("Fix this"))),
+      aside_(new QPushButton(tr("Set aside"))) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(16, 14, 16, 14);
+    layout->setSpacing(8);
+    addHeading(layout, tr("Findings"), tr("What is to blame, heaviest first, as the work order "
+                                          "leaves it."));
+    auto* choices = new QHBoxLayout;
+    choices->setSpacing(6);
+    for (QComboBox* box : {where_, what_, by_}) {
+        choices->addWidget(box, 1);
+        connect(box, &QComboBox::activated, this, &FindingsSheet::rankSoon);
+    }
+    layout->addLayout(choices);
+    search_->setPlaceholderText(tr("Filter by name (Ctrl+F)"));
+    search_->setClearButtonEnabled(true);
+    search_->setAccessibleName(tr("Filter"));
+    connect(search_, &QLineEdit::textChanged, this, [this] { show(ranking_); });
+    layout->addWidget(search_);
+    table_->setAccessibleName(tr("Ranking"));
+    layout->addWidget(table_, 1);
+    evidence_->setWordWrap(true);
+    evidence_->setMinimumHeight(54);
+    evidence_->setAlignment(Qt::AlignTop);
+    layout->addWidget(evidence_);
+    auto* buttons = new QHBoxLayout;
+    for (QPushButton* button : {fix_, show_, aside_}) buttons->addWidget(button);
+    layout->addLayout(buttons);
+    connect(table_, &QTableWidget::itemSelectionChanged, this, &FindingsSheet::describeCurrent);
+    connect(table_, &QTableWidget::cellDoubleClicked, show_, &QPushButton::click);
+    connect(show_, &QPushButton::clicked, this, [this] {
+        selectCurrent();
+        emit showRequested();
+    });
+    connect(fix_, &QPushButton::clicked, this, [this] {
+        if (const Blame* blame = current())
+            emit fixRequested(fixFor(*blame), toText(assetOf(*blame)));
+    });
+    connect(aside_, &QPushButton::clicked, this, [this] {
+        if (const Blame* blame = current()) {
+            const std::string asset = assetOf(*blame);
+            document_.setAside(asset, !document_.project().setAside.contains(asset));
+        }
+    });
+    connect(&document, &Document::countsChanged, this, &FindingsSheet::rankSoon);
+    connect(&document, &Document::projectChanged, this, [this] { show(ranking_); });
+    describeCurrent();
+}
+
+void FindingsSheet::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    rankSoon();
+}
+
+Measure FindingsSheet::measure() const {
+    static constexpr Measure measures[] = {Measure::Triangles, Measure::DrawCalls,
+                                           Measure::TextureBytes};
+    return measures[by_->currentIndex()];
+}
+
+BlameKind FindingsSheet::kind() const {
+    return what_->currentIndex() == 0 ? BlameKind::Asset : BlameKind::Object;
+}
+
+const Blame* FindingsSheet::current() const {
+    const int row = table_->currentRow();
+    if (row < 0 || static_cast<std::size_t>(row) >= rows_.size()) return nullptr;
+    return &ranking_[rows_[static_cast<std::size_t>(row)]];
+}
+
+std::string FindingsSheet::assetOf(const Blame& blame) const {
+    return kind() == BlameKind::Asset ? blame.name
+                                      : document_.result()->mesh(document_.result()->objects[blame.index]).name;
+}
+
+/// The fix that serves: levels against triangles, culling against calls and small things.
+QString FindingsSheet::fixFor(const Blame&) const {
+    return measure() == Measure::Triangles ? "ladder" : "culling";
+}
+
+void FindingsSheet::rankSoon() {
+    if (!document_.hasScene()) return;
+    const bool here = where_->currentIndex() == 0;
+    runner_.request([this, here, scene = document_.result(), target = document_.target(),
+                     view = document_.view(), by = measure(),
+                     of = kind()]() -> std::function<void()> {
+        const ViewCost cost =
+            here ? viewCost(*scene, target, view) : wholeSceneCost(*scene, target);
+        auto ranking = rank(*scene, target, cost, of, by);
+        return [this, ranking = std::move(ranking)] { show(ranking); };
+    });
+}
+
+void FindingsSheet::show(const std::vector<Blame>& ranking) {
+    if (!document_.hasScene()) return;
+    const Blame* chosen = current();
+    const std::string keep = chosen ? chosen->name : "";
+    ranking_ = ranking;
+    rows_.clear();
+    const QSignalBlocker quiet(table_);
+    table_->setRowCount(0);
+    table_->horizontalHeaderItem(2)->setText(by_->currentText());
+    int findings = 0;
+    int selected = -1;
+    for (std::size_t i = 0; i < ranking_.size(); ++i) {
+        const bool aside = document_.project().setAside.contains(assetOf(ranking_[i]));
+        findings += !aside && ranking_[i].share >= kWorthFinding;
+        if (rows_.size() >= kMostRows ||
+            !toText(ranking_[i].name).contains(search_->text(), Qt::CaseInsensitive))
+            continue;
+        if (ranking_[i].name == keep) selected = static_cast<int>(rows_.size());
+        rows_.push_back(i);
+        addRow(ranking_[i]);
+    }
+    if (selected >= 0) table_->setCurrentCell(selected, 0);
+    emit counted(findings);
+    describeCurrent();
+}
+
+void FindingsSheet::addRow(const Blame& blame) {
+    const int row = table_->rowCount();
+    table_->insertRow(row);
+    setCell(table_, row, 0, toText(blame.name), false);
+    setCell(table_, row, 1, toText(formatCount(static_cast<double>(blame.copies))));
+    setCell(table_, row, 2, toText(formatMeasure(measure(), valueOf(blame, measure()))));
+    setCell(table_, row, 3, toText(formatShare(blame.share)));
+    table_->item(row, 3)->setData(CellDelegate::kShareRole, blame.share / std::max(1e-9, ranking_.front().share));
+    if (document_.project().setAside.contains(assetOf(blame)))
+        for (int column = 0; column < table_->columnCount(); ++column)
+            table_->item(row, column)->setForeground(theme().hairline.lighter(150));
+}
+
+void FindingsSheet::selectCurrent() {
+    const Blame* blame = current();
+    if (!blame) return;
+    if (kind() == BlameKind::Object) return document_.selectObject(static_cast<int>(blame->index));
+    const Scene& scene = *document_.result();
+    int nearest = -1;
+    double best = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        if (static_cast<std::size_t>(scene.objects[i].asset) != blame->index) continue;
+        const double distance = distanceTo(scene.objects[i].bounds, document_.view().eye);
+        if (nearest < 0 || distance < best) {
+            nearest = static_cast<int>(i);
+            best = distance;
+        }
+    }
+    document_.selectObject(nearest);
+}
+
+void FindingsSheet::describeCurrent() {
+    const Blame* blame = current();
+    const bool textures = measure() == Measure::TextureBytes;
+    show_->setEnabled(blame != nullptr);
+    fix_->setEnabled(blame != nullptr && !textures);
+    fix_->setToolTip(textures ? tr("Texture sizes cannot be changed yet.") : "");
+    aside_->setEnabled(blame != nullptr);
+    if (!blame) {
+        evidence_->setText(tr("Choose a row to see where it stands and what would serve."));
+        return;
+    }
+    const bool aside = document_.project().setAside.contains(assetOf(*blame));
+    aside_->setText(aside ? tr("Take up again") : tr("Set aside"));
+    const double limit = at(document_.target().limits, measure());
+    const double load = limit > 0 ? valueOf(*blame, measure()) / limit : 0;
+    evidence_->setText(
+        tr("%1: %2 triangles, %3 draw calls, %4 of textures in %5 copies. Alone it takes %6 of the "
+           "limit for %7.")
+            .arg(toText(blame->name), toText(formatCount(blame->triangles)),
+                 toText(formatCount(blame->drawCalls)), toText(formatBytes(blame->textureBytes)))
+            .arg(blame->copies)
+            .arg(toText(formatShare(load)), by_->currentText().toLower()));
+    selectCurrent();
+}
+
+}  // namespace flentro::app

@@ -1,0 +1,54 @@
+// What is to blame: assets and objects ranked by cost, here or in the whole scene.
+
+#pragma once
+
+#include <QComboBox>
+#include <QLineEdit>
+
+#include "sheets/sheet.h"
+
+namespace flentro::app {
+
+class FindingsSheet : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit FindingsSheet(Document& document, QWidget* parent = nullptr);
+    void focusSearch() { search_->setFocus(); }
+
+signals:
+    void showRequested();                          ///< Look at the selection.
+    void fixRequested(const QString& key, const QString& asset);
+    void counted(int findings);
+
+protected:
+    void showEvent(QShowEvent* event) override;
+
+private:
+    void rankSoon();
+    void show(const std::vector<Blame>& ranking);
+    void addRow(const Blame& blame);
+    [[nodiscard]] Measure measure() const;
+    [[nodiscard]] BlameKind kind() const;
+    [[nodiscard]] const Blame* current() const;
+    [[nodiscard]] std::string assetOf(const Blame& blame) const;
+    [[nodiscard]] QString fixFor(const Blame& blame) const;
+    void selectCurrent();
+    void describeCurrent();
+
+    Document& document_;
+    QComboBox* where_;
+    QComboBox* what_;
+    QComboBox* by_;
+    QLineEdit* search_;
+    QTableWidget* table_;
+    QLabel* evidence_;
+    QPushButton* show_;
+    QPushButton* fix_;
+    QPushButton* aside_;
+    std::vector<Blame> ranking_;
+    std::vector<std::size_t> rows_;  ///< Index in ranking_ of each row.
+    LatestRunner runner_;
+};
+
+}  // namespace flentro::app

@@ -1,0 +1,292 @@
+#include "sheets/fixes_sheet.h"
+
+#include <QKeyEvent>
+#include <QMenu>
+#include <QPainter>
+#include <QToolButton>
+#include <cmath>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+struct FixKind {
+    const char* key;
+    QString help;
+};
+
+std::vector<FixKind> fixKinds() {
+    return {{"tidy", QObject::tr("Weld equal vertices, drop triangles that show nothing. Loses nothing.")},
+            {"ladder", QObject::tr("Lower levels of detail for every asset worth it, with switch distances.")},
+            {"culling", QObject::tr("Objects go when they are only a few pixels tall.")}};
+}
+
+QToolButton* makeMark(const QString& text, const QString& tip) {
+    auto* button = new QToolButton;
+    button->setText(text);
+    button->setToolTip(tip);
+    button->setAccessibleName(tip);
+    button->setFixedSize(24, 22);
+    button->setStyleSheet("padding: 0px;");
+    return button;
+}
+
+/// Measures that fixes change, shortest names first.
+constexpr std::pair<Measure, const char*> kShown[] = {{Measure::Triangles, "triangles"},
+                                                      {Measure::DrawCalls, "calls"},
+                                                      {Measure::Objects, "objects"}};
+
+}  // namespace
+
+// --- card ---------------------------------------------------------------------------------
+
+FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
+    : QFrame(parent),
+      fix_(fix.id),
+      on_(new QCheckBox(QString("%1  %2").arg(position + 1).arg(fixName(fix.settings)))),
+      summary_(makeFaint("")),
+      contribution_(new QLabel) {
+    setProperty("card", true);
+    setFocusPolicy(Qt::TabFocus);
+    setAccessibleName(fixName(fix.settings));
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(12, 7, 8, 7);
+    layout->setSpacing(3);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(3);
+    on_->setChecked(fix.on);
+    on_->setFont(textFont(13, true));
+    on_->setToolTip(tr("Switches this fix on and off; nothing is lost."));
+    row->addWidget(on_, 1);
+    QToolButton* up = makeMark("↑", tr("Earlier"));
+    QToolButton* down = makeMark("↓", tr("Later"));
+    QToolButton* remove = makeMark("×", tr("Remove"));
+    up->setEnabled(position > 0);
+    down->setEnabled(position + 1 < count);
+    for (QToolButton* button : {up, down, remove}) row->addWidget(button);
+    layout->addLayout(row);
+    summary_->setWordWrap(true);
+    summary_->setFont(textFont(12));
+    contribution_->setFont(figureFont(11));
+    contribution_->setTextFormat(Qt::RichText);
+    contribution_->setToolTip(tr("Change of load in this view that this fix brings."));
+    layout->addWidget(summary_);
+    layout->addWidget(contribution_);
+    connect(on_, &QCheckBox::clicked, this, &FixCard::toggled);
+    connect(up, &QToolButton::clicked, this, [this] { emit moved(-1); });
+    connect(down, &QToolButton::clicked, this, [this] { emit moved(1); });
+    connect(remove, &QToolButton::clicked, this, &FixCard::removed);
+}
+
+void FixCard::setChosen(bool chosen) {
+    chosen_ = chosen;
+    update();
+}
+
+void FixCard::setResult(const QString& summary, const QString& tip) {
+    summary_->setText(summary);
+    summary_->setToolTip(tip);
+}
+
+void FixCard::setContribution(const std::vector<std::pair<Measure, double>>& change) {
+    QString text;
+    for (const auto& [measure, load] : change)
+        for (const auto& [shown, name] : kShown)
+            if (shown == measure) {
+                const bool worse = load > 0.005;
+                const bool better = load < -0.005;
+                const QColor color = worse ? theme().over : better ? theme().within : theme().faint;
+                text += QString("<font color='%1'>%2 %3%4</font>&nbsp;&nbsp; ")
+                            .arg(color.name(), name, worse ? "+" : better ? "−" : "±")
+                            .arg(std::fabs(load), 0, 'f', 2);
+            }
+    contribution_->setText(text);
+    contribution_->setVisible(!text.isEmpty());
+}
+
+void FixCard::mousePressEvent(QMouseEvent*) { emit chosen(); }
+
+void FixCard::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter)
+        emit chosen();
+    else if (event->key() == Qt::Key_Delete)
+        emit removed();
+    else
+        QFrame::keyPressEvent(event);
+}
+
+void FixCard::paintEvent(QPaintEvent* event) {
+    QFrame::paintEvent(event);
+    QPainter painter(this);
+    if (chosen_) painter.fillRect(QRect(0, 0, 3, height()), theme().ink);
+    if (!hasFocus()) return;
+    painter.setPen(theme().within);
+    painter.drawRect(rect().adjusted(0, 0, -1, -1));
+}
+
+// --- sheet --------------------------------------------------------------------------------
+
+FixesSheet::FixesSheet(Document& document, QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      measure_(new QComboBox),
+      staircase_(new Staircase(document)),
+      cardHolder_(new QWidget),
+      instruments_(new QStackedWidget),
+      ladder_(new LadderInstrument(document)),
+      culling_(new CullingInstrument(document)) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(16, 14, 16, 10);
+    layout->setSpacing(7);
+    auto* head = new QHBoxLayout;
+    auto* title = new QLabel(tr("Fixes"));
+    title->setFont(textFont(17, true));
+    head->addWidget(title, 1);
+    for (const Measure measure : kMeasures) measure_->addItem(measureName(measure));
+    measure_->setAccessibleName(tr("Measure of the staircase"));
+    head->addWidget(measure_);
+    auto* addButton = new QPushButton(tr("Add fix"));
+    auto* menu = new QMenu(addButton);
+    menu->setToolTipsVisible(true);
+    for (const FixKind& kind : fixKinds()) {
+        QAction* action = menu->addAction(fixName(*makeSettings(kind.key)), this,
+                                          [this, key = std::string(kind.key)] { add(key); });
+        action->setToolTip(kind.help);
+    }
+    addButton->setMenu(menu);
+    head->addWidget(addButton);
+    layout->addLayout(head);
+    layout->addWidget(staircase_);
+    auto* cards = new QVBoxLayout(cardHolder_);
+    cards->setContentsMargins(0, 0, 0, 0);
+    cards->setSpacing(5);
+    layout->addWidget(cardHolder_);
+    instruments_->addWidget(makeTidyPanel());
+    instruments_->addWidget(ladder_);
+    instruments_->addWidget(culling_);
+    layout->addWidget(instruments_, 1);
+    connect(measure_, &QComboBox::activated, this,
+            [this](int index) { staircase_->setMeasure(kMeasures[static_cast<std::size_t>(index)]); });
+    connect(&document, &Document::projectChanged, this, &FixesSheet::rebuildCards);
+    connect(&document, &Document::resultChanged, this, &FixesSheet::refreshCards);
+    connect(&document, &Document::countsChanged, this, &FixesSheet::refreshCards);
+    connect(&document, &Document::selectionChanged, this, &FixesSheet::refreshCards);
+    rebuildCards();
+}
+
+QWidget* FixesSheet::makeTidyPanel() {
+    tidy_ = makeFaint("");
+    tidy_->setWordWrap(true);
+    tidy_->setAlignment(Qt::AlignTop);
+    return tidy_;
+}
+
+void FixesSheet::change(const QString& text, const std::function<void(WorkOrder&)>& apply) {
+    WorkOrder order = document_.project().order;
+    apply(order);
+    document_.setOrder(order, text);
+}
+
+void FixesSheet::add(const std::string& key) {
+    int id = 0;
+    const auto settings = makeSettings(key);
+    change(tr("Add %1").arg(QString(fixName(*settings)).toLower()),
+           [&](WorkOrder& order) { id = order.add(*settings).id; });
+    choose(id);
+}
+
+void FixesSheet::addOrShow(const QString& key, const QString& asset) {
+    int id = 0;
+    for (const Fix& fix : document_.project().order.fixes)
+        if (key == fixKey(fix.settings)) id = fix.id;
+    if (id == 0)
+        add(key.toStdString());
+    else
+        choose(id);
+    if (key == "ladder") ladder_->setAsset(asset);
+}
+
+void FixesSheet::choose(int id) {
+    document_.selectFix(id);
+    refreshCards();
+}
+
+void FixesSheet::move(int id, int by) {
+    change(tr("Reorder fixes"), [&](WorkOrder& order) {
+        for (std::size_t i = 0; i < order.fixes.size(); ++i) {
+            if (order.fixes[i].id != id) continue;
+            const auto to = static_cast<std::size_t>(static_cast<int>(i) + by);
+            if (to < order.fixes.size()) std::swap(order.fixes[i], order.fixes[to]);
+            return;
+        }
+    });
+}
+
+void FixesSheet::rebuildCards() {
+    for (FixCard* card : cards_) card->deleteLater();
+    cards_.clear();
+    const auto& fixes = document_.project().order.fixes;
+    for (std::size_t i = 0; i < fixes.size(); ++i) {
+        auto* card = new FixCard(fixes[i], static_cast<int>(i), static_cast<int>(fixes.size()), cardHolder_);
+        const int id = fixes[i].id;
+        const QString name = QString(fixName(fixes[i].settings)).toLower();
+        connect(card, &FixCard::chosen, this, [this, id] { choose(id); });
+        connect(card, &FixCard::toggled, this, [this, id, name](bool on) {
+            change(tr(on ? "Switch on %1" : "Switch off %1").arg(name),
+                   [&](WorkOrder& order) { order.find(id)->on = on; });
+        });
+        connect(card, &FixCard::moved, this, [this, id](int by) { move(id, by); });
+        connect(card, &FixCard::removed, this, [this, id, name] {
+            change(tr("Remove %1").arg(name), [&](WorkOrder& order) {
+                std::erase_if(order.fixes, [id](const Fix& fix) { return fix.id == id; });
+            });
+        });
+        cardHolder_->layout()->addWidget(card);
+        cards_.push_back(card);
+    }
+    refreshCards();
+}
+
+void FixesSheet::refreshCards() {
+    const auto& steps = document_.evaluation().steps;
+    const auto& counts = document_.here().steps;
+    for (FixCard* card : cards_) {
+        const Fix* fix = document_.project().order.find(card->fix());
+        if (!fix) continue;
+        card->setChosen(card->fix() == document_.selectedFix());
+        QString summary = fix->on ? tr("Waiting for its turn.") : tr("Off.");
+        std::vector<std::pair<Measure, double>> change;
+        for (std::size_t i = 0; i < steps.size(); ++i) {
+            if (steps[i].fix != card->fix() || !fix->on) continue;
+            summary = toText(steps[i].result->record.summary) + ".";
+            if (i >= counts.size()) continue;
+            const Counts& before = i == 0 ? document_.here().before.counts : counts[i - 1];
+            for (const auto& [measure, name] : kShown) {
+                const double limit = at(document_.target().limits, measure);
+                if (limit > 0)
+                    change.emplace_back(measure, (at(counts[i], measure) - at(before, measure)) / limit);
+            }
+        }
+        card->setResult(summary, summary);
+        card->setContribution(change);
+    }
+    const Fix* chosen = document_.project().order.find(document_.selectedFix());
+    tidy_->setText(cards_.empty()
+                       ? tr("No fixes yet. Add one: nothing is changed in the source scene, and each "
+                            "fix can be switched off again.")
+                   : chosen ? tr("Tidy has no settings to turn: it only takes away what cannot be seen.")
+                            : tr("Choose a fix to see its instrument."));
+    if (!chosen || std::holds_alternative<TidySettings>(chosen->settings)) {
+        instruments_->setCurrentIndex(0);
+    } else if (std::holds_alternative<LadderSettings>(chosen->settings)) {
+        if (instruments_->currentWidget() != ladder_) ladder_->setFix(chosen->id);
+        instruments_->setCurrentWidget(ladder_);
+    } else {
+        if (instruments_->currentWidget() != culling_) culling_->setFix(chosen->id);
+        instruments_->setCurrentWidget(culling_);
+    }
+}
+
+}  // namespace flentro::app

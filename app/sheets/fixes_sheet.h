@@ -1,0 +1,82 @@
+// The work order: a staircase of load, a card for each fix, the instrument of the chosen one.
+
+#pragma once
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QScrollArea>
+#include <QStackedWidget>
+
+#include "instruments/culling_instrument.h"
+#include "instruments/ladder_instrument.h"
+#include "instruments/staircase.h"
+#include "sheets/sheet.h"
+
+namespace flentro::app {
+
+class FixCard;
+
+class FixesSheet : public QWidget {
+    Q_OBJECT
+
+public:
+    explicit FixesSheet(Document& document, QWidget* parent = nullptr);
+
+    /// Adds the fix if the order has none of its kind, chooses it, and shows the asset in it.
+    void addOrShow(const QString& key, const QString& asset);
+    [[nodiscard]] LadderInstrument& ladder() { return *ladder_; }
+    [[nodiscard]] CullingInstrument& culling() { return *culling_; }
+
+private:
+    void rebuildCards();
+    void refreshCards();
+    void choose(int id);
+    void add(const std::string& key);
+    void change(const QString& text, const std::function<void(WorkOrder&)>& apply);
+    void move(int id, int by);
+    QWidget* makeTidyPanel();
+
+    Document& document_;
+    QComboBox* measure_;
+    Staircase* staircase_;
+    QWidget* cardHolder_;
+    std::vector<FixCard*> cards_;
+    QStackedWidget* instruments_;
+    LadderInstrument* ladder_;
+    CullingInstrument* culling_;
+    QLabel* tidy_;
+};
+
+/// One fix of the work order.
+class FixCard : public QFrame {
+    Q_OBJECT
+
+public:
+    FixCard(const Fix& fix, int position, int count, QWidget* parent);
+    [[nodiscard]] int fix() const { return fix_; }
+    void setChosen(bool chosen);
+    void setResult(const QString& summary, const QString& tip);
+    /// Change of load for each measure that this fix brought, negative: saved.
+    void setContribution(const std::vector<std::pair<Measure, double>>& change);
+    [[nodiscard]] QCheckBox* box() const { return on_; }
+
+signals:
+    void chosen();
+    void toggled(bool on);
+    void moved(int by);
+    void removed();
+
+protected:
+    void mousePressEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    int fix_;
+    bool chosen_ = false;
+    QCheckBox* on_;
+    QLabel* summary_;
+    QLabel* contribution_;
+};
+
+}  // namespace flentro::app

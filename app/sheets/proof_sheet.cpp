@@ -1,0 +1,110 @@
+#include "sheets/proof_sheet.h"
+
+#include <QFileDialog>
+#include <QFileInfo>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+
+ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      view_(view),
+      showing_(new QButtonGroup(this)),
+      table_(makeTable({tr("In this view"), tr("Limit"), tr("Before"), tr("After"), tr("Load")})),
+      verdict_(new QLabel),
+      levels_(new QComboBox),
+      export_(makePrimary(tr("Export ..."))),
+      exported_(makeFaint("")) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(16, 14, 16, 14);
+    layout->setSpacing(8);
+    addHeading(layout, tr("Proof"), tr("The same camera on the original and on the result. Drag the "
+                                       "line; Space swaps."));
+    auto* row = new QHBoxLayout;
+    row->setSpacing(0);
+    const QString names[] = {tr("Result"), tr("Original"), tr("Swipe")};
+    for (int i = 0; i < 3; ++i) {
+        auto* button = new QPushButton(names[i]);
+        button->setCheckable(true);
+        showing_->addButton(button, i);
+        row->addWidget(button, 1);
+    }
+    layout->addLayout(row);
+    connect(showing_, &QButtonGroup::idClicked, this,
+            [this](int id) { view_.setShowing(static_cast<Showing>(id)); });
+    connect(&view, &View3D::showingChanged, this, &ProofSheet::refresh);
+    table_->setAccessibleName(tr("Before and after"));
+    table_->setSelectionMode(QAbstractItemView::NoSelection);
+    table_->setFocusPolicy(Qt::NoFocus);
+    table_->setRowCount(static_cast<int>(kMeasureCount));
+    table_->setFixedHeight(28 + 26 * static_cast<int>(kMeasureCount) + 4);
+    layout->addWidget(table_);
+    verdict_->setWordWrap(true);
+    layout->addWidget(verdict_);
+    addRule(layout);
+    layout->addWidget(makeFaint(tr("Levels in the exported scene")));
+    levels_->addItems({tr("LOD extension (MSFT_lod)"), tr("A named node for every level"),
+                       tr("Level 0 only")});
+    levels_->setAccessibleName(tr("Levels in the exported scene"));
+    layout->addWidget(levels_);
+    layout->addWidget(export_);
+    exported_->setWordWrap(true);
+    layout->addWidget(exported_);
+    layout->addStretch(1);
+    connect(export_, &QPushButton::clicked, this, [this] { exportResult(); });
+    connect(&document, &Document::exported, this, [this](const QString& file, double bytes) {
+        const double before = static_cast<double>(QFileInfo(toText(document_.project().scene.string())).size());
+        exported_->setText(tr("Wrote %1: %2 (the source has %3), with its manifest beside it.")
+                               .arg(QFileInfo(file).fileName(), toText(formatBytes(bytes)),
+                                    toText(formatBytes(before))));
+    });
+    connect(&document, &Document::countsChanged, this, &ProofSheet::refresh);
+    connect(&document, &Document::projectChanged, this, &ProofSheet::refresh);
+    connect(&document, &Document::sceneChanged, exported_, &QLabel::clear);
+    refresh();
+}
+
+LevelLayout ProofSheet::layout() const {
+    static constexpr LevelLayout layouts[] = {LevelLayout::LodExtension, LevelLayout::NamedNodes,
+                                              LevelLayout::TopOnly};
+    return layouts[levels_->currentIndex()];
+}
+
+void ProofSheet::exportResult(const QString& file) {
+    if (!document_.hasScene()) return;
+    const QFileInfo source(toText(document_.project().scene.string()));
+    const QString proposed = source.dir().filePath(source.completeBaseName() + ".lighter.glb");
+    const QString chosen =
+        !file.isEmpty() ? file
+                        : QFileDialog::getSaveFileName(this, tr("Export"), proposed,
+                                                       tr("glTF (*.glb *.gltf)"));
+    if (!chosen.isEmpty()) document_.exportResult(chosen, layout());
+}
+
+void ProofSheet::refresh() {
+    showing_->button(static_cast<int>(view_.showing()))->setChecked(true);
+    export_->setEnabled(document_.hasScene());
+    if (!document_.hasScene()) return;
+    QStringList over;
+    for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) {
+        const Measure measure = kMeasures[static_cast<std::size_t>(row)];
+        const double limit = at(document_.target().limits, measure);
+        const double after = at(document_.here().after.counts, measure);
+        const double load = limit > 0 ? after / limit : 0;
+        if (stateOf(load) == State::Over) over << QString(measureName(measure)).toLower();
+        const auto value = [&](double v) { return toText(formatMeasure(measure, v)); };
+        setCell(table_, row, 0, measureName(measure), false);
+        setCell(table_, row, 1, limit > 0 ? value(limit) : "-");
+        setCell(table_, row, 2, value(at(document_.here().before.counts, measure)));
+        setCell(table_, row, 3, value(after));
+        setLoadCell(table_, row, 4, load);
+    }
+    verdict_->setText(over.isEmpty()
+                          ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))
+                          : tr("<b>Over</b> in %1.").arg(over.join(", ")));
+}
+
+}  // namespace flentro::app

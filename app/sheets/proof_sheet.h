@@ -1,0 +1,36 @@
+// Original against result: one camera, every number, and the export.
+
+#pragma once
+
+#include <QButtonGroup>
+#include <QComboBox>
+
+#include "sheets/sheet.h"
+#include "view/view3d.h"
+
+namespace flentro::app {
+
+class ProofSheet : public QWidget {
+    Q_OBJECT
+
+public:
+    ProofSheet(Document& document, View3D& view, QWidget* parent = nullptr);
+
+    /// Asks for a name unless `file` is given.
+    void exportResult(const QString& file = {});
+
+private:
+    void refresh();
+    [[nodiscard]] LevelLayout layout() const;
+
+    Document& document_;
+    View3D& view_;
+    QButtonGroup* showing_;
+    QTableWidget* table_;
+    QLabel* verdict_;
+    QComboBox* levels_;
+    QPushButton* export_;
+    QLabel* exported_;
+};
+
+}  // namespace flentro::app

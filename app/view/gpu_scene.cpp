@@ -1,0 +1,238 @@
+#include "view/gpu_scene.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "simplify/cluster.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr int kLargestPicture = 1024;   ///< Pixels; the view needs no more.
+constexpr std::size_t kHeavyMesh = 1500;  ///< Triangles from which a stand-in is worth it.
+constexpr int kStandInCells = 14;
+constexpr int kGridWide = 112;           ///< Cells of the light grid along x and z.
+constexpr int kGridHigh = 8;
+
+struct Vertex {
+    float position[3];
+    float normal[3];
+    float texCoord[2];
+};
+
+std::vector<Vertex> interleave(const Part& part) {
+    const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
+    const Stream* normals = part.find("NORMAL");
+    const Stream* texCoords = part.find("TEXCOORD_0");
+    std::vector<Vertex> result(positions.size());
+    for (std::size_t i = 0; i < result.size(); ++i) {
+        Vertex& v = result[i];
+        for (int c = 0; c < 3; ++c) {
+            v.position[c] = positions[i][c];
+            v.normal[c] = normals && c < normals->components ? normals->value(i, c) : 0;
+        }
+        for (int c = 0; c < 2; ++c)
+            v.texCoord[c] = texCoords && c < texCoords->components ? texCoords->value(i, c) : 0;
+    }
+    return result;
+}
+
+const void* offset(std::size_t bytes) { return reinterpret_cast<const void*>(bytes); }
+
+/// Irradiance at a point from all point lights, without shadows; KHR_lights_punctual's window.
+Vec3f irradiance(const Scene& scene, const Vec3d& point) {
+    Vec3f sum = Vec3f::Zero();
+    for (const PlacedLight& placed : scene.placedLights) {
+        const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
+        if (light.type == LightType::Directional) continue;
+        const double d2 = (point - placed.position).squaredNorm();
+        const double share = d2 / (placed.range * placed.range);
+        if (share >= 1) continue;
+        sum += light.color * static_cast<float>(light.intensity * (1 - share * share) / (d2 + 0.6));
+    }
+    return sum;
+}
+
+}  // namespace
+
+GpuScene::~GpuScene() { pool_.waitForDone(); }
+
+void GpuScene::initialise(Gl* gl) { gl_ = gl; }
+
+void GpuScene::release() {
+    for (auto& [key, mesh] : meshes_)
+        for (GpuPart& part : mesh.parts) {
+            gl_->glDeleteVertexArrays(1, &part.vao);
+            gl_->glDeleteBuffers(1, &part.vertices);
+            gl_->glDeleteBuffers(1, &part.indices);
+        }
+    for (auto& [hash, name] : textures_)
+        if (name) gl_->glDeleteTextures(1, &name);
+    if (lightGrid_.texture) gl_->glDeleteTextures(1, &lightGrid_.texture);
+    meshes_.clear();
+    textures_.clear();
+    lightGrid_ = {};
+}
+
+GpuPart GpuScene::upload(const Part& part) {
+    GpuPart result;
+    result.material = part.material;
+    result.count = static_cast<GLsizei>(part.indices.size());
+    const std::vector<Vertex> vertices = interleave(part);
+    gl_->glGenVertexArrays(1, &result.vao);
+    gl_->glGenBuffers(1, &result.vertices);
+    gl_->glGenBuffers(1, &result.indices);
+    gl_->glBindVertexArray(result.vao);
+    gl_->glBindBuffer(GL_ARRAY_BUFFER, result.vertices);
+    gl_->glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(vertices.size() * sizeof(Vertex)),
+                      vertices.data(), GL_STATIC_DRAW);
+    gl_->glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, result.indices);
+    gl_->glBufferData(GL_ELEMENT_ARRAY_BUFFER,
+                      static_cast<GLsizeiptr>(part.indices.size() * sizeof(std::uint32_t)),
+                      part.indices.data(), GL_STATIC_DRAW);
+    const std::pair<int, std::size_t> layout[] = {
+        {3, offsetof(Vertex, position)}, {3, offsetof(Vertex, normal)}, {2, offsetof(Vertex, texCoord)}};
+    for (GLuint i = 0; i < 3; ++i) {
+        gl_->glEnableVertexAttribArray(i);
+        gl_->glVertexAttribPointer(i, layout[i].first, GL_FLOAT, GL_FALSE, sizeof(Vertex),
+                                   offset(layout[i].second));
+    }
+    for (GLuint i = 3; i < 8; ++i) {
+        gl_->glEnableVertexAttribArray(i);
+        gl_->glVertexAttribDivisor(i, 1);
+    }
+    gl_->glBindVertexArray(0);
+    return result;
+}
+
+const GpuMesh& GpuScene::mesh(const MeshPtr& mesh) {
+    const auto known = meshes_.find(mesh.get());
+    if (known != meshes_.end()) return known->second;
+    GpuMesh& added = meshes_[mesh.get()];
+    added.keep = mesh;
+    for (const Part& part : mesh->parts)
+        if (part.isTriangles() && !part.indices.empty()) added.parts.push_back(upload(part));
+    return added;
+}
+
+MeshPtr GpuScene::standIn(const MeshPtr& mesh) {
+    if (mesh->triangles < kHeavyMesh) return nullptr;
+    const std::lock_guard lock(shared_->mutex);
+    const auto known = shared_->standIns.find(mesh.get());
+    if (known != shared_->standIns.end()) return known->second;
+    if (!askedStandIns_.emplace(mesh.get(), mesh).second) return nullptr;
+    ++shared_->pending;
+    pool_.start([shared = shared_, mesh] {
+        MeshPtr made = finishMesh(clusterVertices(*mesh, kStandInCells));
+        const std::lock_guard guard(shared->mutex);
+        shared->standIns[mesh.get()] = std::move(made);
+        --shared->pending;
+    });
+    return nullptr;
+}
+
+GLuint GpuScene::texture(const Image& image) {
+    if (!image.data) return 0;
+    const auto [at, isNew] = textures_.try_emplace(image.hash, 0);
+    if (!isNew) return at->second;
+    {
+        const std::lock_guard lock(shared_->mutex);
+        ++shared_->pending;
+    }
+    pool_.start([shared = shared_, image] {
+        auto pixels = decodeImage(image, kLargestPicture);
+        const std::lock_guard guard(shared->mutex);
+        if (pixels) shared->pictures.push_back({image.hash, std::move(*pixels)});
+        --shared->pending;
+    });
+    return 0;
+}
+
+void GpuScene::upload(const Finished& picture) {
+    GLuint name = 0;
+    gl_->glGenTextures(1, &name);
+    gl_->glBindTexture(GL_TEXTURE_2D, name);
+    gl_->glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA8, picture.pixels.width, picture.pixels.height, 0,
+                      GL_RGBA, GL_UNSIGNED_BYTE, picture.pixels.rgba.data());
+    gl_->glGenerateMipmap(GL_TEXTURE_2D);
+    gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR_MIPMAP_LINEAR);
+    gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
+    textures_[picture.hash] = name;
+}
+
+void GpuScene::upload(const GridCells& cells) {
+    lightGrid_.lit = !cells.light.empty();
+    if (!lightGrid_.lit) return;
+    lightGrid_.origin = cells.origin;
+    lightGrid_.size = cells.size;
+    if (!lightGrid_.texture) gl_->glGenTextures(1, &lightGrid_.texture);
+    gl_->glBindTexture(GL_TEXTURE_3D, lightGrid_.texture);
+    gl_->glTexImage3D(GL_TEXTURE_3D, 0, GL_RGB16F, kGridWide, kGridHigh, kGridWide, 0, GL_RGB,
+                      GL_FLOAT, cells.light.data());
+    for (const GLenum axis : {GL_TEXTURE_WRAP_S, GL_TEXTURE_WRAP_T, GL_TEXTURE_WRAP_R})
+        gl_->glTexParameteri(GL_TEXTURE_3D, axis, GL_CLAMP_TO_EDGE);
+    gl_->glTexParameteri(GL_TEXTURE_3D, GL_TEXTURE_MIN_FILTER, GL_LINEAR);
+    gl_->glTexParameteri(GL_TEXTURE_3D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
+}
+
+/// A few pictures at a time, so that no frame waits long for them.
+bool GpuScene::uploadFinished() {
+    constexpr std::size_t kAtOnce = 4;
+    std::vector<Finished> finished;
+    std::optional<GridCells> grid;
+    {
+        const std::lock_guard lock(shared_->mutex);
+        auto& pictures = shared_->pictures;
+        while (!pictures.empty() && finished.size() < kAtOnce) {
+            finished.push_back(std::move(pictures.back()));
+            pictures.pop_back();
+        }
+        grid.swap(shared_->grid);
+    }
+    for (const Finished& picture : finished) upload(picture);
+    if (grid) upload(*grid);
+    return !finished.empty() || grid;
+}
+
+bool GpuScene::isBusy() const {
+    const std::lock_guard lock(shared_->mutex);
+    return shared_->pending > 0 || !shared_->pictures.empty() || shared_->grid;
+}
+
+GpuScene::GridCells GpuScene::computeGrid(const Scene& scene) {
+    constexpr double kMargin = 9;  ///< Metres around the lights that still show their glow.
+    Box box;
+    for (const PlacedLight& placed : scene.placedLights)
+        if (scene.lights[static_cast<std::size_t>(placed.light)].type != LightType::Directional)
+            box.extend(placed.position);
+    GridCells cells{Vec3f::Zero(), Vec3f::Ones(), {}};
+    if (box.isEmpty()) return cells;
+    const Vec3d low = box.min() - Vec3d::Constant(kMargin);
+    const Vec3d size = box.sizes() + Vec3d::Constant(2 * kMargin);
+    cells.light.reserve(static_cast<std::size_t>(kGridWide) * kGridHigh * kGridWide * 3);
+    for (int z = 0; z < kGridWide; ++z)
+        for (int y = 0; y < kGridHigh; ++y)
+            for (int x = 0; x < kGridWide; ++x) {
+                const Vec3d at((x + 0.5) / kGridWide, (y + 0.5) / kGridHigh, (z + 0.5) / kGridWide);
+                const Vec3f light = irradiance(scene, low + at.cwiseProduct(size));
+                cells.light.insert(cells.light.end(), light.data(), light.data() + 3);
+            }
+    cells.origin = low.cast<float>();
+    cells.size = size.cast<float>();
+    return cells;
+}
+
+void GpuScene::setLights(const std::shared_ptr<const Scene>& scene) {
+    {
+        const std::lock_guard lock(shared_->mutex);
+        ++shared_->pending;
+    }
+    pool_.start([shared = shared_, scene] {
+        GridCells cells = computeGrid(*scene);
+        const std::lock_guard guard(shared->mutex);
+        shared->grid = std::move(cells);
+        --shared->pending;
+    });
+}
+
+}  // namespace flentro::app

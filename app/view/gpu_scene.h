@@ -1,0 +1,99 @@
+// Meshes and textures on the graphics card, shared by every scene that the view shows.
+
+#pragma once
+
+#include <QOpenGLFunctions_3_3_Core>
+#include <QThreadPool>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <unordered_map>
+#include <vector>
+
+#include "io/image.h"
+#include "scene/scene.h"
+
+namespace flentro::app {
+
+using Gl = QOpenGLFunctions_3_3_Core;
+
+/// One part of one mesh, ready to draw with glDrawElementsInstanced.
+struct GpuPart {
+    GLuint vao = 0;
+    GLuint vertices = 0;
+    GLuint indices = 0;
+    GLsizei count = 0;  ///< Indices.
+    int material = -1;
+};
+
+struct GpuMesh {
+    std::vector<GpuPart> parts;
+    MeshPtr keep;  ///< Holds the address that is the key.
+};
+
+/// Needs a current context in every call but the constructor.
+class GpuScene {
+public:
+    GpuScene() = default;
+    ~GpuScene();
+
+    void initialise(Gl* gl);
+    void release();
+
+    /// Uploads at first use.
+    [[nodiscard]] const GpuMesh& mesh(const MeshPtr& mesh);
+
+    /// A coarse stand-in for heavy meshes, null for light ones and until it is made.
+    [[nodiscard]] MeshPtr standIn(const MeshPtr& mesh);
+
+    /// 0 until the picture is decoded; decoding goes on in the background.
+    [[nodiscard]] GLuint texture(const Image& image);
+
+    /// Puts decoded pictures on the card; true if there were any.
+    bool uploadFinished();
+
+    /// True while pictures are being decoded or stand-ins made.
+    [[nodiscard]] bool isBusy() const;
+
+    /// The light of all lanterns on a grid over the scene, as a 3D texture of irradiance.
+    struct LightGrid {
+        GLuint texture = 0;
+        Vec3f origin = Vec3f::Zero();
+        Vec3f size = Vec3f::Ones();
+        bool lit = false;
+    };
+    [[nodiscard]] const LightGrid& lightGrid() const { return lightGrid_; }
+    /// The grid is computed in the background; uploadFinished() takes it over.
+    void setLights(const std::shared_ptr<const Scene>& scene);
+
+private:
+    struct Finished {
+        Hash hash;
+        Pixels pixels;
+    };
+    struct GridCells {
+        Vec3f origin, size;
+        std::vector<float> light;  ///< [z][y][x][3]; empty: no lights.
+    };
+    struct Shared {
+        std::mutex mutex;
+        std::optional<GridCells> grid;
+        std::vector<Finished> pictures;
+        std::unordered_map<const Mesh*, MeshPtr> standIns;
+        int pending = 0;
+    };
+    [[nodiscard]] static GridCells computeGrid(const Scene& scene);
+    [[nodiscard]] GpuPart upload(const Part& part);
+    void upload(const Finished& picture);
+    void upload(const GridCells& cells);
+
+    Gl* gl_ = nullptr;
+    QThreadPool pool_;
+    std::shared_ptr<Shared> shared_ = std::make_shared<Shared>();
+    std::unordered_map<const Mesh*, GpuMesh> meshes_;
+    std::unordered_map<const Mesh*, MeshPtr> askedStandIns_;
+    std::unordered_map<Hash, GLuint> textures_;
+    LightGrid lightGrid_;
+};
+
+}  // namespace flentro::app

@@ -1,0 +1,87 @@
+#include "view/lens.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr double kLowestShare = 1e-4;
+constexpr double kHighestShare = 0.1;
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+std::vector<LegendEntry> levelLegend(const Scene& scene, const ViewCost& cost) {
+    std::vector<std::pair<std::size_t, double>> levels;
+    for (const DrawnObject& drawn : cost.drawn) {
+        if (levels.size() <= drawn.level) levels.resize(drawn.level + 1);
+        const Object& object = scene.objects[drawn.object];
+        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+        ++levels[drawn.level].first;
+        levels[drawn.level].second += static_cast<double>(asset.level(drawn.level)->triangles);
+    }
+    std::vector<LegendEntry> entries;
+    for (std::size_t i = 0; i < levels.size(); ++i)
+        entries.push_back({levelColor(i),
+                           QString("LOD %1: %2 objects, %3 triangles")
+                               .arg(i)
+                               .arg(levels[i].first)
+                               .arg(text(formatCount(levels[i].second)))});
+    return entries;
+}
+
+}  // namespace
+
+QString lensName(LensKind kind) {
+    static const char* names[] = {"Shaded", "Wireframe over shaded", "Triangle size", "Level",
+                                  "Share of cost"};
+    return names[static_cast<int>(kind)];
+}
+
+QString lensHelp(LensKind kind) {
+    static const char* help[] = {
+        "The scene in its own materials, lit by its lights without shadows.",
+        "Every triangle edge over the shaded scene.",
+        "Pixels that each triangle covers on the target's display. Below 4 px² a triangle costs "
+        "more than it shows.",
+        "Which level of detail each object shows at its distance.",
+        "Each object's share of all triangles drawn in this view, shadow passes left out."};
+    return help[static_cast<int>(kind)];
+}
+
+QColor levelColor(std::size_t level) {
+    return heat(1.0 - static_cast<double>(std::min<std::size_t>(level, 6)) / 6.0);
+}
+
+double shareOnScale(double share) {
+    if (share <= 0) return 0;
+    return std::clamp(std::log(share / kLowestShare) / std::log(kHighestShare / kLowestShare), 0.0,
+                      1.0);
+}
+
+std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene, const ViewCost& cost) {
+    switch (kind) {
+        case LensKind::Shaded:
+        case LensKind::Wireframe: return {};
+        case LensKind::TriangleSize:
+            return {{heat(1), "under 1 px²"},
+                    {heat(0.75), "4 px²"},
+                    {heat(0.5), "16 px²"},
+                    {heat(0.25), "64 px²"},
+                    {heat(0), "256 px² and more"}};
+        case LensKind::Level: return levelLegend(scene, cost);
+        case LensKind::ShareOfCost: break;
+    }
+    std::vector<LegendEntry> entries;
+    const double total = at(cost.counts, Measure::Triangles) - cost.shadowTriangles;
+    for (const double share : {0.1, 0.01, 0.001, 0.0001})
+        entries.push_back({heat(shareOnScale(share)),
+                           QString("%1 = %2 triangles")
+                               .arg(text(formatShare(share)), text(formatCount(total * share)))});
+    return entries;
+}
+
+}  // namespace flentro::app

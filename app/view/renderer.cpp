@@ -1,0 +1,251 @@
+#include "view/renderer.h"
+
+#include <Eigen/LU>
+#include <map>
+
+#include "findings/ranking.h"
+#include "theme.h"
+#include "view/shaders.h"
+
+namespace flentro::app {
+namespace {
+
+/// Triangles between two looks at the clock: about 10 ms on a software renderer.
+constexpr GLsizei kSliceTriangles = 60'000;
+
+Vec3f toVector(const QColor& color) {
+    return {static_cast<float>(color.redF()), static_cast<float>(color.greenF()),
+            static_cast<float>(color.blueF())};
+}
+
+std::unique_ptr<QOpenGLShaderProgram> link(bool edges) {
+    auto program = std::make_unique<QOpenGLShaderProgram>();
+    const QByteArray head = edges ? "#version 330 core\n#define EDGES\n" : "#version 330 core\n";
+    program->addShaderFromSourceCode(QOpenGLShader::Vertex, kVertexShader);
+    if (edges) program->addShaderFromSourceCode(QOpenGLShader::Geometry, kGeometryShader);
+    program->addShaderFromSourceCode(QOpenGLShader::Fragment, head + kFragmentShader);
+    program->link();
+    return program;
+}
+
+bool needsEdges(LensKind lens) {
+    return lens == LensKind::Wireframe || lens == LensKind::TriangleSize;
+}
+
+}  // namespace
+
+void Renderer::initialise(Gl* gl, GpuScene* gpu) {
+    gl_ = gl;
+    gpu_ = gpu;
+    plain_ = link(false);
+    edges_ = link(true);
+    gl_->glGenBuffers(1, &instanceBuffer_);
+}
+
+void Renderer::release() {
+    if (instanceBuffer_) gl_->glDeleteBuffers(1, &instanceBuffer_);
+    plain_.reset();
+    edges_.reset();
+    back_.reset();
+    front_.reset();
+}
+
+QOpenGLShaderProgram& Renderer::program() { return needsEdges(frame_.lens) ? *edges_ : *plain_; }
+
+Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& shares) const {
+    if (frame_.lens == LensKind::Level) return toVector(levelColor(drawn.level));
+    if (frame_.lens == LensKind::ShareOfCost)
+        return toVector(heat(shareOnScale(static_cast<double>(shares[drawn.object]))));
+    return Vec3f::Ones();
+}
+
+void Renderer::collectBatches() {
+    batches_.clear();
+    const Scene& scene = *frame_.scene;
+    Target own = frame_.target;
+    const ViewCost cost = viewCost(scene, own, frame_.view);
+    const std::vector<float> shares = shareOfTriangles(scene, cost);
+    std::map<std::pair<const Mesh*, bool>, std::size_t> known;
+    for (const DrawnObject& drawn : cost.drawn) {
+        const Object& object = scene.objects[drawn.object];
+        MeshPtr mesh = scene.assets[static_cast<std::size_t>(object.asset)].level(drawn.level);
+        if (frame_.coarse)
+            if (MeshPtr light = gpu_->standIn(mesh)) mesh = light;
+        const bool mirrored = object.world.topLeftCorner<3, 3>().determinant() < 0;
+        const auto [at, isNew] = known.try_emplace({mesh.get(), mirrored}, batches_.size());
+        if (isNew) batches_.push_back({mesh, {}, mirrored});
+        Instance instance{};
+        Eigen::Map<Eigen::Matrix4f>(instance.model) = object.world.cast<float>();
+        const Vec3f tint = tintOf(drawn, shares);
+        std::copy_n(tint.data(), 3, instance.tint);
+        instance.tint[3] = 1;
+        batches_[at->second].instances.push_back(instance);
+    }
+}
+
+/// Draws of a bounded number of triangles each: a few instances, or a piece of a heavy mesh.
+void Renderer::cutSlices() {
+    slices_.clear();
+    lastTriangles_ = 0;
+    for (std::size_t b = 0; b < batches_.size(); ++b) {
+        const GpuMesh& mesh = gpu_->mesh(batches_[b].mesh);
+        const int instances = static_cast<int>(batches_[b].instances.size());
+        for (std::size_t p = 0; p < mesh.parts.size(); ++p) {
+            const GLsizei count = mesh.parts[p].count;
+            lastTriangles_ += static_cast<std::size_t>(count) / 3 * static_cast<std::size_t>(instances);
+            const int together = std::max(1, kSliceTriangles * 3 / std::max(1, count));
+            for (int i = 0; i < instances; i += together)
+                for (GLsizei from = 0; from < count; from += kSliceTriangles * 3)
+                    slices_.push_back({b, p, i, std::min(together, instances - i), from,
+                                       std::min(kSliceTriangles * 3, count - from)});
+        }
+    }
+}
+
+void Renderer::begin(const Frame& frame) {
+    frame_ = frame;
+    if (frame_.coarse) frame_.size = QSize(frame.size.width() / 2, frame.size.height() / 2);
+    QOpenGLFramebufferObjectFormat format;
+    format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);
+    format.setSamples(frame_.coarse ? 0 : frame.samples);
+    if (!back_ || back_->size() != frame_.size || back_->format().samples() != format.samples())
+        back_ = std::make_unique<QOpenGLFramebufferObject>(frame_.size, format);
+    collectBatches();
+    cutSlices();
+    next_ = 0;
+    spent_ = 0;
+    drawing_ = true;
+    back_->bind();
+    const QColor ground = theme().scene;
+    gl_->glClearColor(ground.redF(), ground.greenF(), ground.blueF(), 1);
+    gl_->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+}
+
+void Renderer::setUniforms() {
+    QOpenGLShaderProgram& p = program();
+    p.bind();
+    Lens lens = frame_.target.lens();
+    lens.aspect = static_cast<double>(frame_.size.width()) / frame_.size.height();
+    const Eigen::Matrix4f matrix = (projectionMatrix(lens) * viewMatrix(frame_.view)).cast<float>();
+    gl_->glUniformMatrix4fv(p.uniformLocation("viewProjection"), 1, GL_FALSE, matrix.data());
+    const auto set = [&](const char* name, const Vec3f& v) {
+        gl_->glUniform3fv(p.uniformLocation(name), 1, v.data());
+    };
+    set("eye", frame_.view.eye.cast<float>());
+    set("low", toVector(heat(0)));
+    set("middle", toVector(heat(0.5)));
+    set("high", toVector(heat(1)));
+    const auto& grid = gpu_->lightGrid();
+    set("gridOrigin", grid.origin);
+    set("gridSize", grid.size);
+    p.setUniformValue("lit", grid.lit ? 1 : 0);
+    p.setUniformValue("lens", static_cast<int>(frame_.lens));
+    const float height = static_cast<float>(frame_.target.height);
+    p.setUniformValue("viewport", QVector2D(height * static_cast<float>(lens.aspect), height));
+    p.setUniformValue("picture", 0);
+    p.setUniformValue("lightGrid", 1);
+    gl_->glActiveTexture(GL_TEXTURE1);
+    gl_->glBindTexture(GL_TEXTURE_3D, grid.texture);
+    gl_->glActiveTexture(GL_TEXTURE0);
+}
+
+void Renderer::useMaterial(int index) {
+    static const Material standard;
+    const Scene& scene = *frame_.scene;
+    const Material& material =
+        index < 0 ? standard : scene.materials[static_cast<std::size_t>(index)];
+    QOpenGLShaderProgram& p = program();
+    GLuint picture = 0;
+    const int texture = material.texture("baseColorTexture");
+    if (texture >= 0) {
+        const int image = scene.textures[static_cast<std::size_t>(texture)].image;
+        if (image >= 0) picture = gpu_->texture(scene.images[static_cast<std::size_t>(image)]);
+    }
+    gl_->glBindTexture(GL_TEXTURE_2D, picture);
+    p.setUniformValue("textured", picture != 0 ? 1 : 0);
+    gl_->glUniform4fv(p.uniformLocation("baseColor"), 1, material.baseColor.data());
+    gl_->glUniform3fv(p.uniformLocation("emissive"), 1, material.emissive.data());
+    p.setUniformValue("gloss", 1 - material.roughness);
+    const bool masked = material.alphaMode != AlphaMode::Opaque;
+    p.setUniformValue("cutoff", masked ? material.alphaCutoff : -1.0F);
+    if (material.doubleSided)
+        gl_->glDisable(GL_CULL_FACE);
+    else
+        gl_->glEnable(GL_CULL_FACE);
+}
+
+void Renderer::drawSlice(const Slice& slice) {
+    const Batch& batch = batches_[slice.batch];
+    const GpuPart& part = gpu_->mesh(batch.mesh).parts[slice.part];
+    useMaterial(part.material);
+    gl_->glFrontFace(batch.mirrored ? GL_CW : GL_CCW);
+    gl_->glBindVertexArray(part.vao);
+    gl_->glBindBuffer(GL_ARRAY_BUFFER, instanceBuffer_);
+    gl_->glBufferData(GL_ARRAY_BUFFER,
+                      static_cast<GLsizeiptr>(sizeof(Instance)) * slice.instances,
+                      &batch.instances[static_cast<std::size_t>(slice.firstInstance)],
+                      GL_STREAM_DRAW);
+    for (GLuint i = 0; i < 5; ++i)
+        gl_->glVertexAttribPointer(3 + i, 4, GL_FLOAT, GL_FALSE, sizeof(Instance),
+                                   reinterpret_cast<const void*>(i * 4 * sizeof(float)));
+    gl_->glDrawElementsInstanced(
+        GL_TRIANGLES, slice.indices, GL_UNSIGNED_INT,
+        reinterpret_cast<const void*>(static_cast<std::size_t>(slice.firstIndex) *
+                                      sizeof(std::uint32_t)),
+        slice.instances);
+}
+
+bool Renderer::advance(double milliseconds) {
+    if (!drawing_) return true;
+    QElapsedTimer clock;
+    clock.start();
+    back_->bind();
+    gl_->glViewport(0, 0, frame_.size.width(), frame_.size.height());
+    gl_->glEnable(GL_DEPTH_TEST);
+    gl_->glDisable(GL_BLEND);
+    setUniforms();
+    GLsizei unfinished = 0;
+    while (next_ < slices_.size()) {
+        const Slice& slice = slices_[next_++];
+        drawSlice(slice);
+        unfinished += slice.indices / 3 * slice.instances;
+        if (unfinished < kSliceTriangles) continue;
+        gl_->glFinish();
+        unfinished = 0;
+        if (static_cast<double>(clock.nsecsElapsed()) * 1e-6 > milliseconds) break;
+    }
+    gl_->glFinish();
+    gl_->glBindVertexArray(0);
+    gl_->glDisable(GL_CULL_FACE);
+    gl_->glFrontFace(GL_CCW);
+    spent_ += static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+    if (next_ == slices_.size()) finish();
+    return !drawing_;
+}
+
+void Renderer::finish() {
+    drawing_ = false;
+    lastDuration_ = spent_;
+    front_.swap(back_);
+}
+
+void Renderer::present(GLuint target, const QSize& size, int from, int to) {
+    if (!front_ || from >= to) return;
+    GLuint source = front_->handle();
+    const QSize picture = front_->size();
+    std::unique_ptr<QOpenGLFramebufferObject> resolved;
+    if (front_->format().samples() > 0) {
+        resolved = std::make_unique<QOpenGLFramebufferObject>(picture);
+        QOpenGLFramebufferObject::blitFramebuffer(resolved.get(), front_.get());
+        source = resolved->handle();
+    }
+    const auto scaled = [&](int x) { return x * picture.width() / size.width(); };
+    gl_->glBindFramebuffer(GL_READ_FRAMEBUFFER, source);
+    gl_->glBindFramebuffer(GL_DRAW_FRAMEBUFFER, target);
+    gl_->glBlitFramebuffer(scaled(from), 0, scaled(to), picture.height(), from, 0, to,
+                           size.height(), GL_COLOR_BUFFER_BIT,
+                           picture == size ? GL_NEAREST : GL_LINEAR);
+    gl_->glBindFramebuffer(GL_FRAMEBUFFER, target);
+}
+
+}  // namespace flentro::app

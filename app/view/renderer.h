@@ -1,0 +1,92 @@
+// Draws one picture of one scene, a slice at a time, so that the interface never waits for it.
+
+#pragma once
+
+#include <QElapsedTimer>
+#include <QOpenGLFramebufferObject>
+#include <QOpenGLShaderProgram>
+#include <optional>
+
+#include "view/gpu_scene.h"
+#include "view/lens.h"
+
+namespace flentro::app {
+
+/// What to draw.
+struct Frame {
+    ScenePtr scene;
+    Target target;
+    Viewpoint view;
+    LensKind lens = LensKind::Shaded;
+    QSize size;           ///< Pixels.
+    bool coarse = false;  ///< While moving: half the pixels, stand-ins for heavy meshes.
+    int samples = 0;      ///< Multisampling.
+};
+
+class Renderer {
+public:
+    void initialise(Gl* gl, GpuScene* gpu);
+    void release();
+
+    /// Starts a picture; the one before stays readable until this one is finished.
+    void begin(const Frame& frame);
+
+    /// Draws until `milliseconds` have passed. True when the picture is finished.
+    bool advance(double milliseconds);
+
+    [[nodiscard]] bool isDrawing() const { return drawing_; }
+    [[nodiscard]] bool hasPicture() const { return front_ != nullptr; }
+
+    /// Copies the finished picture into the bound framebuffer, columns [from, to) of `size`.
+    void present(GLuint target, const QSize& size, int from, int to);
+
+    /// Milliseconds that the last finished picture took, waiting included.
+    [[nodiscard]] double lastDuration() const { return lastDuration_; }
+    [[nodiscard]] std::size_t lastTriangles() const { return lastTriangles_; }
+
+private:
+    struct Instance {
+        float model[16];
+        float tint[4];
+    };
+    struct Batch {
+        MeshPtr mesh;
+        std::vector<Instance> instances;
+        bool mirrored = false;
+    };
+    struct Slice {
+        std::size_t batch;
+        std::size_t part;
+        int firstInstance;
+        int instances;
+        GLsizei firstIndex;
+        GLsizei indices;
+    };
+
+    void collectBatches();
+    void cutSlices();
+    void drawSlice(const Slice& slice);
+    void useMaterial(int index);
+    void setUniforms();
+    [[nodiscard]] Vec3f tintOf(const DrawnObject& drawn, const std::vector<float>& shares) const;
+    [[nodiscard]] QOpenGLShaderProgram& program();
+    void finish();
+
+    Gl* gl_ = nullptr;
+    GpuScene* gpu_ = nullptr;
+    std::unique_ptr<QOpenGLShaderProgram> plain_;
+    std::unique_ptr<QOpenGLShaderProgram> edges_;
+    std::unique_ptr<QOpenGLFramebufferObject> back_;
+    std::unique_ptr<QOpenGLFramebufferObject> front_;
+    GLuint instanceBuffer_ = 0;
+    Frame frame_;
+    std::vector<Batch> batches_;
+    std::vector<Slice> slices_;
+    std::size_t next_ = 0;
+    bool drawing_ = false;
+    double spent_ = 0;
+    double lastDuration_ = 0;
+    std::size_t lastTriangles_ = 0;
+};
+
+}  // namespace flentro::app

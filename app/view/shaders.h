@@ -1,0 +1,137 @@
+// The view's shaders: one vertex stage, a geometry stage where triangles must know their size
+// or edges, and one fragment stage for all lenses.
+
+#pragma once
+
+namespace flentro::app {
+
+inline constexpr const char* kVertexShader = R"(#version 330 core
+layout(location = 0) in vec3 position;
+layout(location = 1) in vec3 normal;
+layout(location = 2) in vec2 texCoord;
+layout(location = 3) in vec4 model0;
+layout(location = 4) in vec4 model1;
+layout(location = 5) in vec4 model2;
+layout(location = 6) in vec4 model3;
+layout(location = 7) in vec4 tint;  // colour of the lens; w: fade
+uniform mat4 viewProjection;
+out Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; } surface;
+void main() {
+    mat4 model = mat4(model0, model1, model2, model3);
+    vec4 world = model * vec4(position, 1.0);
+    surface.place = world.xyz;
+    surface.normal = mat3(model) * normal;
+    surface.texCoord = texCoord;
+    surface.tint = tint;
+    gl_Position = viewProjection * world;
+}
+)";
+
+inline constexpr const char* kGeometryShader = R"(#version 330 core
+layout(triangles) in;
+layout(triangle_strip, max_vertices = 3) out;
+uniform vec2 viewport;  // pixels of the target's display
+in Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; } source[];
+out Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; } surface;
+out vec3 corner;
+flat out float pixels;
+void main() {
+    vec2 p[3];
+    for (int i = 0; i < 3; ++i)
+        p[i] = gl_in[i].gl_Position.xy / max(gl_in[i].gl_Position.w, 1e-4) * viewport * 0.5;
+    vec2 a = p[1] - p[0];
+    vec2 b = p[2] - p[0];
+    float area = 0.5 * abs(a.x * b.y - a.y * b.x);
+    for (int i = 0; i < 3; ++i) {
+        surface.place = source[i].place;
+        surface.normal = source[i].normal;
+        surface.texCoord = source[i].texCoord;
+        surface.tint = source[i].tint;
+        corner = vec3(i == 0, i == 1, i == 2);
+        pixels = area;
+        gl_Position = gl_in[i].gl_Position;
+        EmitVertex();
+    }
+    EndPrimitive();
+}
+)";
+
+/// `#define EDGES` is put before it where the geometry stage runs.
+inline constexpr const char* kFragmentShader = R"(
+uniform int lens;
+uniform vec4 baseColor;
+uniform vec3 emissive;
+uniform float cutoff;      // negative: opaque
+uniform int textured;
+uniform sampler2D picture;
+uniform sampler3D lightGrid;
+uniform int lit;
+uniform vec3 gridOrigin;
+uniform vec3 gridSize;
+uniform vec3 eye;
+uniform float gloss;
+uniform vec3 low;   // the heat scale: blue, paper, plum
+uniform vec3 middle;
+uniform vec3 high;
+in Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; } surface;
+#ifdef EDGES
+in vec3 corner;
+flat in float pixels;
+#endif
+out vec4 color;
+
+vec3 heat(float t) {
+    return t < 0.5 ? mix(low, middle, t * 2.0) : mix(middle, high, t * 2.0 - 1.0);
+}
+
+vec3 facing() {
+    vec3 n = surface.normal;
+    if (dot(n, n) < 1e-8) n = cross(dFdx(surface.place), dFdy(surface.place));
+    n = normalize(n);
+    return gl_FrontFacing ? n : -n;
+}
+
+vec3 shade(vec4 base, vec3 n) {
+    vec3 toEye = normalize(eye - surface.place);
+    float up = n.y * 0.5 + 0.5;
+    if (lit == 0) {
+        float key = max(dot(n, normalize(vec3(0.4, 0.8, 0.45))), 0.0);
+        return base.rgb * (mix(vec3(0.28, 0.27, 0.26), vec3(0.42, 0.45, 0.5), up) + 0.7 * key) + emissive;
+    }
+    vec3 ambient = mix(vec3(0.11, 0.11, 0.14), vec3(0.26, 0.31, 0.44), up);
+    vec3 cell = (surface.place - gridOrigin) / gridSize;
+    vec3 inside = step(vec3(0.0), cell) * step(cell, vec3(1.0));
+    vec3 glow = texture(lightGrid, cell).rgb * inside.x * inside.y * inside.z;
+    float grazing = 0.55 + 0.45 * max(dot(n, toEye), 0.0);
+    vec3 sheen = gloss * glow * pow(1.0 - max(dot(n, toEye), 0.0), 4.0) * 0.5;
+    return base.rgb * (ambient + glow * 0.3 * grazing) + sheen + emissive;
+}
+
+void main() {
+    vec4 base = baseColor;
+    if (textured != 0) base *= texture(picture, surface.texCoord);
+    if (cutoff >= 0.0 && base.a < cutoff) discard;
+    vec3 n = facing();
+    vec3 result;
+    float relief = 0.55 + 0.45 * max(dot(n, normalize(eye - surface.place)), 0.0);
+    if (lens <= 1) {
+        vec3 linear = shade(vec4(pow(base.rgb, vec3(2.2)), base.a), n);
+        linear = linear * 1.5;
+        result = pow(linear / (linear + 0.55) * 1.35, vec3(1.0 / 2.2));
+    } else {
+        result = surface.tint.rgb * relief;
+    }
+#ifdef EDGES
+    if (lens == 2) result = heat(clamp(1.0 - log2(max(pixels, 1.0)) / 8.0, 0.0, 1.0)) * relief;
+    if (lens == 1) {
+        vec3 width = fwidth(corner);
+        vec3 edge = smoothstep(vec3(0.0), width * 1.1, corner);
+        float line = 1.0 - min(edge.x, min(edge.y, edge.z));
+        result = mix(result, middle, line * 0.75);
+    }
+#endif
+    color = vec4(result, 1.0);
+}
+)";
+
+}  // namespace flentro::app

@@ -1,0 +1,365 @@
+#include "view/view3d.h"
+
+#include <QGuiApplication>
+#include <QMouseEvent>
+#include <QOpenGLContext>
+#include <cmath>
+
+#include "theme.h"
+#include "view/view_overlay.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr double kSliceMilliseconds = 35;   ///< Drawing at once; the rest of the window is served in between.
+constexpr int kRestMilliseconds = 180;      ///< Stillness after which the full picture is drawn.
+constexpr double kWalkSpeed = 3.0;          ///< Metres a second.
+constexpr double kRunFactor = 4;
+constexpr double kEyeHeight = 1.7;          ///< Metres above what was double-clicked.
+constexpr double kDegreesPerPixel = 0.25;
+constexpr double kSteepest = 89;            ///< Degrees of pitch.
+constexpr std::size_t kHistory = 64;
+constexpr int kSwipeGrip = 8;               ///< Pixels beside the swipe line that take hold of it.
+
+QSurfaceFormat contextFormat() {
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    return format;
+}
+
+bool isWalkKey(int key) {
+    static const QSet<int> keys = {Qt::Key_W, Qt::Key_A,  Qt::Key_S,    Qt::Key_D,    Qt::Key_Q,
+                                   Qt::Key_E, Qt::Key_Up, Qt::Key_Down, Qt::Key_Left, Qt::Key_Right};
+    return keys.contains(key);
+}
+
+}  // namespace
+
+View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), document_(document) {
+    setFormat(contextFormat());
+    setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
+    setMinimumSize(320, 240);
+    setAccessibleName(tr("The scene"));
+    overlay_ = new ViewOverlay(document, *this);
+    restTimer_.setSingleShot(true);
+    restTimer_.setInterval(kRestMilliseconds);
+    connect(&restTimer_, &QTimer::timeout, this, [this] {
+        moving_ = false;
+        requestFrame();
+    });
+    busyTimer_.setInterval(60);
+    connect(&busyTimer_, &QTimer::timeout, this, [this] { update(); });
+    walkTimer_.setInterval(16);
+    connect(&walkTimer_, &QTimer::timeout, this, &View3D::walkStep);
+    connect(&document, &Document::sceneChanged, this, [this] {
+        history_.clear();
+        if (document_.source()) gpu_.setLights(document_.source());
+        requestFrame();
+    });
+    connect(&document, &Document::resultChanged, this, &View3D::requestFrame);
+    connect(&document, &Document::projectChanged, this, &View3D::requestFrame);
+    connect(&document, &Document::viewChanged, this, &View3D::requestFrame);
+}
+
+View3D::~View3D() { releaseGl(); }
+
+void View3D::releaseGl() {
+    if (!context()) return;
+    makeCurrent();
+    before_.release();
+    after_.release();
+    gpu_.release();
+    doneCurrent();
+}
+
+void View3D::initializeGL() {
+    initializeOpenGLFunctions();
+    const QByteArray card(reinterpret_cast<const char*>(glGetString(GL_RENDERER)));
+    hardware_ = !card.contains("llvmpipe") && !card.contains("softpipe");
+    gpu_.initialise(this);
+    before_.initialise(this, &gpu_);
+    after_.initialise(this, &gpu_);
+    connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &View3D::releaseGl,
+            Qt::UniqueConnection);
+}
+
+void View3D::resizeGL(int, int) {
+    overlay_->setGeometry(rect());
+    requestFrame();
+}
+
+// --- drawing ------------------------------------------------------------------------------
+
+bool View3D::wants(Showing which) const {
+    return showing_ == Showing::Swipe || showing_ == which;
+}
+
+void View3D::requestFrame() {
+    wanted_ = true;
+    update();
+}
+
+void View3D::startFrames() {
+    Frame frame;
+    frame.target = document_.target();
+    frame.view = document_.view();
+    frame.lens = lens_;
+    frame.size = size() * devicePixelRatioF();
+    frame.coarse = moving_ && !hardware_;
+    frame.samples = hardware_ ? 4 : 0;
+    if (wants(Showing::Original)) {
+        frame.scene = document_.source();
+        before_.begin(frame);
+    }
+    if (wants(Showing::Result)) {
+        frame.scene = document_.result();
+        after_.begin(frame);
+    }
+    wanted_ = false;
+}
+
+void View3D::paintGL() {
+    const QColor ground = theme().scene;
+    glClearColor(ground.redF(), ground.greenF(), ground.blueF(), 1);
+    glClear(GL_COLOR_BUFFER_BIT);
+    if (!document_.hasScene()) return;
+    if (gpu_.uploadFinished()) wanted_ = true;
+    const bool drawing = before_.isDrawing() || after_.isDrawing();
+    if (wanted_ && (!drawing || moving_)) startFrames();
+    const bool beforeDone = before_.advance(kSliceMilliseconds);
+    const bool afterDone = after_.advance(beforeDone ? kSliceMilliseconds : 1);
+    const QSize pixels = size() * devicePixelRatioF();
+    const int split = showing_ == Showing::Original ? pixels.width()
+                      : showing_ == Showing::Result ? 0
+                                                    : static_cast<int>(swipe_ * pixels.width());
+    before_.present(defaultFramebufferObject(), pixels, 0, split);
+    after_.present(defaultFramebufferObject(), pixels, split, pixels.width());
+    if (!beforeDone || !afterDone || wanted_)
+        QTimer::singleShot(0, this, [this] { update(); });
+    else
+        emit drawn();
+    if (gpu_.isBusy())
+        busyTimer_.start();
+    else
+        busyTimer_.stop();
+}
+
+bool View3D::isSettled() const {
+    return !wanted_ && !moving_ && !before_.isDrawing() && !after_.isDrawing() && !gpu_.isBusy();
+}
+
+const Scene* View3D::shownScene() const {
+    return (showing_ == Showing::Original ? document_.source() : document_.result()).get();
+}
+
+const ViewCost& View3D::shownCost() const {
+    return showing_ == Showing::Original ? document_.here().before : document_.here().after;
+}
+
+void View3D::setLens(LensKind lens) {
+    lens_ = lens;
+    requestFrame();
+    emit lensChanged();
+}
+
+void View3D::setShowing(Showing showing) {
+    showing_ = showing;
+    requestFrame();
+    emit showingChanged();
+}
+
+int View3D::swipeX() const { return static_cast<int>(swipe_ * width()); }
+
+void View3D::setSwipe(double share) {
+    swipe_ = std::clamp(share, 0.02, 0.98);
+    overlay_->update();
+    update();
+}
+
+// --- moving -------------------------------------------------------------------------------
+
+void View3D::moved(const Viewpoint& view) {
+    moving_ = true;
+    restTimer_.start();
+    document_.setView(view);
+}
+
+void View3D::goTo(const Viewpoint& view) {
+    history_.push_back(document_.view());
+    if (history_.size() > kHistory) history_.erase(history_.begin());
+    document_.setView(view);
+}
+
+void View3D::goBack() {
+    if (history_.empty()) return;
+    const Viewpoint view = history_.back();
+    history_.pop_back();
+    document_.setView(view);
+}
+
+/// Steps back from the selection until it fills a good part of the view.
+void View3D::lookAtSelection() {
+    const int index = document_.selectedObject();
+    if (index < 0 || !document_.hasScene()) return;
+    const Box& bounds = document_.source()->objects[static_cast<std::size_t>(index)].bounds;
+    if (bounds.isEmpty()) return;
+    const double size = std::max(0.2, bounds.diagonal().norm());
+    Viewpoint view = document_.view();
+    view.pitch = -12;
+    view.eye = bounds.center() - 1.25 * size * lookDirection(view.heading, view.pitch);
+    goTo(view);
+}
+
+Vec3d View3D::rayThrough(const QPointF& point) const {
+    const Viewpoint& view = document_.view();
+    const double tangent = std::tan(toRadians(document_.target().verticalFov) / 2);
+    const double x = (2 * point.x() / width() - 1) * tangent * width() / height();
+    const double y = (1 - 2 * point.y() / height()) * tangent;
+    const Vec3d local(x, y, -1);
+    return (viewMatrix(view).topLeftCorner<3, 3>().transpose() * local).normalized();
+}
+
+std::optional<QPointF> View3D::project(const Vec3d& point) const {
+    const Vec3d local = transformPoint(viewMatrix(document_.view()), point);
+    if (local.z() > -1e-3) return std::nullopt;
+    const double tangent = std::tan(toRadians(document_.target().verticalFov) / 2);
+    const double scale = height() / (2 * tangent * -local.z());
+    return QPointF(width() / 2.0 + local.x() * scale, height() / 2.0 - local.y() * scale);
+}
+
+std::optional<Picked> View3D::pickAt(const QPointF& point) const {
+    const Scene* scene = shownScene();
+    if (!scene) return std::nullopt;
+    return pick(*scene, shownCost().drawn, document_.view().eye, rayThrough(point));
+}
+
+double View3D::metresPerPixel(double depth) const {
+    return 2 * depth * std::tan(toRadians(document_.target().verticalFov) / 2) / height();
+}
+
+void View3D::mousePressEvent(QMouseEvent* event) {
+    setFocus();
+    last_ = event->pos();
+    dragged_ = false;
+    if (showing_ == Showing::Swipe && std::abs(event->pos().x() - swipeX()) <= kSwipeGrip) {
+        drag_ = Drag::Swipe;
+        return;
+    }
+    drag_ = event->button() == Qt::RightButton ? Drag::Slide : Drag::Turn;
+    const auto picked = pickAt(event->position());
+    constexpr double kWithoutHit = 10;
+    pivot_ = picked ? picked->point
+                    : Vec3d(document_.view().eye + kWithoutHit * rayThrough(event->position()));
+}
+
+void View3D::mouseMoveEvent(QMouseEvent* event) {
+    const QPoint by = event->pos() - last_;
+    if (drag_ == Drag::None || by.isNull()) return;
+    last_ = event->pos();
+    dragged_ = true;
+    if (drag_ == Drag::Swipe) setSwipe(static_cast<double>(event->pos().x()) / width());
+    if (drag_ == Drag::Turn) turn(by);
+    if (drag_ == Drag::Slide) slide(by);
+}
+
+/// Turns the eye around the point that was under the pointer.
+void View3D::turn(const QPoint& by) {
+    Viewpoint view = document_.view();
+    const double heading = by.x() * kDegreesPerPixel;
+    const double pitch =
+        std::clamp(view.pitch - by.y() * kDegreesPerPixel, -kSteepest, kSteepest) - view.pitch;
+    const double h = toRadians(view.heading);
+    const Eigen::Matrix3d turned =
+        (Eigen::AngleAxisd(toRadians(-heading), Vec3d::UnitY()) *
+         Eigen::AngleAxisd(toRadians(pitch), Vec3d(std::cos(h), 0, std::sin(h))))
+            .toRotationMatrix();
+    view.eye = pivot_ + turned * (view.eye - pivot_);
+    view.heading = std::fmod(view.heading + heading + 360, 360);
+    view.pitch += pitch;
+    moved(view);
+}
+
+void View3D::slide(const QPoint& by) {
+    Viewpoint view = document_.view();
+    const double scale = metresPerPixel((pivot_ - view.eye).norm());
+    const Mat4d m = viewMatrix(view);
+    const Vec3d right = m.block<1, 3>(0, 0);
+    const Vec3d up = m.block<1, 3>(1, 0);
+    view.eye += scale * (-by.x() * right + by.y() * up);
+    moved(view);
+}
+
+void View3D::mouseReleaseEvent(QMouseEvent* event) {
+    const bool click = drag_ == Drag::Turn && !dragged_;
+    drag_ = Drag::None;
+    if (!click || !document_.hasScene()) return;
+    const auto picked = pickAt(event->position());
+    document_.selectObject(picked ? static_cast<int>(picked->object) : -1);
+}
+
+void View3D::mouseDoubleClickEvent(QMouseEvent* event) {
+    const auto picked = pickAt(event->position());
+    if (!picked) return;
+    Viewpoint view = document_.view();
+    view.eye = picked->point + Vec3d(0, kEyeHeight, 0);
+    view.pitch = 0;
+    goTo(view);
+}
+
+void View3D::wheelEvent(QWheelEvent* event) {
+    const auto picked = pickAt(event->position());
+    const double reach = picked ? picked->distance : 10;
+    const double notches = event->angleDelta().y() / 120.0;
+    Viewpoint view = document_.view();
+    view.eye += rayThrough(event->position()) * reach * (1 - std::pow(0.82, notches));
+    moved(view);
+}
+
+void View3D::keyPressEvent(QKeyEvent* event) {
+    const bool plain = !(event->modifiers() & (Qt::ControlModifier | Qt::AltModifier));
+    if (plain && isWalkKey(event->key())) {
+        if (event->isAutoRepeat()) return;
+        keys_.insert(event->key());
+        walkClock_.start();
+        walkTimer_.start();
+    } else if (plain && event->key() == Qt::Key_Space) {
+        setShowing(showing_ == Showing::Original ? Showing::Result : Showing::Original);
+    } else if (plain && event->key() == Qt::Key_L) {
+        lookAtSelection();
+    } else if (plain && event->key() == Qt::Key_B) {
+        goBack();
+    } else {
+        QOpenGLWidget::keyPressEvent(event);
+    }
+}
+
+void View3D::keyReleaseEvent(QKeyEvent* event) {
+    if (!event->isAutoRepeat()) keys_.remove(event->key());
+    if (keys_.isEmpty()) walkTimer_.stop();
+}
+
+void View3D::focusOutEvent(QFocusEvent* event) {
+    keys_.clear();
+    walkTimer_.stop();
+    QOpenGLWidget::focusOutEvent(event);
+}
+
+void View3D::walkStep() {
+    constexpr double kLongestStep = 0.25;
+    const double seconds = std::min(kLongestStep, static_cast<double>(walkClock_.restart()) / 1000);
+    Viewpoint view = document_.view();
+    const Vec3d ahead = lookDirection(view.heading, 0);
+    const Vec3d right(-ahead.z(), 0, ahead.x());
+    const auto held = [this](int a, int b) { return keys_.contains(a) || keys_.contains(b) ? 1 : 0; };
+    const Vec3d step = (held(Qt::Key_W, Qt::Key_Up) - held(Qt::Key_S, Qt::Key_Down)) * ahead +
+                       (held(Qt::Key_D, Qt::Key_Right) - held(Qt::Key_A, Qt::Key_Left)) * right +
+                       (held(Qt::Key_E, Qt::Key_E) - held(Qt::Key_Q, Qt::Key_Q)) * Vec3d::UnitY();
+    const bool fast = QGuiApplication::keyboardModifiers() & Qt::ShiftModifier;
+    view.eye += step * seconds * kWalkSpeed * (fast ? kRunFactor : 1);
+    moved(view);
+}
+
+}  // namespace flentro::app

@@ -1,0 +1,168 @@
+#include "view/view_overlay.h"
+
+#include <QMenu>
+#include <QPainter>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr int kMargin = 12;
+
+/// A panel over the picture: paper, a hairline around it.
+void paintPanel(QPainter& painter, const QRect& rect) {
+    QColor ground = theme().paper;
+    ground.setAlpha(225);
+    painter.fillRect(rect, ground);
+    painter.setPen(theme().hairline);
+    painter.setBrush(Qt::NoBrush);
+    painter.drawRect(rect.adjusted(0, 0, -1, -1));
+}
+
+void paintTag(QPainter& painter, const QPoint& at, const QString& text, Qt::Alignment side) {
+    const int width = painter.fontMetrics().horizontalAdvance(text) + 16;
+    const int left = side == Qt::AlignRight ? at.x() - width : at.x();
+    const QRect rect(left, at.y(), width, 22);
+    paintPanel(painter, rect);
+    painter.setPen(theme().ink);
+    painter.drawText(rect, Qt::AlignCenter, text);
+}
+
+}  // namespace
+
+ViewOverlay::ViewOverlay(Document& document, View3D& view)
+    : QWidget(&view), document_(document), view_(view), lens_(new QToolButton(&view)) {
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+    lens_->setPopupMode(QToolButton::InstantPopup);
+    lens_->setAccessibleName(tr("Lens"));
+    lens_->setFocusPolicy(Qt::TabFocus);
+    fillLensMenu();
+    const auto refresh = [this] { update(); };
+    connect(&document, &Document::countsChanged, this, refresh);
+    connect(&document, &Document::selectionChanged, this, refresh);
+    connect(&document, &Document::viewChanged, this, refresh);
+    connect(&document, &Document::sceneChanged, this, refresh);
+    connect(&view, &View3D::showingChanged, this, refresh);
+    connect(&view, &View3D::drawn, this, refresh);
+    connect(&view, &View3D::lensChanged, this, [this] {
+        placeButtons();
+        update();
+    });
+}
+
+void ViewOverlay::fillLensMenu() {
+    auto* menu = new QMenu(lens_);
+    menu->setToolTipsVisible(true);
+    for (int i = 0; i < kLensCount; ++i) {
+        const auto kind = static_cast<LensKind>(i);
+        QAction* action = menu->addAction(lensName(kind), this, [this, kind] { view_.setLens(kind); });
+        action->setToolTip(lensHelp(kind));
+        action->setShortcut(QKeySequence(QString("Ctrl+%1").arg(i + 1)));
+    }
+    lens_->setMenu(menu);
+}
+
+void ViewOverlay::placeButtons() {
+    lens_->setText(tr("Lens: %1").arg(lensName(view_.lens())) + "  ");
+    lens_->setToolTip(lensHelp(view_.lens()));
+    lens_->adjustSize();
+    lens_->move(width() - lens_->width() - kMargin, kMargin);
+}
+
+void ViewOverlay::resizeEvent(QResizeEvent*) { placeButtons(); }
+
+void ViewOverlay::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setFont(textFont(12));
+    lens_->setVisible(document_.hasScene());
+    if (!document_.hasScene()) return paintEmpty(painter);
+    paintSelection(painter);
+    if (view_.showing() == Showing::Swipe) paintSwipe(painter);
+    paintLegend(painter);
+    paintCaption(painter);
+}
+
+void ViewOverlay::paintEmpty(QPainter& painter) {
+    painter.setPen(QColor(0xE6, 0xE0, 0xD4));
+    painter.setFont(textFont(15));
+    painter.drawText(rect(), Qt::AlignCenter,
+                     document_.jobs().isRunning()
+                         ? tr("Opening the scene ...")
+                         : tr("Drop a scene here, or open one with Ctrl+O."));
+}
+
+/// The edges of the selected object's bounds, in ink over a paper halo.
+void ViewOverlay::paintSelection(QPainter& painter) {
+    const int index = document_.selectedObject();
+    if (index < 0) return;
+    const Object& object = document_.source()->objects[static_cast<std::size_t>(index)];
+    if (object.bounds.isEmpty()) return;
+    const Box local = document_.source()->mesh(object).bounds;
+    std::optional<QPointF> corners[8];
+    for (int i = 0; i < 8; ++i)
+        corners[i] = view_.project(transformPoint(
+            object.world, local.corner(static_cast<Box::CornerType>(i))));
+    for (const auto& [color, width] : {std::pair(QColor(0xF4, 0xF1, 0xEA, 200), 3.5),
+                                       std::pair(QColor(0x1E, 0x2A, 0x38), 1.5)}) {
+        painter.setPen(QPen(color, width));
+        for (int i = 0; i < 8; ++i)
+            for (int axis = 0; axis < 3; ++axis) {
+                const int j = i ^ (1 << axis);
+                if (j > i && corners[i] && corners[j]) painter.drawLine(*corners[i], *corners[j]);
+            }
+    }
+}
+
+void ViewOverlay::paintSwipe(QPainter& painter) {
+    const int x = view_.swipeX();
+    painter.setPen(QPen(QColor(0x1E, 0x2A, 0x38), 3));
+    painter.drawLine(x, 0, x, height());
+    painter.setPen(QPen(QColor(0xF4, 0xF1, 0xEA), 1));
+    painter.drawLine(x, 0, x, height());
+    painter.setBrush(QColor(0xF4, 0xF1, 0xEA));
+    painter.setPen(QPen(QColor(0x1E, 0x2A, 0x38), 1.5));
+    painter.drawRoundedRect(QRect(x - 7, height() / 2 - 16, 14, 32), 3, 3);
+    const int y = height() - 22 - kMargin;
+    paintTag(painter, {x - 8, y}, tr("Original"), Qt::AlignRight);
+    paintTag(painter, {x + 8, y}, tr("Result"), Qt::AlignLeft);
+}
+
+void ViewOverlay::paintLegend(QPainter& painter) {
+    const Scene* scene = view_.shownScene();
+    if (!scene) return;
+    const auto entries = legendFor(view_.lens(), *scene, view_.shownCost());
+    if (entries.empty()) return;
+    constexpr int kRow = 20;
+    int textWidth = painter.fontMetrics().horizontalAdvance(lensName(view_.lens()));
+    for (const LegendEntry& entry : entries)
+        textWidth = std::max(textWidth, painter.fontMetrics().horizontalAdvance(entry.text) + 24);
+    const int tall = kRow * (static_cast<int>(entries.size()) + 1) + 10;
+    const QRect panel(kMargin, height() - tall - kMargin, textWidth + 20, tall);
+    paintPanel(painter, panel);
+    painter.setPen(theme().faint);
+    painter.drawText(panel.adjusted(10, 6, 0, 0), Qt::AlignLeft, lensName(view_.lens()));
+    int y = panel.top() + 6 + kRow;
+    for (const LegendEntry& entry : entries) {
+        painter.fillRect(QRect(panel.left() + 10, y + 2, 14, 12), entry.color);
+        painter.setPen(theme().ink);
+        painter.drawText(QRect(panel.left() + 34, y - 2, textWidth, kRow), Qt::AlignVCenter, entry.text);
+        y += kRow;
+    }
+}
+
+void ViewOverlay::paintCaption(QPainter& painter) {
+    const Showing showing = view_.showing();
+    const QString what = showing == Showing::Original ? tr("Original")
+                         : showing == Showing::Result ? tr("Result")
+                                                      : tr("Original | Result");
+    const QString drawn =
+        tr("%1   %2 triangles drawn here in %3 ms")
+            .arg(what, QString::fromStdString(formatCount(static_cast<double>(view_.frameTriangles()))))
+            .arg(view_.frameMilliseconds(), 0, 'f', 0);
+    paintTag(painter, {kMargin, kMargin}, showing == Showing::Result ? drawn : what, Qt::AlignLeft);
+}
+
+}  // namespace flentro::app

@@ -1,0 +1,83 @@
+#include "project/project.h"
+
+#include "io/file.h"
+
+namespace flentro {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr const char* kFormat = "flentro-project";
+constexpr int kVersion = 1;
+
+Json toJson(const Viewpoint& view) {
+    return {{"eye", {view.eye.x(), view.eye.y(), view.eye.z()}},
+            {"heading", view.heading},
+            {"pitch", view.pitch}};
+}
+
+Viewpoint parseView(const Json& json, Viewpoint view) {
+    const Json& eye = jsonArray(json, "eye");
+    for (std::size_t i = 0; i < 3 && eye.size() == 3; ++i)
+        if (eye[i].is_number()) view.eye[static_cast<int>(i)] = eye[i].get<double>();
+    view.heading = jsonOr(json, "heading", view.heading);
+    view.pitch = jsonOr(json, "pitch", view.pitch);
+    return view;
+}
+
+/// A folder of the project may be moved with its scene; another disk cannot be relative.
+std::string storedPath(const fs::path& scene, const fs::path& folder) {
+    const fs::path relative = scene.lexically_relative(folder);
+    return (relative.empty() ? scene : relative).generic_string();
+}
+
+}  // namespace
+
+Expected<Project> loadProject(const fs::path& path) {
+    auto text = readTextFile(path);
+    if (!text) return tl::unexpected(text.error());
+    const std::string where = path.filename().string();
+    auto json = parseJson(*text, where);
+    if (!json) return tl::unexpected(json.error());
+    if (jsonOr<std::string>(*json, "format", "") != kFormat)
+        return fail(ErrorCode::InvalidInput, "is not a Flentro project", where);
+    if (jsonOr(*json, "version", 0) != kVersion)
+        return fail(ErrorCode::Unsupported, "was written by a newer version", where);
+    auto target = parseTarget(jsonObject(*json, "target"), where + ": target");
+    if (!target) return tl::unexpected(target.error());
+    auto order = parseWorkOrder(jsonObject(*json, "workOrder"), where + ": workOrder");
+    if (!order) return tl::unexpected(order.error());
+    Project project;
+    const fs::path scene = jsonOr<std::string>(*json, "scene", "");
+    if (scene.empty()) return fail(ErrorCode::InvalidInput, "names no 'scene'", where);
+    project.scene = (fs::absolute(path).parent_path() / scene).lexically_normal();
+    project.target = std::move(*target);
+    project.order = std::move(*order);
+    for (const Json& spot : jsonArray(*json, "spots"))
+        project.spots.push_back({jsonOr<std::string>(spot, "name", "spot"), parseView(spot, {})});
+    for (const Json& name : jsonArray(*json, "setAside"))
+        if (name.is_string()) project.setAside.insert(name.get<std::string>());
+    project.view = parseView(jsonObject(*json, "view"), {});
+    project.rest = std::move(*json);
+    return project;
+}
+
+Expected<void> saveProject(const Project& project, const fs::path& path) {
+    Json json = project.rest.is_object() ? project.rest : Json::object();
+    json["format"] = kFormat;
+    json["version"] = kVersion;
+    json["scene"] = storedPath(project.scene, fs::absolute(path).parent_path());
+    json["target"] = toJson(project.target);
+    json["workOrder"] = toJson(project.order);
+    json["view"] = toJson(project.view);
+    json["setAside"] = project.setAside;
+    json["spots"] = Json::array();
+    for (const Spot& spot : project.spots) {
+        Json entry = toJson(spot.view);
+        entry["name"] = spot.name;
+        json["spots"].push_back(std::move(entry));
+    }
+    return writeFileAtomic(path, json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n");
+}
+
+}  // namespace flentro

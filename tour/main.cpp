@@ -1,0 +1,112 @@
+// flentro-tour SCENE-OR-PROJECT FOLDER: goes through the work in the real window, from the
+// target to a proven export, and leaves a picture of every step in FOLDER.
+
+#include <QApplication>
+#include <QDir>
+#include <QElapsedTimer>
+#include <QScreen>
+#include <QStandardPaths>
+#include <cstdio>
+#include <functional>
+
+#include "main_window.h"
+
+namespace {
+
+using namespace flentro;
+using namespace flentro::app;
+
+constexpr int kLongestWait = 300'000;  ///< Milliseconds.
+
+class Tour {
+public:
+    Tour(MainWindow& window, QString folder) : window_(window), folder_(std::move(folder)) {}
+
+    bool settle() {
+        QElapsedTimer clock;
+        clock.start();
+        int calm = 0;
+        while (calm < 5) {
+            QApplication::processEvents(QEventLoop::AllEvents, 40);
+            calm = window_.isSettled() ? calm + 1 : 0;
+            if (clock.elapsed() > kLongestWait) return false;
+        }
+        return true;
+    }
+
+    bool take(const char* name) {
+        if (!settle()) return false;
+        const QPixmap picture = window_.grab();
+        std::printf("%s.png  %zu triangles in %.0f ms\n", name, window_.view().frameTriangles(),
+                    window_.view().frameMilliseconds());
+        return picture.save(QDir(folder_).filePath(QString(name) + ".png"));
+    }
+
+    bool run(const QString& scene) {
+        window_.open(scene);
+        if (!settle() || !window_.document().hasScene()) return false;
+        Document& document = window_.document();
+        if (document.project().order.fixes.empty()) document.setTarget(shippedTargets().back(), "Target");
+        bool good = take("target");
+        addSpots();
+        window_.showStep(WorkStep::Survey);
+        good = take("survey") && good;
+        window_.showStep(WorkStep::Findings);
+        window_.view().setLens(LensKind::TriangleSize);
+        good = take("findings") && good;
+        window_.view().setLens(LensKind::Wireframe);
+        good = take("lens-wireframe") && good;
+        window_.showStep(WorkStep::Fixes);
+        window_.fixes().addOrShow("tidy", "");
+        window_.fixes().addOrShow("ladder", "bollard");
+        window_.view().setLens(LensKind::Level);
+        good = take("fixes-ladder") && good;
+        window_.fixes().addOrShow("culling", "");
+        window_.view().setLens(LensKind::ShareOfCost);
+        good = take("fixes-culling") && good;
+        window_.view().setLens(LensKind::Shaded);
+        window_.showStep(WorkStep::Proof);
+        settle();
+        window_.proof().exportResult(QDir(folder_).filePath("lighter.glb"));
+        return take("proof") && good;
+    }
+
+private:
+    void addSpots() {
+        Document& document = window_.document();
+        if (!document.project().spots.empty()) return;
+        std::vector<Spot> spots = {{"Quay", document.view()}};
+        Viewpoint other = document.view();
+        other.eye += Vec3d(28, 0, -30.4);
+        spots.push_back({"Market row", other});
+        other.eye += Vec3d(30, 2.5, 20);
+        spots.push_back({"Footbridge", other});
+        document.setSpots(spots, "Add spots");
+    }
+
+    MainWindow& window_;
+    QString folder_;
+};
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    QApplication::setAttribute(Qt::AA_ShareOpenGLContexts);
+    QStandardPaths::setTestModeEnabled(true);
+    QApplication application(argc, argv);
+    QApplication::setOrganizationName("Flentro tour");
+    QApplication::setApplicationName("Flentro tour");
+    if (argc != 3) {
+        std::fprintf(stderr, "usage: flentro-tour SCENE-OR-PROJECT FOLDER\n");
+        return 2;
+    }
+    QDir().mkpath(argv[2]);
+    setSheet(application, Sheet::Night);
+    MainWindow window;
+    window.show();
+    Tour tour(window, argv[2]);
+    const bool good = tour.run(argv[1]);
+    if (!good) std::fprintf(stderr, "flentro-tour: %s\n", "a step did not finish");
+    window.document().undoStack().setClean();
+    return good ? 0 : 1;
+}
