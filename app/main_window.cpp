@@ -126,14 +126,14 @@ void MainWindow::buildLayout() {
                            static_cast<QWidget*>(findings_), static_cast<QWidget*>(fixes_),
                            static_cast<QWidget*>(proof_)})
         sheets_->addWidget(scrolled(sheet));
-    sheets_->setMinimumWidth(424);
+    sheets_->setMinimumWidth(440);
     splitter_->addWidget(left);
     splitter_->addWidget(centre);
     splitter_->addWidget(sheets_);
     splitter_->setHandleWidth(1);
     splitter_->setChildrenCollapsible(false);
     splitter_->setStretchFactor(1, 1);
-    splitter_->setSizes({236, 620, 424});
+    splitter_->setSizes({236, 604, 440});
     auto* whole = new QWidget;
     auto* layout = new QVBoxLayout(whole);
     layout->setContentsMargins(0, 0, 0, 0);

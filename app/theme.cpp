@@ -72,12 +72,13 @@ QPushButton[primary="true"] { background: @ink; color: @paper; border-color: @in
 QPushButton[primary="true"]:disabled { background: @hairline; color: @faint; border-color: @hairline; }
 QPushButton[primary="true"]:focus { border: 2px solid @within; padding: 3px 9px; }
 QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox { background: @raised; color: @ink;
-    border: 1px solid @hairline; border-radius: 2px; padding: 2px 6px; min-height: 20px; }
+    border: 1px solid @hairline; border-radius: 2px; padding: 1px 6px; min-height: 18px; }
 QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus { border-color: @within; }
 QComboBox QAbstractItemView { background: @raised; color: @ink; selection-background-color: @hairline;
     selection-color: @ink; }
 QTableView, QListView { background: @paper; color: @ink; border: none; gridline-color: @hairline;
     selection-background-color: @hairline; selection-color: @ink; }
+QTableView::item { padding: 0 4px; }
 QHeaderView::section { background: @paper; color: @faint; border: none;
     border-bottom: 1px solid @hairline; padding: 3px 4px; }
 QScrollArea { border: none; }

@@ -64,7 +64,7 @@ void addAudit(CLI::App& app, Common& common, Run& run) {
                              "Hold a view, or the whole scene, against a target; exit status 0: "
                              "within, 1: over, 2: bad input",
                              "  flentro-cli audit market.glb --target \"Kiosk 60\"\n"
-                             "  flentro-cli audit market.glb --eye -24,1.7,12.4 --heading 62\n"
+                             "  flentro-cli audit market.glb --eye -9,1.7,-10.8 --heading 72\n"
                              "  flentro-cli audit market.glb --target ours.target.json --quiet "
                              "|| echo over\n");
     verb->add_option("scene", options->scene, "The scene")->required();

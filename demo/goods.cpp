@@ -281,6 +281,21 @@ MeshPtr makeSign(const SceneBuilder& s, int variant) {
     return b.finish();
 }
 
+MeshPtr makeLampPost(const SceneBuilder& s) {
+    const Detail& d = s.detail();
+    MeshBuilder b("lamp post");
+    b.material(s.material("iron"));
+    b.lathe(smoothProfile({{0.001F, 3.1F}, {0.03F, 3.08F}, {0.04F, 2.9F}, {0.045F, 1}, {0.07F, 0.6F},
+                           {0.1F, 0.5F}, {0.11F, 0.06F}, {0.14F, 0}, {0.001F, 0}}, 3), d.segments(16));
+    std::vector<Vec3f> arm;
+    for (int i = 0; i <= 14; ++i) {
+        const float a = static_cast<float>(kPi) * static_cast<float>(i) / 14;
+        arm.emplace_back(0.25F - 0.25F * std::cos(a), 3.0F + 0.14F * std::sin(a), 0);
+    }
+    b.tube(arm, 0.022F, d.segments(10));
+    return b.finish();
+}
+
 MeshPtr makeBench(const SceneBuilder& s) {
     const Detail& d = s.detail();
     MeshBuilder b("bench");

@@ -110,8 +110,8 @@ void mixSpecial(SceneBuilder& s) {
     window.emissive = {1.2F, 0.75F, 0.35F};
     s.material(window);
     MaterialLook sky = look("dusk sky", "");
-    sky.color = {0.10F, 0.13F, 0.22F, 1};
-    sky.emissive = {0.06F, 0.075F, 0.12F};
+    sky.color = {0.05F, 0.07F, 0.14F, 1};
+    sky.emissive = {0.016F, 0.022F, 0.045F};
     s.material(sky);
 }
 

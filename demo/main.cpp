@@ -8,6 +8,7 @@
 #include "io/file.h"
 #include "io/gltf.h"
 #include "ottermere.h"
+#include "project/project.h"
 
 namespace {
 
@@ -27,6 +28,8 @@ int write(const fs::path& folder, const demo::Detail& detail, int copies) {
     const fs::path truth = folder / "ottermere.truth.json";
     if (auto done = writeFileAtomic(truth, made.groundTruth.dump(1)); !done)
         return complain(done.error());
+    if (auto done = saveProject(demo::makeProject(scene), folder / "ottermere.flentro.json"); !done)
+        return complain(done.error());
     std::size_t triangles = 0;
     for (const Object& object : made.scene.objects) triangles += made.scene.mesh(object).triangles;
     fmt::print("{}: {} objects, {} meshes, {} materials, {} textures, {} lights, {} triangles as "
@@ -39,7 +42,8 @@ int write(const fs::path& folder, const demo::Detail& detail, int copies) {
 }  // namespace
 
 int main(int argc, char** argv) {
-    CLI::App app{"Writes the demo scene Ottermere Lock: ottermere.glb and ottermere.truth.json."};
+    CLI::App app{"Writes the demo scene Ottermere Lock: ottermere.glb, its ground truth "
+                 "(ottermere.truth.json) and a project (ottermere.flentro.json)."};
     std::string folder = ".";
     bool small = false;
     int copies = 1;

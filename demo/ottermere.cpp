@@ -219,10 +219,13 @@ private:
     void placeLanterns() {
         const std::vector<int> lanterns = {s_.asset(makeLantern(s_, 0)), s_.asset(makeLantern(s_, 1)),
                                            s_.asset(makeLantern(s_, 2))};
+        const int post = s_.asset(makeLampPost(s_));
         Json names = Json::array();
         Json shadows = Json::array();
         for (int i = 0; i < kLanterns; ++i) {
             const Vec3f at = lanternPlace(i);
+            if (i >= 2 * kStalls)
+                put(post, fmt::format("lamp post {:02}", i - 2 * kStalls + 1), at.x() - 0.5F, 0, at.z());
             put(lanterns[static_cast<std::size_t>(i % 3)], fmt::format("lantern {:02}", i + 1),
                 at.x(), at.y(), at.z());
             const bool shadow = i % 4 == 1 && static_cast<int>(shadows.size()) < kShadowLanterns;
@@ -271,7 +274,7 @@ private:
     }
 
     void placeCameras() {
-        s_.camera("quay", {-24, 1.7F, 12.4F}, 62, 60);
+        s_.camera("quay", {-9, 1.7F, -10.8F}, 72, 60);
         s_.camera("market row", {4, 1.7F, -18}, 90, 60);
         s_.camera("bridge", {34, 4.2F, 2}, -60, 60);
     }
@@ -302,7 +305,22 @@ Json textureFaults(const Scene& scene) {
 
 }  // namespace
 
-Viewpoint quayView() { return {{-24, 1.7, 12.4}, 62, 0}; }
+Viewpoint quayView() { return {{-9, 1.7, -10.8}, 72, 0}; }
+
+Project makeProject(const std::filesystem::path& scene) {
+    Project project;
+    project.scene = std::filesystem::absolute(scene);
+    project.target = findTarget("Desk 120").value();
+    project.view = quayView();
+    project.spots = {{"Quay", quayView()},
+                     {"Otter", {{4, 1.7, -11.5}, 0, 0}},
+                     {"Footbridge", {{34, 4.3, 0}, 270, -8}},
+                     {"Warehouse", {{-52, 1.7, -34}, 180, 0}}};
+    project.order.add(TidySettings{});
+    project.order.add(LadderSettings{});
+    project.order.add(CullingSettings{});
+    return project;
+}
 
 Ottermere makeOttermere(const Detail& detail, int copies) {
     SceneBuilder builder(detail);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "geometry/frustum.h"
+#include "project/project.h"
 #include "scene_builder.h"
 
 namespace flentro::demo {
@@ -15,7 +16,11 @@ struct Ottermere {
 /// Deterministic. `copies`: how often the whole market is laid out, for stress.
 [[nodiscard]] Ottermere makeOttermere(const Detail& detail, int copies);
 
-/// The view of the screenshots and of the audit: on the south quay, looking north-east.
+/// A target, spots and a work order, so that every step has something to show.
+[[nodiscard]] Project makeProject(const std::filesystem::path& scene);
+
+/// The view of the screenshots and of the audit: on the north quay, looking east along the
+/// stalls.
 [[nodiscard]] Viewpoint quayView();
 
 }  // namespace flentro::demo

@@ -25,6 +25,7 @@ void lookAround(SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeHerb(const SceneBuilder& scene, int variant);
 [[nodiscard]] MeshPtr makeScales(const SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeSign(const SceneBuilder& scene, int variant);
+[[nodiscard]] MeshPtr makeLampPost(const SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeBench(const SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeNarrowboat(const SceneBuilder& scene, int variant);
 [[nodiscard]] MeshPtr makeReeds(const SceneBuilder& scene, int variant);

@@ -22,16 +22,20 @@ CullingPlot::CullingPlot(QWidget* parent) : Plot(parent) {
     useLogScale(yAxis);
     kept_ = addGraph();
     lost_ = addGraph();
-    for (QCPGraph* graph : {kept_, lost_}) graph->setLineStyle(QCPGraph::lsNone);
+    grips_ = addGraph();
+    xAxis->setNumberFormat("g");
+    xAxis->setNumberPrecision(3);
+    for (QCPGraph* graph : {kept_, lost_, grips_}) graph->setLineStyle(QCPGraph::lsNone);
     setAxes(tr("size of the object, m"), tr("distance from here, m"));
     CullingPlot::restyle();
 }
 
 void CullingPlot::restyle() {
     Plot::restyle();
-    if (!kept_ || !lost_) return;
+    if (!grips_) return;
     kept_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssCircle, theme().within, Qt::NoBrush, 4));
     lost_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDiamond, theme().over, theme().over, 4.5));
+    grips_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssCircle, QPen(theme().ink, 1.5), theme().paper, 11));
     redraw();
 }
 
@@ -102,15 +106,13 @@ void CullingPlot::redraw() {
             line->end->setCoords(at(k + 1) * 0.9998, cullingDistance(settings_, target_, at(k + 1) * 0.9998));
             line->setPen(QPen(theme().ink, 2));
         }
-        auto* grip = new QCPItemEllipse(this);
-        const QPointF centre = classPixel(i);
-        grip->topLeft->setType(QCPItemPosition::ptAbsolute);
-        grip->bottomRight->setType(QCPItemPosition::ptAbsolute);
-        grip->topLeft->setPixelPosition(centre - QPointF(5, 5));
-        grip->bottomRight->setPixelPosition(centre + QPointF(5, 5));
-        grip->setPen(QPen(theme().ink, 1.5));
-        grip->setBrush(theme().paper);
     }
+    QVector<double> gripX, gripY;
+    for (std::size_t i = 0; i < settings_.classes.size(); ++i) {
+        gripX.push_back(middleOf(i));
+        gripY.push_back(cullingDistance(settings_, target_, gripX.back()));
+    }
+    grips_->setData(gripX, gripY, true);
     auto* farPlane = new QCPItemStraightLine(this);
     farPlane->point1->setCoords(0.1, target_.farPlane);
     farPlane->point2->setCoords(1, target_.farPlane);
@@ -187,14 +189,14 @@ void CullingInstrument::change(const QString& text,
 void CullingInstrument::rebuildClasses(const CullingSettings& settings) {
     auto* grid = static_cast<QGridLayout*>(classes_->layout());
     grid->setContentsMargins(0, 0, 0, 0);
-    grid->setHorizontalSpacing(8);
+    grid->setHorizontalSpacing(6);
     grid->setVerticalSpacing(3);
     for (std::size_t i = 0; i < settings.classes.size(); ++i) {
         const SizeClass& sizeClass = settings.classes[i];
         const QString upTo = std::isfinite(sizeClass.largest)
-                                 ? tr("%1, up to %2").arg(toText(sizeClass.name),
+                                 ? tr("%1 to %2").arg(toText(sizeClass.name),
                                                           toText(formatMetres(sizeClass.largest)))
-                                 : tr("%1, larger").arg(toText(sizeClass.name));
+                                 : tr("%1").arg(toText(sizeClass.name));
         const auto row = static_cast<int>(i / 2);
         const auto column = static_cast<int>(i % 2) * 2;
         grid->addWidget(makeFaint(upTo), row, column);

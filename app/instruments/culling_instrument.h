@@ -35,8 +35,9 @@ private:
     double largest_ = 100;
     double farthest_ = 1000;
     std::size_t gone_ = 0;
-    QCPGraph* kept_;
-    QCPGraph* lost_;
+    QCPGraph* kept_ = nullptr;
+    QCPGraph* lost_ = nullptr;
+    QCPGraph* grips_ = nullptr;
 };
 
 class CullingInstrument : public QWidget {

@@ -37,7 +37,9 @@ LadderPlot::LadderPlot(QWidget* parent) : Plot(parent) {
     density_ = addGraph(xAxis, yAxis2);
     triangles_->setLineStyle(QCPGraph::lsStepLeft);
     setAxes(tr("distance, m"), tr("triangles of one copy"));
-    yAxis2->setLabel(tr("deviation, px   pixels per triangle, px²"));
+    yAxis2->setNumberFormat("g");
+    yAxis2->setNumberPrecision(3);
+    yAxis2->setLabel(tr("px, px²"));
     LadderPlot::restyle();
 }
 
@@ -101,7 +103,7 @@ void LadderPlot::redraw() {
     deviation_->setData(x, deviation, true);
     density_->setData(x, density, true);
     xAxis->setRange(kNearest, reach);
-    yAxis->setRange(5, std::max(100.0, static_cast<double>(asset_.mesh->triangles) * 1.8));
+    yAxis->setRange(5, std::max(100.0, static_cast<double>(asset_.mesh->triangles) * 4));
     yAxis2->setRange(0.05, 1000);
     for (std::size_t i = 0; i < posts_.size(); ++i) {
         auto* line = new QCPItemStraightLine(this);
@@ -279,7 +281,7 @@ void LadderInstrument::refresh() {
         }
         plot_->show(asset, document_.target(), now->pixels, nearest);
         QString text = tr("<b>Ink</b>: triangles. <font color='%1'>Plum</font>: deviation. "
-                          "<font color='%2'>Blue, dashed</font>: pixels per triangle. ")
+                          "<font color='%2'>Blue, dashed</font>: px² per triangle. ")
                            .arg(theme().over.name(), theme().within.name());
         const Ladder::Level& last = asset.ladder.levels.back();
         text += tr("LOD 0 has %1 triangles; LOD %2 has %3 from %4, within %5 of the original.")

@@ -34,11 +34,9 @@ private:
     double pixels_ = 1;
     double here_ = 0;
     std::vector<double> posts_;
-    QCPGraph* triangles_;
-    QCPGraph* deviation_;
-    QCPGraph* density_;
-    std::vector<QCPItemStraightLine*> lines_;
-    std::vector<QCPItemText*> labels_;
+    QCPGraph* triangles_ = nullptr;
+    QCPGraph* deviation_ = nullptr;
+    QCPGraph* density_ = nullptr;
 };
 
 class LadderInstrument : public QWidget {

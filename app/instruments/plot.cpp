@@ -5,7 +5,7 @@
 namespace flentro::app {
 
 Plot::Plot(QWidget* parent) : QCustomPlot(parent) {
-    setMinimumHeight(210);
+    setMinimumHeight(190);
     setMouseTracking(true);
     axisRect()->setMinimumMargins(QMargins(4, 8, 8, 4));
     Plot::restyle();
@@ -14,8 +14,8 @@ Plot::Plot(QWidget* parent) : QCustomPlot(parent) {
 void Plot::useLogScale(QCPAxis* axis) {
     axis->setScaleType(QCPAxis::stLogarithmic);
     axis->setTicker(QSharedPointer<QCPAxisTickerLog>::create());
-    axis->setNumberFormat("g");
-    axis->setNumberPrecision(4);
+    axis->setNumberFormat("f");
+    axis->setNumberPrecision(0);
 }
 
 void Plot::styleAxis(QCPAxis* axis) {

@@ -52,7 +52,7 @@ FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
     setFocusPolicy(Qt::TabFocus);
     setAccessibleName(fixName(fix.settings));
     auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(12, 7, 8, 7);
+    layout->setContentsMargins(12, 4, 6, 4);
     layout->setSpacing(3);
     auto* row = new QHBoxLayout;
     row->setSpacing(3);
@@ -71,9 +71,11 @@ FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
     summary_->setFont(textFont(12));
     contribution_->setFont(figureFont(11));
     contribution_->setTextFormat(Qt::RichText);
-    contribution_->setToolTip(tr("Change of load in this view that this fix brings."));
-    layout->addWidget(summary_);
+    contribution_->setToolTip(
+        tr("Change of load in this view that this fix brings: triangles, draw calls, objects."));
     layout->addWidget(contribution_);
+    layout->addWidget(summary_);
+    summary_->hide();
     connect(on_, &QCheckBox::clicked, this, &FixCard::toggled);
     connect(up, &QToolButton::clicked, this, [this] { emit moved(-1); });
     connect(down, &QToolButton::clicked, this, [this] { emit moved(1); });
@@ -82,6 +84,7 @@ FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
 
 void FixCard::setChosen(bool chosen) {
     chosen_ = chosen;
+    summary_->setVisible(chosen);
     update();
 }
 
@@ -98,7 +101,7 @@ void FixCard::setContribution(const std::vector<std::pair<Measure, double>>& cha
                 const bool worse = load > 0.005;
                 const bool better = load < -0.005;
                 const QColor color = worse ? theme().over : better ? theme().within : theme().faint;
-                text += QString("<font color='%1'>%2 %3%4</font>&nbsp;&nbsp; ")
+                text += QString("<font color='%1'>%2 %3%4</font>&nbsp; ")
                             .arg(color.name(), name, worse ? "+" : better ? "−" : "±")
                             .arg(std::fabs(load), 0, 'f', 2);
             }
@@ -225,7 +228,11 @@ void FixesSheet::move(int id, int by) {
 }
 
 void FixesSheet::rebuildCards() {
-    for (FixCard* card : cards_) card->deleteLater();
+    for (FixCard* card : cards_) {
+        cardHolder_->layout()->removeWidget(card);
+        card->hide();
+        card->deleteLater();
+    }
     cards_.clear();
     const auto& fixes = document_.project().order.fixes;
     for (std::size_t i = 0; i < fixes.size(); ++i) {

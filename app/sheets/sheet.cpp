@@ -65,8 +65,10 @@ QTableWidget* makeTable(const QStringList& header) {
     table->setFrameShape(QFrame::NoFrame);
     table->verticalHeader()->hide();
     table->verticalHeader()->setDefaultSectionSize(26);
-    table->horizontalHeader()->setFont(textFont(11));
+    for (int i = 0; i < header.size(); ++i) table->horizontalHeaderItem(i)->setFont(textFont(11));
     table->horizontalHeader()->setHighlightSections(false);
+    table->horizontalHeader()->setDefaultAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    table->horizontalHeaderItem(0)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     table->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
@@ -88,7 +90,7 @@ QTableWidgetItem* cellOf(QTableWidget* table, int row, int column) {
 void setCell(QTableWidget* table, int row, int column, const QString& text, bool figures) {
     QTableWidgetItem* item = cellOf(table, row, column);
     item->setText(text);
-    item->setFont(figures ? figureFont(12) : textFont(12));
+    item->setFont(figures ? figureFont(11) : textFont(12));
     item->setTextAlignment((figures ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
     if (!figures) item->setToolTip(text);
 }

@@ -25,9 +25,8 @@ TargetSheet::TargetSheet(Document& document, QWidget* parent)
     : QWidget(parent), document_(document) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 14);
-    layout->setSpacing(8);
-    addHeading(layout, tr("Target"), tr("The weakest machine that was promised, and what any one "
-                                        "view may cost on it."));
+    layout->setSpacing(6);
+    addHeading(layout, tr("Target"), tr("The weakest machine, and what a view may cost on it."));
     addPicker(layout);
     addDisplay(layout);
     addRule(layout);
@@ -94,6 +93,7 @@ void TargetSheet::addDisplay(QVBoxLayout* layout) {
          [](Target& t, double v) { t.eyes = static_cast<int>(v); }}};
     auto* grid = new QGridLayout;
     grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(3);
     for (std::size_t i = 0; i < entries.size(); ++i) {
         const Entry& entry = entries[i];
         QDoubleSpinBox* box = makeNumber(entry.field, this, [this, entry](double value) {
@@ -111,7 +111,7 @@ void TargetSheet::addDisplay(QVBoxLayout* layout) {
 
 void TargetSheet::addLimits(QVBoxLayout* layout) {
     auto* grid = new QGridLayout;
-    grid->setVerticalSpacing(4);
+    grid->setVerticalSpacing(3);
     grid->addWidget(makeFaint(tr("Limit for any view")), 0, 0);
     int row = 1;
     for (const Measure measure : kMeasures) {
@@ -141,12 +141,14 @@ void TargetSheet::addComparison(QVBoxLayout* layout) {
     comparison_->setSelectionMode(QAbstractItemView::NoSelection);
     comparison_->setFocusPolicy(Qt::NoFocus);
     comparison_->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    comparison_->verticalHeader()->setDefaultSectionSize(22);
+    comparison_->verticalHeader()->setDefaultSectionSize(19);
+    for (int i = 0; i < header.size(); ++i)
+        comparison_->horizontalHeaderItem(i)->setFont(textFont(10));
     comparison_->setRowCount(static_cast<int>(kMeasureCount));
     comparison_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     comparison_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Fixed);
-    comparison_->setColumnWidth(0, 96);
-    comparison_->setFixedHeight(36 + 22 * static_cast<int>(kMeasureCount));
+    comparison_->setColumnWidth(0, 90);
+    comparison_->setFixedHeight(46 + 19 * static_cast<int>(kMeasureCount));
     static const char* kShort[] = {"Triangles", "Draw calls", "Objects", "Lights", "Shadows",
                                    "Tex. memory", "Tex. edge", "Materials", "Vertices"};
     for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) {

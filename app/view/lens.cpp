@@ -14,22 +14,34 @@ constexpr double kHighestShare = 0.1;
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
+struct LevelCount {
+    std::size_t objects = 0;
+    double triangles = 0;
+};
+
+LegendEntry levelEntry(const QColor& color, const QString& name, const LevelCount& count) {
+    return {color, QString("%1: %2 objects, %3 triangles")
+                       .arg(name)
+                       .arg(count.objects)
+                       .arg(text(formatCount(count.triangles)))};
+}
+
 std::vector<LegendEntry> levelLegend(const Scene& scene, const ViewCost& cost) {
-    std::vector<std::pair<std::size_t, double>> levels;
+    std::vector<LevelCount> levels;
+    LevelCount none;
     for (const DrawnObject& drawn : cost.drawn) {
-        if (levels.size() <= drawn.level) levels.resize(drawn.level + 1);
         const Object& object = scene.objects[drawn.object];
         const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
-        ++levels[drawn.level].first;
-        levels[drawn.level].second += static_cast<double>(asset.level(drawn.level)->triangles);
+        if (levels.size() <= drawn.level) levels.resize(drawn.level + 1);
+        LevelCount& count = asset.ladder.empty() ? none : levels[drawn.level];
+        ++count.objects;
+        count.triangles += static_cast<double>(asset.level(drawn.level)->triangles);
     }
     std::vector<LegendEntry> entries;
     for (std::size_t i = 0; i < levels.size(); ++i)
-        entries.push_back({levelColor(i),
-                           QString("LOD %1: %2 objects, %3 triangles")
-                               .arg(i)
-                               .arg(levels[i].first)
-                               .arg(text(formatCount(levels[i].second)))});
+        if (levels[i].objects > 0)
+            entries.push_back(levelEntry(levelColor(i), QString("LOD %1").arg(i), levels[i]));
+    if (none.objects > 0) entries.push_back(levelEntry(noLevelColor(), "no levels", none));
     return entries;
 }
 
@@ -55,6 +67,8 @@ QString lensHelp(LensKind kind) {
 QColor levelColor(std::size_t level) {
     return heat(1.0 - static_cast<double>(std::min<std::size_t>(level, 6)) / 6.0);
 }
+
+QColor noLevelColor() { return {0x6A, 0x72, 0x7B}; }
 
 double shareOnScale(double share) {
     if (share <= 0) return 0;

@@ -27,8 +27,11 @@ struct LegendEntry {
 [[nodiscard]] std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene,
                                                  const ViewCost& cost);
 
-/// LOD 0 in ink's plum, coarser levels towards blue.
+/// LOD 0 in plum, coarser levels towards blue.
 [[nodiscard]] QColor levelColor(std::size_t level);
+
+/// For assets that have no lower levels.
+[[nodiscard]] QColor noLevelColor();
 
 /// Share of the drawn triangles on a logarithmic scale from 0.01 % to 10 %, 0 to 1.
 [[nodiscard]] double shareOnScale(double share);

@@ -53,7 +53,12 @@ void Renderer::release() {
 QOpenGLShaderProgram& Renderer::program() { return needsEdges(frame_.lens) ? *edges_ : *plain_; }
 
 Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& shares) const {
-    if (frame_.lens == LensKind::Level) return toVector(levelColor(drawn.level));
+    if (frame_.lens == LensKind::Level) {
+        const Object& object = frame_.scene->objects[drawn.object];
+        const bool laddered =
+            !frame_.scene->assets[static_cast<std::size_t>(object.asset)].ladder.empty();
+        return toVector(laddered ? levelColor(drawn.level) : noLevelColor());
+    }
     if (frame_.lens == LensKind::ShareOfCost)
         return toVector(heat(shareOnScale(static_cast<double>(shares[drawn.object]))));
     return Vec3f::Ones();
@@ -62,8 +67,7 @@ Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& share
 void Renderer::collectBatches() {
     batches_.clear();
     const Scene& scene = *frame_.scene;
-    Target own = frame_.target;
-    const ViewCost cost = viewCost(scene, own, frame_.view);
+    const ViewCost cost = viewCost(scene, frame_.target, frame_.view);
     const std::vector<float> shares = shareOfTriangles(scene, cost);
     std::map<std::pair<const Mesh*, bool>, std::size_t> known;
     for (const DrawnObject& drawn : cost.drawn) {

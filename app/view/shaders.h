@@ -98,13 +98,14 @@ vec3 shade(vec4 base, vec3 n) {
         float key = max(dot(n, normalize(vec3(0.4, 0.8, 0.45))), 0.0);
         return base.rgb * (mix(vec3(0.28, 0.27, 0.26), vec3(0.42, 0.45, 0.5), up) + 0.7 * key) + emissive;
     }
-    vec3 ambient = mix(vec3(0.11, 0.11, 0.14), vec3(0.26, 0.31, 0.44), up);
+    vec3 ambient = mix(vec3(0.07, 0.075, 0.10), vec3(0.17, 0.21, 0.32), up);
     vec3 cell = (surface.place - gridOrigin) / gridSize;
     vec3 inside = step(vec3(0.0), cell) * step(cell, vec3(1.0));
     vec3 glow = texture(lightGrid, cell).rgb * inside.x * inside.y * inside.z;
     float grazing = 0.55 + 0.45 * max(dot(n, toEye), 0.0);
     vec3 sheen = gloss * glow * pow(1.0 - max(dot(n, toEye), 0.0), 4.0) * 0.5;
-    return base.rgb * (ambient + glow * 0.3 * grazing) + sheen + emissive;
+    glow = glow / (1.0 + 0.22 * glow);  // keeps what hangs beside a lantern from burning out
+    return base.rgb * (ambient + glow * 0.42 * grazing) + sheen + emissive;
 }
 
 void main() {

@@ -33,7 +33,8 @@ std::string formatCount(double count) {
 std::string formatBytes(double bytes) {
     if (std::fabs(bytes) < 1024) return fmt::format("{:.0f} B", bytes);
     if (std::fabs(bytes) < 1024 * 1024) return fmt::format("{:.0f} KiB", bytes / 1024);
-    return threeDigits(bytes / (1024 * 1024)) + " MiB";
+    const double mebibytes = bytes / (1024 * 1024);
+    return (mebibytes < 999.5 ? threeDigits(mebibytes) : grouped(std::llround(mebibytes))) + " MiB";
 }
 
 std::string formatMetres(double metres) {
@@ -52,7 +53,8 @@ std::string formatLoad(double load) {
 
 std::string formatShare(double share) {
     const double percent = share * 100;
-    return fmt::format("{:.{}f} %", percent, percent > 0 && percent < 9.95 ? 1 : 0);
+    const int digits = percent <= 0 || percent >= 9.95 ? 0 : percent >= 0.095 ? 1 : 2;
+    return fmt::format("{:.{}f} %", percent, digits);
 }
 
 std::string formatSeconds(double seconds) {

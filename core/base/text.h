@@ -20,7 +20,7 @@ namespace flentro {
 /// x0.72; x12.3 from ten; x140 from a hundred.
 [[nodiscard]] std::string formatLoad(double load);
 
-/// 12 %, 0.4 %.
+/// 12 %, 0.4 %, 0.01 %.
 [[nodiscard]] std::string formatShare(double share);
 
 /// 4 s, 2 min 10 s.
