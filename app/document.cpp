@@ -103,7 +103,8 @@ void Document::openProject(const QString& file) {
     auto project = loadProject(file.toStdString());
     if (!project) return report(project.error());
     projectFile_ = file;
-    openScene(QString::fromStdString(project->scene.string()), std::move(*project));
+    const QString scene = QString::fromStdString(project->scene.string());
+    openScene(scene, std::move(*project));
 }
 
 void Document::openScene(const QString& file, std::optional<Project> project) {
@@ -169,7 +170,6 @@ void Document::saveProject(const QString& file) {
 void Document::exportResult(const QString& file, LevelLayout levels) {
     ExportOptions options;
     options.levels = levels;
-    options.source = project_.scene;
     jobs_.start("Export", [this, options, file, scene = result_,
                            target = project_.target](Progress& progress) -> JobRunner::Finish {
         auto done = exportScene(*scene, target, file.toStdString(), options, progress);

@@ -108,7 +108,12 @@ MainWindow::MainWindow(QWidget* parent)
     refreshTitle();
 }
 
-MainWindow::~MainWindow() = default;
+/// The widgets look at the document, which is a member and would go before them.
+MainWindow::~MainWindow() {
+    document_.disconnect(this);
+    document_.undoStack().disconnect(this);
+    delete takeCentralWidget();
+}
 
 void MainWindow::buildLayout() {
     auto* left = new QWidget;

@@ -74,7 +74,6 @@ int runFix(const Options& options, const Common& common) {
     if (!evaluation) return complain(evaluation.error());
     ExportOptions writing;
     writing.levels = layoutOf(options.levels);
-    writing.source = options.scene;
     auto exported = exportScene(evaluation->result(), *target, options.out, writing, progress);
     if (!exported) return complain(exported.error());
     if (!common.quiet && common.json != "-") print(*order, *evaluation, *exported, options.out);

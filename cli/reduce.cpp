@@ -82,7 +82,6 @@ int runReduce(const Options& options, const Common& common) {
         if (error) return complain(*error);
     ExportOptions writing;
     writing.manifest = false;
-    writing.source = options.scene;
     auto written = exportScene(result, Target{}, options.out, writing, progress);
     if (!written) return complain(written.error());
     const Outcome outcome = describeOutcome(*scene, result, deviations);

@@ -97,9 +97,9 @@ private:
             put(gate, fmt::format("lock gate {} north", x < 0 ? "west" : "east"), x, 0, -4.2F, -65);
             put(gate, fmt::format("lock gate {} south", x < 0 ? "west" : "east"), x, 0, 4.2F, 65);
         }
-        put(s_.asset(makePlinth(s_)), "plinth", 4, 0, -15);
+        put(s_.asset(makePlinth(s_)), "plinth", -3, 0, -15.5F);
         const MeshPtr otter = makeOtter(s_);
-        put(s_.asset(otter), "carved otter", 4, 1.1F, -15, 10);
+        put(s_.asset(otter), "carved otter", -3, 1.1F, -15.5F, -20);
         plant(1, "too-dense", "a scan without lower levels", {"carved otter"},
               {{"triangles", otter->triangles}});
     }
@@ -313,7 +313,7 @@ Project makeProject(const std::filesystem::path& scene) {
     project.target = findTarget("Desk 120").value();
     project.view = quayView();
     project.spots = {{"Quay", quayView()},
-                     {"Otter", {{4, 1.7, -11.5}, 0, 0}},
+                     {"Otter", {{-3, 1.7, -11.5}, 0, 0}},
                      {"Footbridge", {{34, 4.3, 0}, 270, -8}},
                      {"Warehouse", {{-52, 1.7, -34}, 180, 0}}};
     project.order.add(TidySettings{});

@@ -64,7 +64,11 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
     connect(&document, &Document::viewChanged, this, &View3D::requestFrame);
 }
 
-View3D::~View3D() { releaseGl(); }
+/// The base class destroys the context, which would call back into what is gone by then.
+View3D::~View3D() {
+    if (context()) context()->disconnect(this);
+    releaseGl();
+}
 
 void View3D::releaseGl() {
     if (!context()) return;
@@ -148,6 +152,7 @@ void View3D::paintGL() {
 }
 
 bool View3D::isSettled() const {
+    if (!document_.hasScene()) return true;
     return !wanted_ && !moving_ && !before_.isDrawing() && !after_.isDrawing() && !gpu_.isBusy();
 }
 

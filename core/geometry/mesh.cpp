@@ -22,8 +22,11 @@ void hashAttributes(Hasher& hasher, const std::vector<Attribute>& attributes) {
         hasher.text(attribute.semantic).add(attribute.stream->hash());
 }
 
+/// No members at all and no object are the same.
+std::string textOf(const Json& rest) { return rest.empty() ? "" : rest.dump(); }
+
 void hashPart(Hasher& hasher, const Part& part) {
-    hasher.add(part.material).add(part.mode).text(part.rest.dump());
+    hasher.add(part.material).add(part.mode).text(textOf(part.rest));
     hashAttributes(hasher, part.attributes);
     hasher.bytes(std::as_bytes(std::span(part.indices)));
     hasher.add(part.targets.size());
@@ -76,7 +79,7 @@ MeshPtr finishMesh(Mesh mesh) {
     mesh.bounds.setEmpty();
     mesh.triangles = mesh.vertices = mesh.bytes = 0;
     Hasher hasher;
-    hasher.text(mesh.rest.dump());
+    hasher.text(textOf(mesh.rest));
     for (const Part& part : mesh.parts) {
         mesh.bounds.extend(boundsOfUsed(part));
         mesh.triangles += part.triangleCount();

@@ -33,6 +33,8 @@ struct GltfWriteOptions {
     LevelLayout levels = LevelLayout::LodExtension;
     /// Pixels of field of view, for the screen coverage that MSFT_lod stores; degrees.
     double verticalFov = 60;
+    /// Images without data are written by their path instead of being left out.
+    bool keepImagePaths = false;
 };
 
 /// Writes .glb, or .gltf with one .bin beside it, atomically. Equal streams and images are

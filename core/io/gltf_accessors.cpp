@@ -50,7 +50,7 @@ std::string objectName(const char* kind, std::size_t index, const Json& object) 
                         : fmt::format("{} {} '{}'", kind, index, name);
 }
 
-Expected<Bytes> GltfAccessors::readBuffer(std::size_t index, const Json& buffer) const {
+Expected<Bytes> GltfAccessors::readBuffer(std::size_t index, const Json& buffer) {
     const std::string uri = jsonOr<std::string>(buffer, "uri", "");
     const auto named = [&](Error error) {
         error.where = objectName("buffer", index, buffer) +
@@ -61,6 +61,7 @@ Expected<Bytes> GltfAccessors::readBuffer(std::size_t index, const Json& buffer)
             [&](Error error) -> Expected<Bytes> { return named(std::move(error)); });
     auto path = resolveInside(folder_, uri);
     if (!path) return named(path.error());
+    files_.push_back(*path);
     auto data = readFile(*path);
     if (!data) return named(data.error());
     return data;

@@ -27,6 +27,9 @@ public:
     /// Reads every buffer. Errors: missing, forbidden or truncated files.
     [[nodiscard]] Expected<void> loadBuffers();
 
+    /// External files that buffers were read from.
+    [[nodiscard]] const std::vector<std::filesystem::path>& files() const { return files_; }
+
     /// Decodes all accessors of `indices` on all cores; later calls of stream() are free.
     [[nodiscard]] Expected<void> decode(const std::vector<int>& indices, Progress& progress);
 
@@ -44,7 +47,7 @@ private:
         std::span<const std::byte> bytes;
         std::size_t stride = 0;
     };
-    [[nodiscard]] Expected<Bytes> readBuffer(std::size_t index, const Json& buffer) const;
+    [[nodiscard]] Expected<Bytes> readBuffer(std::size_t index, const Json& buffer);
     [[nodiscard]] Expected<Stream> decodeOne(int index) const;
     [[nodiscard]] Expected<Slice> slice(const Json& source, std::size_t count,
                                         std::size_t elementSize) const;
@@ -53,6 +56,7 @@ private:
     const Json& document_;
     std::span<const std::byte> binary_;
     std::filesystem::path folder_;
+    std::vector<std::filesystem::path> files_;
     std::vector<Bytes> owned_;
     std::vector<std::span<const std::byte>> buffers_;
     std::vector<StreamPtr> streams_;

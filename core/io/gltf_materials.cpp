@@ -9,12 +9,14 @@ namespace flentro {
 namespace {
 
 Expected<Bytes> imageBytes(const Json& source, const GltfAccessors& accessors,
-                           const std::filesystem::path& folder) {
+                           const std::filesystem::path& folder,
+                           std::vector<std::filesystem::path>& files) {
     const std::string uri = jsonOr<std::string>(source, "uri", "");
     if (uri.starts_with("data:")) return decodeDataUri(uri);
     if (!uri.empty()) {
         auto path = resolveInside(folder, uri);
         if (!path) return tl::unexpected(path.error());
+        files.push_back(*path);
         return readFile(*path, std::size_t{1} << 30);
     }
     auto view = accessors.bufferView(jsonOr(source, "bufferView", -1));
@@ -23,7 +25,7 @@ Expected<Bytes> imageBytes(const Json& source, const GltfAccessors& accessors,
 }
 
 Image readImage(std::size_t index, const Json& source, const GltfAccessors& accessors,
-                const std::filesystem::path& folder, std::vector<Note>& notes) {
+                const std::filesystem::path& folder, Scene& scene) {
     Image image;
     const std::string where = objectName("image", index, source);
     image.uri = jsonOr<std::string>(source, "uri", "");
@@ -31,14 +33,14 @@ Image readImage(std::size_t index, const Json& source, const GltfAccessors& acce
     image.name = jsonOr<std::string>(source, "name", image.uri);
     if (image.name.empty()) image.name = fmt::format("image {}", index);
     image.rest = without(source, {"name", "uri", "bufferView", "mimeType"});
-    auto data = imageBytes(source, accessors, folder);
+    auto data = imageBytes(source, accessors, folder, scene.files);
     if (!data) {
-        notes.push_back({where, "left out: " + describe(data.error())});
+        scene.notes.push_back({where, "left out: " + describe(data.error())});
         return image;
     }
     auto info = probeImage(*data);
     if (!info) {
-        notes.push_back({where, "left out: " + info.error().what});
+        scene.notes.push_back({where, "left out: " + info.error().what});
         return image;
     }
     image.mime = info->mime;
@@ -114,7 +116,7 @@ void readImages(const Json& document, const GltfAccessors& accessors,
                 const std::filesystem::path& folder, Scene& scene) {
     const Json& images = jsonArray(document, "images");
     for (std::size_t i = 0; i < images.size(); ++i)
-        scene.images.push_back(readImage(i, images[i], accessors, folder, scene.notes));
+        scene.images.push_back(readImage(i, images[i], accessors, folder, scene));
 }
 
 Material parseMaterial(const Json& source) {

@@ -116,6 +116,7 @@ Expected<Scene> readDocument(const Json& document, std::span<const std::byte> bi
     GltfAccessors accessors(document, binary, folder);
     if (auto loaded = accessors.loadBuffers(); !loaded) return tl::unexpected(loaded.error());
     Scene scene;
+    scene.files = accessors.files();
     readRest(document, scene);
     readImages(document, accessors, folder, scene);
     readMaterials(document, scene);
@@ -147,6 +148,7 @@ Expected<Scene> readGltf(const fs::path& path, Progress& progress, const fs::pat
     auto scene = readDocument(*document, container->binary, base, progress);
     if (!scene) return inFile(scene.error());
     scene->name = path.stem().string();
+    scene->files.push_back(path);
     return scene;
 }
 

@@ -285,15 +285,18 @@ private:
             sampler.rest.is_object() ? sampler.rest : Json::object());
         for (const Texture& texture : scene_.textures) document_["textures"].push_back(write(texture));
         for (const Image& image : scene_.images)
-            if (image.data) document_["images"].push_back(write(image));
+            if (isWritten(image)) document_["images"].push_back(write(image));
     }
 
-    /// Images without data are not written, so the others move up.
+    [[nodiscard]] bool isWritten(const Image& image) const {
+        return image.data || (options_.keepImagePaths && !image.uri.empty());
+    }
+
+    /// Images that are not written let the others move up.
     [[nodiscard]] int writtenImage(int index) const {
-        if (index < 0 || !scene_.images[static_cast<std::size_t>(index)].data) return -1;
+        if (index < 0 || !isWritten(scene_.images[static_cast<std::size_t>(index)])) return -1;
         int written = 0;
-        for (int i = 0; i < index; ++i)
-            if (scene_.images[static_cast<std::size_t>(i)].data) ++written;
+        for (int i = 0; i < index; ++i) written += isWritten(scene_.images[static_cast<std::size_t>(i)]);
         return written;
     }
 
@@ -315,6 +318,10 @@ private:
     Json write(const Image& image) {
         Json result = image.rest.is_object() ? image.rest : Json::object();
         result["name"] = image.name;
+        if (!image.data) {
+            result["uri"] = image.uri;
+            return result;
+        }
         result["mimeType"] = image.mime;
         result["bufferView"] = buffers_.addImage(image.hash, *image.data);
         return result;

@@ -160,6 +160,7 @@ Expected<Scene> openScene(const fs::path& path, const OpenOptions& options, Prog
         return scene;
     }
     scene->name = path.stem().string();
+    scene->files.push_back(path);
     return scene;
 }
 

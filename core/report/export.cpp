@@ -1,5 +1,6 @@
 #include "report/export.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "io/file.h"
@@ -40,6 +41,11 @@ bool isSameFile(const fs::path& a, const fs::path& b) {
            fs::equivalent(a, b, error);
 }
 
+bool isSource(const Scene& scene, const fs::path& path) {
+    return std::any_of(scene.files.begin(), scene.files.end(),
+                       [&](const fs::path& file) { return isSameFile(path, file); });
+}
+
 }  // namespace
 
 Json makeManifest(const Scene& scene, const Target& target) {
@@ -61,18 +67,19 @@ Expected<Exported> exportScene(const Scene& scene, const Target& target, const f
     manifest.replace_extension(".manifest.json");
     fs::path binary = path;
     binary.replace_extension(".bin");
-    for (const fs::path& written : {path, manifest, binary})
-        if (!options.source.empty() && isSameFile(written, options.source))
-            return fail(ErrorCode::Forbidden, "would write over the source scene", path.string(),
-                        "Choose another name");
     if (path.extension() != ".glb" && path.extension() != ".gltf")
         return fail(ErrorCode::Unsupported, "scenes are exported as .glb or .gltf", path.string());
+    const bool separate = path.extension() == ".gltf";
+    for (const fs::path& written : {path, manifest, separate ? binary : path})
+        if (isSource(scene, written))
+            return fail(ErrorCode::Forbidden, "would write over the source scene",
+                        written.string(), "Choose another name");
     GltfWriteOptions writing{options.levels, target.verticalFov};
     if (auto done = writeGltf(scene, path, writing, progress); !done)
         return tl::unexpected(done.error());
     Exported result;
     result.bytes = fs::file_size(path);
-    if (path.extension() == ".gltf" && fs::exists(binary)) result.bytes += fs::file_size(binary);
+    if (separate && fs::exists(binary)) result.bytes += fs::file_size(binary);
     if (!options.manifest) return result;
     result.manifest = manifest;
     const std::string text = makeManifest(scene, target).dump(1, ' ', false,

@@ -12,7 +12,6 @@ namespace flentro {
 struct ExportOptions {
     LevelLayout levels = LevelLayout::LodExtension;
     bool manifest = true;              ///< Writes "name.manifest.json" beside the scene.
-    std::filesystem::path source;      ///< Never written over.
 };
 
 struct Exported {
@@ -24,7 +23,8 @@ struct Exported {
 /// Described by docs/formats/manifest.schema.json.
 [[nodiscard]] Json makeManifest(const Scene& scene, const Target& target);
 
-/// Errors: Forbidden when `path` or what is written beside it is the source; Io; Cancelled.
+/// Errors: Forbidden when `path` or what is written beside it is a file that the scene was
+/// read from; Io; Cancelled.
 [[nodiscard]] Expected<Exported> exportScene(const Scene& scene, const Target& target,
                                              const std::filesystem::path& path,
                                              const ExportOptions& options, Progress& progress);

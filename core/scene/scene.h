@@ -7,6 +7,7 @@
 #pragma once
 
 #include <array>
+#include <filesystem>
 #include <limits>
 #include <memory>
 #include <string>
@@ -190,6 +191,8 @@ struct Scene {
     std::vector<StreamPtr> streams;  ///< Animation data.
     Json rest;                       ///< asset, extras, other extensions of the document.
     std::vector<Note> notes;
+    /// Every file that it was read from: never to be written.
+    std::vector<std::filesystem::path> files;
 
     [[nodiscard]] const Mesh& mesh(const Object& object) const {
         return *assets[static_cast<std::size_t>(object.asset)].mesh;

@@ -211,8 +211,9 @@ bool Reducer::keepsTopology(std::uint32_t u, std::uint32_t v) {
     if (border_[u] && onEdge != 1) return false;
     if (!border_[u] && onEdge != 2) return false;
     adjacency_.cornersAt(v, otherRing_);
-    // A single triangle and a tetrahedron would vanish or fold flat.
-    if (ring_.size() + otherRing_.size() <= (onEdge == 1 ? 2U : 6U)) return false;
+    // A single triangle would vanish, a tetrahedron fold flat.
+    const std::size_t both = ring_.size() + otherRing_.size();
+    if (both <= 2 || (both <= 6 && onEdge == 2 && !border_[v])) return false;
     neighbours(otherRing_, v, aroundOther_);
     std::size_t shared = 0;
     for (const std::uint32_t p : around_)

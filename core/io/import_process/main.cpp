@@ -44,8 +44,9 @@ int run(const char* source, const char* result) {
     if (!scene || !scene->mRootNode) return complain(importer.GetErrorString());
     const flentro::Scene converted = flentro::convert(*scene);
     if (converted.objects.empty()) return complain("there is no geometry in it");
-    const auto written =
-        flentro::writeGltf(converted, result, {}, flentro::noProgress());
+    flentro::GltfWriteOptions options;
+    options.keepImagePaths = true;
+    const auto written = flentro::writeGltf(converted, result, options, flentro::noProgress());
     return written ? 0 : complain(flentro::describe(written.error()).c_str());
 }
 

@@ -1,0 +1,22 @@
+// Starts the application for the window's tests.
+
+#include <gtest/gtest.h>
+
+#include <QApplication>
+#include <QStandardPaths>
+
+#include "theme.h"
+
+int main(int argc, char** argv) {
+    testing::InitGoogleTest(&argc, argv);
+    if (testing::GTEST_FLAG(list_tests)) return RUN_ALL_TESTS();
+    QStandardPaths::setTestModeEnabled(true);
+    QApplication::setAttribute(Qt::AA_ShareOpenGLContexts);
+    QApplication application(argc, argv);
+    QApplication::setOrganizationName("Flentro tests");
+    QApplication::setApplicationName("Flentro tests");
+    QApplication::setQuitOnLastWindowClosed(false);
+    QApplication::setEffectEnabled(Qt::UI_AnimateMenu, false);
+    flentro::app::setSheet(application, flentro::app::Sheet::Night);
+    return RUN_ALL_TESTS();
+}

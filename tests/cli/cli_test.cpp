@@ -1,0 +1,191 @@
+// The real program, as a shell runs it.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "io/gltf.h"
+#include "ottermere.h"
+#include "support/meshes.h"
+#include "support/process.h"
+
+namespace flentro {
+namespace {
+
+using test::Outcome;
+using testing::HasSubstr;
+using testing::Not;
+
+class Cli : public testing::Test {
+protected:
+    Cli() {
+        const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, -10}},
+                                             {test::makeBox({1, 1, 1}), {2, 0, -5}}});
+        EXPECT_TRUE(writeGltf(scene, folder_ / "scene.glb", {}, noProgress()));
+    }
+    Outcome cli(const std::string& arguments) {
+        return test::run("cd '" + folder_.path().string() + "' && '" + FLENTRO_BIN_DIR +
+                         "/flentro-cli' " + arguments);
+    }
+    Json json(const std::string& name) { return Json::parse(test::readText(folder_ / name)); }
+
+    test::TemporaryFolder folder_;
+};
+
+TEST_F(Cli, HelpShowsVerbsAndExamples) {
+    const Outcome all = cli("--help");
+    EXPECT_EQ(all.status, 0);
+    for (const char* verb : {"inventory", "audit", "reduce", "fix", "targets"}) {
+        EXPECT_THAT(all.output, HasSubstr(verb));
+        const Outcome help = cli(std::string(verb) + " --help");
+        EXPECT_EQ(help.status, 0);
+        EXPECT_THAT(help.output, HasSubstr("Examples:"));
+    }
+    EXPECT_EQ(cli("--version").status, 0);
+}
+
+TEST_F(Cli, WrongUseIsBadInput) {
+    EXPECT_EQ(cli("").status, 2);
+    EXPECT_EQ(cli("polish scene.glb").status, 2);
+    EXPECT_EQ(cli("audit").status, 2);
+    EXPECT_EQ(cli("audit scene.glb --eye 1,2").status, 2);
+}
+
+TEST_F(Cli, TargetsAreListedAndExported) {
+    const Outcome list = cli("targets");
+    EXPECT_EQ(list.status, 0);
+    EXPECT_THAT(list.output, HasSubstr("Kiosk 60"));
+    EXPECT_THAT(list.output, HasSubstr("Draw calls"));
+    EXPECT_EQ(cli("targets 'Palm 30' --json ours.target.json --quiet").status, 0);
+    EXPECT_EQ(json("ours.target.json")["name"], "Palm 30");
+    EXPECT_EQ(cli("audit scene.glb --target ours.target.json").status, 0);
+}
+
+TEST_F(Cli, InventoryCountsAndWritesJson) {
+    const Outcome outcome = cli("inventory scene.glb --json inventory.json");
+    EXPECT_EQ(outcome.status, 0);
+    EXPECT_THAT(outcome.output, HasSubstr("2 objects of 2 assets"));
+    EXPECT_THAT(outcome.output, HasSubstr("sphere"));
+    EXPECT_EQ(json("inventory.json")["placedTriangles"], 64 * 32 * 2 + 12);
+}
+
+TEST_F(Cli, AuditExitsByTheVerdict) {
+    EXPECT_EQ(cli("audit scene.glb").status, 0);
+    Json strict = toJson(shippedTargets()[0]);
+    strict["name"] = "Strict";
+    strict["limits"]["triangles"] = 100;
+    test::writeText(folder_ / "strict.target.json", strict.dump());
+    const Outcome over = cli("audit scene.glb --target strict.target.json --eye=0,0,0 --heading 0 --json a.json");
+    EXPECT_EQ(over.status, 1);
+    EXPECT_THAT(over.output, HasSubstr("Over."));
+    EXPECT_EQ(json("a.json")["measures"][0]["value"], 4108);
+    EXPECT_EQ(json("a.json")["view"]["heading"], 0);
+    EXPECT_EQ(cli("audit scene.glb --target strict.target.json --eye=0,0,0 --heading 180").status, 0)
+        << "nothing is behind";
+}
+
+TEST_F(Cli, BadInputIsNamedAndExitsWithTwo) {
+    test::writeText(folder_ / "broken.glb", "glTF but not really");
+    for (const char* arguments :
+         {"audit broken.glb", "audit gone.glb", "inventory broken.glb", "fix broken.glb --out x.glb",
+          "reduce broken.glb --ratio 0.5 --out x.glb", "audit scene.glb --target 'Toaster 5'"}) {
+        const Outcome outcome = cli(arguments);
+        EXPECT_EQ(outcome.status, 2) << arguments;
+        EXPECT_THAT(outcome.output, HasSubstr("flentro-cli: ")) << arguments;
+    }
+    EXPECT_THAT(cli("audit broken.glb").output, HasSubstr("broken.glb"));
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "x.glb"));
+}
+
+TEST_F(Cli, QuietSaysNothing) {
+    EXPECT_EQ(cli("audit scene.glb --quiet").output, "");
+    EXPECT_EQ(cli("fix scene.glb --out x.glb --quiet").output, "");
+    EXPECT_EQ(cli("reduce scene.glb --ratio 0.5 --out y.glb --quiet").output, "");
+}
+
+TEST_F(Cli, JsonOnStandardOutputIsNothingButJson) {
+    const Outcome outcome = cli("audit scene.glb --json -");
+    EXPECT_EQ(Json::parse(outcome.output)["format"], "flentro-audit");
+}
+
+TEST_F(Cli, ReduceByRatioCountAndDeviation) {
+    EXPECT_EQ(cli("reduce scene.glb --ratio 0.25 --out r.glb --json r.json").status, 0);
+    EXPECT_EQ(json("r.json")[0]["asset"], "sphere");
+    EXPECT_LE(json("r.json")[0]["after"].get<int>(), 1024);
+    EXPECT_EQ(test::validatorErrors(folder_ / "r.glb"), "");
+    EXPECT_EQ(cli("reduce scene.glb --asset sphere --triangles 500 --out c.glb").status, 0);
+    EXPECT_LE(readGltf(folder_ / "c.glb", noProgress())->assets[0].mesh->triangles, 500U);
+    EXPECT_EQ(cli("reduce scene.glb --deviation 0.01 --out d.glb --json d.json").status, 0);
+    EXPECT_LE(json("d.json")[0]["deviation"].get<double>(), 0.01);
+    const Outcome vague = cli("reduce scene.glb --out e.glb");
+    EXPECT_EQ(vague.status, 2);
+    EXPECT_THAT(vague.output, HasSubstr("--triangles, --ratio or --deviation"));
+}
+
+TEST_F(Cli, FixWritesLevelsDistancesAndManifest) {
+    const Outcome outcome = cli("fix scene.glb --out fixed.glb --json fix.json");
+    EXPECT_EQ(outcome.status, 0) << outcome.output;
+    EXPECT_THAT(outcome.output, HasSubstr("Ladder: "));
+    EXPECT_EQ(test::validatorErrors(folder_ / "fixed.glb"), "");
+    const Scene fixed = readGltf(folder_ / "fixed.glb", noProgress()).value();
+    EXPECT_FALSE(fixed.assets[0].ladder.empty());
+    EXPECT_TRUE(std::isfinite(fixed.objects[0].culling.end));
+    EXPECT_EQ(json("fixed.manifest.json")["objects"].size(), 2U);
+    EXPECT_EQ(json("fix.json")["steps"].size(), 3U);
+}
+
+TEST_F(Cli, FixFollowsAnOrder) {
+    test::writeText(folder_ / "order.json",
+                    R"({"format":"flentro-work-order","version":1,"fixes":[
+                        {"fix":"ladder","on":false,"settings":{}},
+                        {"fix":"culling","settings":{"overrides":{"box":7}}}]})");
+    EXPECT_EQ(cli("fix scene.glb --order order.json --out fixed.glb").status, 0);
+    const Scene fixed = readGltf(folder_ / "fixed.glb", noProgress()).value();
+    EXPECT_TRUE(fixed.assets[0].ladder.empty());
+    EXPECT_DOUBLE_EQ(fixed.objects[1].culling.end, 7);
+    test::writeText(folder_ / "bad.json",
+                    R"({"format":"flentro-work-order","version":1,"fixes":[{"fix":"polish"}]})");
+    const Outcome bad = cli("fix scene.glb --order bad.json --out x.glb");
+    EXPECT_EQ(bad.status, 2);
+    EXPECT_THAT(bad.output, HasSubstr("bad.json: fix 1 (polish)"));
+}
+
+TEST_F(Cli, NeverWritesOverTheSource) {
+    const std::string before = test::readText(folder_ / "scene.glb");
+    for (const char* verb : {"fix scene.glb", "reduce scene.glb --ratio 0.5"}) {
+        const Outcome outcome = cli(std::string(verb) + " --out ./scene.glb");
+        EXPECT_EQ(outcome.status, 2);
+        EXPECT_THAT(outcome.output, HasSubstr("would write over the source"));
+    }
+    EXPECT_EQ(test::readText(folder_ / "scene.glb"), before);
+}
+
+TEST_F(Cli, NotesAboutTheSceneGoToStandardError) {
+    test::writeText(folder_ / "t.obj", "mtllib gone.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
+    const Outcome outcome = cli("inventory t.obj");
+    EXPECT_EQ(outcome.status, 0) << outcome.output;
+    EXPECT_THAT(outcome.output, HasSubstr("1 objects"));
+}
+
+TEST_F(Cli, SameResultForAnyNumberOfThreads) {
+    EXPECT_EQ(cli("fix scene.glb --out two.glb --quiet").status, 0);
+    EXPECT_EQ(test::run("cd '" + folder_.path().string() + "' && taskset -c 0 '" + FLENTRO_BIN_DIR +
+                        "/flentro-cli' fix scene.glb --out one.glb --quiet").status, 0);
+    EXPECT_EQ(test::readText(folder_ / "one.glb"), test::readText(folder_ / "two.glb"));
+}
+
+/// The whole story on the small demo: over, fixed, within, smaller.
+TEST_F(Cli, MarketIsBroughtWithinItsBudget) {
+    ASSERT_EQ(test::runOurs("flentro-demo", "--small '" + folder_.path().string() + "'").status, 0);
+    Json target = toJson(findTarget("Desk 120").value());
+    target["name"] = "Small";
+    target["limits"]["triangles"] = 600'000;
+    test::writeText(folder_ / "small.target.json", target.dump());
+    const std::string view = " --target small.target.json --eye=-9,1.7,-10.8 --heading 72 --quiet";
+    EXPECT_EQ(cli("audit ottermere.glb" + view).status, 1);
+    EXPECT_EQ(cli("fix ottermere.glb --target small.target.json --out lighter.glb --quiet").status, 0);
+    EXPECT_EQ(cli("audit lighter.glb" + view + " --json after.json").status, 0);
+    EXPECT_EQ(test::validatorErrors(folder_ / "lighter.glb"), "");
+}
+
+}  // namespace
+}  // namespace flentro

@@ -1,0 +1,354 @@
+#include "fixes/fix.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "fixes/work_order.h"
+#include "measure/viewcost.h"
+#include "support/meshes.h"
+#include "support/process.h"
+
+namespace flentro {
+namespace {
+
+using testing::HasSubstr;
+
+Target display() {
+    Target target;
+    target.height = 1080;
+    target.verticalFov = 60;
+    target.farPlane = 500;
+    return target;
+}
+
+/// H / (2 tan 30 degrees)
+constexpr double kPixelsAtOneMetre = 935.3074;
+
+// --- tidy ---------------------------------------------------------------------------------
+
+/// A grid with a vertex of every triangle stored apart, a degenerate and a duplicate face.
+Mesh untidy() {
+    const Mesh grid = test::makeGrid(3, 3);
+    const Part& source = grid.parts[0];
+    std::vector<std::uint32_t> order = source.indices;
+    order.insert(order.end(), {0, 0, 1});
+    order.insert(order.end(), {source.indices[1], source.indices[2], source.indices[0]});
+    std::vector<std::uint32_t> indices(order.size());
+    for (std::uint32_t i = 0; i < indices.size(); ++i) indices[i] = i;
+    order.push_back(5);  // a vertex that nothing uses
+    Mesh mesh;
+    mesh.name = "untidy";
+    mesh.parts.push_back(selectVertices(source, order, indices));
+    return mesh;
+}
+
+TEST(Tidy, WeldsAndDropsWhatShowsNothing) {
+    const Scene scene = test::makeScene({{untidy(), {0, 0, 0}}});
+    ASSERT_EQ(describe(*scene.assets[0].mesh), "61v 20t");
+    const Fixed fixed = applyTidy(scene, {}, noProgress()).value();
+    EXPECT_EQ(describe(*fixed.scene.assets[0].mesh), "16v 18t");
+    EXPECT_NEAR(test::areaOf(*fixed.scene.assets[0].mesh), 1, 1e-6);
+    EXPECT_THAT(fixed.record.summary, HasSubstr("1 of 1 assets tidied: 2 triangles"));
+}
+
+TEST(Tidy, DoesOnlyWhatItIsAskedFor) {
+    const Scene scene = test::makeScene({{untidy(), {0, 0, 0}}});
+    TidySettings settings{false, true, false, false};
+    EXPECT_EQ(describe(*applyTidy(scene, settings, noProgress())->scene.assets[0].mesh), "61v 19t");
+    settings = {true, false, true, true};
+    EXPECT_EQ(describe(*applyTidy(scene, settings, noProgress())->scene.assets[0].mesh), "16v 19t");
+}
+
+TEST(Tidy, KeepsFacesThatDifferInWinding) {
+    Mesh mesh;
+    mesh.parts.push_back(test::makePart({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {0, 1, 2, 0, 2, 1, 1, 2, 0}));
+    const Scene scene = test::makeScene({{mesh, {0, 0, 0}}});
+    EXPECT_EQ(describe(*applyTidy(scene, {}, noProgress())->scene.assets[0].mesh), "3v 2t");
+}
+
+TEST(Tidy, LeavesCleanMeshesTheSameObject) {
+    const Scene scene = test::makeScene({{test::makeGrid(5, 5), {0, 0, 0}}});
+    EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh, scene.assets[0].mesh);
+}
+
+TEST(Tidy, NeverEmptiesAMesh) {
+    Mesh mesh;
+    mesh.parts.push_back(test::makePart({{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, {0, 1, 2}));
+    const Scene scene = test::makeScene({{mesh, {0, 0, 0}}});
+    EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh->parts.size(), 1U);
+}
+
+// --- ladder -------------------------------------------------------------------------------
+
+LadderSettings plain() {
+    LadderSettings settings;
+    settings.trimTop = false;
+    settings.minTriangles = 300;
+    settings.levels = 3;
+    settings.ratio = 0.4;
+    return settings;
+}
+
+TEST(Ladder, MakesFallingLevelsAtRisingDistances) {
+    const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, 0}}});
+    const Fixed fixed = applyLadder(scene, plain(), display(), noProgress()).value();
+    const Ladder& ladder = fixed.scene.assets[0].ladder;
+    ASSERT_EQ(ladder.levels.size(), 3U);
+    std::size_t triangles = fixed.scene.assets[0].mesh->triangles;
+    double distance = 0;
+    for (const Ladder::Level& level : ladder.levels) {
+        EXPECT_LE(static_cast<double>(level.mesh->triangles), 0.41 * static_cast<double>(triangles));
+        EXPECT_GT(level.switchDistance, distance);
+        triangles = level.mesh->triangles;
+        distance = level.switchDistance;
+    }
+    EXPECT_EQ(scene.assets[0].ladder.levels.size(), 0U) << "the source is never touched";
+}
+
+TEST(Ladder, SwitchesWhereTheDeviationIsOnePixel) {
+    const Scene scene = test::makeScene({{test::makeSphere(64, 32, 10), {0, 0, 0}}});
+    LadderSettings settings = plain();
+    settings.pixels = 2;
+    const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
+    for (const Ladder::Level& level : fixed.scene.assets[0].ladder.levels)
+        EXPECT_NEAR(level.deviation * kPixelsAtOneMetre / level.switchDistance, 2, 0.01);
+}
+
+TEST(Ladder, LeavesLightMeshesAlone) {
+    const Scene scene = test::makeScene({{test::makeSphere(12, 8), {0, 0, 0}}});
+    const Fixed fixed = applyLadder(scene, plain(), display(), noProgress()).value();
+    EXPECT_TRUE(fixed.scene.assets[0].ladder.empty());
+    EXPECT_EQ(fixed.scene.assets[0].mesh, scene.assets[0].mesh);
+}
+
+TEST(Ladder, TrimsTheTopToWhatTheNearestPlaceShows) {
+    // Bumps of a tenth of a millimetre, seen from 2 m: far below a pixel of 2.1 mm.
+    const Scene scene = test::makeScene({{test::makeGrid(60, 60, 1, [](double u, double v) {
+                                              return 1e-4 * std::sin(40 * u) * std::sin(30 * v);
+                                          }), {0, 0, 0}}});
+    LadderSettings settings = plain();
+    settings.trimTop = true;
+    settings.nearest = 2;
+    const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
+    EXPECT_LT(fixed.scene.assets[0].mesh->triangles, 200U);
+    EXPECT_THAT(fixed.record.summary, HasSubstr("lighter"));
+}
+
+TEST(Ladder, FollowsWhatWasDraggedByHand) {
+    const Scene scene = test::makeScene({{test::makeSphere(48, 24), {0, 0, 0}}});
+    LadderSettings settings = plain();
+    settings.overrides["sphere"].switchDistances = {7, 21};
+    const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
+    const auto& levels = fixed.scene.assets[0].ladder.levels;
+    EXPECT_DOUBLE_EQ(levels[0].switchDistance, 7);
+    EXPECT_DOUBLE_EQ(levels[1].switchDistance, 21);
+    settings.overrides["sphere"].skip = true;
+    EXPECT_TRUE(applyLadder(scene, settings, display(), noProgress())->scene.assets[0].ladder.empty());
+}
+
+TEST(Ladder, SaysWhatItCouldNotReduce) {
+    // Boxes of hard edges side by side: nothing inside them can go.
+    Mesh boxes = test::makeBox({1, 1, 1});
+    const Part one = boxes.parts[0];
+    for (int i = 1; i < 40; ++i) {
+        Part moved = one;
+        std::vector<Vec3f> positions = toVectors(*one.find("POSITION"));
+        for (Vec3f& p : positions) p.x() += 3.0F * static_cast<float>(i);
+        moved.attributes[0].stream = std::make_shared<const Stream>(makeStream(positions));
+        boxes.parts.push_back(moved);
+    }
+    const Scene scene = test::makeScene({{boxes, {0, 0, 0}}});
+    const Fixed fixed = applyLadder(scene, plain(), display(), noProgress()).value();
+    EXPECT_TRUE(fixed.scene.assets[0].ladder.empty());
+    ASSERT_EQ(fixed.record.notes.size(), 1U);
+    EXPECT_THAT(fixed.record.notes[0], HasSubstr("1 assets could not be reduced"));
+}
+
+TEST(Ladder, CanBeCancelled) {
+    const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, 0}}});
+    test::RecordingProgress stop(2);
+    EXPECT_EQ(applyLadder(scene, plain(), display(), stop).error().code, ErrorCode::Cancelled);
+}
+
+// --- culling ------------------------------------------------------------------------------
+
+TEST(Culling, ObjectGoesWhereItIsTheClassesPixelsTall) {
+    CullingSettings settings;
+    settings.classes = {{"small", 2, 8}, {"large", std::numeric_limits<double>::infinity(), 4}};
+    EXPECT_NEAR(cullingDistance(settings, display(), 1), kPixelsAtOneMetre / 8, 1e-3);
+    EXPECT_NEAR(cullingDistance(settings, display(), 2), 2 * kPixelsAtOneMetre / 8, 1e-3);
+    EXPECT_DOUBLE_EQ(cullingDistance(settings, display(), 3), 490) << "500 m less two percent";
+    settings.classes.back().pixels = 0;
+    EXPECT_DOUBLE_EQ(cullingDistance(settings, display(), 2.1), 490) << "never by size";
+}
+
+TEST(Culling, SetsFadeBandBeforeTheEnd) {
+    const Scene scene = test::makeScene({{test::makeBox({0.1F, 0.1F, 0.1F}), {0, 0, 0}},
+                                         {test::named(test::makeBox({90, 90, 90}), "hall"), {0, 0, 0}}});
+    CullingSettings settings;
+    settings.fade = 0.25;
+    const Fixed fixed = applyCulling(scene, settings, display(), noProgress()).value();
+    const Culling& culling = fixed.scene.objects[0].culling;
+    EXPECT_NEAR(culling.end, std::sqrt(0.03) * kPixelsAtOneMetre / 5, 1e-2);
+    EXPECT_DOUBLE_EQ(culling.fadeStart, 0.75 * culling.end);
+    EXPECT_THAT(fixed.record.summary, HasSubstr("1 of 2 objects"));
+}
+
+TEST(Culling, ScaleCountsAndOverridesWin) {
+    Scene scene = test::makeScene({{test::makeBox({0.1F, 0.1F, 0.1F}), {0, 0, 0}, 2}});
+    CullingSettings settings;
+    settings.classes = {{"all", std::numeric_limits<double>::infinity(), 5}};
+    const double end = applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end;
+    EXPECT_NEAR(end, 2 * std::sqrt(0.03) * kPixelsAtOneMetre / 5, 1e-2);
+    settings.overrides["box"] = 12;
+    EXPECT_DOUBLE_EQ(applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end, 12);
+    settings.overrides["box"] = 1e9;
+    EXPECT_DOUBLE_EQ(applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end, 490)
+        << "never beyond the far plane";
+}
+
+// --- settings in files --------------------------------------------------------------------
+
+TEST(Settings, RoundTripThroughJson) {
+    LadderSettings ladder = plain();
+    ladder.overrides["a b"] = {true, {1, 2.5}};
+    CullingSettings culling;
+    culling.overrides["x"] = 9;
+    culling.classes[0].pixels = 7.5;
+    for (const FixSettings& settings : {FixSettings(TidySettings{false, true, false, true}),
+                                        FixSettings(ladder), FixSettings(culling)}) {
+        const Json json = toJson(settings);
+        const auto back = parseSettings(fixKey(settings), json);
+        ASSERT_TRUE(back) << describe(back.error());
+        EXPECT_EQ(toJson(*back), json);
+    }
+}
+
+TEST(Settings, RefuseWhatIsOutOfRange) {
+    EXPECT_THAT(parseSettings("ladder", {{"ratio", 2}}).error().what, HasSubstr("'ratio' must be"));
+    EXPECT_THAT(parseSettings("ladder", {{"pixels", "many"}}).error().what, HasSubstr("'pixels'"));
+    EXPECT_THAT(parseSettings("culling", {{"fade", -1}}).error().what, HasSubstr("'fade'"));
+    const Json falling = {{"classes", {{{"largest", 5}}, {{"largest", 2}}}}};
+    EXPECT_THAT(parseSettings("culling", falling).error().what, HasSubstr("must rise"));
+    EXPECT_THAT(parseSettings("polish", {}).error().what, HasSubstr("no fix called 'polish'"));
+}
+
+TEST(Settings, DefaultsExistForEveryFix) {
+    for (const char* key : {"tidy", "ladder", "culling"}) {
+        const auto settings = makeSettings(key);
+        ASSERT_TRUE(settings) << key;
+        EXPECT_STREQ(fixKey(*settings), key);
+    }
+    EXPECT_FALSE(makeSettings("magic"));
+}
+
+// --- work order ---------------------------------------------------------------------------
+
+class Order : public testing::Test {
+protected:
+    Order()
+        : source_(std::make_shared<const Scene>(test::makeScene(
+              {{test::makeSphere(48, 24), {0, 0, -20}}, {untidy(), {0, 0, -5}}}))) {
+        order_.add(TidySettings{});
+        order_.add(plain());
+        order_.add(CullingSettings{});
+    }
+    Evaluation run(Progress& progress = noProgress()) {
+        return evaluate(order_, source_, display(), cache_, progress).value();
+    }
+    std::shared_ptr<const Scene> source_;
+    WorkOrder order_;
+    StepCache cache_;
+};
+
+TEST_F(Order, FoldsItsFixesOverTheSource) {
+    const Hash before = hashScene(*source_);
+    const Evaluation evaluation = run();
+    ASSERT_EQ(evaluation.steps.size(), 3U);
+    EXPECT_FALSE(evaluation.result().assets[0].ladder.empty());
+    EXPECT_EQ(evaluation.result().assets[1].mesh->triangles, 18U);
+    EXPECT_TRUE(std::isfinite(evaluation.result().objects[0].culling.end));
+    EXPECT_EQ(hashScene(*source_), before) << "the source is never changed";
+}
+
+TEST_F(Order, SwitchingOneOffRecomputesOnlyWhatFollows) {
+    const Evaluation first = run();
+    order_.fixes[2].on = false;
+    const Evaluation without = run();
+    ASSERT_EQ(without.steps.size(), 2U);
+    EXPECT_EQ(without.steps[1].result, first.steps[1].result) << "taken from the cache";
+    order_.fixes[2].on = true;
+    EXPECT_EQ(run().steps[2].result, first.steps[2].result);
+    order_.fixes[0].on = false;
+    const Evaluation changed = run();
+    EXPECT_NE(changed.steps[0].result, first.steps[1].result);
+}
+
+TEST_F(Order, OrderMattersAndIdsStay) {
+    std::swap(order_.fixes[0], order_.fixes[2]);
+    const Evaluation evaluation = run();
+    EXPECT_EQ(evaluation.steps[0].fix, 3);
+    EXPECT_EQ(order_.add(TidySettings{}).id, 4);
+    EXPECT_EQ(order_.find(2)->settings.index(), 1U);
+    EXPECT_EQ(order_.find(99), nullptr);
+}
+
+TEST_F(Order, TargetIsPartOfTheKey) {
+    const Evaluation first = run();
+    Target other = display();
+    other.height = 2160;
+    const Evaluation second = evaluate(order_, source_, other, cache_, noProgress()).value();
+    EXPECT_GT(second.result().assets[0].ladder.levels[0].switchDistance,
+              first.result().assets[0].ladder.levels[0].switchDistance);
+}
+
+TEST_F(Order, EmptyOrderGivesTheSource) {
+    order_.fixes.clear();
+    EXPECT_EQ(&run().result(), source_.get());
+}
+
+TEST_F(Order, CancellingIsAnOutcome) {
+    test::RecordingProgress stop(0);
+    const auto evaluation = evaluate(order_, source_, display(), cache_, stop);
+    ASSERT_FALSE(evaluation);
+    EXPECT_EQ(evaluation.error().code, ErrorCode::Cancelled);
+}
+
+TEST_F(Order, RoundTripsThroughJson) {
+    order_.fixes[1].on = false;
+    const Json json = toJson(order_);
+    const WorkOrder back = parseWorkOrder(json, "order.json").value();
+    EXPECT_EQ(toJson(back), json);
+    EXPECT_FALSE(back.fixes[1].on);
+}
+
+TEST_F(Order, RefusesFilesThatAreNoOrder) {
+    EXPECT_FALSE(parseWorkOrder({{"format", "other"}}, "o.json"));
+    EXPECT_EQ(parseWorkOrder({{"format", "flentro-work-order"}, {"version", 9}}, "o.json").error().code,
+              ErrorCode::Unsupported);
+    Json json = toJson(order_);
+    json["fixes"][1]["settings"]["levels"] = 99;
+    const auto bad = parseWorkOrder(json, "o.json");
+    ASSERT_FALSE(bad);
+    EXPECT_EQ(bad.error().where, "o.json: fix 2 (ladder)");
+}
+
+TEST_F(Order, CacheForgetsTheOldest) {
+    const auto result = std::make_shared<const Fixed>();
+    for (std::uint64_t i = 0; i < 100; ++i) cache_.insert({i, 0}, result);
+    EXPECT_EQ(cache_.find({0, 0}), nullptr);
+    EXPECT_EQ(cache_.find({99, 0}), result);
+}
+
+TEST_F(Order, ResultCostsLess) {
+    const Viewpoint view{{0, 0, 0}, 0, 0};
+    const Evaluation evaluation = run();
+    const double before = at(viewCost(*source_, display(), view).counts, Measure::Triangles);
+    const double after = at(viewCost(evaluation.result(), display(), view).counts, Measure::Triangles);
+    EXPECT_LT(after, 0.5 * before);
+}
+
+}  // namespace
+}  // namespace flentro

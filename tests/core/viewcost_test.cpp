@@ -1,0 +1,278 @@
+// A scene whose every number can be checked on paper.
+
+#include "measure/viewcost.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "findings/ranking.h"
+#include "measure/inventory.h"
+#include "measure/pick.h"
+#include "report/audit.h"
+#include "support/meshes.h"
+
+namespace flentro {
+namespace {
+
+/// Three boxes (12 triangles, 24 vertices) ahead at 10, 20 and 60 m, one behind; a floor of 200
+/// triangles 30 m ahead; a lamp between the first two, reaching 6 m.
+class Paper : public testing::Test {
+protected:
+    Paper() {
+        scene_ = test::makeScene({{test::makeBox({2, 2, 2}), {0, 0, -11}},
+                                  {test::named(test::makeGrid(10, 10, 2), "floor"), {0, 0, -32}}});
+        for (const float z : {-21.0F, -61.0F, 40.0F}) addBox(z);
+        target_.verticalFov = 60;
+        target_.width = 1600;
+        target_.height = 900;
+        target_.farPlane = 100;
+        target_.instancing = false;
+        target_.limits.fill(10);
+    }
+
+    void addBox(float z) {
+        Node node;
+        node.name = "box at " + std::to_string(static_cast<int>(z));
+        node.mesh = 0;
+        node.local(2, 3) = z;
+        scene_.nodes.push_back(node);
+        scene_.scenes[0]["nodes"].push_back(scene_.nodes.size() - 1);
+        flatten(scene_);
+    }
+
+    void addLamp(const Vec3d& at, double range, bool shadows) {
+        Light light;
+        light.range = static_cast<float>(range);
+        scene_.lights.push_back(light);
+        Node node;
+        node.name = "lamp";
+        node.light = static_cast<int>(scene_.lights.size()) - 1;
+        node.local.topRightCorner<3, 1>() = at;
+        if (shadows) node.rest["extras"]["castsShadow"] = true;
+        scene_.nodes.push_back(node);
+        scene_.scenes[0]["nodes"].push_back(scene_.nodes.size() - 1);
+        flatten(scene_);
+    }
+
+    [[nodiscard]] double count(Measure measure) {
+        return at(viewCost(scene_, target_, view_).counts, measure);
+    }
+
+    Scene scene_;
+    Target target_;
+    Viewpoint view_{{0, 0, 0}, 0, 0};
+};
+
+TEST_F(Paper, CountsWhatIsAhead) {
+    // Three boxes ahead and the floor; the fourth box is behind.
+    EXPECT_EQ(count(Measure::Objects), 4);
+    EXPECT_EQ(count(Measure::Triangles), 3 * 12 + 200);
+    EXPECT_EQ(count(Measure::DrawCalls), 4);
+    EXPECT_EQ(count(Measure::VerticesPerMesh), 121);
+    EXPECT_EQ(count(Measure::MaterialsPerObject), 1);
+}
+
+TEST_F(Paper, TurningAroundShowsTheOtherBox) {
+    view_.heading = 180;
+    EXPECT_EQ(count(Measure::Triangles), 12);
+}
+
+TEST_F(Paper, FarPlaneCutsTheLastBox) {
+    target_.farPlane = 59.5;
+    EXPECT_EQ(count(Measure::Objects), 3);
+}
+
+TEST_F(Paper, InstancedBoxesAreOneCall) {
+    target_.instancing = true;
+    EXPECT_EQ(count(Measure::DrawCalls), 2);
+    EXPECT_EQ(count(Measure::Triangles), 236);
+}
+
+TEST_F(Paper, CullingGoesByTheNearestPointOfTheBounds) {
+    scene_.objects[0].culling.end = 10;  // its near face is 10 m away
+    EXPECT_EQ(count(Measure::Objects), 3) << "gone from the distance on";
+    scene_.objects[0].culling.end = 10.01;
+    EXPECT_EQ(count(Measure::Objects), 4);
+}
+
+TEST_F(Paper, LevelIsChosenByDistanceAndScale) {
+    Ladder& ladder = scene_.assets[0].ladder;
+    ladder.levels.push_back({finishMesh(test::makeGrid(1, 1)), 0.1, 15});
+    ladder.levels.push_back({finishMesh(test::makeFin()), 0.2, 50});
+    EXPECT_EQ(levelAt(ladder, 1, 14.9), 0U);
+    EXPECT_EQ(levelAt(ladder, 1, 15), 1U);
+    EXPECT_EQ(levelAt(ladder, 2, 29.9), 0U) << "twice as large, twice as far";
+    EXPECT_EQ(levelAt(ladder, 1, 1000), 2U);
+    // Near faces at 10, 20 and 60 m: 12 + 2 + 3 triangles, and the floor.
+    EXPECT_EQ(count(Measure::Triangles), 12 + 2 + 3 + 200);
+    target_.instancing = true;
+    EXPECT_EQ(count(Measure::DrawCalls), 4) << "three levels of the box, one floor";
+}
+
+TEST_F(Paper, EyesDoubleTrianglesAndWithoutSinglePassCalls) {
+    target_.eyes = 2;
+    EXPECT_EQ(count(Measure::Triangles), 2 * 236);
+    EXPECT_EQ(count(Measure::DrawCalls), 4);
+    target_.singlePass = false;
+    EXPECT_EQ(count(Measure::DrawCalls), 8);
+}
+
+TEST_F(Paper, LightsCountWhenTheirRangeMeetsTheView) {
+    addLamp({0, 0, -16}, 6, false);
+    addLamp({0, 0, 8}, 6, false);
+    EXPECT_EQ(count(Measure::Lights), 1);
+    EXPECT_EQ(count(Measure::ShadowLights), 0);
+}
+
+TEST_F(Paper, ShadowLightAddsItsCastersOnce) {
+    addLamp({0, 0, -16}, 6, true);
+    // It reaches the boxes at 11 m (far face at 12) and 21 m (near face at 20).
+    const ViewCost cost = viewCost(scene_, target_, view_);
+    EXPECT_EQ(cost.shadowTriangles, 24);
+    EXPECT_EQ(cost.shadowCalls, 2);
+    EXPECT_EQ(at(cost.counts, Measure::Triangles), 236 + 24);
+    EXPECT_EQ(at(cost.counts, Measure::ShadowLights), 1);
+    scene_.objects[0].castsShadow = false;
+    EXPECT_EQ(count(Measure::Triangles), 236 + 12);
+}
+
+TEST_F(Paper, CulledObjectsCastNoShadow) {
+    addLamp({0, 0, -16}, 6, true);
+    scene_.objects[0].culling.end = 5;
+    EXPECT_EQ(count(Measure::Triangles), 236 - 12 + 12);
+}
+
+TEST_F(Paper, TextureMemoryCountsDistinctTexturesWithMips) {
+    Image image;
+    image.width = 512;
+    image.height = 256;
+    scene_.images = {image};
+    scene_.textures = {{"a", 0, -1, {}}, {"b", 0, -1, {}}};
+    Material material;
+    material.textures = {{"baseColorTexture", 0, 0}, {"normalTexture", 1, 0}};
+    scene_.materials = {material, material};
+    Mesh box = test::makeBox({2, 2, 2});
+    box.parts.push_back(box.parts[0]);
+    box.parts[0].material = 0;
+    box.parts[1].material = 1;
+    scene_.assets[0].mesh = finishMesh(box);
+    target_.bytesPerTexel = 4;
+    EXPECT_DOUBLE_EQ(count(Measure::TextureBytes), 512 * 256 * 4 * 4.0 / 3);
+    target_.mipMaps = false;
+    EXPECT_DOUBLE_EQ(count(Measure::TextureBytes), 512 * 256 * 4);
+    EXPECT_EQ(count(Measure::TextureEdge), 512);
+    EXPECT_EQ(count(Measure::MaterialsPerObject), 2);
+    EXPECT_EQ(count(Measure::DrawCalls), 3 * 2 + 1);
+}
+
+TEST_F(Paper, WholeSceneCountsEverythingAtLevelZero) {
+    scene_.objects[0].culling.end = 1;
+    const ViewCost cost = wholeSceneCost(scene_, target_);
+    EXPECT_EQ(at(cost.counts, Measure::Objects), 5);
+    EXPECT_EQ(at(cost.counts, Measure::Triangles), 4 * 12 + 200);
+}
+
+TEST_F(Paper, LoadIsValueOverLimit) {
+    target_.limits.fill(0);
+    at(target_.limits, Measure::Triangles) = 472;
+    at(target_.limits, Measure::Objects) = 2;
+    const Counts load = loads(viewCost(scene_, target_, view_).counts, target_);
+    EXPECT_DOUBLE_EQ(at(load, Measure::Triangles), 0.5);
+    EXPECT_DOUBLE_EQ(at(load, Measure::Objects), 2);
+    EXPECT_EQ(at(load, Measure::DrawCalls), 0) << "no limit, no load";
+    EXPECT_EQ(worstMeasure(load), Measure::Objects);
+}
+
+TEST(State, ChangesAtItsBounds) {
+    EXPECT_EQ(stateOf(0.849), State::Within);
+    EXPECT_EQ(stateOf(0.85), State::Near);
+    EXPECT_EQ(stateOf(1.0), State::Near);
+    EXPECT_EQ(stateOf(1.0001), State::Over);
+}
+
+TEST_F(Paper, RankingAddsUpCopiesAndSortsByMeasure) {
+    const ViewCost cost = viewCost(scene_, target_, view_);
+    const auto assets = rank(scene_, target_, cost, BlameKind::Asset, Measure::Triangles);
+    ASSERT_EQ(assets.size(), 2U);
+    EXPECT_EQ(assets[0].name, "floor");
+    EXPECT_EQ(assets[1].copies, 3U);
+    EXPECT_EQ(assets[1].triangles, 36);
+    EXPECT_DOUBLE_EQ(assets[0].share, 200.0 / 236);
+    const auto byCalls = rank(scene_, target_, cost, BlameKind::Asset, Measure::DrawCalls);
+    EXPECT_EQ(byCalls[0].name, "box");
+    EXPECT_EQ(byCalls[0].drawCalls, 3);
+    const auto objects = rank(scene_, target_, cost, BlameKind::Object, Measure::Triangles);
+    EXPECT_EQ(objects.size(), 4U);
+    EXPECT_EQ(objects[0].name, "floor node");
+}
+
+TEST_F(Paper, SharesOfTrianglesAddUpToOne) {
+    const ViewCost cost = viewCost(scene_, target_, view_);
+    const std::vector<float> shares = shareOfTriangles(scene_, cost);
+    float sum = 0;
+    for (const float share : shares) sum += share;
+    EXPECT_NEAR(sum, 1, 1e-6);
+    EXPECT_EQ(shares.back(), 0) << "the box behind";
+}
+
+TEST_F(Paper, InventoryCountsUniqueAndPlaced) {
+    const Inventory inventory = takeInventory(scene_, target_);
+    EXPECT_EQ(inventory.objects, 5U);
+    EXPECT_EQ(inventory.uniqueTriangles, 212U);
+    EXPECT_EQ(inventory.placedTriangles, 248U);
+    ASSERT_EQ(inventory.assets.size(), 2U);
+    EXPECT_EQ(inventory.assets[0].name, "floor");
+    EXPECT_EQ(inventory.assets[1].instances, 4U);
+    EXPECT_EQ(inventory.assets[1].bytesPerVertex.at("POSITION"), 12U);
+    EXPECT_DOUBLE_EQ(inventory.assets[0].share + inventory.assets[1].share, 1);
+}
+
+TEST_F(Paper, InventoryTellsTexturesWithoutMipMaps) {
+    Image image;
+    image.name = "wood";
+    image.width = image.height = 64;
+    scene_.images = {image};
+    scene_.samplers = {{9729, {}}};
+    scene_.textures = {{"wood", 0, 0, {}}};
+    Material material;
+    material.textures = {{"baseColorTexture", 0, 0}};
+    scene_.materials = {material, material};
+    const Inventory inventory = takeInventory(scene_, target_);
+    EXPECT_FALSE(inventory.textures.at(0).mipMaps);
+    EXPECT_EQ(inventory.textures[0].materials, 2U);
+}
+
+TEST_F(Paper, AuditIsOverWhenAnyMeasureIs) {
+    target_.limits.fill(1000);
+    EXPECT_TRUE(makeAudit(scene_, target_, view_).within());
+    at(target_.limits, Measure::Objects) = 3;
+    const Audit audit = makeAudit(scene_, target_, view_);
+    EXPECT_FALSE(audit.within());
+    const Json json = toJson(audit);
+    EXPECT_EQ(json["within"], false);
+    EXPECT_EQ(json["measures"][2]["value"], 4);
+    EXPECT_FALSE(makeAudit(scene_, target_, std::nullopt).view);
+}
+
+TEST_F(Paper, PickFindsTheNearestSurface) {
+    const ViewCost cost = viewCost(scene_, target_, view_);
+    const auto hit = pick(scene_, cost.drawn, {0, 0, 0}, {0, 0, -1});
+    ASSERT_TRUE(hit);
+    EXPECT_EQ(hit->object, 0U);
+    EXPECT_NEAR(hit->distance, 10, 1e-6);
+    EXPECT_TRUE(hit->point.isApprox(Vec3d(0, 0, -10), 1e-6));
+    EXPECT_FALSE(pick(scene_, cost.drawn, {0, 0, 0}, {0, 1, 0}));
+    const auto floor = pick(scene_, cost.drawn, {1, 5, -31}, {0, -1, 0});
+    ASSERT_TRUE(floor);
+    EXPECT_NEAR(floor->distance, 5, 1e-6);
+}
+
+TEST_F(Paper, PickSeesThroughBoundsThatTheRayOnlyCrosses) {
+    // Over the floor's bounds but beside its surface there is nothing to hit.
+    const ViewCost cost = viewCost(scene_, target_, view_);
+    EXPECT_FALSE(pick(scene_, cost.drawn, {0, 0.9, -5}, Vec3d(0, 0.2, -1).normalized()));
+}
+
+}  // namespace
+}  // namespace flentro

@@ -1,0 +1,118 @@
+#include "ottermere.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <set>
+
+#include "io/gltf.h"
+#include "measure/inventory.h"
+#include "measure/viewcost.h"
+#include "support/process.h"
+
+namespace flentro::demo {
+namespace {
+
+const Ottermere& small() {
+    static const Ottermere made = makeOttermere({0.2, 0.15, 16}, 1);
+    return made;
+}
+
+TEST(Ottermere, SmallVersionFitsUnitTests) {
+    const test::TemporaryFolder folder;
+    ASSERT_TRUE(writeGltf(small().scene, folder / "small.glb", {}, noProgress()));
+    EXPECT_LT(std::filesystem::file_size(folder / "small.glb"), 2'000'000U);
+    EXPECT_EQ(test::validatorErrors(folder / "small.glb"), "");
+}
+
+TEST(Ottermere, IsTheSameEveryTime) {
+    EXPECT_EQ(hashScene(makeOttermere({0.2, 0.15, 16}, 1).scene), hashScene(small().scene));
+}
+
+TEST(Ottermere, EveryPlantedObjectExists) {
+    std::set<std::string> names;
+    for (const Object& object : small().scene.objects) names.insert(object.name);
+    for (const PlacedLight& light : small().scene.placedLights) names.insert(light.name);
+    for (const Image& image : small().scene.images) names.insert(image.name);
+    const Json& faults = small().groundTruth["faults"];
+    EXPECT_GE(faults.size(), 10U);
+    for (const Json& fault : faults) {
+        EXPECT_FALSE(fault["objects"].empty()) << fault["finding"];
+        for (const Json& name : fault["objects"])
+            EXPECT_TRUE(names.contains(name.get<std::string>())) << name;
+    }
+}
+
+TEST(Ottermere, CratesAreThirtyMeshesAndBarrelsOne) {
+    std::set<int> crates, barrels;
+    int barrelCount = 0;
+    for (const Object& object : small().scene.objects) {
+        if (object.name.starts_with("crate ")) crates.insert(object.asset);
+        if (object.name.starts_with("barrel ")) {
+            barrels.insert(object.asset);
+            ++barrelCount;
+        }
+    }
+    EXPECT_EQ(crates.size(), 30U);
+    EXPECT_EQ(barrels.size(), 1U);
+    EXPECT_EQ(barrelCount, 12);
+}
+
+TEST(Ottermere, CobblesAreByteIdenticalTwins) {
+    const Image* found[2] = {};
+    for (const Image& image : small().scene.images) {
+        if (image.name == "cobble quay") found[0] = &image;
+        if (image.name == "cobble lockside") found[1] = &image;
+    }
+    ASSERT_TRUE(found[0] && found[1]);
+    EXPECT_EQ(found[0]->hash, found[1]->hash);
+}
+
+TEST(Ottermere, LanternsAskForShadowsAsListed) {
+    int shadows = 0;
+    for (const PlacedLight& light : small().scene.placedLights) shadows += light.castsShadow;
+    EXPECT_EQ(small().scene.placedLights.size(), 96U);
+    EXPECT_EQ(shadows, 22);
+}
+
+TEST(Ottermere, ScaleRepeatsTheMarketWithoutNewMeshes) {
+    const Ottermere twice = makeOttermere({0.2, 0.15, 16}, 4);
+    EXPECT_EQ(twice.scene.objects.size(), 4 * small().scene.objects.size());
+    EXPECT_EQ(twice.scene.assets.size(), small().scene.assets.size());
+    EXPECT_GT(twice.scene.bounds().sizes().x(), small().scene.bounds().sizes().x());
+}
+
+TEST(Ottermere, ProjectOpensOnTheQuayWithAWorkOrder) {
+    const Project project = makeProject("ottermere.glb");
+    EXPECT_EQ(project.order.fixes.size(), 3U);
+    EXPECT_GE(project.spots.size(), 3U);
+    EXPECT_GT(at(viewCost(small().scene, project.target, project.view).counts, Measure::Objects), 50);
+}
+
+TEST(Pictures, RepeatWithoutASeam) {
+    for (const auto& painter : {brick({1, 0, 0}, {1, 1, 1}, 1), speckled({1, 1, 1}, 0.5F, 2), waves(3)}) {
+        const Vec4f left = painter(0.0005F, 0.37F);
+        const Vec4f right = painter(0.9995F, 0.37F);
+        EXPECT_LT((left - right).norm(), 0.25F);
+    }
+    EXPECT_EQ(noise(0, 0.25F, 8, 1, 1), noise(1, 0.25F, 8, 1, 1));
+}
+
+TEST(MeshBuilder, ClosedShapesFaceOutward) {
+    // The signed volume of a closed surface is positive when its faces look outward.
+    const auto volume = [](const Mesh& mesh) {
+        double sum = 0;
+        for (const Part& part : mesh.parts) {
+            const std::vector<Vec3f> p = toVectors(*part.find("POSITION"));
+            for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
+                sum += p[part.indices[i]].dot(p[part.indices[i + 1]].cross(p[part.indices[i + 2]])) / 6;
+        }
+        return sum;
+    };
+    EXPECT_NEAR(volume(*MeshBuilder("b").box(1, 2, 3).finish()), 6, 1e-5);
+    EXPECT_NEAR(volume(*MeshBuilder("c").cylinder(1, 2, 64).finish()), 2 * kPi, 0.05);
+    EXPECT_GT(volume(*MeshBuilder("t").tube({{0, 0, 0}, {0, 1, 0}, {0, 2, 0}}, 0.5F, 24).finish()), 1);
+}
+
+}  // namespace
+}  // namespace flentro::demo
