@@ -12,7 +12,10 @@ namespace flentro::app {
 class ProjectChange : public QUndoCommand {
 public:
     ProjectChange(Document& document, Project next, const QString& text)
-        : QUndoCommand(text), document_(document), before_(document.project_), after_(std::move(next)) {}
+        : QUndoCommand(text),
+          document_(document),
+          before_(document.project_),
+          after_(std::move(next)) {}
     void undo() override { document_.apply(before_); }
     void redo() override { document_.apply(after_); }
 
@@ -170,12 +173,15 @@ void Document::saveProject(const QString& file) {
 void Document::exportResult(const QString& file, LevelLayout levels) {
     ExportOptions options;
     options.levels = levels;
-    jobs_.start("Export", [this, options, file, scene = result_,
-                           target = project_.target](Progress& progress) -> JobRunner::Finish {
-        auto done = exportScene(*scene, target, file.toStdString(), options, progress);
-        if (!done) return [this, error = done.error()] { report(error); };
-        return [this, file, bytes = static_cast<double>(done->bytes)] { emit exported(file, bytes); };
-    });
+    jobs_.start("Export",
+                [this, options, file, scene = result_,
+                 target = project_.target](Progress& progress) -> JobRunner::Finish {
+                    auto done = exportScene(*scene, target, file.toStdString(), options, progress);
+                    if (!done) return [this, error = done.error()] { report(error); };
+                    return [this, file, bytes = static_cast<double>(done->bytes)] {
+                        emit exported(file, bytes);
+                    };
+                });
 }
 
 // --- changes ------------------------------------------------------------------------------
@@ -250,25 +256,27 @@ void Document::evaluateSoon() {
 
 void Document::evaluateNow() {
     if (!source_) return;
-    jobs_.start(kEvaluating, [this, order = project_.order, source = source_, cache = cache_,
-                              target = project_.target](Progress& progress) -> JobRunner::Finish {
-        auto evaluation = evaluate(order, source, target, *cache, progress);
-        if (!evaluation) return [this, error = evaluation.error()] { report(error); };
-        const Counts whole = wholeSceneCost(evaluation->result(), target).counts;
-        return [this, whole, source, evaluation = std::move(*evaluation)] {
-            if (source != source_) return;
-            evaluation_ = evaluation;
-            whole_ = whole;
-            result_ = std::shared_ptr<const Scene>(
-                evaluation.steps.empty() ? source_
-                                         : ScenePtr(evaluation.steps.back().result,
-                                                    &evaluation.steps.back().result->scene));
-            without_.reset();
-            emit resultChanged();
-            countSoon();
-            evaluateWithoutSelected();
-        };
-    });
+    jobs_.start(kEvaluating,
+                [this, order = project_.order, source = source_, cache = cache_,
+                 target = project_.target](Progress& progress) -> JobRunner::Finish {
+                    auto evaluation = evaluate(order, source, target, *cache, progress);
+                    if (!evaluation) return [this, error = evaluation.error()] { report(error); };
+                    const Counts whole = wholeSceneCost(evaluation->result(), target).counts;
+                    return [this, whole, source, evaluation = std::move(*evaluation)] {
+                        if (source != source_) return;
+                        evaluation_ = evaluation;
+                        whole_ = whole;
+                        result_ = std::shared_ptr<const Scene>(
+                            evaluation.steps.empty()
+                                ? source_
+                                : ScenePtr(evaluation.steps.back().result,
+                                           &evaluation.steps.back().result->scene));
+                        without_.reset();
+                        emit resultChanged();
+                        countSoon();
+                        evaluateWithoutSelected();
+                    };
+                });
 }
 
 /// What the result would be without the selected fix, for the ghost ticks.
@@ -277,23 +285,23 @@ void Document::evaluateWithoutSelected() {
     Fix* fix = order.find(selectedFix_);
     if (!fix || !fix->on) return;
     fix->on = false;
-    jobs_.start("Without this fix", [this, order, source = source_, cache = cache_,
-                                     target = project_.target](Progress& progress)
-                                        -> JobRunner::Finish {
-        auto evaluation = evaluate(order, source, target, *cache, progress);
-        if (!evaluation) return {};
-        return [this, source, evaluation = std::move(*evaluation)] {
-            if (source != source_) return;
-            without_ = evaluation;
-            countSoon();
-        };
-    });
+    jobs_.start("Without this fix",
+                [this, order, source = source_, cache = cache_,
+                 target = project_.target](Progress& progress) -> JobRunner::Finish {
+                    auto evaluation = evaluate(order, source, target, *cache, progress);
+                    if (!evaluation) return {};
+                    return [this, source, evaluation = std::move(*evaluation)] {
+                        if (source != source_) return;
+                        without_ = evaluation;
+                        countSoon();
+                    };
+                });
 }
 
 void Document::countSoon() {
     if (!source_) return;
-    counter_.request([this, evaluation = evaluation_, without = without_,
-                      target = project_.target, view = project_.view]() -> std::function<void()> {
+    counter_.request([this, evaluation = evaluation_, without = without_, target = project_.target,
+                      view = project_.view]() -> std::function<void()> {
         auto here = std::make_shared<Here>(countHere(evaluation, without, target, view));
         return [this, here] {
             here_ = std::move(*here);

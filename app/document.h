@@ -20,8 +20,8 @@ using ScenePtr = std::shared_ptr<const Scene>;
 
 /// What the counters say about the present view.
 struct Here {
-    ViewCost before;  ///< Of the source.
-    ViewCost after;   ///< Of the result.
+    ViewCost before;            ///< Of the source.
+    ViewCost after;             ///< Of the result.
     std::vector<Counts> steps;  ///< Counts after each step of the evaluation.
     /// Counts of the result without the fix that is selected, if one is.
     std::optional<Counts> without;
@@ -67,9 +67,9 @@ public:
     [[nodiscard]] int selectedFix() const { return selectedFix_; }
 
 signals:
-    void sceneChanged();     ///< Another source scene.
-    void projectChanged();   ///< Target, order, spots or set-aside findings.
-    void resultChanged();    ///< The work order was evaluated.
+    void sceneChanged();    ///< Another source scene.
+    void projectChanged();  ///< Target, order, spots or set-aside findings.
+    void resultChanged();   ///< The work order was evaluated.
     void viewChanged();
     void countsChanged();
     void selectionChanged();

@@ -55,9 +55,9 @@ void JobRunner::begin(const Waiting& job) {
 void JobRunner::finished(const std::shared_ptr<JobProgress>& progress, const Finish& finish) {
     running_ = nullptr;
     ticker_.stop();
-    const bool superseded = progress->cancelled() &&
-                            std::any_of(waiting_.begin(), waiting_.end(),
-                                        [&](const Waiting& job) { return job.name == name_; });
+    const bool superseded =
+        progress->cancelled() && std::any_of(waiting_.begin(), waiting_.end(),
+                                             [&](const Waiting& job) { return job.name == name_; });
     if (!waiting_.empty()) {
         const Waiting next = waiting_.front();
         waiting_.erase(waiting_.begin());
@@ -72,8 +72,12 @@ void JobRunner::cancel() {
     if (running_) running_->cancel();
 }
 
-double JobRunner::fraction() const { return running_ ? running_->fraction() : 0; }
-QString JobRunner::message() const { return running_ ? running_->message() : QString(); }
+double JobRunner::fraction() const {
+    return running_ ? running_->fraction() : 0;
+}
+QString JobRunner::message() const {
+    return running_ ? running_->message() : QString();
+}
 
 double JobRunner::secondsLeft() const {
     const double done = fraction();
@@ -81,9 +85,13 @@ double JobRunner::secondsLeft() const {
     return done > 0.03 && elapsed > 0.5 ? elapsed / done - elapsed : -1;
 }
 
-LatestRunner::LatestRunner(QObject* parent) : QObject(parent) { pool_.setMaxThreadCount(1); }
+LatestRunner::LatestRunner(QObject* parent) : QObject(parent) {
+    pool_.setMaxThreadCount(1);
+}
 
-LatestRunner::~LatestRunner() { pool_.waitForDone(); }
+LatestRunner::~LatestRunner() {
+    pool_.waitForDone();
+}
 
 void LatestRunner::request(std::function<std::function<void()>()> compute) {
     if (busy_)

@@ -14,10 +14,12 @@ namespace {
 constexpr int kRow = 38;
 constexpr int kTop = 30;
 constexpr int kSide = 14;
-constexpr double kLimitAt = 0.62;   ///< Where the limit line stands, as a share of the width.
+constexpr double kLimitAt = 0.62;    ///< Where the limit line stands, as a share of the width.
 constexpr double kLargestLoad = 16;  ///< Bars end here; the number goes on.
 
-QString text(const std::string& s) { return QString::fromStdString(s); }
+QString text(const std::string& s) {
+    return QString::fromStdString(s);
+}
 
 }  // namespace
 
@@ -35,7 +37,9 @@ LoadBoard::LoadBoard(Document& document, QWidget* parent) : QWidget(parent), doc
     connect(&document, &Document::selectionChanged, this, refresh);
 }
 
-QSize LoadBoard::sizeHint() const { return {236, minimumHeight()}; }
+QSize LoadBoard::sizeHint() const {
+    return {236, minimumHeight()};
+}
 
 QRect LoadBoard::rowRect(int row) const {
     return {kSide, kTop + row * kRow, width() - 2 * kSide, kRow};
@@ -44,7 +48,8 @@ QRect LoadBoard::rowRect(int row) const {
 /// Linear up to the limit, logarithmic beyond it, so that x6 still has a length.
 double LoadBoard::xOf(double load) const {
     const double wide = width() - 2 * kSide;
-    const double beyond = load > 1 ? std::log(std::min(load, kLargestLoad)) / std::log(kLargestLoad) : 0;
+    const double beyond =
+        load > 1 ? std::log(std::min(load, kLargestLoad)) / std::log(kLargestLoad) : 0;
     return kSide + wide * (std::min(load, 1.0) * kLimitAt + beyond * (1 - kLimitAt));
 }
 
@@ -56,8 +61,8 @@ QString LoadBoard::describe(int row) const {
     const double load = limit > 0 ? value / limit : 0;
     return tr("%1: %2 of %3, load %4, %5")
         .arg(measureName(measure), text(formatMeasure(measure, value)),
-             limit > 0 ? text(formatMeasure(measure, limit)) : tr("no limit"), text(formatLoad(load)),
-             stateWord(stateOf(load)));
+             limit > 0 ? text(formatMeasure(measure, limit)) : tr("no limit"),
+             text(formatLoad(load)), stateWord(stateOf(load)));
 }
 
 void LoadBoard::paintRow(QPainter& painter, int row) {
@@ -70,7 +75,8 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
     const QRect rect = rowRect(row);
     painter.setFont(textFont(12));
     painter.setPen(theme().ink);
-    painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignLeft | Qt::AlignVCenter, measureName(measure));
+    painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignLeft | Qt::AlignVCenter,
+                     measureName(measure));
     painter.setFont(figureFont(12, state == State::Over));
     painter.setPen(state == State::Within ? theme().ink : stateColor(state));
     painter.drawText(rect.adjusted(0, 0, -18, -18), Qt::AlignRight | Qt::AlignVCenter,
@@ -87,7 +93,8 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
     if (limit > 0) {
         tick(at(document_.here().before.counts, measure) / limit, QPen(theme().faint, 1.5));
         if (document_.here().without)
-            tick(at(*document_.here().without, measure) / limit, QPen(theme().ink, 1.5, Qt::DotLine));
+            tick(at(*document_.here().without, measure) / limit,
+                 QPen(theme().ink, 1.5, Qt::DotLine));
     }
 }
 
@@ -97,7 +104,8 @@ void LoadBoard::paintEvent(QPaintEvent*) {
     painter.setFont(textFont(11));
     painter.setPen(theme().faint);
     painter.drawText(QRect(kSide, 6, width() - 2 * kSide, 18), Qt::AlignLeft, tr("Load here"));
-    painter.drawText(QRect(static_cast<int>(xOf(1)) - 40, 6, 80, 18), Qt::AlignHCenter, tr("limit"));
+    painter.drawText(QRect(static_cast<int>(xOf(1)) - 40, 6, 80, 18), Qt::AlignHCenter,
+                     tr("limit"));
     painter.setPen(QPen(theme().ink, 1));
     painter.drawLine(QPointF(xOf(1), 24), QPointF(xOf(1), height() - 4));
     if (!document_.hasScene()) return;

@@ -14,9 +14,11 @@ int main(int argc, char** argv) {
     QApplication::setOrganizationName("Flentro");
     QApplication::setApplicationName("Flentro");
     QApplication::setApplicationVersion(FLENTRO_VERSION);
-    if (QGuiApplication::platformName() == "offscreen" || QGuiApplication::platformName() == "minimal") {
-        std::fprintf(stderr, "flentro: this Qt platform cannot draw the 3D view; use flentro-cli, or "
-                             "run under Xvfb.\n");
+    if (QGuiApplication::platformName() == "offscreen" ||
+        QGuiApplication::platformName() == "minimal") {
+        std::fprintf(stderr,
+                     "flentro: this Qt platform cannot draw the 3D view; use flentro-cli, or "
+                     "run under Xvfb.\n");
         return 2;
     }
     QCommandLineParser parser;

@@ -30,7 +30,8 @@ QWidget* scrolled(QWidget* sheet) {
 QString sceneFilter() {
     QStringList patterns;
     for (const std::string& ending : readableEndings()) patterns << "*" + toText(ending);
-    return QObject::tr("Scenes and projects (%1 *.flentro.json *.target.json)").arg(patterns.join(' '));
+    return QObject::tr("Scenes and projects (%1 *.flentro.json *.target.json)")
+        .arg(patterns.join(' '));
 }
 
 }  // namespace
@@ -47,11 +48,13 @@ void Centre::swap() {
     place();
 }
 
-void Centre::resizeEvent(QResizeEvent*) { place(); }
+void Centre::resizeEvent(QResizeEvent*) {
+    place();
+}
 
 void Centre::place() {
-    const QRect inset(width() - kInset.width() - 12, height() - kInset.height() - 12, kInset.width(),
-                      kInset.height());
+    const QRect inset(width() - kInset.width() - 12, height() - kInset.height() - 12,
+                      kInset.width(), kInset.height());
     QWidget* large = planLarge_ ? static_cast<QWidget*>(plan_) : view_;
     QWidget* small = planLarge_ ? static_cast<QWidget*>(view_) : plan_;
     view_->setMinimumSize(1, 1);
@@ -83,16 +86,17 @@ MainWindow::MainWindow(QWidget* parent)
     connect(plan_, &PlanView::chosen, view_, &View3D::goTo);
     connect(survey_, &SurveySheet::chosen, view_, &View3D::goTo);
     connect(survey_, &SurveySheet::measured, this, [this](int spots, int over) {
-        rail_->setState(WorkStep::Survey, spots == 0 ? tr("no spots") : tr("%1 spots, %2 over").arg(spots).arg(over));
+        rail_->setState(WorkStep::Survey,
+                        spots == 0 ? tr("no spots") : tr("%1 spots, %2 over").arg(spots).arg(over));
     });
     connect(findings_, &FindingsSheet::showRequested, view_, &View3D::lookAtSelection);
-    connect(findings_, &FindingsSheet::counted, this, [this](int count) {
-        rail_->setState(WorkStep::Findings, tr("%1 heavy").arg(count));
-    });
-    connect(findings_, &FindingsSheet::fixRequested, this, [this](const QString& key, const QString& asset) {
-        showStep(WorkStep::Fixes);
-        fixes_->addOrShow(key, asset);
-    });
+    connect(findings_, &FindingsSheet::counted, this,
+            [this](int count) { rail_->setState(WorkStep::Findings, tr("%1 heavy").arg(count)); });
+    connect(findings_, &FindingsSheet::fixRequested, this,
+            [this](const QString& key, const QString& asset) {
+                showStep(WorkStep::Fixes);
+                fixes_->addOrShow(key, asset);
+            });
     connect(&document_, &Document::failed, this, &MainWindow::showFailure);
     connect(&document_, &Document::opened, this, [this](const QString& file) {
         failure_->hide();
@@ -181,7 +185,8 @@ void MainWindow::buildFileMenu() {
     connect(recent, &QMenu::aboutToShow, this, [this, recent] { fillRecent(recent); });
     file->addSeparator();
     file->addAction(tr("Save project"), QKeySequence::Save, this, [this] { save(false); });
-    file->addAction(tr("Save project as ..."), QKeySequence("Ctrl+Shift+S"), this, [this] { save(true); });
+    file->addAction(tr("Save project as ..."), QKeySequence("Ctrl+Shift+S"), this,
+                    [this] { save(true); });
     file->addAction(tr("Export result ..."), QKeySequence("Ctrl+E"), this, [this] {
         showStep(WorkStep::Proof);
         proof_->exportResult();
@@ -194,15 +199,18 @@ void MainWindow::buildViewMenu() {
     QMenu* menu = menuBar()->addMenu(tr("&View"));
     for (int i = 0; i < kLensCount; ++i) {
         const auto kind = static_cast<LensKind>(i);
-        menu->addAction(tr("Lens: %1").arg(lensName(kind)), QKeySequence(QString("Ctrl+%1").arg(i + 1)),
-                        this, [this, kind] { view_->setLens(kind); });
+        menu->addAction(tr("Lens: %1").arg(lensName(kind)),
+                        QKeySequence(QString("Ctrl+%1").arg(i + 1)), this,
+                        [this, kind] { view_->setLens(kind); });
     }
     menu->addSeparator();
     menu->addAction(tr("Look at selection (L)"), view_, &View3D::lookAtSelection);
     menu->addAction(tr("Previous viewpoint (B)"), view_, &View3D::goBack);
-    menu->addAction(tr("Swap plan and 3D view"), QKeySequence("Ctrl+P"), plan_, &PlanView::swapRequested);
+    menu->addAction(tr("Swap plan and 3D view"), QKeySequence("Ctrl+P"), plan_,
+                    &PlanView::swapRequested);
     menu->addSeparator();
-    menu->addAction(tr("Day or Night sheet"), QKeySequence("Ctrl+D"), this, &MainWindow::toggleSheet);
+    menu->addAction(tr("Day or Night sheet"), QKeySequence("Ctrl+D"), this,
+                    &MainWindow::toggleSheet);
 }
 
 void MainWindow::showStep(WorkStep step) {
@@ -214,7 +222,9 @@ void MainWindow::showStep(WorkStep step) {
         view_->setShowing(Showing::Result);
 }
 
-WorkStep MainWindow::step() const { return static_cast<WorkStep>(sheets_->currentIndex()); }
+WorkStep MainWindow::step() const {
+    return static_cast<WorkStep>(sheets_->currentIndex());
+}
 
 void MainWindow::keyPressEvent(QKeyEvent* event) {
     const int number = event->key() - Qt::Key_1;
@@ -257,7 +267,8 @@ bool MainWindow::save(bool as) {
     if (file.isEmpty() || as) {
         const QFileInfo scene(toText(document_.project().scene.string()));
         file = QFileDialog::getSaveFileName(
-            this, tr("Save project"), scene.dir().filePath(scene.completeBaseName() + ".flentro.json"),
+            this, tr("Save project"),
+            scene.dir().filePath(scene.completeBaseName() + ".flentro.json"),
             tr("Projects (*.flentro.json)"));
     }
     if (file.isEmpty()) return false;
@@ -294,7 +305,8 @@ void MainWindow::refreshTitle() {
     const QString name = document_.projectFile().isEmpty()
                              ? (document_.hasScene() ? toText(document_.source()->name) : "")
                              : QFileInfo(document_.projectFile()).completeBaseName();
-    setWindowTitle((name.isEmpty() ? "" : name + (document_.isModified() ? "*" : "") + " - ") + "Flentro");
+    setWindowTitle((name.isEmpty() ? "" : name + (document_.isModified() ? "*" : "") + " - ") +
+                   "Flentro");
 }
 
 void MainWindow::showFailure(const QString& message) {

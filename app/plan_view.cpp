@@ -14,6 +14,9 @@ namespace {
 /// Objects larger than this share of the scene are ground or sky, and hide the rest.
 constexpr double kGroundShare = 0.5;
 
+/// Objects smaller than this many pixels leave no mark.
+constexpr double kSmallestMark = 1.2;
+
 /// The middle of the scene: where nine tenths of the objects are, so that hills and sky do not
 /// shrink the market to a dot.
 Box middleOf(const Scene& scene) {
@@ -37,7 +40,8 @@ Box middleOf(const Scene& scene) {
 
 PlanView::PlanView(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
     setAccessibleName(tr("Plan"));
-    setToolTip(tr("The scene from above. Click: stand there. Double click: swap with the 3D view."));
+    setToolTip(
+        tr("The scene from above. Click: stand there. Double click: swap with the 3D view."));
     connect(&document, &Document::sceneChanged, this, &PlanView::frame);
     connect(&document, &Document::viewChanged, this, [this] { update(); });
     connect(&document, &Document::countsChanged, this, [this] { update(); });
@@ -53,7 +57,9 @@ void PlanView::frame() {
     redrawGround();
 }
 
-void PlanView::resizeEvent(QResizeEvent*) { frame(); }
+void PlanView::resizeEvent(QResizeEvent*) {
+    frame();
+}
 
 QPointF PlanView::toScreen(const Vec3d& point) const {
     return {width() / 2.0 + (point.x() - centre_.x()) * scale_,
@@ -73,16 +79,17 @@ void PlanView::redrawGround() {
     const Scene& scene = *document_.source();
     const double whole = scene.bounds().diagonal().norm();
     for (const Object& object : scene.objects) {
-        if (object.bounds.isEmpty() || sizeOf(object) > kGroundShare * whole) continue;
+        const double size = sizeOf(object);
+        if (size > kGroundShare * whole || size * scale_ < kSmallestMark) continue;
         QPolygonF outline;
         const Box& box = scene.mesh(object).bounds;
         for (const int corner : {0, 1, 5, 4})
-            outline << toScreen(transformPoint(
-                object.world, box.corner(static_cast<Box::CornerType>(corner))));
+            outline << toScreen(
+                transformPoint(object.world, box.corner(static_cast<Box::CornerType>(corner))));
         QColor fill = theme().ink;
         fill.setAlpha(16);
         painter.setBrush(fill);
-        painter.setPen(QPen(sizeOf(object) * scale_ > 6 ? theme().faint : theme().hairline, 0.6));
+        painter.setPen(QPen(size * scale_ > 6 ? theme().faint : theme().hairline, 0.6));
         painter.drawPolygon(outline);
     }
     painter.setPen(Qt::NoPen);
@@ -103,7 +110,8 @@ void PlanView::paintView(QPainter& painter) {
     QPolygonF cone;
     cone << toScreen(view.eye);
     for (const double side : {-half, half})
-        cone << toScreen(view.eye + std::min(reach, lens.farPlane) * lookDirection(view.heading + side, 0));
+        cone << toScreen(view.eye +
+                         std::min(reach, lens.farPlane) * lookDirection(view.heading + side, 0));
     QColor fill = theme().within;
     fill.setAlpha(46);
     painter.setBrush(fill);
@@ -167,7 +175,9 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
     emit chosen(view);
 }
 
-void PlanView::mouseDoubleClickEvent(QMouseEvent*) { emit swapRequested(); }
+void PlanView::mouseDoubleClickEvent(QMouseEvent*) {
+    emit swapRequested();
+}
 
 void PlanView::wheelEvent(QWheelEvent* event) {
     if (!document_.hasScene()) return;

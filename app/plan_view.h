@@ -37,9 +37,9 @@ private:
     void paintScaleBar(QPainter& painter);
 
     Document& document_;
-    QImage ground_;       ///< Outlines of everything: redrawn when the scene or scale changes.
+    QImage ground_;  ///< Outlines of everything: redrawn when the scene or scale changes.
     Vec3d centre_ = Vec3d::Zero();
-    double scale_ = 1;    ///< Pixels a metre.
+    double scale_ = 1;  ///< Pixels a metre.
 };
 
 }  // namespace flentro::app

@@ -87,7 +87,9 @@ QAbstractButton* StepRail::button(WorkStep step) const {
     return buttons_[static_cast<std::size_t>(step)];
 }
 
-void StepRail::setCurrent(WorkStep step) { button(step)->setChecked(true); }
+void StepRail::setCurrent(WorkStep step) {
+    button(step)->setChecked(true);
+}
 
 void StepRail::setState(WorkStep step, const QString& words) {
     static_cast<StepButton*>(button(step))->setState(words);

@@ -2,8 +2,8 @@
 
 #include <QApplication>
 #include <QFontDatabase>
-#include <QPalette>
 #include <QPainterPath>
+#include <QPalette>
 #include <QStyleFactory>
 #include <algorithm>
 
@@ -98,7 +98,7 @@ QLabel[faint="true"] { color: @faint; }
 QCheckBox { color: @ink; spacing: 6px; }
 )";
     const std::pair<const char*, QColor> names[] = {
-        {"@paper", t.paper}, {"@raised", t.raised}, {"@ink", t.ink},
+        {"@paper", t.paper}, {"@raised", t.raised},     {"@ink", t.ink},
         {"@faint", t.faint}, {"@hairline", t.hairline}, {"@within", t.within}};
     for (const auto& [name, color] : names) css.replace(name, color.name());
     return css;
@@ -119,8 +119,12 @@ QColor mix(const QColor& a, const QColor& b, double t) {
 
 }  // namespace
 
-const Theme& theme() { return current().theme; }
-Sheet currentSheet() { return current().sheet; }
+const Theme& theme() {
+    return current().theme;
+}
+Sheet currentSheet() {
+    return current().sheet;
+}
 
 void setSheet(QApplication& application, Sheet sheet) {
     current() = {sheet, sheet == Sheet::Night ? makeNight() : makeDay()};
@@ -139,7 +143,9 @@ QFont figureFont(int pixels, bool bold) {
 }
 
 QColor stateColor(State state) {
-    return state == State::Over ? theme().over : state == State::Near ? theme().near : theme().within;
+    return state == State::Over   ? theme().over
+           : state == State::Near ? theme().near
+                                  : theme().within;
 }
 
 void paintStateMark(QPainter& painter, const QPointF& centre, double radius, State state) {

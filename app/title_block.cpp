@@ -24,7 +24,9 @@ protected:
     }
 };
 
-QString text(const std::string& s) { return QString::fromStdString(s); }
+QString text(const std::string& s) {
+    return QString::fromStdString(s);
+}
 
 }  // namespace
 
@@ -56,15 +58,16 @@ void TitleBlock::showScene() {
     if (!document_.hasScene()) return;
     const Inventory before = takeInventory(*document_.source(), document_.target());
     const auto count = [](std::size_t n) { return text(formatCount(static_cast<double>(n))); };
-    QString line = tr("%1    %2 objects    %3 assets    %4 triangles placed    %5 textures")
-                       .arg(text(document_.source()->name), count(before.objects),
-                            count(before.assets.size()), count(before.placedTriangles),
-                            text(formatBytes(before.textureMemory)));
+    QString line =
+        tr("%1    %2 objects    %3 assets    %4 triangles placed    %5 textures")
+            .arg(text(document_.source()->name), count(before.objects), count(before.assets.size()),
+                 count(before.placedTriangles), text(formatBytes(before.textureMemory)));
     const std::size_t notes = document_.source()->notes.size();
     if (notes > 0) line += tr("    %1 notes").arg(notes);
     scene_->setText(line);
     QString tip;
-    for (const Note& note : document_.source()->notes) tip += text(note.where + ": " + note.what) + "\n";
+    for (const Note& note : document_.source()->notes)
+        tip += text(note.where + ": " + note.what) + "\n";
     scene_->setToolTip(tip.trimmed());
 }
 

@@ -22,8 +22,7 @@ namespace fs = std::filesystem;
 /// The full market without its pictures' pixels, `copies` times.
 const Scene& market(int copies) {
     static std::map<int, Scene> made;
-    if (!made.contains(copies))
-        made[copies] = demo::makeOttermere({1, 1, 64}, copies).scene;
+    if (!made.contains(copies)) made[copies] = demo::makeOttermere({1, 1, 64}, copies).scene;
     return made[copies];
 }
 
@@ -33,7 +32,9 @@ const MeshPtr& assetNamed(const char* name) {
     std::abort();
 }
 
-const Target& desk() { return shippedTargets().back(); }
+const Target& desk() {
+    return shippedTargets().back();
+}
 
 fs::path marketFile() {
     static const fs::path file = [] {
@@ -45,7 +46,8 @@ fs::path marketFile() {
 }
 
 void setBytes(benchmark::State& state, double bytes) {
-    state.SetBytesProcessed(static_cast<std::int64_t>(bytes * static_cast<double>(state.iterations())));
+    state.SetBytesProcessed(
+        static_cast<std::int64_t>(bytes * static_cast<double>(state.iterations())));
 }
 
 void PlainRead(benchmark::State& state) {
@@ -81,7 +83,8 @@ BENCHMARK(ViewCostOfTheQuay)->Arg(1)->Arg(4)->Arg(16)->Unit(benchmark::kMillisec
 void RankAssets(benchmark::State& state) {
     const ViewCost cost = viewCost(market(1), desk(), demo::quayView());
     for (auto _ : state)
-        benchmark::DoNotOptimize(rank(market(1), desk(), cost, BlameKind::Asset, Measure::Triangles));
+        benchmark::DoNotOptimize(
+            rank(market(1), desk(), cost, BlameKind::Asset, Measure::Triangles));
 }
 BENCHMARK(RankAssets)->Unit(benchmark::kMillisecond);
 
@@ -109,14 +112,16 @@ void ReduceOtter(benchmark::State& state) {
         benchmark::DoNotOptimize(
             reducer.reduceTo(wanted, std::numeric_limits<double>::infinity(), noProgress()));
     }
-    state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(otter->triangles - wanted));
+    state.SetItemsProcessed(state.iterations() *
+                            static_cast<std::int64_t>(otter->triangles - wanted));
 }
 BENCHMARK(ReduceOtter)->Arg(50)->Arg(5)->Unit(benchmark::kMillisecond);
 
 void MeasureDeviationOfOtter(benchmark::State& state) {
     const MeshPtr otter = assetNamed("carved otter");
     Reducer reducer(*otter, {});
-    (void)reducer.reduceTo(otter->triangles / 10, std::numeric_limits<double>::infinity(), noProgress());
+    (void)reducer.reduceTo(otter->triangles / 10, std::numeric_limits<double>::infinity(),
+                           noProgress());
     const Mesh reduced = *finishMesh(reducer.mesh());
     const Surface surface(*otter);
     for (auto _ : state) benchmark::DoNotOptimize(measureDeviation(*otter, surface, reduced));

@@ -46,8 +46,8 @@ int runAudit(const Options& options, const Common& common) {
     if (!scene) return complain(scene.error());
     std::optional<Viewpoint> view;
     if (options.eye.size() == 3)
-        view = Viewpoint{{options.eye[0], options.eye[1], options.eye[2]}, options.heading,
-                         options.pitch};
+        view = Viewpoint{
+            {options.eye[0], options.eye[1], options.eye[2]}, options.heading, options.pitch};
     const Audit audit = makeAudit(*scene, *target, view);
     if (!common.quiet && common.json != "-") print(audit);
     if (!common.json.empty())
@@ -75,7 +75,8 @@ void addAudit(CLI::App& app, Common& common, Run& run) {
         ->type_name("X,Y,Z");
     verb->add_option("--heading", options->heading, "Degrees clockwise from north (-Z)");
     verb->add_option("--pitch", options->pitch, "Degrees upward")->check(CLI::Range(-89.0, 89.0));
-    verb->callback([=, &common, &run] { run = [=, &common] { return runAudit(*options, common); }; });
+    verb->callback(
+        [=, &common, &run] { run = [=, &common] { return runAudit(*options, common); }; });
 }
 
 }  // namespace flentro::cli

@@ -15,7 +15,9 @@ namespace {
 
 volatile std::sig_atomic_t interrupted = 0;
 
-void onInterrupt(int) { interrupted = 1; }
+void onInterrupt(int) {
+    interrupted = 1;
+}
 
 /// Letters shown: UTF-8 continuation bytes do not count.
 std::size_t displayWidth(const std::string& text) {
@@ -42,15 +44,16 @@ void TerminalProgress::report(double fraction, std::string_view message) {
     last_ = now;
     dirty_ = true;
     const double elapsed = std::chrono::duration<double>(now - started_).count();
-    const std::string left =
-        fraction > 0.02 && elapsed > 1
-            ? ", " + formatSeconds(elapsed / fraction - elapsed) + " left"
-            : "";
+    const std::string left = fraction > 0.02 && elapsed > 1
+                                 ? ", " + formatSeconds(elapsed / fraction - elapsed) + " left"
+                                 : "";
     fmt::print(stderr, "\r\033[K{:3.0f} %  {}{}", fraction * 100, message, left);
     std::fflush(stderr);
 }
 
-bool TerminalProgress::cancelled() const { return interrupted != 0; }
+bool TerminalProgress::cancelled() const {
+    return interrupted != 0;
+}
 
 std::string formatTable(const std::vector<std::vector<std::string>>& rows) {
     std::vector<std::size_t> widths;

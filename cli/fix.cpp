@@ -43,7 +43,8 @@ LevelLayout layoutOf(const std::string& name) {
 void print(const WorkOrder& order, const Evaluation& evaluation, const Exported& exported,
            const std::string& out) {
     for (const Step& step : evaluation.steps) {
-        fmt::print("{}: {}\n", fixName(order.find(step.fix)->settings), step.result->record.summary);
+        fmt::print("{}: {}\n", fixName(order.find(step.fix)->settings),
+                   step.result->record.summary);
         for (const std::string& note : step.result->record.notes) fmt::print("  {}\n", note);
     }
     fmt::print("{}: {}\n", out, formatBytes(static_cast<double>(exported.bytes)));
@@ -51,7 +52,9 @@ void print(const WorkOrder& order, const Evaluation& evaluation, const Exported&
 }
 
 Json report(const WorkOrder& order, const Evaluation& evaluation, const Exported& exported) {
-    Json json = {{"format", "flentro-fix-result"}, {"version", 1}, {"bytes", exported.bytes},
+    Json json = {{"format", "flentro-fix-result"},
+                 {"version", 1},
+                 {"bytes", exported.bytes},
                  {"steps", Json::array()}};
     for (const Step& step : evaluation.steps)
         json["steps"].push_back({{"fix", fixKey(order.find(step.fix)->settings)},
@@ -86,10 +89,11 @@ int runFix(const Options& options, const Common& common) {
 
 void addFix(CLI::App& app, Common& common, Run& run) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb = addVerb(app, common, "fix", "Apply a work order and export the result",
-                             "  flentro-cli fix market.glb --out lighter.glb\n"
-                             "  flentro-cli fix market.glb --order order.json --target \"Slate 60\" "
-                             "--out lighter.glb --levels nodes\n");
+    CLI::App* verb =
+        addVerb(app, common, "fix", "Apply a work order and export the result",
+                "  flentro-cli fix market.glb --out lighter.glb\n"
+                "  flentro-cli fix market.glb --order order.json --target \"Slate 60\" "
+                "--out lighter.glb --levels nodes\n");
     verb->add_option("scene", options->scene, "The scene")->required();
     verb->add_option("--out", options->out, "The .glb or .gltf to write")->required();
     verb->add_option("--order", options->order,

@@ -14,17 +14,17 @@ struct Options {
 };
 
 std::vector<std::vector<std::string>> assetRows(const Inventory& inventory, std::size_t rows) {
-    std::vector<std::vector<std::string>> table = {
-        {"asset", "copies", "triangles", "as placed", "share", "vertices", "memory", "materials",
-         "levels"}};
+    std::vector<std::vector<std::string>> table = {{"asset", "copies", "triangles", "as placed",
+                                                    "share", "vertices", "memory", "materials",
+                                                    "levels"}};
     for (const AssetEntry& entry : inventory.assets) {
         if (table.size() > rows) break;
         table.push_back({entry.name, std::to_string(entry.instances),
                          formatCount(static_cast<double>(entry.triangles)),
                          formatCount(static_cast<double>(entry.placed)), formatShare(entry.share),
                          formatCount(static_cast<double>(entry.vertices)),
-                         formatBytes(static_cast<double>(entry.bytes)),
-                         std::to_string(entry.parts), std::to_string(entry.levels)});
+                         formatBytes(static_cast<double>(entry.bytes)), std::to_string(entry.parts),
+                         std::to_string(entry.levels)});
     }
     return table;
 }
@@ -44,13 +44,14 @@ std::vector<std::vector<std::string>> textureRows(const Inventory& inventory, st
 
 void print(const Inventory& inventory, std::size_t rows) {
     const auto count = [](std::size_t n) { return formatCount(static_cast<double>(n)); };
-    fmt::print("{} objects of {} assets; {} triangles as placed, {} unique; {} of meshes\n"
-               "{} materials; {} textures, {}; {} lights, {} with shadows; {} skins\n\n",
-               count(inventory.objects), count(inventory.assets.size()),
-               count(inventory.placedTriangles), count(inventory.uniqueTriangles),
-               formatBytes(static_cast<double>(inventory.meshBytes)), count(inventory.materials),
-               count(inventory.textures.size()), formatBytes(inventory.textureMemory),
-               count(inventory.lights), count(inventory.shadowLights), count(inventory.skins));
+    fmt::print(
+        "{} objects of {} assets; {} triangles as placed, {} unique; {} of meshes\n"
+        "{} materials; {} textures, {}; {} lights, {} with shadows; {} skins\n\n",
+        count(inventory.objects), count(inventory.assets.size()), count(inventory.placedTriangles),
+        count(inventory.uniqueTriangles), formatBytes(static_cast<double>(inventory.meshBytes)),
+        count(inventory.materials), count(inventory.textures.size()),
+        formatBytes(inventory.textureMemory), count(inventory.lights),
+        count(inventory.shadowLights), count(inventory.skins));
     fmt::print("{}\n{}", formatTable(assetRows(inventory, rows)),
                formatTable(textureRows(inventory, rows)));
 }
@@ -72,13 +73,15 @@ int runInventory(const Options& options, const Common& common) {
 
 void addInventory(CLI::App& app, Common& common, Run& run) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb = addVerb(app, common, "inventory", "What is in a scene, and what it weighs",
-                             "  flentro-cli inventory market.glb\n"
-                             "  flentro-cli inventory market.glb --rows 50 --json inventory.json\n");
+    CLI::App* verb =
+        addVerb(app, common, "inventory", "What is in a scene, and what it weighs",
+                "  flentro-cli inventory market.glb\n"
+                "  flentro-cli inventory market.glb --rows 50 --json inventory.json\n");
     verb->add_option("scene", options->scene, "The scene")->required();
     verb->add_option("--target", options->target, "Whose texture storage to assume");
     verb->add_option("--rows", options->rows, "Rows of each table");
-    verb->callback([=, &common, &run] { run = [=, &common] { return runInventory(*options, common); }; });
+    verb->callback(
+        [=, &common, &run] { run = [=, &common] { return runInventory(*options, common); }; });
 }
 
 }  // namespace flentro::cli

@@ -58,8 +58,8 @@ Outcome describeOutcome(const Scene& before, const Scene& after,
 int runReduce(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
     if (options.triangles == 0 && options.ratio <= 0 && !std::isfinite(options.deviation))
-        return complain({ErrorCode::InvalidInput, "say how far: --triangles, --ratio or --deviation",
-                         "", ""});
+        return complain(
+            {ErrorCode::InvalidInput, "say how far: --triangles, --ratio or --deviation", "", ""});
     auto scene = openForVerb(options.scene, common, progress);
     if (!scene) return complain(scene.error());
     Scene result = *scene;
@@ -109,7 +109,8 @@ void addReduce(CLI::App& app, Common& common, Run& run) {
     verb->add_option("--deviation", options->deviation, "Largest deviation, metres")
         ->check(CLI::NonNegativeNumber);
     verb->add_flag("--lock-borders", options->lockBorders, "Open borders stay where they are");
-    verb->callback([=, &common, &run] { run = [=, &common] { return runReduce(*options, common); }; });
+    verb->callback(
+        [=, &common, &run] { run = [=, &common] { return runReduce(*options, common); }; });
 }
 
 }  // namespace flentro::cli

@@ -23,7 +23,8 @@ int runTargets(const std::string& name, const Common& common) {
     addRow("Display", [](const Target& t) { return fmt::format("{}x{}", t.width, t.height); });
     addRow("Eyes", [](const Target& t) { return std::to_string(t.eyes); });
     addRow("Frame rate", [](const Target& t) { return fmt::format("{:.0f} Hz", t.frameRate); });
-    addRow("Field of view", [](const Target& t) { return fmt::format("{:.0f} deg", t.verticalFov); });
+    addRow("Field of view",
+           [](const Target& t) { return fmt::format("{:.0f} deg", t.verticalFov); });
     for (const Measure measure : kMeasures)
         addRow(measureName(measure),
                [&](const Target& t) { return formatMeasure(measure, at(t.limits, measure)); });
@@ -43,7 +44,8 @@ void addTargets(CLI::App& app, Common& common, Run& run) {
                              "  flentro-cli targets\n"
                              "  flentro-cli targets \"Kiosk 60\" --json ours.target.json\n");
     verb->add_option("target", *name, "Only this one");
-    verb->callback([=, &common, &run] { run = [=, &common] { return runTargets(*name, common); }; });
+    verb->callback(
+        [=, &common, &run] { run = [=, &common] { return runTargets(*name, common); }; });
 }
 
 }  // namespace flentro::cli

@@ -9,21 +9,17 @@
 namespace flentro::demo {
 namespace {
 
-constexpr float kTurn = 2 * static_cast<float>(kPi);
-const char* const kShades[] = {"teal", "oxblood", "mustard", "cream", "navy", "moss"};
-
-std::string shade(const char* kind, int variant) {
-    return fmt::format("{} {}", kind, kShades[variant % 6]);
-}
-
 /// A level sheet facing up, `metres` of texture a repeat.
 void ground(MeshBuilder& b, Vec3f from, Vec3f to, int columns, int rows, float metres,
             float bumps = 0) {
     const Vec3f size = to - from;
-    b.sheet(columns, rows, [=](float u, float v) {
-        const float wave = bumps * (noise(u - std::floor(u), v - std::floor(v), 32, 3, 5) - 0.5F);
-        return Vec3f(from.x() + u * size.x(), from.y() + wave, to.z() - v * size.z());
-    }, {size.x() / metres, size.z() / metres});
+    b.sheet(columns, rows,
+            [=](float u, float v) {
+                const float wave =
+                    bumps * (noise(u - std::floor(u), v - std::floor(v), 32, 3, 5) - 0.5F);
+                return Vec3f(from.x() + u * size.x(), from.y() + wave, to.z() - v * size.z());
+            },
+            {size.x() / metres, size.z() / metres});
 }
 
 /// A wall along x with openings: (left, right, bottom, top) in metres from its lower left.
@@ -94,7 +90,8 @@ MeshPtr makeLockGate(const SceneBuilder& s) {
     b.material(s.material("planks tarred"));
     for (int i = 0; i < 9; ++i)
         b.at(translation(0.25F + 0.5F * static_cast<float>(i), -2.8F, 0)).box(0.47F, 3, 0.22F);
-    for (const float y : {-2.2F, -1.0F, 0.1F}) b.at(translation(2.2F, y, 0.16F)).box(4.6F, 0.25F, 0.12F);
+    for (const float y : {-2.2F, -1.0F, 0.1F})
+        b.at(translation(2.2F, y, 0.16F)).box(4.6F, 0.25F, 0.12F);
     b.material(s.material("planks oak"));
     b.at(translation(-1.2F, 0.75F, 0)).box(6.6F, 0.35F, 0.35F);
     b.material(s.material("iron"));
@@ -167,7 +164,8 @@ MeshPtr makeWarehouse(const SceneBuilder& s) {
 MeshPtr makeHouse(const SceneBuilder& s) {
     MeshBuilder b("lock-keeper's house");
     b.material(s.material("brick house"));
-    const std::vector<Vec4f> holes = {{1.2F, 2.4F, 1, 2.3F}, {4.2F, 5.3F, 0, 2.2F}, {7, 8.2F, 1, 2.3F}};
+    const std::vector<Vec4f> holes = {
+        {1.2F, 2.4F, 1, 2.3F}, {4.2F, 5.3F, 0, 2.2F}, {7, 8.2F, 1, 2.3F}};
     wall(b, translation(-4.75F, 0, -4), 9.5F, 3, holes, 0.3F);
     wall(b, translation(-4.75F, 0, 4), 9.5F, 3, {}, 0.3F);
     for (const float x : {-4.75F, 4.75F})
@@ -187,7 +185,8 @@ MeshPtr makeCrane(const SceneBuilder& s) {
     b.material(s.material("iron"));
     const auto bar = [&](Vec3f from, Vec3f to, float r) {
         std::vector<Vec3f> path;
-        for (int i = 0; i <= 4; ++i) path.push_back(from + (to - from) * (static_cast<float>(i) / 4));
+        for (int i = 0; i <= 4; ++i)
+            path.push_back(from + (to - from) * (static_cast<float>(i) / 4));
         b.tube(path, r, d.segments(8));
     };
     const auto truss = [&](Vec3f from, Vec3f to, Vec3f side, Vec3f up, int bays) {
@@ -218,8 +217,16 @@ MeshPtr makePlinth(const SceneBuilder& s) {
     const Detail& d = s.detail();
     MeshBuilder b("plinth");
     b.material(s.material("lock stone"));
-    b.lathe({{0.001F, 1.1F}, {0.62F, 1.1F}, {0.64F, 1.06F}, {0.64F, 0.98F}, {0.52F, 0.92F},
-             {0.52F, 0.25F}, {0.7F, 0.18F}, {0.72F, 0}, {0.001F, 0}}, d.segments(40));
+    b.lathe({{0.001F, 1.1F},
+             {0.62F, 1.1F},
+             {0.64F, 1.06F},
+             {0.64F, 0.98F},
+             {0.52F, 0.92F},
+             {0.52F, 0.25F},
+             {0.7F, 0.18F},
+             {0.72F, 0},
+             {0.001F, 0}},
+            d.segments(40));
     return b.finish();
 }
 
@@ -230,19 +237,24 @@ MeshPtr makeStall(const SceneBuilder& s, int variant) {
     for (int i = 0; i < 6; ++i)
         b.at(translation(0, 0.84F, -0.5F + 0.2F * static_cast<float>(i))).box(3, 0.04F, 0.18F);
     for (int i = 0; i < 15; ++i)
-        b.at(translation(-1.4F + 0.2F * static_cast<float>(i), 0.05F, 0.55F)).box(0.18F, 0.78F, 0.025F);
+        b.at(translation(-1.4F + 0.2F * static_cast<float>(i), 0.05F, 0.55F))
+            .box(0.18F, 0.78F, 0.025F);
     b.material(s.material("planks tarred"));
     for (const float x : {-1.45F, 1.45F})
         for (const float z : {-0.6F, 0.6F})
             b.at(translation(x, 0, z)).box(0.09F, z < 0 ? 2.5F : 2.2F, 0.09F);
-    b.at(translation(0, 2.16F, 0.6F)).box(3, 0.08F, 0.08F).at(translation(0, 2.46F, -0.6F)).box(3, 0.08F, 0.08F);
+    b.at(translation(0, 2.16F, 0.6F))
+        .box(3, 0.08F, 0.08F)
+        .at(translation(0, 2.46F, -0.6F))
+        .box(3, 0.08F, 0.08F);
     b.material(s.material(shade("enamel", variant)));
     b.at(translation(0, 0.5F, -0.2F)).box(2.7F, 0.04F, 0.6F);
     b.material(s.material("rope hemp"));
     std::vector<Vec3f> swag;
     for (int i = 0; i <= 30; ++i) {
         const float t = static_cast<float>(i) / 30;
-        swag.emplace_back(-1.45F + 2.9F * t, 0.72F - 0.12F * std::sin(t * 3 * static_cast<float>(kPi)), 0.6F);
+        swag.emplace_back(-1.45F + 2.9F * t,
+                          0.72F - 0.12F * std::sin(t * 3 * static_cast<float>(kPi)), 0.6F);
     }
     b.at(Mat4f::Identity()).tube(swag, 0.02F, d.segments(10));
     return b.finish();
@@ -255,15 +267,15 @@ MeshPtr makeAwning(const SceneBuilder& s, int variant) {
     const int columns = d.segments(36);
     const auto cloth = [](float u, float v) {
         const float drop = v > 0.85F ? (v - 0.85F) * 2.2F : 0;
-        const float sag = 0.07F * std::sin(u * static_cast<float>(kPi)) * std::sin(v * static_cast<float>(kPi));
+        const float sag =
+            0.07F * std::sin(u * static_cast<float>(kPi)) * std::sin(v * static_cast<float>(kPi));
         const float scallop = v > 0.95F ? 0.04F * std::sin(u * 30 * static_cast<float>(kPi)) : 0;
         return Vec3f(-1.7F + 3.4F * u, 2.56F - 0.36F * v - sag - drop + scallop,
                      -0.75F + 1.75F * std::min(v, 0.88F));
     };
     b.sheet(columns, d.segments(18), [&](float u, float v) { return cloth(u, 1 - v); }, {1, 1});
-    b.sheet(columns, d.segments(18), [&](float u, float v) -> Vec3f {
-        return cloth(u, v) - Vec3f(0, 0.01F, 0);
-    }, {1, 1});
+    b.sheet(columns, d.segments(18),
+            [&](float u, float v) -> Vec3f { return cloth(u, v) - Vec3f(0, 0.01F, 0); }, {1, 1});
     return b.finish();
 }
 
@@ -277,30 +289,39 @@ MeshPtr makeNarrowboat(const SceneBuilder& s, int variant) {
         return 1.05F * std::sqrt(bow) * std::sqrt(stern);
     };
     b.material(s.material("iron"));
-    b.sheet(d.segments(90), d.segments(20), [&](float u, float v) {
-        const float uc = std::clamp(u, 0.0F, 1.0F);
-        const float a = (v - 0.5F) * static_cast<float>(kPi);
-        const float rise = 0.5F * std::pow(std::max(0.0F, uc - 0.75F) * 4, 2.0F);
-        const float side = std::clamp(std::sin(a) * 1.35F, -1.0F, 1.0F) * beam(uc);
-        return Vec3f((u - 0.5F) * length, -0.55F + 1.15F * std::pow(std::fabs(2 * v - 1), 2.2F) + rise, side);
-    }, {length / 2, 2});
+    b.sheet(d.segments(90), d.segments(20),
+            [&](float u, float v) {
+                const float uc = std::clamp(u, 0.0F, 1.0F);
+                const float a = (v - 0.5F) * static_cast<float>(kPi);
+                const float rise = 0.5F * std::pow(std::max(0.0F, uc - 0.75F) * 4, 2.0F);
+                const float side = std::clamp(std::sin(a) * 1.35F, -1.0F, 1.0F) * beam(uc);
+                return Vec3f((u - 0.5F) * length,
+                             -0.55F + 1.15F * std::pow(std::fabs(2 * v - 1), 2.2F) + rise, side);
+            },
+            {length / 2, 2});
     b.material(s.material("planks oak"));
     b.at(translation(0.3F, 0.42F, 0)).box(length * 0.9F, 0.06F, 1.7F);
     b.material(s.material(shade("boat", variant)));
     const float cabin = length * 0.62F;
     for (const float z : {-0.82F, 0.82F})
-        b.at(translation(-length * 0.1F, 0.45F, z) * rotationY(z < 0 ? 180.0F : 0.0F)).card(cabin, 1.15F);
+        b.at(translation(-length * 0.1F, 0.45F, z) * rotationY(z < 0 ? 180.0F : 0.0F))
+            .card(cabin, 1.15F);
     for (const float x : {-1.0F, 1.0F})
-        b.at(translation(-length * 0.1F + x * cabin / 2, 0.45F, 0) * rotationY(90 * x)).card(1.64F, 1.15F);
+        b.at(translation(-length * 0.1F + x * cabin / 2, 0.45F, 0) * rotationY(90 * x))
+            .card(1.64F, 1.15F);
     b.material(s.material(shade("enamel", variant + 2)));
     b.at(translation(-length * 0.1F, 1.6F, 0));
-    b.sheet(d.segments(60), d.segments(14), [&](float u, float v) {
-        return Vec3f((u - 0.5F) * (cabin + 0.2F), 0.12F * std::sin(v * static_cast<float>(kPi)), 0.88F - 1.76F * v);
-    }, {6, 1});
+    b.sheet(d.segments(60), d.segments(14),
+            [&](float u, float v) {
+                return Vec3f((u - 0.5F) * (cabin + 0.2F),
+                             0.12F * std::sin(v * static_cast<float>(kPi)), 0.88F - 1.76F * v);
+            },
+            {6, 1});
     b.material(s.material("lit window"));
     for (int i = 0; i < 6; ++i)
         for (const float z : {-0.83F, 0.83F})
-            b.at(translation(-length * 0.1F - cabin * 0.38F + cabin * 0.15F * static_cast<float>(i), 0.95F, z))
+            b.at(translation(-length * 0.1F - cabin * 0.38F + cabin * 0.15F * static_cast<float>(i),
+                             0.95F, z))
                 .box(0.5F, 0.34F, 0.02F);
     b.material(s.material("brass"));
     b.at(translation(-length * 0.3F, 1.6F, 0.2F)).cylinder(0.07F, 0.55F, d.segments(16));
@@ -328,9 +349,11 @@ MeshPtr makePoplar(const SceneBuilder& s, int variant) {
     for (int i = 0; i < cards; ++i) {
         const float t = static_cast<float>(i) / static_cast<float>(cards);
         const float a = 137.508F * static_cast<float>(i + 11 * variant);
-        const float spread = 0.3F + 1.25F * std::sin(std::min(t * 1.15F, 1.0F) * static_cast<float>(kPi));
+        const float spread =
+            0.3F + 1.25F * std::sin(std::min(t * 1.15F, 1.0F) * static_cast<float>(kPi));
         const float r = spread * (0.4F + 0.6F * noise(t, 0.3F, 16, 2, 9));
-        b.at(rotationY(a) * translation(0, 1.6F + t * (h - 2.4F), r) * rotationX(-18)).card(1.3F, 1.9F);
+        b.at(rotationY(a) * translation(0, 1.6F + t * (h - 2.4F), r) * rotationX(-18))
+            .card(1.3F, 1.9F);
     }
     return b.finish();
 }
@@ -339,14 +362,19 @@ MeshPtr makeHill(const SceneBuilder& s, int variant) {
     const Detail& d = s.detail();
     MeshBuilder b(fmt::format("hill {}", variant + 1));
     b.material(s.material("hills"));
-    b.sheet(d.segments(80), d.segments(24), [&](float u, float v) {
-        const float uc = std::clamp(u, 0.0F, 0.999F);
-        const float vc = std::clamp(v, 0.0F, 1.0F);
-        const float ridge = noise(uc, 0.37F + 0.1F * static_cast<float>(variant), 6, 4, 90U + static_cast<unsigned>(variant));
-        const float envelope = std::sin(uc * static_cast<float>(kPi));
-        return Vec3f(-160 + 320 * u, (8 + 42 * ridge) * envelope * std::sin(vc * static_cast<float>(kPi) / 2) - 2,
-                     60 - 90 * v);
-    }, {20, 5});
+    b.sheet(d.segments(80), d.segments(24),
+            [&](float u, float v) {
+                const float uc = std::clamp(u, 0.0F, 0.999F);
+                const float vc = std::clamp(v, 0.0F, 1.0F);
+                const float ridge = noise(uc, 0.37F + 0.1F * static_cast<float>(variant), 6, 4,
+                                          90U + static_cast<unsigned>(variant));
+                const float envelope = std::sin(uc * static_cast<float>(kPi));
+                return Vec3f(
+                    -160 + 320 * u,
+                    (8 + 42 * ridge) * envelope * std::sin(vc * static_cast<float>(kPi) / 2) - 2,
+                    60 - 90 * v);
+            },
+            {20, 5});
     return b.finish();
 }
 
@@ -364,11 +392,14 @@ MeshPtr makeSky(const SceneBuilder& s) {
     MeshBuilder b("dusk sky");
     b.material(s.material("dusk sky"));
     constexpr float kRadius = 900;
-    b.sheet(s.detail().segments(48), s.detail().segments(16), [](float u, float v) {
-        const float a = u * kTurn;
-        const float e = (v - 0.1F) * static_cast<float>(kPi) / 2;
-        return Vec3f(kRadius * std::cos(e) * std::cos(a), kRadius * std::sin(e), kRadius * std::cos(e) * std::sin(a));
-    }, {1, 1});
+    b.sheet(s.detail().segments(48), s.detail().segments(16),
+            [](float u, float v) {
+                const float a = u * kTurn;
+                const float e = (v - 0.1F) * static_cast<float>(kPi) / 2;
+                return Vec3f(kRadius * std::cos(e) * std::cos(a), kRadius * std::sin(e),
+                             kRadius * std::cos(e) * std::sin(a));
+            },
+            {1, 1});
     return b.finish();
 }
 

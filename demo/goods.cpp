@@ -9,13 +9,6 @@
 namespace flentro::demo {
 namespace {
 
-constexpr float kTurn = 2 * static_cast<float>(kPi);
-const char* const kShades[] = {"teal", "oxblood", "mustard", "cream", "navy", "moss"};
-
-std::string shade(const char* kind, int variant) {
-    return fmt::format("{} {}", kind, kShades[variant % 6]);
-}
-
 /// A smooth profile through points, `steps` rows between neighbours.
 std::vector<Vec2f> smoothProfile(const std::vector<Vec2f>& points, int steps) {
     std::vector<Vec2f> result;
@@ -58,12 +51,15 @@ void addLimb(MeshBuilder& builder, const Limb& limb, int around, int along) {
         using Value = std::decay_t<decltype(values[0])>;
         return Value(values[i] * (1 - s) + values[i + 1] * s);
     };
-    builder.sheet(along, around, [=](float u, float v) -> Vec3f {
-        const float angle = v * kTurn;
-        const float r = sample(limb.radius, u) + relief(u - std::floor(u), v - std::floor(v));
-        const Vec3f centre = sample(limb.spine, u);
-        return centre + Vec3f(r * std::cos(angle), 0, r * limb.flatten * std::sin(angle));
-    }, {1, 1});
+    builder.sheet(
+        along, around,
+        [=](float u, float v) -> Vec3f {
+            const float angle = v * kTurn;
+            const float r = sample(limb.radius, u) + relief(u - std::floor(u), v - std::floor(v));
+            const Vec3f centre = sample(limb.spine, u);
+            return centre + Vec3f(r * std::cos(angle), 0, r * limb.flatten * std::sin(angle));
+        },
+        {1, 1});
 }
 
 }  // namespace
@@ -76,25 +72,59 @@ MeshPtr makeOtter(const SceneBuilder& s) {
         addLimb(b, shape, d.segments(around), d.segments(along));
     };
     // Upright, paws before the chest, looking a little to the side.
-    limb({{{0, 0, 0.02F}, {0, 0.12F, 0.02F}, {0, 0.4F, 0}, {0, 0.75F, -0.03F}, {0, 1.02F, 0},
-           {0, 1.16F, 0.02F}, {0, 1.2F, 0.02F}},
-          {0.001F, 0.27F, 0.31F, 0.24F, 0.17F, 0.13F, 0.001F}, 0.85F}, 320, 250);
-    limb({{{0, 1.10F, 0.03F}, {0, 1.16F, 0.04F}, {0.01F, 1.27F, 0.06F}, {0.01F, 1.36F, 0.05F},
+    limb({{{0, 0, 0.02F},
+           {0, 0.12F, 0.02F},
+           {0, 0.4F, 0},
+           {0, 0.75F, -0.03F},
+           {0, 1.02F, 0},
+           {0, 1.16F, 0.02F},
+           {0, 1.2F, 0.02F}},
+          {0.001F, 0.27F, 0.31F, 0.24F, 0.17F, 0.13F, 0.001F},
+          0.85F},
+         320, 250);
+    limb({{{0, 1.10F, 0.03F},
+           {0, 1.16F, 0.04F},
+           {0.01F, 1.27F, 0.06F},
+           {0.01F, 1.36F, 0.05F},
            {0.01F, 1.40F, 0.05F}},
-          {0.001F, 0.135F, 0.165F, 0.11F, 0.001F}, 1.1F}, 200, 180);
+          {0.001F, 0.135F, 0.165F, 0.11F, 0.001F},
+          1.1F},
+         200, 180);
     limb({{{0.01F, 1.19F, 0.18F}, {0.01F, 1.2F, 0.2F}, {0.02F, 1.25F, 0.22F}, {0.02F, 1.28F, 0.2F}},
-          {0.001F, 0.075F, 0.07F, 0.001F}, 1.2F}, 90, 80);
+          {0.001F, 0.075F, 0.07F, 0.001F},
+          1.2F},
+         90, 80);
     for (const float side : {-1.0F, 1.0F}) {
-        limb({{{side * 0.12F, 1.33F, 0.0F}, {side * 0.14F, 1.36F, 0}, {side * 0.15F, 1.41F, 0},
-               {side * 0.15F, 1.43F, 0}}, {0.001F, 0.045F, 0.035F, 0.001F}, 0.6F}, 60, 50);
-        limb({{{side * 0.20F, 0.62F, 0.20F}, {side * 0.19F, 0.66F, 0.22F},
-               {side * 0.20F, 0.85F, 0.12F}, {side * 0.12F, 0.98F, 0.02F}},
-              {0.001F, 0.075F, 0.085F, 0.001F}, 1}, 120, 100);
-        limb({{{side * 0.17F, 0.0F, 0.2F}, {side * 0.18F, 0.05F, 0.2F}, {side * 0.17F, 0.11F, 0.16F},
-               {side * 0.15F, 0.2F, 0.05F}}, {0.001F, 0.12F, 0.11F, 0.001F}, 1.7F}, 100, 90);
+        limb({{{side * 0.12F, 1.33F, 0.0F},
+               {side * 0.14F, 1.36F, 0},
+               {side * 0.15F, 1.41F, 0},
+               {side * 0.15F, 1.43F, 0}},
+              {0.001F, 0.045F, 0.035F, 0.001F},
+              0.6F},
+             60, 50);
+        limb({{{side * 0.20F, 0.62F, 0.20F},
+               {side * 0.19F, 0.66F, 0.22F},
+               {side * 0.20F, 0.85F, 0.12F},
+               {side * 0.12F, 0.98F, 0.02F}},
+              {0.001F, 0.075F, 0.085F, 0.001F},
+              1},
+             120, 100);
+        limb({{{side * 0.17F, 0.0F, 0.2F},
+               {side * 0.18F, 0.05F, 0.2F},
+               {side * 0.17F, 0.11F, 0.16F},
+               {side * 0.15F, 0.2F, 0.05F}},
+              {0.001F, 0.12F, 0.11F, 0.001F},
+              1.7F},
+             100, 90);
     }
-    limb({{{0, 0.02F, -0.25F}, {0, 0.05F, -0.3F}, {0.05F, 0.16F, -0.38F}, {0.1F, 0.5F, -0.3F},
-           {0.1F, 0.6F, -0.28F}}, {0.001F, 0.11F, 0.09F, 0.05F, 0.001F}, 1.4F}, 140, 100);
+    limb({{{0, 0.02F, -0.25F},
+           {0, 0.05F, -0.3F},
+           {0.05F, 0.16F, -0.38F},
+           {0.1F, 0.5F, -0.3F},
+           {0.1F, 0.6F, -0.28F}},
+          {0.001F, 0.11F, 0.09F, 0.05F, 0.001F},
+          1.4F},
+         140, 100);
     return b.finish();
 }
 
@@ -102,9 +132,17 @@ MeshPtr makeBollard(const SceneBuilder& s) {
     const Detail& d = s.detail();
     MeshBuilder b("bollard");
     b.material(s.material("iron"));
-    b.lathe(smoothProfile({{0.001F, 0.86F}, {0.12F, 0.85F}, {0.19F, 0.78F}, {0.17F, 0.70F},
-                           {0.12F, 0.64F}, {0.13F, 0.3F}, {0.15F, 0.1F}, {0.2F, 0.05F},
-                           {0.21F, 0}}, 4), d.segments(48));
+    b.lathe(smoothProfile({{0.001F, 0.86F},
+                           {0.12F, 0.85F},
+                           {0.19F, 0.78F},
+                           {0.17F, 0.70F},
+                           {0.12F, 0.64F},
+                           {0.13F, 0.3F},
+                           {0.15F, 0.1F},
+                           {0.2F, 0.05F},
+                           {0.21F, 0}},
+                          4),
+            d.segments(48));
     b.material(s.material("rope hemp"));
     std::vector<Vec3f> path;
     const int turns = 9;
@@ -127,7 +165,8 @@ MeshPtr makeCrate(const SceneBuilder& s, const std::string& name, const Mat4f& b
     for (int side = 0; side < 4; ++side) {
         const Mat4f turn = rotationY(90.0F * static_cast<float>(side));
         for (int i = 0; i < 5; ++i)
-            board(turn * translation(0, 0.02F + 0.117F * static_cast<float>(i), 0.3F), 0.6F, 0.1F, 0.02F);
+            board(turn * translation(0, 0.02F + 0.117F * static_cast<float>(i), 0.3F), 0.6F, 0.1F,
+                  0.02F);
         for (const float x : {-0.27F, 0.27F})
             board(turn * translation(x, 0, 0.318F), 0.06F, 0.6F, 0.02F);
     }
@@ -141,8 +180,15 @@ MeshPtr makeBarrel(const SceneBuilder& s) {
     const Detail& d = s.detail();
     MeshBuilder b("barrel");
     b.material(s.material("planks oak"));
-    b.lathe(smoothProfile({{0.001F, 0.9F}, {0.27F, 0.9F}, {0.29F, 0.9F}, {0.35F, 0.45F},
-                           {0.29F, 0}, {0.27F, 0}, {0.001F, 0.01F}}, 5), d.segments(32));
+    b.lathe(smoothProfile({{0.001F, 0.9F},
+                           {0.27F, 0.9F},
+                           {0.29F, 0.9F},
+                           {0.35F, 0.45F},
+                           {0.29F, 0},
+                           {0.27F, 0},
+                           {0.001F, 0.01F}},
+                          5),
+            d.segments(32));
     b.material(s.material("iron"));
     for (const float y : {0.1F, 0.3F, 0.58F, 0.78F}) {
         const float r = 0.352F - std::fabs(y - 0.45F) * 0.13F;
@@ -157,16 +203,26 @@ MeshPtr makeLantern(const SceneBuilder& s, int variant) {
     MeshBuilder b(fmt::format("lantern {}", variant + 1));
     const float h = 0.3F + 0.06F * static_cast<float>(variant);
     b.material(s.material("brass"));
-    b.lathe(smoothProfile({{0.02F, h + 0.14F}, {0.03F, h + 0.1F}, {0.12F, h + 0.03F}, {0.13F, h},
-                           {0.001F, h}}, 4), d.segments(24));
-    b.lathe(smoothProfile({{0.001F, 0.03F}, {0.12F, 0.03F}, {0.13F, 0}, {0.001F, 0}}, 3), d.segments(24));
+    b.lathe(
+        smoothProfile(
+            {{0.02F, h + 0.14F}, {0.03F, h + 0.1F}, {0.12F, h + 0.03F}, {0.13F, h}, {0.001F, h}},
+            4),
+        d.segments(24));
+    b.lathe(smoothProfile({{0.001F, 0.03F}, {0.12F, 0.03F}, {0.13F, 0}, {0.001F, 0}}, 3),
+            d.segments(24));
     for (int i = 0; i < 6; ++i) {
         const float a = kTurn * static_cast<float>(i) / 6;
-        b.at(translation(0.11F * std::cos(a), 0.02F, 0.11F * std::sin(a))).cylinder(0.006F, h - 0.02F, 6);
+        b.at(translation(0.11F * std::cos(a), 0.02F, 0.11F * std::sin(a)))
+            .cylinder(0.006F, h - 0.02F, 6);
     }
     b.at(Mat4f::Identity()).material(s.material("lantern glow"));
-    b.lathe(smoothProfile({{0.001F, h - 0.03F}, {0.09F, h - 0.05F}, {0.1F, h * 0.5F}, {0.09F, 0.05F},
-                           {0.001F, 0.04F}}, 4), d.segments(20));
+    b.lathe(smoothProfile({{0.001F, h - 0.03F},
+                           {0.09F, h - 0.05F},
+                           {0.1F, h * 0.5F},
+                           {0.09F, 0.05F},
+                           {0.001F, 0.04F}},
+                          4),
+            d.segments(20));
     return b.finish();
 }
 
@@ -176,8 +232,15 @@ MeshPtr makeJar(const SceneBuilder& s, int variant) {
     const float r = 0.05F + 0.008F * static_cast<float>(variant % 4);
     const float h = 0.16F + 0.03F * static_cast<float>(variant % 3);
     b.material(s.material(variant % 2 == 0 ? "glaze" : shade("enamel", variant)));
-    b.lathe(smoothProfile({{0.001F, h}, {r * 0.5F, h}, {r * 0.55F, h * 0.92F}, {r * 0.6F, h * 0.85F},
-                           {r, h * 0.7F}, {r, h * 0.1F}, {r * 0.9F, 0}, {0.001F, 0}}, 4),
+    b.lathe(smoothProfile({{0.001F, h},
+                           {r * 0.5F, h},
+                           {r * 0.55F, h * 0.92F},
+                           {r * 0.6F, h * 0.85F},
+                           {r, h * 0.7F},
+                           {r, h * 0.1F},
+                           {r * 0.9F, 0},
+                           {0.001F, 0}},
+                          4),
             d.segments(28));
     b.material(s.material("jar label"));
     b.lathe({{r + 0.001F, h * 0.6F}, {r + 0.001F, h * 0.2F}}, d.segments(28));
@@ -189,8 +252,16 @@ MeshPtr makeKettle(const SceneBuilder& s, int variant) {
     MeshBuilder b(fmt::format("kettle {}", variant + 1));
     const float k = 1 + 0.15F * static_cast<float>(variant);
     b.at(scaling(k, k, k)).material(s.material("kettle enamel"));
-    b.lathe(smoothProfile({{0.001F, 0.23F}, {0.015F, 0.225F}, {0.02F, 0.2F}, {0.07F, 0.185F},
-                           {0.12F, 0.1F}, {0.11F, 0.02F}, {0.1F, 0}, {0.001F, 0}}, 4), d.segments(32));
+    b.lathe(smoothProfile({{0.001F, 0.23F},
+                           {0.015F, 0.225F},
+                           {0.02F, 0.2F},
+                           {0.07F, 0.185F},
+                           {0.12F, 0.1F},
+                           {0.11F, 0.02F},
+                           {0.1F, 0},
+                           {0.001F, 0}},
+                          4),
+            d.segments(32));
     std::vector<Vec3f> spout;
     for (int i = 0; i <= 8; ++i) {
         const float t = static_cast<float>(i) / 8;
@@ -212,8 +283,15 @@ MeshPtr makeCup(const SceneBuilder& s, int variant) {
     MeshBuilder b(fmt::format("cup {}", variant + 1));
     b.material(s.material(shade("enamel", variant)));
     const float h = 0.08F + 0.01F * static_cast<float>(variant % 3);
-    b.lathe(smoothProfile({{0.001F, 0.012F}, {0.03F, 0.015F}, {0.036F, h}, {0.04F, h}, {0.038F, h * 0.5F},
-                           {0.028F, 0}, {0.001F, 0}}, 3), d.segments(20));
+    b.lathe(smoothProfile({{0.001F, 0.012F},
+                           {0.03F, 0.015F},
+                           {0.036F, h},
+                           {0.04F, h},
+                           {0.038F, h * 0.5F},
+                           {0.028F, 0},
+                           {0.001F, 0}},
+                          3),
+            d.segments(20));
     std::vector<Vec3f> handle;
     for (int i = 0; i <= 8; ++i) {
         const float a = static_cast<float>(kPi) * (static_cast<float>(i) / 8 - 0.5F);
@@ -228,15 +306,24 @@ MeshPtr makeBasket(const SceneBuilder& s, int variant) {
     MeshBuilder b(fmt::format("basket {}", variant + 1));
     b.material(s.material("wicker"));
     const float r = 0.2F + 0.03F * static_cast<float>(variant);
-    b.lathe(smoothProfile({{0.001F, 0.04F}, {r * 0.7F, 0.04F}, {r * 0.9F, 0.22F}, {r, 0.25F},
-                           {r * 0.98F, 0.22F}, {r * 0.75F, 0.01F}, {0.001F, 0}}, 4), d.segments(28));
+    b.lathe(smoothProfile({{0.001F, 0.04F},
+                           {r * 0.7F, 0.04F},
+                           {r * 0.9F, 0.22F},
+                           {r, 0.25F},
+                           {r * 0.98F, 0.22F},
+                           {r * 0.75F, 0.01F},
+                           {0.001F, 0}},
+                          4),
+            d.segments(28));
     b.material(s.material(shade("enamel", variant + 1)));
     for (int i = 0; i < 9; ++i) {
         const float a = 2.4F * static_cast<float>(i);
         const float at = r * 0.22F * std::sqrt(static_cast<float>(i));
-        b.at(translation(at * std::cos(a), 0.13F + 0.02F * static_cast<float>(i % 3), at * std::sin(a)))
-            .lathe(smoothProfile({{0.001F, 0.09F}, {0.04F, 0.075F}, {0.045F, 0.04F}, {0.001F, 0}}, 3),
-                   d.segments(12));
+        b.at(translation(at * std::cos(a), 0.13F + 0.02F * static_cast<float>(i % 3),
+                         at * std::sin(a)))
+            .lathe(
+                smoothProfile({{0.001F, 0.09F}, {0.04F, 0.075F}, {0.045F, 0.04F}, {0.001F, 0}}, 3),
+                d.segments(12));
     }
     return b.finish();
 }
@@ -245,8 +332,14 @@ MeshPtr makeHerb(const SceneBuilder& s, int variant) {
     const Detail& d = s.detail();
     MeshBuilder b(fmt::format("potted herb {}", variant + 1));
     b.material(s.material("brick house"));
-    b.lathe(smoothProfile({{0.001F, 0.13F}, {0.075F, 0.13F}, {0.085F, 0.15F}, {0.09F, 0.15F}, {0.07F, 0},
-                           {0.001F, 0}}, 2), d.segments(18));
+    b.lathe(smoothProfile({{0.001F, 0.13F},
+                           {0.075F, 0.13F},
+                           {0.085F, 0.15F},
+                           {0.09F, 0.15F},
+                           {0.07F, 0},
+                           {0.001F, 0}},
+                          2),
+            d.segments(18));
     b.material(s.material("leaves herb"));
     const int cards = d.segments(22);
     for (int i = 0; i < cards; ++i) {
@@ -266,8 +359,9 @@ MeshPtr makeScales(const SceneBuilder& s) {
     b.material(s.material("brass"));
     for (const float x : {-0.19F, 0.19F})
         b.at(translation(x, 0.2F, 0))
-            .lathe(smoothProfile({{0.001F, 0.012F}, {0.09F, 0.03F}, {0.095F, 0.03F}, {0.001F, 0}}, 3),
-                   d.segments(24));
+            .lathe(
+                smoothProfile({{0.001F, 0.012F}, {0.09F, 0.03F}, {0.095F, 0.03F}, {0.001F, 0}}, 3),
+                d.segments(24));
     return b.finish();
 }
 
@@ -285,8 +379,17 @@ MeshPtr makeLampPost(const SceneBuilder& s) {
     const Detail& d = s.detail();
     MeshBuilder b("lamp post");
     b.material(s.material("iron"));
-    b.lathe(smoothProfile({{0.001F, 3.1F}, {0.03F, 3.08F}, {0.04F, 2.9F}, {0.045F, 1}, {0.07F, 0.6F},
-                           {0.1F, 0.5F}, {0.11F, 0.06F}, {0.14F, 0}, {0.001F, 0}}, 3), d.segments(16));
+    b.lathe(smoothProfile({{0.001F, 3.1F},
+                           {0.03F, 3.08F},
+                           {0.04F, 2.9F},
+                           {0.045F, 1},
+                           {0.07F, 0.6F},
+                           {0.1F, 0.5F},
+                           {0.11F, 0.06F},
+                           {0.14F, 0},
+                           {0.001F, 0}},
+                          3),
+            d.segments(16));
     std::vector<Vec3f> arm;
     for (int i = 0; i <= 14; ++i) {
         const float a = static_cast<float>(kPi) * static_cast<float>(i) / 14;
@@ -330,7 +433,8 @@ MeshPtr makeReeds(const SceneBuilder& s, int variant) {
         std::vector<Vec3f> stem;
         for (int k = 0; k <= 4; ++k) {
             const float t = static_cast<float>(k) / 4;
-            stem.emplace_back(r * std::cos(a) + lean * t * t, h * t, r * std::sin(a) + lean * t * t);
+            stem.emplace_back(r * std::cos(a) + lean * t * t, h * t,
+                              r * std::sin(a) + lean * t * t);
         }
         b.tube(stem, 0.011F, 4);
     }

@@ -1,5 +1,7 @@
 // Pictures and materials of Ottermere Lock, with the planted texture faults.
 
+#include <fmt/format.h>
+
 #include "props.h"
 
 namespace flentro::demo {
@@ -11,12 +13,10 @@ struct Shade {
 };
 
 const std::vector<Shade>& enamels() {
-    static const std::vector<Shade> shades = {{"teal", {0.10F, 0.34F, 0.36F}},
-                                              {"oxblood", {0.42F, 0.10F, 0.10F}},
-                                              {"mustard", {0.72F, 0.50F, 0.12F}},
-                                              {"cream", {0.82F, 0.76F, 0.62F}},
-                                              {"navy", {0.10F, 0.15F, 0.34F}},
-                                              {"moss", {0.22F, 0.32F, 0.14F}}};
+    static const std::vector<Shade> shades = {
+        {"teal", {0.10F, 0.34F, 0.36F}},    {"oxblood", {0.42F, 0.10F, 0.10F}},
+        {"mustard", {0.72F, 0.50F, 0.12F}}, {"cream", {0.82F, 0.76F, 0.62F}},
+        {"navy", {0.10F, 0.15F, 0.34F}},    {"moss", {0.22F, 0.32F, 0.14F}}};
     return shades;
 }
 
@@ -75,9 +75,9 @@ MaterialLook look(std::string name, std::string texture, float roughness = 0.9F,
 }
 
 void mixPlain(SceneBuilder& s) {
-    for (const char* name : {"brick warehouse", "brick house", "lock stone", "meadow",
-                             "roof slate", "planks oak", "planks tarred", "planks crate",
-                             "rope hemp", "wicker", "otter stone", "hills", "glaze", "reed"})
+    for (const char* name : {"brick warehouse", "brick house", "lock stone", "meadow", "roof slate",
+                             "planks oak", "planks tarred", "planks crate", "rope hemp", "wicker",
+                             "otter stone", "hills", "glaze", "reed"})
         s.material(look(name, name));
     // Planted: two materials that are equal but for a copy of their texture.
     s.material(look("cobble quay", "cobble quay"));
@@ -116,6 +116,12 @@ void mixSpecial(SceneBuilder& s) {
 }
 
 }  // namespace
+
+std::string shade(const char* kind, int variant) {
+    const auto& shades = enamels();
+    return fmt::format("{} {}", kind,
+                       shades[static_cast<std::size_t>(variant) % shades.size()].name);
+}
 
 void lookAround(SceneBuilder& scene) {
     paintGround(scene);

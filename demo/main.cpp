@@ -32,18 +32,21 @@ int write(const fs::path& folder, const demo::Detail& detail, int copies) {
         return complain(done.error());
     std::size_t triangles = 0;
     for (const Object& object : made.scene.objects) triangles += made.scene.mesh(object).triangles;
-    fmt::print("{}: {} objects, {} meshes, {} materials, {} textures, {} lights, {} triangles as "
-               "placed\n", scene.string(), made.scene.objects.size(), made.scene.assets.size(),
-               made.scene.materials.size(), made.scene.images.size(),
-               made.scene.placedLights.size(), triangles);
+    fmt::print(
+        "{}: {} objects, {} meshes, {} materials, {} textures, {} lights, {} triangles as "
+        "placed\n",
+        scene.string(), made.scene.objects.size(), made.scene.assets.size(),
+        made.scene.materials.size(), made.scene.images.size(), made.scene.placedLights.size(),
+        triangles);
     return 0;
 }
 
 }  // namespace
 
 int main(int argc, char** argv) {
-    CLI::App app{"Writes the demo scene Ottermere Lock: ottermere.glb, its ground truth "
-                 "(ottermere.truth.json) and a project (ottermere.flentro.json)."};
+    CLI::App app{
+        "Writes the demo scene Ottermere Lock: ottermere.glb, its ground truth "
+        "(ottermere.truth.json) and a project (ottermere.flentro.json)."};
     std::string folder = ".";
     bool small = false;
     int copies = 1;

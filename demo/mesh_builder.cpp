@@ -21,9 +21,15 @@ Mat4f translation(float x, float y, float z) {
     m.topRightCorner<3, 1>() = Vec3f(x, y, z);
     return m;
 }
-Mat4f rotationX(float degrees) { return rotation(degrees, Vec3f::UnitX()); }
-Mat4f rotationY(float degrees) { return rotation(degrees, Vec3f::UnitY()); }
-Mat4f rotationZ(float degrees) { return rotation(degrees, Vec3f::UnitZ()); }
+Mat4f rotationX(float degrees) {
+    return rotation(degrees, Vec3f::UnitX());
+}
+Mat4f rotationY(float degrees) {
+    return rotation(degrees, Vec3f::UnitY());
+}
+Mat4f rotationZ(float degrees) {
+    return rotation(degrees, Vec3f::UnitZ());
+}
 Mat4f scaling(float x, float y, float z) {
     Mat4f m = Mat4f::Identity();
     m.diagonal() = Vec4f(x, y, z, 1);
@@ -131,8 +137,13 @@ MeshBuilder& MeshBuilder::lathe(const std::vector<Vec2f>& profile, int sides) {
 
 MeshBuilder& MeshBuilder::cylinder(float radius, float height, int sides) {
     const float r = radius;
-    return lathe({{r * 0.001F, height}, {r, height}, {r, height * 0.999F}, {r, height * 0.001F},
-                  {r, 0}, {r * 0.001F, 0}}, sides);
+    return lathe({{r * 0.001F, height},
+                  {r, height},
+                  {r, height * 0.999F},
+                  {r, height * 0.001F},
+                  {r, 0},
+                  {r * 0.001F, 0}},
+                 sides);
 }
 
 MeshBuilder& MeshBuilder::tube(const std::vector<Vec3f>& path, float radius, int sides) {
@@ -159,9 +170,9 @@ MeshBuilder& MeshBuilder::tube(const std::vector<Vec3f>& path, float radius, int
 }
 
 MeshBuilder& MeshBuilder::card(float width, float height) {
-    return sheet(1, 1, [=](float u, float v) {
-        return Vec3f((u - 0.5F) * width, height * (1 - v), 0);
-    }, {1, 1});
+    return sheet(1, 1,
+                 [=](float u, float v) { return Vec3f((u - 0.5F) * width, height * (1 - v), 0); },
+                 {1, 1});
 }
 
 std::size_t MeshBuilder::triangles() const {

@@ -81,8 +81,10 @@ private:
               {{"vertices", quay->vertices}});
         for (int i = 0; i < 4; ++i) {
             const int hill = s_.asset(makeHill(s_, i));
-            put(hill, fmt::format("hill {} north", i + 1), -260 + 170 * static_cast<float>(i), 0, -330);
-            put(hill, fmt::format("hill {} south", i + 1), 250 - 160 * static_cast<float>(i), 0, 340, 180);
+            put(hill, fmt::format("hill {} north", i + 1), -260 + 170 * static_cast<float>(i), 0,
+                -330);
+            put(hill, fmt::format("hill {} south", i + 1), 250 - 160 * static_cast<float>(i), 0,
+                340, 180);
         }
     }
 
@@ -145,7 +147,8 @@ private:
             const Spot& spot = spots_[static_cast<std::size_t>(i) % spots_.size()];
             const bool onGround = height <= 0;
             const float along = dice_.between(-1.35F, 1.35F);
-            const float across = onGround ? 0.95F + dice_.between(0, 0.3F) : dice_.between(-0.45F, 0.45F);
+            const float across =
+                onGround ? 0.95F + dice_.between(0, 0.3F) : dice_.between(-0.45F, 0.45F);
             const Mat4f where = translation(spot.position.x(), 0, spot.position.z()) *
                                 rotationY(spot.turn) * translation(along, height, across) *
                                 rotationY(dice_.between(0, 360));
@@ -163,8 +166,8 @@ private:
         placeCrates();
         const int barrel = s_.asset(makeBarrel(s_));
         for (int i = 0; i < kBarrels; ++i)
-            put(barrel, fmt::format("barrel {:02}", i + 1), -38 + 0.8F * static_cast<float>(i % 6), 0,
-                -19 - 0.9F * static_cast<float>(i / 6), dice_.between(0, 360));
+            put(barrel, fmt::format("barrel {:02}", i + 1), -38 + 0.8F * static_cast<float>(i % 6),
+                0, -19 - 0.9F * static_cast<float>(i / 6), dice_.between(0, 360));
         const int bench = s_.asset(makeBench(s_));
         for (int i = 0; i < 24; ++i)
             put(bench, fmt::format("bench {:02}", i + 1), -80 + 14 * static_cast<float>(i % 12), 0,
@@ -199,7 +202,8 @@ private:
             const std::string name = fmt::format("crate {:02}", i + 1);
             const float size = i % 3 == 0 ? 0.8F : i % 3 == 1 ? 1.0F : 1.25F;
             Mat4f before = Mat4f::Identity();
-            if (i % 2 == 0) before = rotationY(15.0F * static_cast<float>(i)) * scaling(size, size, size);
+            if (i % 2 == 0)
+                before = rotationY(15.0F * static_cast<float>(i)) * scaling(size, size, size);
             names.push_back(name);
             put(s_.asset(makeCrate(s_, name, before)), name, -34 + 1.1F * static_cast<float>(i % 8),
                 0.75F * static_cast<float>(i / 16), -23 - 1.1F * static_cast<float>(i / 8 % 2),
@@ -217,7 +221,8 @@ private:
     }
 
     void placeLanterns() {
-        const std::vector<int> lanterns = {s_.asset(makeLantern(s_, 0)), s_.asset(makeLantern(s_, 1)),
+        const std::vector<int> lanterns = {s_.asset(makeLantern(s_, 0)),
+                                           s_.asset(makeLantern(s_, 1)),
                                            s_.asset(makeLantern(s_, 2))};
         const int post = s_.asset(makeLampPost(s_));
         Json names = Json::array();
@@ -225,7 +230,8 @@ private:
         for (int i = 0; i < kLanterns; ++i) {
             const Vec3f at = lanternPlace(i);
             if (i >= 2 * kStalls)
-                put(post, fmt::format("lamp post {:02}", i - 2 * kStalls + 1), at.x() - 0.5F, 0, at.z());
+                put(post, fmt::format("lamp post {:02}", i - 2 * kStalls + 1), at.x() - 0.5F, 0,
+                    at.z());
             put(lanterns[static_cast<std::size_t>(i % 3)], fmt::format("lantern {:02}", i + 1),
                 at.x(), at.y(), at.z());
             const bool shadow = i % 4 == 1 && static_cast<int>(shadows.size()) < kShadowLanterns;
@@ -245,8 +251,8 @@ private:
     [[nodiscard]] Vec3f lanternPlace(int i) {
         if (i < 2 * kStalls) {
             const Spot& spot = spots_[static_cast<std::size_t>(i / 2)];
-            const Mat4f where = translation(spot.position.x(), 0, spot.position.z()) *
-                                rotationY(spot.turn);
+            const Mat4f where =
+                translation(spot.position.x(), 0, spot.position.z()) * rotationY(spot.turn);
             const Vec4f at = where * Vec4f(i % 2 ? 0.9F : -0.9F, 1.75F, 0.75F, 1);
             return at.head<3>();
         }
@@ -305,7 +311,9 @@ Json textureFaults(const Scene& scene) {
 
 }  // namespace
 
-Viewpoint quayView() { return {{-9, 1.7, -10.8}, 72, 0}; }
+Viewpoint quayView() {
+    return {{-9, 1.7, -10.8}, 72, 0};
+}
 
 Project makeProject(const std::filesystem::path& scene) {
     Project project;
@@ -331,12 +339,12 @@ Ottermere makeOttermere(const Detail& detail, int copies) {
     Ottermere result{builder.finish(), {}};
     Json faults = market.groundTruth();
     for (Json& fault : textureFaults(result.scene)) faults.push_back(std::move(fault));
-    result.groundTruth = {{"format", "flentro-ground-truth"},
-                          {"version", 1},
-                          {"scene", result.scene.name},
-                          {"faults", std::move(faults)},
-                          {"sound", {{{"what", "twelve barrels that share one mesh"},
-                                      {"objects", "barrel *"}}}}};
+    result.groundTruth = {
+        {"format", "flentro-ground-truth"},
+        {"version", 1},
+        {"scene", result.scene.name},
+        {"faults", std::move(faults)},
+        {"sound", {{{"what", "twelve barrels that share one mesh"}, {"objects", "barrel *"}}}}};
     return result;
 }
 

@@ -6,6 +6,11 @@
 
 namespace flentro::demo {
 
+inline constexpr float kTurn = 2 * static_cast<float>(kPi);  ///< Radians of a full turn.
+
+/// "canvas teal", "canvas oxblood", ...: one of the six shades of a kind of material.
+[[nodiscard]] std::string shade(const char* kind, int variant);
+
 /// Paints the pictures and mixes the materials of the whole place.
 void lookAround(SceneBuilder& scene);
 

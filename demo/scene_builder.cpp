@@ -11,7 +11,9 @@
 namespace flentro::demo {
 namespace {
 
-Json toArray(const Vec3f& v) { return {v.x(), v.y(), v.z()}; }
+Json toArray(const Vec3f& v) {
+    return {v.x(), v.y(), v.z()};
+}
 
 /// Translation, rotation and scale of a transform without shear.
 Json decompose(const Mat4f& m) {
@@ -122,8 +124,11 @@ int SceneBuilder::light(const std::string& name, const Vec3f& position, Vec3f co
     light.color = color;
     light.intensity = intensity;
     light.range = range;
-    light.rest = {{"name", name},           {"type", "point"}, {"color", toArray(color)},
-                  {"intensity", intensity}, {"range", range}};
+    light.rest = {{"name", name},
+                  {"type", "point"},
+                  {"color", toArray(color)},
+                  {"intensity", intensity},
+                  {"range", range}};
     scene_.lights.push_back(light);
     Node node;
     node.name = name;
@@ -136,9 +141,10 @@ int SceneBuilder::light(const std::string& name, const Vec3f& position, Vec3f co
 
 void SceneBuilder::camera(const std::string& name, const Vec3f& position, float heading,
                           float fov) {
-    scene_.cameras.push_back({{"name", name},
-                              {"type", "perspective"},
-                              {"perspective", {{"yfov", toRadians(fov)}, {"znear", 0.1}, {"zfar", 4000}}}});
+    scene_.cameras.push_back(
+        {{"name", name},
+         {"type", "perspective"},
+         {"perspective", {{"yfov", toRadians(fov)}, {"znear", 0.1}, {"zfar", 4000}}}});
     Node node;
     node.name = name;
     node.camera = static_cast<int>(scene_.cameras.size()) - 1;
@@ -156,7 +162,8 @@ void SceneBuilder::animateSlide(int node, const Vec3f& from, float distance, flo
     for (std::size_t i = 0; i < 3; ++i) times.set(i, 0, seconds * static_cast<float>(i) / 2);
     const Vec3f there = from + Vec3f(distance, 0, 0);
     scene_.streams.push_back(std::make_shared<const Stream>(std::move(times)));
-    scene_.streams.push_back(std::make_shared<const Stream>(makeStream(std::vector<Vec3f>{from, there, from})));
+    scene_.streams.push_back(
+        std::make_shared<const Stream>(makeStream(std::vector<Vec3f>{from, there, from})));
     Animation animation;
     animation.name = "barge drifts";
     const auto last = static_cast<int>(scene_.streams.size()) - 1;

@@ -17,9 +17,13 @@ float hash(int x, int y, std::uint32_t seed) {
     return static_cast<float>(h & 0xFFFFFF) / static_cast<float>(0xFFFFFF);
 }
 
-int wrap(int value, int period) { return ((value % period) + period) % period; }
+int wrap(int value, int period) {
+    return ((value % period) + period) % period;
+}
 
-float smooth(float t) { return t * t * (3 - 2 * t); }
+float smooth(float t) {
+    return t * t * (3 - 2 * t);
+}
 
 float valueNoise(float x, float y, int period, std::uint32_t seed) {
     const float fx = std::floor(x);
@@ -36,9 +40,13 @@ float valueNoise(float x, float y, int period, std::uint32_t seed) {
     return top + (bottom - top) * ty;
 }
 
-Vec4f opaque(const Vec3f& color) { return {color.x(), color.y(), color.z(), 1}; }
+Vec4f opaque(const Vec3f& color) {
+    return {color.x(), color.y(), color.z(), 1};
+}
 
-float fraction(float value) { return value - std::floor(value); }
+float fraction(float value) {
+    return value - std::floor(value);
+}
 
 }  // namespace
 
@@ -69,7 +77,8 @@ Painter brick(Vec3f base, Vec3f mortar, std::uint32_t seed) {
         const float grain = noise(u, v, 32, 3, seed);
         if (joint) return opaque(mortar * (0.7F + 0.5F * grain));
         const float tone = 0.65F + 0.5F * hash(column, row, seed);
-        const float edge = std::min({(x - 0.05F) * 9, (1 - x) * 9, (y - 0.12F) * 5, (1 - y) * 5, 1.0F});
+        const float edge =
+            std::min({(x - 0.05F) * 9, (1 - x) * 9, (y - 0.12F) * 5, (1 - y) * 5, 1.0F});
         return opaque(base * (tone * (0.75F + 0.4F * grain) * (0.72F + 0.28F * edge)));
     };
 }
@@ -101,7 +110,8 @@ Painter cobble(Vec3f base, std::uint32_t seed) {
             }
         const float round = smooth(std::clamp((second - nearest) * 3.5F, 0.0F, 1.0F));
         const float grain = noise(u, v, 24, 3, seed + 3);
-        return opaque(base * ((0.3F + 0.7F * round) * (0.65F + 0.4F * tone) * (0.75F + 0.5F * grain)));
+        return opaque(base *
+                      ((0.3F + 0.7F * round) * (0.65F + 0.4F * tone) * (0.75F + 0.5F * grain)));
     };
 }
 
@@ -161,7 +171,8 @@ Painter waves(std::uint32_t seed) {
             return noise(fraction(x), fraction(y), 10, 4, seed);
         };
         const Vec3f n = Vec3f((height(u - kStep, v) - height(u + kStep, v)) * 12,
-                              (height(u, v - kStep) - height(u, v + kStep)) * 12, 1).normalized();
+                              (height(u, v - kStep) - height(u, v + kStep)) * 12, 1)
+                            .normalized();
         return opaque(n * 0.5F + Vec3f::Constant(0.5F));
     };
 }
@@ -190,9 +201,9 @@ Picture paint(const PictureRecipe& recipe) {
     std::size_t out = 0;
     for (int y = 0; y < recipe.height; ++y)
         for (int x = 0; x < recipe.width; ++x) {
-            const Vec4f color = recipe.painter(
-                (static_cast<float>(x) + 0.5F) / static_cast<float>(recipe.width),
-                (static_cast<float>(y) + 0.5F) / static_cast<float>(recipe.height));
+            const Vec4f color =
+                recipe.painter((static_cast<float>(x) + 0.5F) / static_cast<float>(recipe.width),
+                               (static_cast<float>(y) + 0.5F) / static_cast<float>(recipe.height));
             for (std::size_t c = 0; c < channels; ++c)
                 picture.pixels[out++] = static_cast<std::uint8_t>(
                     std::clamp(color[static_cast<int>(c)], 0.0F, 1.0F) * 255 + 0.5F);

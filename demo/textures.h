@@ -13,7 +13,7 @@ namespace flentro::demo {
 
 struct Picture {
     std::string name;
-    int width = 0;   ///< Pixels.
+    int width = 0;  ///< Pixels.
     int height = 0;
     int channels = 3;
     std::vector<std::uint8_t> pixels;  ///< [height * width * channels]
@@ -39,10 +39,11 @@ struct PictureRecipe {
 [[nodiscard]] Painter cobble(Vec3f base, std::uint32_t seed);
 [[nodiscard]] Painter planks(Vec3f base, int boards, std::uint32_t seed);
 [[nodiscard]] Painter rope(Vec3f base, std::uint32_t seed);
-[[nodiscard]] Painter speckled(Vec3f base, float contrast, std::uint32_t seed);  ///< Enamel, stone, metal.
+[[nodiscard]] Painter speckled(Vec3f base, float contrast,
+                               std::uint32_t seed);  ///< Enamel, stone, metal.
 [[nodiscard]] Painter striped(Vec3f a, Vec3f b, int stripes, std::uint32_t seed);  ///< Canvas.
-[[nodiscard]] Painter leaves(Vec3f base, std::uint32_t seed);       ///< With alpha.
-[[nodiscard]] Painter waves(std::uint32_t seed);                    ///< A normal map.
+[[nodiscard]] Painter leaves(Vec3f base, std::uint32_t seed);                      ///< With alpha.
+[[nodiscard]] Painter waves(std::uint32_t seed);  ///< A normal map.
 [[nodiscard]] Painter label(Vec3f paper, Vec3f ink, std::uint32_t seed);
 [[nodiscard]] Painter plain(Vec3f color);
 

@@ -6,6 +6,8 @@
 #include <QElapsedTimer>
 #include <QScreen>
 #include <QStandardPaths>
+#include <QTimer>
+#include <cmath>
 #include <cstdio>
 #include <functional>
 
@@ -20,7 +22,18 @@ constexpr int kLongestWait = 300'000;  ///< Milliseconds.
 
 class Tour {
 public:
-    Tour(MainWindow& window, QString folder) : window_(window), folder_(std::move(folder)) {}
+    Tour(MainWindow& window, QString folder) : window_(window), folder_(std::move(folder)) {
+        QObject::connect(&heartbeat_, &QTimer::timeout, [this] {
+            longestStall_ =
+                std::max(longestStall_, static_cast<double>(beat_.nsecsElapsed()) * 1e-6);
+            beat_.restart();
+        });
+        beat_.start();
+        heartbeat_.start(5);
+    }
+
+    /// The longest that the event loop was kept from its turn, milliseconds.
+    [[nodiscard]] double longestStall() const { return longestStall_; }
 
     bool settle() {
         QElapsedTimer clock;
@@ -36,7 +49,11 @@ public:
 
     bool take(const char* name) {
         if (!settle()) return false;
+        walk();
+        if (!settle()) return false;
+        std::printf("longest stall so far %.0f ms\n", longestStall_);
         const QPixmap picture = window_.grab();
+        beat_.restart();
         std::printf("%s.png  %zu triangles in %.0f ms\n", name, window_.view().frameTriangles(),
                     window_.view().frameMilliseconds());
         return picture.save(QDir(folder_).filePath(QString(name) + ".png"));
@@ -46,7 +63,8 @@ public:
         window_.open(scene);
         if (!settle() || !window_.document().hasScene()) return false;
         Document& document = window_.document();
-        if (document.project().order.fixes.empty()) document.setTarget(shippedTargets().back(), "Target");
+        if (document.project().order.fixes.empty())
+            document.setTarget(shippedTargets().back(), "Target");
         bool good = take("target");
         addSpots();
         window_.showStep(WorkStep::Survey);
@@ -72,6 +90,18 @@ public:
     }
 
 private:
+    /// A few steps to and fro, as an artist looks around.
+    void walk() {
+        const Viewpoint home = window_.document().view();
+        for (int i = 0; i < 24; ++i) {
+            Viewpoint view = home;
+            view.heading += 15 * std::sin(i * 0.26);
+            window_.document().setView(view);
+            QApplication::processEvents(QEventLoop::AllEvents, 30);
+        }
+        window_.document().setView(home);
+    }
+
     void addSpots() {
         Document& document = window_.document();
         if (!document.project().spots.empty()) return;
@@ -86,6 +116,9 @@ private:
 
     MainWindow& window_;
     QString folder_;
+    QTimer heartbeat_;
+    QElapsedTimer beat_;
+    double longestStall_ = 0;
 };
 
 }  // namespace

@@ -33,9 +33,12 @@ CullingPlot::CullingPlot(QWidget* parent) : Plot(parent) {
 void CullingPlot::restyle() {
     Plot::restyle();
     if (!grips_) return;
-    kept_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssCircle, theme().within, Qt::NoBrush, 4));
-    lost_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDiamond, theme().over, theme().over, 4.5));
-    grips_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssCircle, QPen(theme().ink, 1.5), theme().paper, 11));
+    kept_->setScatterStyle(
+        QCPScatterStyle(QCPScatterStyle::ssCircle, theme().within, Qt::NoBrush, 4));
+    lost_->setScatterStyle(
+        QCPScatterStyle(QCPScatterStyle::ssDiamond, theme().over, theme().over, 4.5));
+    grips_->setScatterStyle(
+        QCPScatterStyle(QCPScatterStyle::ssCircle, QPen(theme().ink, 1.5), theme().paper, 11));
     redraw();
 }
 
@@ -47,7 +50,8 @@ void CullingPlot::show(const Scene& scene, const Target& target, const CullingSe
     largest_ = 1;
     for (const Object& object : scene.objects) {
         if (object.bounds.isEmpty()) continue;
-        dots_.emplace_back(std::max(kSmallest, sizeOf(object)), std::max(0.5, distanceTo(object.bounds, eye)));
+        dots_.emplace_back(std::max(kSmallest, sizeOf(object)),
+                           std::max(0.5, distanceTo(object.bounds, eye)));
         largest_ = std::max(largest_, dots_.back().first);
     }
     farthest_ = target.farPlane * 1.3;
@@ -63,7 +67,8 @@ double CullingPlot::middleOf(std::size_t index) const {
 
 QPointF CullingPlot::classPixel(std::size_t index) const {
     const double size = middleOf(index);
-    return {xAxis->coordToPixel(size), yAxis->coordToPixel(cullingDistance(settings_, target_, size))};
+    return {xAxis->coordToPixel(size),
+            yAxis->coordToPixel(cullingDistance(settings_, target_, size))};
 }
 
 int CullingPlot::handleAt(const QPointF& pixel) const {
@@ -76,7 +81,8 @@ void CullingPlot::moveClass(std::size_t index, double distance) {
     constexpr double kMostPixels = 500;
     const double pixels = middleOf(index) * pixelsPerMetreAtOne(target_) / std::max(distance, 0.1);
     const bool never = distance >= target_.farPlane;
-    settings_.classes[index].pixels = never ? 0 : std::min(std::round(pixels * 10) / 10, kMostPixels);
+    settings_.classes[index].pixels =
+        never ? 0 : std::min(std::round(pixels * 10) / 10, kMostPixels);
     redraw();
 }
 
@@ -100,10 +106,13 @@ void CullingPlot::redraw() {
         if (low >= high) continue;
         constexpr int kPieces = 24;
         for (int k = 0; k < kPieces; ++k) {
-            const auto at = [&](int n) { return low * std::pow(high / low, n / double(kPieces)) * 1.0001; };
+            const auto at = [&](int n) {
+                return low * std::pow(high / low, n / double(kPieces)) * 1.0001;
+            };
             auto* line = new QCPItemLine(this);
             line->start->setCoords(at(k), cullingDistance(settings_, target_, at(k)));
-            line->end->setCoords(at(k + 1) * 0.9998, cullingDistance(settings_, target_, at(k + 1) * 0.9998));
+            line->end->setCoords(at(k + 1) * 0.9998,
+                                 cullingDistance(settings_, target_, at(k + 1) * 0.9998));
             line->setPen(QPen(theme().ink, 2));
         }
     }
@@ -146,11 +155,12 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
     new QGridLayout(classes_);
     auto* row = new QHBoxLayout;
     row->addWidget(makeFaint(tr("Fade band")));
-    fade_ = makeNumber({tr("Fade band"), "%", 0, 90, 0,
-                        tr("Share of the culling distance over which an object fades out.")},
-                       this, [this](double value) {
-                           change(tr("Fade band"), [&](CullingSettings& s) { s.fade = value / 100; });
-                       });
+    fade_ =
+        makeNumber({tr("Fade band"), "%", 0, 90, 0,
+                    tr("Share of the culling distance over which an object fades out.")},
+                   this, [this](double value) {
+                       change(tr("Fade band"), [&](CullingSettings& s) { s.fade = value / 100; });
+                   });
     row->addWidget(fade_);
     row->addStretch(1);
     layout->addLayout(row);
@@ -193,10 +203,11 @@ void CullingInstrument::rebuildClasses(const CullingSettings& settings) {
     grid->setVerticalSpacing(3);
     for (std::size_t i = 0; i < settings.classes.size(); ++i) {
         const SizeClass& sizeClass = settings.classes[i];
-        const QString upTo = std::isfinite(sizeClass.largest)
-                                 ? tr("%1 to %2").arg(toText(sizeClass.name),
-                                                          toText(formatMetres(sizeClass.largest)))
-                                 : tr("%1").arg(toText(sizeClass.name));
+        const QString upTo =
+            std::isfinite(sizeClass.largest)
+                ? tr("%1 to %2")
+                      .arg(toText(sizeClass.name), toText(formatMetres(sizeClass.largest)))
+                : tr("%1").arg(toText(sizeClass.name));
         const auto row = static_cast<int>(i / 2);
         const auto column = static_cast<int>(i % 2) * 2;
         grid->addWidget(makeFaint(upTo), row, column);
@@ -218,14 +229,16 @@ void CullingInstrument::refresh() {
     if (!now || !document_.hasScene()) return;
     refreshing_ = true;
     if (classFields_.size() != now->classes.size()) rebuildClasses(*now);
-    for (std::size_t i = 0; i < now->classes.size(); ++i) classFields_[i]->setValue(now->classes[i].pixels);
+    for (std::size_t i = 0; i < now->classes.size(); ++i)
+        classFields_[i]->setValue(now->classes[i].pixels);
     fade_->setValue(now->fade * 100);
     refreshing_ = false;
     plot_->show(*document_.source(), document_.target(), *now, document_.view().eye);
-    reading_->setText(tr("%1 of %2 objects are beyond their distance from here (plum). Drag a ring "
-                         "to move its size class.")
-                          .arg(toText(formatCount(static_cast<double>(plot_->goneCount()))),
-                               toText(formatCount(static_cast<double>(document_.source()->objects.size())))));
+    reading_->setText(
+        tr("%1 of %2 objects are beyond their distance from here (plum). Drag a ring "
+           "to move its size class.")
+            .arg(toText(formatCount(static_cast<double>(plot_->goneCount()))),
+                 toText(formatCount(static_cast<double>(document_.source()->objects.size())))));
 }
 
 }  // namespace flentro::app

@@ -10,8 +10,8 @@
 namespace flentro::app {
 namespace {
 
-constexpr double kGrip = 7;           ///< Pixels beside a post that take hold of it.
-constexpr double kNearest = 0.5;      ///< Metres at the left end of the axis.
+constexpr double kGrip = 7;             ///< Pixels beside a post that take hold of it.
+constexpr double kNearest = 0.5;        ///< Metres at the left end of the axis.
 constexpr double kClosestPosts = 1.02;  ///< Posts keep this ratio to their neighbours.
 
 /// Surface seen of one copy, roughly: half the faces, in pixels at one metre.
@@ -64,7 +64,8 @@ void LadderPlot::show(const Asset& asset, const Target& target, double pixels, d
 
 void LadderPlot::movePost(std::size_t post, double distance) {
     const double low = post == 0 ? kNearest : posts_[post - 1] * kClosestPosts;
-    const double high = post + 1 < posts_.size() ? posts_[post + 1] / kClosestPosts : target_.farPlane;
+    const double high =
+        post + 1 < posts_.size() ? posts_[post + 1] / kClosestPosts : target_.farPlane;
     if (low > high) return;
     posts_[post] = std::clamp(distance, low, high);
     redraw();
@@ -76,7 +77,8 @@ QPointF LadderPlot::postPixel(std::size_t post) const {
 
 int LadderPlot::handleAt(const QPointF& pixel) const {
     for (std::size_t i = 0; i < posts_.size(); ++i)
-        if (std::fabs(xAxis->coordToPixel(posts_[i]) - pixel.x()) <= kGrip) return static_cast<int>(i);
+        if (std::fabs(xAxis->coordToPixel(posts_[i]) - pixel.x()) <= kGrip)
+            return static_cast<int>(i);
     return -1;
 }
 
@@ -179,12 +181,16 @@ void LadderInstrument::addSettings(QVBoxLayout* layout) {
          [](const auto& s) { return s.levels; },
          [](auto& s, double v) { s.levels = static_cast<int>(v); }},
         {{tr("Ratio"), "", 0.05, 0.9, 2, tr("Triangles of a level to those of the one before.")},
-         [](const auto& s) { return s.ratio; }, [](auto& s, double v) { s.ratio = v; }},
-        {{tr("Deviation"), "px", 0.1, 50, 1, tr("On the target's display, where a level takes over.")},
-         [](const auto& s) { return s.pixels; }, [](auto& s, double v) { s.pixels = v; }},
+         [](const auto& s) { return s.ratio; },
+         [](auto& s, double v) { s.ratio = v; }},
+        {{tr("Deviation"), "px", 0.1, 50, 1,
+          tr("On the target's display, where a level takes over.")},
+         [](const auto& s) { return s.pixels; },
+         [](auto& s, double v) { s.pixels = v; }},
         {{tr("Nearest"), "m", 0.1, 1000, 1,
           tr("From here level 0 must look right; finer detail is taken away.")},
-         [](const auto& s) { return s.nearest; }, [](auto& s, double v) { s.nearest = v; }}};
+         [](const auto& s) { return s.nearest; },
+         [](auto& s, double v) { s.nearest = v; }}};
     auto* grid = new QGridLayout;
     grid->setHorizontalSpacing(8);
     for (std::size_t i = 0; i < entries.size(); ++i) {
@@ -194,7 +200,8 @@ void LadderInstrument::addSettings(QVBoxLayout* layout) {
                    [&](LadderSettings& settings) { entry.set(settings, value); });
         });
         fields_.emplace_back(box, entry.get);
-        grid->addWidget(makeFaint(entry.field.label), static_cast<int>(i / 2), static_cast<int>(i % 2) * 2);
+        grid->addWidget(makeFaint(entry.field.label), static_cast<int>(i / 2),
+                        static_cast<int>(i % 2) * 2);
         grid->addWidget(box, static_cast<int>(i / 2), static_cast<int>(i % 2) * 2 + 1);
     }
     layout->addLayout(grid);
@@ -245,10 +252,9 @@ void LadderInstrument::refreshAssets(const Scene& scene) {
     });
     assets_->clear();
     for (const Asset* asset : laddered)
-        assets_->addItem(tr("%1   (%2 levels)")
-                             .arg(toText(asset->mesh->name))
-                             .arg(asset->levelCount()),
-                         toText(asset->mesh->name));
+        assets_->addItem(
+            tr("%1   (%2 levels)").arg(toText(asset->mesh->name)).arg(asset->levelCount()),
+            toText(asset->mesh->name));
     int index = assets_->findData(asset_);
     if (index < 0 && assets_->count() > 0) asset_ = assets_->itemData(index = 0).toString();
     assets_->setCurrentIndex(index);
@@ -265,8 +271,9 @@ void LadderInstrument::refresh() {
     const Scene* scene = stepScene();
     plot_->setVisible(scene != nullptr);
     if (!scene) {
-        reading_->setText(document_.jobs().isRunning() ? tr("Making levels ...")
-                                                       : tr("This fix is off: switch it on to see its levels."));
+        reading_->setText(document_.jobs().isRunning()
+                              ? tr("Making levels ...")
+                              : tr("This fix is off: switch it on to see its levels."));
         return;
     }
     refreshAssets(*scene);
@@ -288,7 +295,8 @@ void LadderInstrument::refresh() {
                     .arg(toText(formatCount(static_cast<double>(asset.mesh->triangles))))
                     .arg(asset.ladder.levels.size())
                     .arg(toText(formatCount(static_cast<double>(last.mesh->triangles))),
-                         toText(formatMetres(last.switchDistance)), toText(formatMetres(last.deviation)));
+                         toText(formatMetres(last.switchDistance)),
+                         toText(formatMetres(last.deviation)));
         reading_->setText(text);
     }
 }

@@ -21,7 +21,7 @@ public:
     void setAxes(const QString& x, const QString& y);
 
 signals:
-    void handleMoved(int handle, double x, double y);   ///< While dragging, in plot coordinates.
+    void handleMoved(int handle, double x, double y);  ///< While dragging, in plot coordinates.
     void handleReleased(int handle);
 
 protected:

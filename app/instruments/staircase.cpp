@@ -54,7 +54,8 @@ void Staircase::paintEvent(QPaintEvent*) {
         const double left = area.left() + wide * static_cast<double>(i);
         const State state = stateOf(steps[i].load);
         QColor fill = stateColor(state);
-        painter.fillRect(QRectF(left, y(steps[i].load), wide - 3, area.bottom() - y(steps[i].load)), fill);
+        painter.fillRect(QRectF(left, y(steps[i].load), wide - 3, area.bottom() - y(steps[i].load)),
+                         fill);
         painter.setPen(theme().ink);
         painter.setFont(figureFont(12, true));
         painter.drawText(QRectF(left, y(steps[i].load) - 17, wide - 3, 16), Qt::AlignHCenter,

@@ -2,6 +2,7 @@
 
 #include <QHeaderView>
 #include <QShowEvent>
+#include <algorithm>
 
 #include "base/text.h"
 #include "theme.h"
@@ -10,7 +11,8 @@ namespace flentro::app {
 namespace {
 
 constexpr std::size_t kMostRows = 200;
-constexpr double kWorthFinding = 0.01;  ///< Share of the measure from which a row counts as a finding.
+constexpr double kWorthFinding =
+    0.01;  ///< Share of the measure from which a row counts as a finding.
 
 QComboBox* makeChoice(const QString& name, const QStringList& entries) {
     auto* box = new QComboBox;
@@ -41,8 +43,9 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 14);
     layout->setSpacing(8);
-    addHeading(layout, tr("Findings"), tr("What is to blame, heaviest first, as the work order "
-                                          "leaves it."));
+    addHeading(layout, tr("Findings"),
+               tr("What is to blame, heaviest first, as the work order "
+                  "leaves it."));
     auto* choices = new QHBoxLayout;
     choices->setSpacing(6);
     for (QComboBox* box : {where_, what_, by_}) {
@@ -107,8 +110,9 @@ const Blame* FindingsSheet::current() const {
 }
 
 std::string FindingsSheet::assetOf(const Blame& blame) const {
-    return kind() == BlameKind::Asset ? blame.name
-                                      : document_.result()->mesh(document_.result()->objects[blame.index]).name;
+    return kind() == BlameKind::Asset
+               ? blame.name
+               : document_.result()->mesh(document_.result()->objects[blame.index]).name;
 }
 
 /// The fix that serves: levels against triangles, culling against calls and small things.
@@ -134,38 +138,42 @@ void FindingsSheet::show(const std::vector<Blame>& ranking) {
     const Blame* chosen = current();
     const std::string keep = chosen ? chosen->name : "";
     ranking_ = ranking;
+    const auto isFinding = [this](const Blame& blame) {
+        return blame.share >= kWorthFinding &&
+               !document_.project().setAside.contains(assetOf(blame));
+    };
+    emit counted(static_cast<int>(std::count_if(ranking_.begin(), ranking_.end(), isFinding)));
+    if (isVisible()) fillTable(keep);
+}
+
+void FindingsSheet::fillTable(const std::string& keep) {
     rows_.clear();
-    const QSignalBlocker quiet(table_);
-    table_->setRowCount(0);
-    table_->horizontalHeaderItem(2)->setText(by_->currentText());
-    int findings = 0;
     int selected = -1;
-    for (std::size_t i = 0; i < ranking_.size(); ++i) {
-        const bool aside = document_.project().setAside.contains(assetOf(ranking_[i]));
-        findings += !aside && ranking_[i].share >= kWorthFinding;
-        if (rows_.size() >= kMostRows ||
-            !toText(ranking_[i].name).contains(search_->text(), Qt::CaseInsensitive))
-            continue;
+    for (std::size_t i = 0; i < ranking_.size() && rows_.size() < kMostRows; ++i) {
+        if (!toText(ranking_[i].name).contains(search_->text(), Qt::CaseInsensitive)) continue;
         if (ranking_[i].name == keep) selected = static_cast<int>(rows_.size());
         rows_.push_back(i);
-        addRow(ranking_[i]);
     }
-    if (selected >= 0) table_->setCurrentCell(selected, 0);
-    emit counted(findings);
+    const QSignalBlocker quiet(table_);
+    table_->horizontalHeaderItem(2)->setText(by_->currentText());
+    table_->setRowCount(static_cast<int>(rows_.size()));
+    for (std::size_t row = 0; row < rows_.size(); ++row)
+        fillRow(static_cast<int>(row), ranking_[rows_[row]]);
+    table_->setCurrentCell(selected, selected >= 0 ? 0 : -1);
     describeCurrent();
 }
 
-void FindingsSheet::addRow(const Blame& blame) {
-    const int row = table_->rowCount();
-    table_->insertRow(row);
+void FindingsSheet::fillRow(int row, const Blame& blame) {
     setCell(table_, row, 0, toText(blame.name), false);
     setCell(table_, row, 1, toText(formatCount(static_cast<double>(blame.copies))));
     setCell(table_, row, 2, toText(formatMeasure(measure(), valueOf(blame, measure()))));
     setCell(table_, row, 3, toText(formatShare(blame.share)));
-    table_->item(row, 3)->setData(CellDelegate::kShareRole, blame.share / std::max(1e-9, ranking_.front().share));
-    if (document_.project().setAside.contains(assetOf(blame)))
-        for (int column = 0; column < table_->columnCount(); ++column)
-            table_->item(row, column)->setForeground(theme().hairline.lighter(150));
+    const double most = std::max(1e-9, ranking_.front().share);
+    table_->item(row, 3)->setData(CellDelegate::kShareRole, blame.share / most);
+    const bool aside = document_.project().setAside.contains(assetOf(blame));
+    for (int column = 0; column < table_->columnCount(); ++column)
+        table_->item(row, column)
+            ->setForeground(aside ? theme().hairline.lighter(150) : theme().ink);
 }
 
 void FindingsSheet::selectCurrent() {

@@ -17,7 +17,7 @@ public:
     void focusSearch() { search_->setFocus(); }
 
 signals:
-    void showRequested();                          ///< Look at the selection.
+    void showRequested();  ///< Look at the selection.
     void fixRequested(const QString& key, const QString& asset);
     void counted(int findings);
 
@@ -27,7 +27,8 @@ protected:
 private:
     void rankSoon();
     void show(const std::vector<Blame>& ranking);
-    void addRow(const Blame& blame);
+    void fillTable(const std::string& keep);
+    void fillRow(int row, const Blame& blame);
     [[nodiscard]] Measure measure() const;
     [[nodiscard]] BlameKind kind() const;
     [[nodiscard]] const Blame* current() const;

@@ -18,9 +18,12 @@ struct FixKind {
 };
 
 std::vector<FixKind> fixKinds() {
-    return {{"tidy", QObject::tr("Weld equal vertices, drop triangles that show nothing. Loses nothing.")},
-            {"ladder", QObject::tr("Lower levels of detail for every asset worth it, with switch distances.")},
-            {"culling", QObject::tr("Objects go when they are only a few pixels tall.")}};
+    return {
+        {"tidy",
+         QObject::tr("Weld equal vertices, drop triangles that show nothing. Loses nothing.")},
+        {"ladder",
+         QObject::tr("Lower levels of detail for every asset worth it, with switch distances.")},
+        {"culling", QObject::tr("Objects go when they are only a few pixels tall.")}};
 }
 
 QToolButton* makeMark(const QString& text, const QString& tip) {
@@ -102,14 +105,19 @@ void FixCard::setContribution(const std::vector<std::pair<Measure, double>>& cha
                 const bool better = load < -0.005;
                 const QColor color = worse ? theme().over : better ? theme().within : theme().faint;
                 text += QString("<font color='%1'>%2 %3%4</font>&nbsp; ")
-                            .arg(color.name(), name, worse ? "+" : better ? "−" : "±")
+                            .arg(color.name(), name,
+                                 worse    ? "+"
+                                 : better ? "−"
+                                          : "±")
                             .arg(std::fabs(load), 0, 'f', 2);
             }
     contribution_->setText(text);
     contribution_->setVisible(!text.isEmpty());
 }
 
-void FixCard::mousePressEvent(QMouseEvent*) { emit chosen(); }
+void FixCard::mousePressEvent(QMouseEvent*) {
+    emit chosen();
+}
 
 void FixCard::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter)
@@ -170,8 +178,9 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     instruments_->addWidget(ladder_);
     instruments_->addWidget(culling_);
     layout->addWidget(instruments_, 1);
-    connect(measure_, &QComboBox::activated, this,
-            [this](int index) { staircase_->setMeasure(kMeasures[static_cast<std::size_t>(index)]); });
+    connect(measure_, &QComboBox::activated, this, [this](int index) {
+        staircase_->setMeasure(kMeasures[static_cast<std::size_t>(index)]);
+    });
     connect(&document, &Document::projectChanged, this, &FixesSheet::rebuildCards);
     connect(&document, &Document::resultChanged, this, &FixesSheet::refreshCards);
     connect(&document, &Document::countsChanged, this, &FixesSheet::refreshCards);
@@ -236,7 +245,8 @@ void FixesSheet::rebuildCards() {
     cards_.clear();
     const auto& fixes = document_.project().order.fixes;
     for (std::size_t i = 0; i < fixes.size(); ++i) {
-        auto* card = new FixCard(fixes[i], static_cast<int>(i), static_cast<int>(fixes.size()), cardHolder_);
+        auto* card =
+            new FixCard(fixes[i], static_cast<int>(i), static_cast<int>(fixes.size()), cardHolder_);
         const int id = fixes[i].id;
         const QString name = QString(fixName(fixes[i].settings)).toLower();
         connect(card, &FixCard::chosen, this, [this, id] { choose(id); });
@@ -273,18 +283,20 @@ void FixesSheet::refreshCards() {
             for (const auto& [measure, name] : kShown) {
                 const double limit = at(document_.target().limits, measure);
                 if (limit > 0)
-                    change.emplace_back(measure, (at(counts[i], measure) - at(before, measure)) / limit);
+                    change.emplace_back(measure,
+                                        (at(counts[i], measure) - at(before, measure)) / limit);
             }
         }
         card->setResult(summary, summary);
         card->setContribution(change);
     }
     const Fix* chosen = document_.project().order.find(document_.selectedFix());
-    tidy_->setText(cards_.empty()
-                       ? tr("No fixes yet. Add one: nothing is changed in the source scene, and each "
-                            "fix can be switched off again.")
-                   : chosen ? tr("Tidy has no settings to turn: it only takes away what cannot be seen.")
-                            : tr("Choose a fix to see its instrument."));
+    tidy_->setText(
+        cards_.empty()
+            ? tr("No fixes yet. Add one: nothing is changed in the source scene, and each "
+                 "fix can be switched off again.")
+        : chosen ? tr("Tidy has no settings to turn: it only takes away what cannot be seen.")
+                 : tr("Choose a fix to see its instrument."));
     if (!chosen || std::holds_alternative<TidySettings>(chosen->settings)) {
         instruments_->setCurrentIndex(0);
     } else if (std::holds_alternative<LadderSettings>(chosen->settings)) {

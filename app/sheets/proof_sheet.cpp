@@ -21,8 +21,9 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 14);
     layout->setSpacing(8);
-    addHeading(layout, tr("Proof"), tr("The same camera on the original and on the result. Drag the "
-                                       "line; Space swaps."));
+    addHeading(layout, tr("Proof"),
+               tr("The same camera on the original and on the result. Drag the "
+                  "line; Space swaps."));
     auto* row = new QHBoxLayout;
     row->setSpacing(0);
     const QString names[] = {tr("Result"), tr("Original"), tr("Swipe")};
@@ -46,8 +47,8 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
     layout->addWidget(verdict_);
     addRule(layout);
     layout->addWidget(makeFaint(tr("Levels in the exported scene")));
-    levels_->addItems({tr("LOD extension (MSFT_lod)"), tr("A named node for every level"),
-                       tr("Level 0 only")});
+    levels_->addItems(
+        {tr("LOD extension (MSFT_lod)"), tr("A named node for every level"), tr("Level 0 only")});
     levels_->setAccessibleName(tr("Levels in the exported scene"));
     layout->addWidget(levels_);
     layout->addWidget(export_);
@@ -56,7 +57,8 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
     layout->addStretch(1);
     connect(export_, &QPushButton::clicked, this, [this] { exportResult(); });
     connect(&document, &Document::exported, this, [this](const QString& file, double bytes) {
-        const double before = static_cast<double>(QFileInfo(toText(document_.project().scene.string())).size());
+        const double before =
+            static_cast<double>(QFileInfo(toText(document_.project().scene.string())).size());
         exported_->setText(tr("Wrote %1: %2 (the source has %3), with its manifest beside it.")
                                .arg(QFileInfo(file).fileName(), toText(formatBytes(bytes)),
                                     toText(formatBytes(before))));
@@ -78,9 +80,9 @@ void ProofSheet::exportResult(const QString& file) {
     const QFileInfo source(toText(document_.project().scene.string()));
     const QString proposed = source.dir().filePath(source.completeBaseName() + ".lighter.glb");
     const QString chosen =
-        !file.isEmpty() ? file
-                        : QFileDialog::getSaveFileName(this, tr("Export"), proposed,
-                                                       tr("glTF (*.glb *.gltf)"));
+        !file.isEmpty()
+            ? file
+            : QFileDialog::getSaveFileName(this, tr("Export"), proposed, tr("glTF (*.glb *.gltf)"));
     if (!chosen.isEmpty()) document_.exportResult(chosen, layout());
 }
 
@@ -102,9 +104,10 @@ void ProofSheet::refresh() {
         setCell(table_, row, 3, value(after));
         setLoadCell(table_, row, 4, load);
     }
-    verdict_->setText(over.isEmpty()
-                          ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))
-                          : tr("<b>Over</b> in %1.").arg(over.join(", ")));
+    verdict_->setText(
+        over.isEmpty()
+            ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))
+            : tr("<b>Over</b> in %1.").arg(over.join(", ")));
 }
 
 }  // namespace flentro::app

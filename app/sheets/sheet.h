@@ -15,7 +15,9 @@
 
 namespace flentro::app {
 
-[[nodiscard]] inline QString toText(const std::string& s) { return QString::fromStdString(s); }
+[[nodiscard]] inline QString toText(const std::string& s) {
+    return QString::fromStdString(s);
+}
 
 /// The name of a sheet with one sentence on what it is for.
 void addHeading(QVBoxLayout* layout, const QString& name, const QString& purpose);

@@ -39,8 +39,9 @@ SurveySheet::SurveySheet(Document& document, QWidget* parent)
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 14);
     layout->setSpacing(8);
-    addHeading(layout, tr("Survey"), tr("The spots that matter, each with the worst of eight "
-                                        "headings. Click one to stand there and look that way."));
+    addHeading(layout, tr("Survey"),
+               tr("The spots that matter, each with the worst of eight "
+                  "headings. Click one to stand there and look that way."));
     auto* row = new QHBoxLayout;
     auto* add = makePrimary(tr("Add this spot"));
     add->setToolTip(tr("Keeps the place where the view stands now."));

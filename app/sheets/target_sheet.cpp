@@ -13,7 +13,9 @@ namespace {
 
 constexpr double kMebibyte = 1024.0 * 1024.0;
 
-double unitOf(Measure measure) { return measure == Measure::TextureBytes ? kMebibyte : 1; }
+double unitOf(Measure measure) {
+    return measure == Measure::TextureBytes ? kMebibyte : 1;
+}
 
 QString unitName(Measure measure) {
     return measure == Measure::TextureBytes ? "MiB" : measure == Measure::TextureEdge ? "px" : "";
@@ -134,8 +136,7 @@ void TargetSheet::addLimits(QVBoxLayout* layout) {
 void TargetSheet::addComparison(QVBoxLayout* layout) {
     layout->addWidget(makeFaint(tr("This view on every shipped target, as load")));
     QStringList header = {""};
-    for (const Target& target : shippedTargets())
-        header << toText(target.name).replace(' ', '\n');
+    for (const Target& target : shippedTargets()) header << toText(target.name).replace(' ', '\n');
     comparison_ = makeTable(header);
     comparison_->setAccessibleName(tr("Comparison of targets"));
     comparison_->setSelectionMode(QAbstractItemView::NoSelection);
@@ -149,11 +150,12 @@ void TargetSheet::addComparison(QVBoxLayout* layout) {
     comparison_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Fixed);
     comparison_->setColumnWidth(0, 90);
     comparison_->setFixedHeight(46 + 19 * static_cast<int>(kMeasureCount));
-    static const char* kShort[] = {"Triangles", "Draw calls", "Objects", "Lights", "Shadows",
-                                   "Tex. memory", "Tex. edge", "Materials", "Vertices"};
+    static const char* kShort[] = {"Triangles",   "Draw calls", "Objects",   "Lights",  "Shadows",
+                                   "Tex. memory", "Tex. edge",  "Materials", "Vertices"};
     for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) {
         setCell(comparison_, row, 0, kShort[row], false);
-        comparison_->item(row, 0)->setToolTip(measureName(kMeasures[static_cast<std::size_t>(row)]));
+        comparison_->item(row, 0)->setToolTip(
+            measureName(kMeasures[static_cast<std::size_t>(row)]));
     }
     layout->addWidget(comparison_);
 }
@@ -171,13 +173,13 @@ void TargetSheet::refresh() {
 
 void TargetSheet::compareSoon() {
     if (!document_.hasScene() || !isVisible()) return;
-    comparer_.request([this, scene = document_.result(),
-                       view = document_.view()]() -> std::function<void()> {
-        std::vector<Counts> compared;
-        for (const Target& target : shippedTargets())
-            compared.push_back(loads(viewCost(*scene, target, view).counts, target));
-        return [this, compared] { showComparison(compared); };
-    });
+    comparer_.request(
+        [this, scene = document_.result(), view = document_.view()]() -> std::function<void()> {
+            std::vector<Counts> compared;
+            for (const Target& target : shippedTargets())
+                compared.push_back(loads(viewCost(*scene, target, view).counts, target));
+            return [this, compared] { showComparison(compared); };
+        });
 }
 
 void TargetSheet::showComparison(const std::vector<Counts>& compared) {
@@ -190,14 +192,15 @@ void TargetSheet::showComparison(const std::vector<Counts>& compared) {
             const QString figure = load > 0 ? toText(formatLoad(load)).mid(1) : "-";
             setCell(comparison_, r, c, (state == State::Over ? "◆" : "") + figure);
             comparison_->item(r, c)->setFont(figureFont(11, state == State::Over));
-            comparison_->item(r, c)->setForeground(state == State::Within ? theme().ink : stateColor(state));
+            comparison_->item(r, c)->setForeground(state == State::Within ? theme().ink
+                                                                          : stateColor(state));
             comparison_->item(r, c)->setToolTip(stateWord(state));
         }
 }
 
 void TargetSheet::saveTarget() {
-    const QString file = QFileDialog::getSaveFileName(
-        this, tr("Save target"), "ours.target.json", tr("Targets (*.target.json)"));
+    const QString file = QFileDialog::getSaveFileName(this, tr("Save target"), "ours.target.json",
+                                                      tr("Targets (*.target.json)"));
     if (file.isEmpty()) return;
     const std::string json = toJson(document_.target()).dump(2) + "\n";
     if (auto done = writeFileAtomic(file.toStdString(), json); !done)

@@ -8,10 +8,10 @@
 namespace flentro::app {
 namespace {
 
-constexpr int kLargestPicture = 1024;   ///< Pixels; the view needs no more.
+constexpr int kLargestPicture = 1024;     ///< Pixels; the view needs no more.
 constexpr std::size_t kHeavyMesh = 1500;  ///< Triangles from which a stand-in is worth it.
 constexpr int kStandInCells = 14;
-constexpr int kGridWide = 112;           ///< Cells of the light grid along x and z.
+constexpr int kGridWide = 112;  ///< Cells of the light grid along x and z.
 constexpr int kGridHigh = 8;
 
 struct Vertex {
@@ -37,7 +37,9 @@ std::vector<Vertex> interleave(const Part& part) {
     return result;
 }
 
-const void* offset(std::size_t bytes) { return reinterpret_cast<const void*>(bytes); }
+const void* offset(std::size_t bytes) {
+    return reinterpret_cast<const void*>(bytes);
+}
 
 /// Irradiance at a point from all point lights, without shadows; KHR_lights_punctual's window.
 Vec3f irradiance(const Scene& scene, const Vec3d& point) {
@@ -55,9 +57,13 @@ Vec3f irradiance(const Scene& scene, const Vec3d& point) {
 
 }  // namespace
 
-GpuScene::~GpuScene() { pool_.waitForDone(); }
+GpuScene::~GpuScene() {
+    pool_.waitForDone();
+}
 
-void GpuScene::initialise(Gl* gl) { gl_ = gl; }
+void GpuScene::initialise(Gl* gl) {
+    gl_ = gl;
+}
 
 void GpuScene::release() {
     for (auto& [key, mesh] : meshes_)
@@ -90,8 +96,9 @@ GpuPart GpuScene::upload(const Part& part) {
     gl_->glBufferData(GL_ELEMENT_ARRAY_BUFFER,
                       static_cast<GLsizeiptr>(part.indices.size() * sizeof(std::uint32_t)),
                       part.indices.data(), GL_STATIC_DRAW);
-    const std::pair<int, std::size_t> layout[] = {
-        {3, offsetof(Vertex, position)}, {3, offsetof(Vertex, normal)}, {2, offsetof(Vertex, texCoord)}};
+    const std::pair<int, std::size_t> layout[] = {{3, offsetof(Vertex, position)},
+                                                  {3, offsetof(Vertex, normal)},
+                                                  {2, offsetof(Vertex, texCoord)}};
     for (GLuint i = 0; i < 3; ++i) {
         gl_->glEnableVertexAttribArray(i);
         gl_->glVertexAttribPointer(i, layout[i].first, GL_FLOAT, GL_FALSE, sizeof(Vertex),
@@ -111,7 +118,7 @@ const GpuMesh& GpuScene::mesh(const MeshPtr& mesh) {
     GpuMesh& added = meshes_[mesh.get()];
     added.keep = mesh;
     for (const Part& part : mesh->parts)
-        if (part.isTriangles() && !part.indices.empty()) added.parts.push_back(upload(part));
+        added.parts.push_back(part.triangleCount() > 0 ? upload(part) : GpuPart{});
     return added;
 }
 
@@ -175,23 +182,22 @@ void GpuScene::upload(const GridCells& cells) {
     gl_->glTexParameteri(GL_TEXTURE_3D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
 }
 
-/// A few pictures at a time, so that no frame waits long for them.
+/// One picture at a time: a software renderer takes 30 ms to make its mip maps.
 bool GpuScene::uploadFinished() {
-    constexpr std::size_t kAtOnce = 4;
-    std::vector<Finished> finished;
+    std::optional<Finished> finished;
     std::optional<GridCells> grid;
     {
         const std::lock_guard lock(shared_->mutex);
         auto& pictures = shared_->pictures;
-        while (!pictures.empty() && finished.size() < kAtOnce) {
-            finished.push_back(std::move(pictures.back()));
+        if (!pictures.empty()) {
+            finished = std::move(pictures.back());
             pictures.pop_back();
         }
         grid.swap(shared_->grid);
     }
-    for (const Finished& picture : finished) upload(picture);
+    if (finished) upload(*finished);
     if (grid) upload(*grid);
-    return !finished.empty() || grid;
+    return finished || grid;
 }
 
 bool GpuScene::isBusy() const {

@@ -27,8 +27,8 @@ struct GpuPart {
 };
 
 struct GpuMesh {
-    std::vector<GpuPart> parts;
-    MeshPtr keep;  ///< Holds the address that is the key.
+    std::vector<GpuPart> parts;  ///< As the mesh's; those without triangles stay empty.
+    MeshPtr keep;                ///< Holds the address that is the key.
 };
 
 /// Needs a current context in every call but the constructor.

@@ -12,7 +12,9 @@ namespace {
 constexpr double kLowestShare = 1e-4;
 constexpr double kHighestShare = 0.1;
 
-QString text(const std::string& s) { return QString::fromStdString(s); }
+QString text(const std::string& s) {
+    return QString::fromStdString(s);
+}
 
 struct LevelCount {
     std::size_t objects = 0;
@@ -68,7 +70,9 @@ QColor levelColor(std::size_t level) {
     return heat(1.0 - static_cast<double>(std::min<std::size_t>(level, 6)) / 6.0);
 }
 
-QColor noLevelColor() { return {0x6A, 0x72, 0x7B}; }
+QColor noLevelColor() {
+    return {0x6A, 0x72, 0x7B};
+}
 
 double shareOnScale(double share) {
     if (share <= 0) return 0;
@@ -79,15 +83,18 @@ double shareOnScale(double share) {
 std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene, const ViewCost& cost) {
     switch (kind) {
         case LensKind::Shaded:
-        case LensKind::Wireframe: return {};
+        case LensKind::Wireframe:
+            return {};
         case LensKind::TriangleSize:
             return {{heat(1), "under 1 px²"},
                     {heat(0.75), "4 px²"},
                     {heat(0.5), "16 px²"},
                     {heat(0.25), "64 px²"},
                     {heat(0), "256 px² and more"}};
-        case LensKind::Level: return levelLegend(scene, cost);
-        case LensKind::ShareOfCost: break;
+        case LensKind::Level:
+            return levelLegend(scene, cost);
+        case LensKind::ShareOfCost:
+            break;
     }
     std::vector<LegendEntry> entries;
     const double total = at(cost.counts, Measure::Triangles) - cost.shadowTriangles;

@@ -50,7 +50,9 @@ void Renderer::release() {
     front_.reset();
 }
 
-QOpenGLShaderProgram& Renderer::program() { return needsEdges(frame_.lens) ? *edges_ : *plain_; }
+QOpenGLShaderProgram& Renderer::program() {
+    return needsEdges(frame_.lens) ? *edges_ : *plain_;
+}
 
 Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& shares) const {
     if (frame_.lens == LensKind::Level) {
@@ -67,10 +69,10 @@ Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& share
 void Renderer::collectBatches() {
     batches_.clear();
     const Scene& scene = *frame_.scene;
-    const ViewCost cost = viewCost(scene, frame_.target, frame_.view);
-    const std::vector<float> shares = shareOfTriangles(scene, cost);
+    const std::vector<DrawnObject> visible = selectDrawn(scene, frame_.target, frame_.view);
+    const std::vector<float> shares = shareOfTriangles(scene, visible);
     std::map<std::pair<const Mesh*, bool>, std::size_t> known;
-    for (const DrawnObject& drawn : cost.drawn) {
+    for (const DrawnObject& drawn : visible) {
         const Object& object = scene.objects[drawn.object];
         MeshPtr mesh = scene.assets[static_cast<std::size_t>(object.asset)].level(drawn.level);
         if (frame_.coarse)
@@ -92,11 +94,12 @@ void Renderer::cutSlices() {
     slices_.clear();
     lastTriangles_ = 0;
     for (std::size_t b = 0; b < batches_.size(); ++b) {
-        const GpuMesh& mesh = gpu_->mesh(batches_[b].mesh);
+        const Mesh& mesh = *batches_[b].mesh;
         const int instances = static_cast<int>(batches_[b].instances.size());
         for (std::size_t p = 0; p < mesh.parts.size(); ++p) {
-            const GLsizei count = mesh.parts[p].count;
-            lastTriangles_ += static_cast<std::size_t>(count) / 3 * static_cast<std::size_t>(instances);
+            const auto count = static_cast<GLsizei>(mesh.parts[p].triangleCount() * 3);
+            lastTriangles_ +=
+                static_cast<std::size_t>(count) / 3 * static_cast<std::size_t>(instances);
             const int together = std::max(1, kSliceTriangles * 3 / std::max(1, count));
             for (int i = 0; i < instances; i += together)
                 for (GLsizei from = 0; from < count; from += kSliceTriangles * 3)
@@ -185,8 +188,7 @@ void Renderer::drawSlice(const Slice& slice) {
     gl_->glFrontFace(batch.mirrored ? GL_CW : GL_CCW);
     gl_->glBindVertexArray(part.vao);
     gl_->glBindBuffer(GL_ARRAY_BUFFER, instanceBuffer_);
-    gl_->glBufferData(GL_ARRAY_BUFFER,
-                      static_cast<GLsizeiptr>(sizeof(Instance)) * slice.instances,
+    gl_->glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(sizeof(Instance)) * slice.instances,
                       &batch.instances[static_cast<std::size_t>(slice.firstInstance)],
                       GL_STREAM_DRAW);
     for (GLuint i = 0; i < 5; ++i)
@@ -213,9 +215,10 @@ bool Renderer::advance(double milliseconds) {
         const Slice& slice = slices_[next_++];
         drawSlice(slice);
         unfinished += slice.indices / 3 * slice.instances;
-        if (unfinished < kSliceTriangles) continue;
-        gl_->glFinish();
-        unfinished = 0;
+        if (unfinished >= kSliceTriangles) {
+            gl_->glFinish();
+            unfinished = 0;
+        }
         if (static_cast<double>(clock.nsecsElapsed()) * 1e-6 > milliseconds) break;
     }
     gl_->glFinish();

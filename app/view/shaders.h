@@ -128,7 +128,8 @@ void main() {
         vec3 width = fwidth(corner);
         vec3 edge = smoothstep(vec3(0.0), width * 1.1, corner);
         float line = 1.0 - min(edge.x, min(edge.y, edge.z));
-        result = mix(result, middle, line * 0.75);
+        // Triangles of a few pixels would drown the picture in lines.
+        result = mix(result, middle, line * 0.75 * clamp(sqrt(pixels) / 8.0, 0.15, 1.0));
     }
 #endif
     color = vec4(result, 1.0);

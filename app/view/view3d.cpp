@@ -11,15 +11,16 @@
 namespace flentro::app {
 namespace {
 
-constexpr double kSliceMilliseconds = 35;   ///< Drawing at once; the rest of the window is served in between.
-constexpr int kRestMilliseconds = 180;      ///< Stillness after which the full picture is drawn.
-constexpr double kWalkSpeed = 3.0;          ///< Metres a second.
+constexpr double kSliceMilliseconds =
+    35;  ///< Drawing at once; the rest of the window is served in between.
+constexpr int kRestMilliseconds = 180;  ///< Stillness after which the full picture is drawn.
+constexpr double kWalkSpeed = 3.0;      ///< Metres a second.
 constexpr double kRunFactor = 4;
-constexpr double kEyeHeight = 1.7;          ///< Metres above what was double-clicked.
+constexpr double kEyeHeight = 1.7;  ///< Metres above what was double-clicked.
 constexpr double kDegreesPerPixel = 0.25;
-constexpr double kSteepest = 89;            ///< Degrees of pitch.
+constexpr double kSteepest = 89;  ///< Degrees of pitch.
 constexpr std::size_t kHistory = 64;
-constexpr int kSwipeGrip = 8;               ///< Pixels beside the swipe line that take hold of it.
+constexpr int kSwipeGrip = 8;  ///< Pixels beside the swipe line that take hold of it.
 
 QSurfaceFormat contextFormat() {
     QSurfaceFormat format;
@@ -30,8 +31,9 @@ QSurfaceFormat contextFormat() {
 }
 
 bool isWalkKey(int key) {
-    static const QSet<int> keys = {Qt::Key_W, Qt::Key_A,  Qt::Key_S,    Qt::Key_D,    Qt::Key_Q,
-                                   Qt::Key_E, Qt::Key_Up, Qt::Key_Down, Qt::Key_Left, Qt::Key_Right};
+    static const QSet<int> keys = {Qt::Key_W,    Qt::Key_A,    Qt::Key_S,  Qt::Key_D,
+                                   Qt::Key_Q,    Qt::Key_E,    Qt::Key_Up, Qt::Key_Down,
+                                   Qt::Key_Left, Qt::Key_Right};
     return keys.contains(key);
 }
 
@@ -176,7 +178,9 @@ void View3D::setShowing(Showing showing) {
     emit showingChanged();
 }
 
-int View3D::swipeX() const { return static_cast<int>(swipe_ * width()); }
+int View3D::swipeX() const {
+    return static_cast<int>(swipe_ * width());
+}
 
 void View3D::setSwipe(double share) {
     swipe_ = std::clamp(share, 0.02, 0.98);
@@ -358,7 +362,9 @@ void View3D::walkStep() {
     Viewpoint view = document_.view();
     const Vec3d ahead = lookDirection(view.heading, 0);
     const Vec3d right(-ahead.z(), 0, ahead.x());
-    const auto held = [this](int a, int b) { return keys_.contains(a) || keys_.contains(b) ? 1 : 0; };
+    const auto held = [this](int a, int b) {
+        return keys_.contains(a) || keys_.contains(b) ? 1 : 0;
+    };
     const Vec3d step = (held(Qt::Key_W, Qt::Key_Up) - held(Qt::Key_S, Qt::Key_Down)) * ahead +
                        (held(Qt::Key_D, Qt::Key_Right) - held(Qt::Key_A, Qt::Key_Left)) * right +
                        (held(Qt::Key_E, Qt::Key_E) - held(Qt::Key_Q, Qt::Key_Q)) * Vec3d::UnitY();

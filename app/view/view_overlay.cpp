@@ -57,7 +57,8 @@ void ViewOverlay::fillLensMenu() {
     menu->setToolTipsVisible(true);
     for (int i = 0; i < kLensCount; ++i) {
         const auto kind = static_cast<LensKind>(i);
-        QAction* action = menu->addAction(lensName(kind), this, [this, kind] { view_.setLens(kind); });
+        QAction* action =
+            menu->addAction(lensName(kind), this, [this, kind] { view_.setLens(kind); });
         action->setToolTip(lensHelp(kind));
         action->setShortcut(QKeySequence(QString("Ctrl+%1").arg(i + 1)));
     }
@@ -71,7 +72,9 @@ void ViewOverlay::placeButtons() {
     lens_->move(width() - lens_->width() - kMargin, kMargin);
 }
 
-void ViewOverlay::resizeEvent(QResizeEvent*) { placeButtons(); }
+void ViewOverlay::resizeEvent(QResizeEvent*) {
+    placeButtons();
+}
 
 void ViewOverlay::paintEvent(QPaintEvent*) {
     QPainter painter(this);
@@ -103,8 +106,8 @@ void ViewOverlay::paintSelection(QPainter& painter) {
     const Box local = document_.source()->mesh(object).bounds;
     std::optional<QPointF> corners[8];
     for (int i = 0; i < 8; ++i)
-        corners[i] = view_.project(transformPoint(
-            object.world, local.corner(static_cast<Box::CornerType>(i))));
+        corners[i] = view_.project(
+            transformPoint(object.world, local.corner(static_cast<Box::CornerType>(i))));
     for (const auto& [color, width] : {std::pair(QColor(0xF4, 0xF1, 0xEA, 200), 3.5),
                                        std::pair(QColor(0x1E, 0x2A, 0x38), 1.5)}) {
         painter.setPen(QPen(color, width));
@@ -125,7 +128,7 @@ void ViewOverlay::paintSwipe(QPainter& painter) {
     painter.setBrush(QColor(0xF4, 0xF1, 0xEA));
     painter.setPen(QPen(QColor(0x1E, 0x2A, 0x38), 1.5));
     painter.drawRoundedRect(QRect(x - 7, height() / 2 - 16, 14, 32), 3, 3);
-    const int y = height() - 22 - kMargin;
+    const int y = kMargin + 40;
     paintTag(painter, {x - 8, y}, tr("Original"), Qt::AlignRight);
     paintTag(painter, {x + 8, y}, tr("Result"), Qt::AlignLeft);
 }
@@ -148,7 +151,8 @@ void ViewOverlay::paintLegend(QPainter& painter) {
     for (const LegendEntry& entry : entries) {
         painter.fillRect(QRect(panel.left() + 10, y + 2, 14, 12), entry.color);
         painter.setPen(theme().ink);
-        painter.drawText(QRect(panel.left() + 34, y - 2, textWidth, kRow), Qt::AlignVCenter, entry.text);
+        painter.drawText(QRect(panel.left() + 34, y - 2, textWidth, kRow), Qt::AlignVCenter,
+                         entry.text);
         y += kRow;
     }
 }
@@ -160,7 +164,8 @@ void ViewOverlay::paintCaption(QPainter& painter) {
                                                       : tr("Original | Result");
     const QString drawn =
         tr("%1   %2 triangles drawn here in %3 ms")
-            .arg(what, QString::fromStdString(formatCount(static_cast<double>(view_.frameTriangles()))))
+            .arg(what,
+                 QString::fromStdString(formatCount(static_cast<double>(view_.frameTriangles()))))
             .arg(view_.frameMilliseconds(), 0, 'f', 0);
     paintTag(painter, {kMargin, kMargin}, showing == Showing::Result ? drawn : what, Qt::AlignLeft);
 }

@@ -31,8 +31,7 @@ using Expected = tl::expected<T, Error>;
 
 [[nodiscard]] inline tl::unexpected<Error> fail(ErrorCode code, std::string what,
                                                 std::string where = {}, std::string hint = {}) {
-    return tl::unexpected<Error>(
-        Error{code, std::move(what), std::move(where), std::move(hint)});
+    return tl::unexpected<Error>(Error{code, std::move(what), std::move(where), std::move(hint)});
 }
 
 /// "where: what. hint" on one line.

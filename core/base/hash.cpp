@@ -4,9 +4,13 @@
 
 namespace flentro {
 
-std::string toHex(const Hash& hash) { return fmt::format("{:016x}{:016x}", hash.high, hash.low); }
+std::string toHex(const Hash& hash) {
+    return fmt::format("{:016x}{:016x}", hash.high, hash.low);
+}
 
-Hasher::Hasher() : state_(XXH3_createState()) { XXH3_128bits_reset(state_.get()); }
+Hasher::Hasher() : state_(XXH3_createState()) {
+    XXH3_128bits_reset(state_.get());
+}
 
 void Hasher::raw(const void* data, std::size_t size) {
     XXH3_128bits_update(state_.get(), data, size);
@@ -18,9 +22,13 @@ Hasher& Hasher::bytes(std::span<const std::byte> data) {
     return *this;
 }
 
-Hasher& Hasher::text(std::string_view text) { return bytes(std::as_bytes(std::span(text))); }
+Hasher& Hasher::text(std::string_view text) {
+    return bytes(std::as_bytes(std::span(text)));
+}
 
-Hasher& Hasher::add(const Hash& hash) { return add(hash.low).add(hash.high); }
+Hasher& Hasher::add(const Hash& hash) {
+    return add(hash.low).add(hash.high);
+}
 
 Hash Hasher::result() const {
     const XXH128_hash_t digest = XXH3_128bits_digest(state_.get());

@@ -32,8 +32,7 @@ public:
     Hasher& text(std::string_view text);
     Hasher& add(const Hash& hash);
     template <typename T>
-        requires std::is_arithmetic_v<T> || std::is_enum_v<T>
-    Hasher& add(T value) {
+    requires std::is_arithmetic_v<T> || std::is_enum_v<T> Hasher& add(T value) {
         raw(&value, sizeof value);
         return *this;
     }

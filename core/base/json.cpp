@@ -34,8 +34,7 @@ Expected<Json> parseJson(std::string_view text, const std::string& where) {
     try {
         return Json::parse(text);
     } catch (const Json::exception& error) {
-        return fail(ErrorCode::InvalidInput, std::string("not valid JSON: ") + error.what(),
-                    where);
+        return fail(ErrorCode::InvalidInput, std::string("not valid JSON: ") + error.what(), where);
     }
 }
 

@@ -40,10 +40,14 @@ constexpr std::array<MeasureWords, kMeasureCount> kWords = {{
     {"Vertices per mesh", "verticesPerMesh", "Most vertices of one drawn mesh."},
 }};
 
-const MeasureWords& wordsOf(Measure measure) { return kWords[static_cast<std::size_t>(measure)]; }
+const MeasureWords& wordsOf(Measure measure) {
+    return kWords[static_cast<std::size_t>(measure)];
+}
 
 /// Texture memory is written in MiB, everything else as it is.
-double fileUnit(Measure measure) { return measure == Measure::TextureBytes ? kMebibyte : 1; }
+double fileUnit(Measure measure) {
+    return measure == Measure::TextureBytes ? kMebibyte : 1;
+}
 
 struct Range {
     double low;
@@ -60,7 +64,8 @@ public:
         if (number >= range.low && number <= range.high)
             value = number;
         else if (problem_.empty())
-            problem_ = fmt::format("'{}' must be a number from {} to {}", key, range.low, range.high);
+            problem_ =
+                fmt::format("'{}' must be a number from {} to {}", key, range.low, range.high);
     }
     void read(const Json& parent, const char* key, int& value, Range range) {
         double number = value;
@@ -103,9 +108,15 @@ void readMembers(const Json& json, Target& target, NumberReader& numbers) {
 
 }  // namespace
 
-const char* measureName(Measure measure) { return wordsOf(measure).name; }
-const char* measureKey(Measure measure) { return wordsOf(measure).key; }
-const char* measureHelp(Measure measure) { return wordsOf(measure).help; }
+const char* measureName(Measure measure) {
+    return wordsOf(measure).name;
+}
+const char* measureKey(Measure measure) {
+    return wordsOf(measure).key;
+}
+const char* measureHelp(Measure measure) {
+    return wordsOf(measure).help;
+}
 
 std::string formatMeasure(Measure measure, double value) {
     if (measure == Measure::TextureBytes) return formatBytes(value);
@@ -135,8 +146,8 @@ Measure worstMeasure(const Counts& loads) {
 
 Expected<Target> parseTarget(const Json& json, const std::string& where) {
     if (jsonOr<std::string>(json, "format", "") != kFormat)
-        return fail(ErrorCode::InvalidInput, "is not a target file: 'format' must be 'flentro-target'",
-                    where);
+        return fail(ErrorCode::InvalidInput,
+                    "is not a target file: 'format' must be 'flentro-target'", where);
     if (jsonOr(json, "version", 0) != kVersion)
         return fail(ErrorCode::Unsupported, "has a version that is not known", where);
     Target target;

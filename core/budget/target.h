@@ -14,22 +14,22 @@ namespace flentro {
 
 /// Everything that is counted against a limit, in the order of the load board.
 enum class Measure {
-    Triangles,          ///< Drawn in a view, shadow passes and eyes included.
-    DrawCalls,          ///< Likewise.
-    Objects,            ///< Drawn in a view.
-    Lights,             ///< Whose range meets the view.
-    ShadowLights,       ///< Those of them that cast shadows.
-    TextureBytes,       ///< Of the distinct textures in use, in the target's storage.
-    TextureEdge,        ///< Pixels, largest edge in use.
-    MaterialsPerObject, ///< Largest in use.
-    VerticesPerMesh,    ///< Largest in use.
+    Triangles,           ///< Drawn in a view, shadow passes and eyes included.
+    DrawCalls,           ///< Likewise.
+    Objects,             ///< Drawn in a view.
+    Lights,              ///< Whose range meets the view.
+    ShadowLights,        ///< Those of them that cast shadows.
+    TextureBytes,        ///< Of the distinct textures in use, in the target's storage.
+    TextureEdge,         ///< Pixels, largest edge in use.
+    MaterialsPerObject,  ///< Largest in use.
+    VerticesPerMesh,     ///< Largest in use.
 };
 
 inline constexpr std::size_t kMeasureCount = 9;
 inline constexpr std::array<Measure, kMeasureCount> kMeasures = {
-    Measure::Triangles,    Measure::DrawCalls,    Measure::Objects,
-    Measure::Lights,       Measure::ShadowLights, Measure::TextureBytes,
-    Measure::TextureEdge,  Measure::MaterialsPerObject, Measure::VerticesPerMesh};
+    Measure::Triangles,   Measure::DrawCalls,          Measure::Objects,
+    Measure::Lights,      Measure::ShadowLights,       Measure::TextureBytes,
+    Measure::TextureEdge, Measure::MaterialsPerObject, Measure::VerticesPerMesh};
 
 /// One number for each measure; bytes for TextureBytes.
 using Counts = std::array<double, kMeasureCount>;
@@ -41,27 +41,27 @@ using Counts = std::array<double, kMeasureCount>;
     return counts[static_cast<std::size_t>(measure)];
 }
 
-[[nodiscard]] const char* measureName(Measure measure);   ///< "Draw calls"
-[[nodiscard]] const char* measureKey(Measure measure);    ///< "drawCalls", as in the files
-[[nodiscard]] const char* measureHelp(Measure measure);   ///< How it is computed, one sentence.
+[[nodiscard]] const char* measureName(Measure measure);  ///< "Draw calls"
+[[nodiscard]] const char* measureKey(Measure measure);   ///< "drawCalls", as in the files
+[[nodiscard]] const char* measureHelp(Measure measure);  ///< How it is computed, one sentence.
 [[nodiscard]] std::string formatMeasure(Measure measure, double value);  ///< With its unit.
 
 struct Target {
     std::string name = "Untitled";
     std::string description;
-    double frameRate = 60;      ///< Frames a second, > 0.
-    int width = 1920;           ///< Pixels of one eye's picture.
+    double frameRate = 60;  ///< Frames a second, > 0.
+    int width = 1920;       ///< Pixels of one eye's picture.
     int height = 1080;
-    double verticalFov = 60;    ///< Degrees, in [5, 170].
-    int eyes = 1;               ///< 1 or 2.
-    bool singlePass = true;     ///< Both eyes in one set of draw calls.
-    bool instancing = true;     ///< Equal mesh, level and material count as one call.
-    double bytesPerTexel = 1;   ///< 4 plain, 1 or 0.5 block-compressed.
-    bool mipMaps = true;        ///< Adds a third to texture memory.
-    double nearPlane = 0.1;     ///< Metres.
-    double farPlane = 1000;     ///< Metres; nothing beyond is drawn.
-    Counts limits{};            ///< 0: no limit.
-    Json rest;                  ///< Unknown members, kept.
+    double verticalFov = 60;   ///< Degrees, in [5, 170].
+    int eyes = 1;              ///< 1 or 2.
+    bool singlePass = true;    ///< Both eyes in one set of draw calls.
+    bool instancing = true;    ///< Equal mesh, level and material count as one call.
+    double bytesPerTexel = 1;  ///< 4 plain, 1 or 0.5 block-compressed.
+    bool mipMaps = true;       ///< Adds a third to texture memory.
+    double nearPlane = 0.1;    ///< Metres.
+    double farPlane = 1000;    ///< Metres; nothing beyond is drawn.
+    Counts limits{};           ///< 0: no limit.
+    Json rest;                 ///< Unknown members, kept.
 
     [[nodiscard]] Lens lens() const {
         return {verticalFov, static_cast<double>(width) / height, nearPlane, farPlane};

@@ -22,7 +22,8 @@ double texturesOf(const Scene& scene, const Target& target, const Mesh& mesh) {
                 images.insert(scene.textures[static_cast<std::size_t>(use.texture)].image);
     double bytes = 0;
     for (const int image : images)
-        if (image >= 0) bytes += textureBytes(scene.images[static_cast<std::size_t>(image)], target);
+        if (image >= 0)
+            bytes += textureBytes(scene.images[static_cast<std::size_t>(image)], target);
     return bytes;
 }
 
@@ -86,17 +87,17 @@ std::vector<Blame> rank(const Scene& scene, const Target& target, const ViewCost
     return ranking.sorted(by);
 }
 
-std::vector<float> shareOfTriangles(const Scene& scene, const ViewCost& cost) {
+std::vector<float> shareOfTriangles(const Scene& scene, const std::vector<DrawnObject>& drawn) {
     std::vector<float> shares(scene.objects.size(), 0.0F);
     double total = 0;
-    const auto triangles = [&](const DrawnObject& drawn) {
-        const Object& object = scene.objects[drawn.object];
+    const auto triangles = [&](const DrawnObject& entry) {
+        const Object& object = scene.objects[entry.object];
         const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
-        return static_cast<double>(asset.level(drawn.level)->triangles);
+        return static_cast<double>(asset.level(entry.level)->triangles);
     };
-    for (const DrawnObject& drawn : cost.drawn) total += triangles(drawn);
-    for (const DrawnObject& drawn : cost.drawn)
-        if (total > 0) shares[drawn.object] = static_cast<float>(triangles(drawn) / total);
+    for (const DrawnObject& entry : drawn) total += triangles(entry);
+    for (const DrawnObject& entry : drawn)
+        if (total > 0) shares[entry.object] = static_cast<float>(triangles(entry) / total);
     return shares;
 }
 

@@ -13,12 +13,12 @@ enum class BlameKind { Asset, Object };
 
 struct Blame {
     std::string name;
-    std::size_t index = 0;     ///< In Scene::assets or Scene::objects.
-    std::size_t copies = 0;    ///< Objects that add to it; 1 for an object.
-    double triangles = 0;      ///< As drawn, at their present levels; without shadow passes.
-    double drawCalls = 0;      ///< As the target counts them; for one object its materials.
-    double textureBytes = 0;   ///< Of all its textures, also those shared with others.
-    double share = 0;          ///< Of the ranked measure over everything drawn, 0 to 1.
+    std::size_t index = 0;    ///< In Scene::assets or Scene::objects.
+    std::size_t copies = 0;   ///< Objects that add to it; 1 for an object.
+    double triangles = 0;     ///< As drawn, at their present levels; without shadow passes.
+    double drawCalls = 0;     ///< As the target counts them; for one object its materials.
+    double textureBytes = 0;  ///< Of all its textures, also those shared with others.
+    double share = 0;         ///< Of the ranked measure over everything drawn, 0 to 1.
 };
 
 /// The drawn assets or objects, heaviest in `by` (Triangles, DrawCalls or TextureBytes) first;
@@ -27,6 +27,7 @@ struct Blame {
                                       const ViewCost& cost, BlameKind kind, Measure by);
 
 /// For each object its share of the drawn triangles, 0 to 1; 0 if it is not drawn. [objects]
-[[nodiscard]] std::vector<float> shareOfTriangles(const Scene& scene, const ViewCost& cost);
+[[nodiscard]] std::vector<float> shareOfTriangles(const Scene& scene,
+                                                  const std::vector<DrawnObject>& drawn);
 
 }  // namespace flentro

@@ -29,13 +29,13 @@ struct LadderOverride {
 };
 
 struct LadderSettings {
-    int levels = 6;              ///< Lower levels at the most, 1 to 8.
-    double ratio = 0.4;          ///< Triangles of a level to those of the one before, 0.05 to 0.9.
-    double pixels = 1.0;         ///< Deviation on the target's display at the switch, > 0.
-    int minTriangles = 400;      ///< Assets with fewer get no levels.
-    int smallestLevel = 24;      ///< Triangles below which no level is made.
-    bool trimTop = true;         ///< Reduce level 0 to what `nearest` can show.
-    double nearest = 1.5;        ///< Metres from which level 0 must look right.
+    int levels = 6;          ///< Lower levels at the most, 1 to 8.
+    double ratio = 0.4;      ///< Triangles of a level to those of the one before, 0.05 to 0.9.
+    double pixels = 1.0;     ///< Deviation on the target's display at the switch, > 0.
+    int minTriangles = 400;  ///< Assets with fewer get no levels.
+    int smallestLevel = 24;  ///< Triangles below which no level is made.
+    bool trimTop = true;     ///< Reduce level 0 to what `nearest` can show.
+    double nearest = 1.5;    ///< Metres from which level 0 must look right.
     std::map<std::string, LadderOverride> overrides;  ///< By asset name.
 };
 
@@ -59,15 +59,15 @@ struct CullingSettings {
 using FixSettings = std::variant<TidySettings, LadderSettings, CullingSettings>;
 
 struct Fix {
-    int id = 0;       ///< Unique in its work order.
+    int id = 0;  ///< Unique in its work order.
     bool on = true;
     FixSettings settings;
 };
 
 /// What a fix did, for its card and the report.
 struct FixRecord {
-    std::string summary;            ///< One sentence with numbers.
-    std::vector<std::string> notes; ///< What was left alone, and why.
+    std::string summary;             ///< One sentence with numbers.
+    std::vector<std::string> notes;  ///< What was left alone, and why.
 };
 
 struct Fixed {

@@ -54,8 +54,7 @@ private:
     /// Level 0 with no more detail than shows from the nearest place.
     bool trimTop(Asset& result) {
         ReduceOptions options;
-        options.maxDeviation =
-            settings_.pixels * settings_.nearest / pixelsPerMetreAtOne(target_);
+        options.maxDeviation = settings_.pixels * settings_.nearest / pixelsPerMetreAtOne(target_);
         auto reduced = reduce(*asset_.mesh, options, progress_);
         if (!reduced) return false;
         const auto before = static_cast<double>(asset_.mesh->triangles);
@@ -80,7 +79,8 @@ private:
     [[nodiscard]] double switchDistance(double deviation, const Ladder& ladder) const {
         constexpr double kStep = 1.05;
         const double computed = deviation * pixelsPerMetreAtOne(target_) / settings_.pixels;
-        const double before = ladder.empty() ? settings_.nearest : ladder.levels.back().switchDistance;
+        const double before =
+            ladder.empty() ? settings_.nearest : ladder.levels.back().switchDistance;
         return std::max(computed, before * kStep);
     }
 
@@ -138,9 +138,9 @@ FixRecord describeLadders(const Scene& before, const Scene& after, std::size_t w
     record.summary = fmt::format("{} levels for {} of {} assets; level 0 {} triangles lighter",
                                  levels, laddered, after.assets.size(), formatCount(trimmed));
     if (laddered < worth)
-        record.notes.push_back(fmt::format(
-            "{} assets could not be reduced further without crossing seams or borders",
-            worth - laddered));
+        record.notes.push_back(
+            fmt::format("{} assets could not be reduced further without crossing seams or borders",
+                        worth - laddered));
     return record;
 }
 

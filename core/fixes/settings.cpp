@@ -85,7 +85,8 @@ Expected<FixSettings> parseCulling(const Json& json) {
         SizeClass sizeClass{jsonOr<std::string>(source, "name", ""),
                             std::numeric_limits<double>::infinity(), 0};
         Reader inClass(source);
-        inClass.number("largest", sizeClass.largest, 0, 1e9).number("pixels", sizeClass.pixels, 0, 1e5);
+        inClass.number("largest", sizeClass.largest, 0, 1e9)
+            .number("pixels", sizeClass.pixels, 0, 1e5);
         if (auto sound = inClass.result(s); !sound) return sound;
         if (!s.classes.empty() && sizeClass.largest <= s.classes.back().largest)
             return fail(ErrorCode::InvalidInput, "'classes' must rise in 'largest'");
@@ -119,7 +120,9 @@ Json write(const LadderSettings& s) {
 }
 
 Json write(const CullingSettings& s) {
-    Json json = {{"fade", s.fade}, {"margin", s.margin}, {"classes", Json::array()},
+    Json json = {{"fade", s.fade},
+                 {"margin", s.margin},
+                 {"classes", Json::array()},
                  {"overrides", s.overrides}};
     for (const SizeClass& sizeClass : s.classes) {
         Json entry = {{"name", sizeClass.name}, {"pixels", sizeClass.pixels}};
@@ -131,8 +134,12 @@ Json write(const CullingSettings& s) {
 
 }  // namespace
 
-const char* fixName(const FixSettings& settings) { return kNames[settings.index()]; }
-const char* fixKey(const FixSettings& settings) { return kKeys[settings.index()]; }
+const char* fixName(const FixSettings& settings) {
+    return kNames[settings.index()];
+}
+const char* fixKey(const FixSettings& settings) {
+    return kKeys[settings.index()];
+}
 
 std::optional<FixSettings> makeSettings(const std::string& key) {
     if (key == "tidy") return TidySettings{};

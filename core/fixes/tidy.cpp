@@ -42,7 +42,8 @@ void dropTriangles(Part& part, const TidySettings& settings, Tidied& result) {
     std::size_t kept = 0;
     for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
         const Corners t = {part.indices[i], part.indices[i + 1], part.indices[i + 2]};
-        if (settings.dropDegenerate && isDegenerate(positions[t[0]], positions[t[1]], positions[t[2]])) {
+        if (settings.dropDegenerate &&
+            isDegenerate(positions[t[0]], positions[t[1]], positions[t[2]])) {
             ++result.degenerate;
             continue;
         }
@@ -65,9 +66,8 @@ Tidied tidy(const MeshPtr& mesh, const TidySettings& settings) {
         dropTriangles(part, settings, result);
         if (settings.dropUnused) part = dropUnusedVertices(part);
     }
-    const bool emptied = std::erase_if(copy.parts, [](const Part& part) {
-        return part.indices.empty();
-    }) > 0;
+    const bool emptied =
+        std::erase_if(copy.parts, [](const Part& part) { return part.indices.empty(); }) > 0;
     if (copy.parts.empty() && emptied) copy.parts = mesh->parts;
     result.mesh = finishMesh(std::move(copy));
     result.vertices = mesh->vertices - std::min(mesh->vertices, result.mesh->vertices);

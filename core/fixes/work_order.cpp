@@ -40,14 +40,15 @@ const Fix* WorkOrder::find(int id) const {
     return nullptr;
 }
 
-Fix* WorkOrder::find(int id) { return const_cast<Fix*>(std::as_const(*this).find(id)); }
+Fix* WorkOrder::find(int id) {
+    return const_cast<Fix*>(std::as_const(*this).find(id));
+}
 
 Json toJson(const WorkOrder& order) {
     Json json = {{"format", "flentro-work-order"}, {"version", 1}, {"fixes", Json::array()}};
     for (const Fix& fix : order.fixes)
-        json["fixes"].push_back({{"fix", fixKey(fix.settings)},
-                                 {"on", fix.on},
-                                 {"settings", toJson(fix.settings)}});
+        json["fixes"].push_back(
+            {{"fix", fixKey(fix.settings)}, {"on", fix.on}, {"settings", toJson(fix.settings)}});
     return json;
 }
 

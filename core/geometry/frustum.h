@@ -17,10 +17,10 @@ struct Viewpoint {
 
 /// What a camera sees of the space before it.
 struct Lens {
-    double verticalFov = 60;  ///< Degrees, in (0, 180).
+    double verticalFov = 60;   ///< Degrees, in (0, 180).
     double aspect = 16.0 / 9;  ///< Width / height.
-    double nearPlane = 0.1;   ///< Metres, > 0.
-    double farPlane = 1000;   ///< Metres, > nearPlane.
+    double nearPlane = 0.1;    ///< Metres, > 0.
+    double farPlane = 1000;    ///< Metres, > nearPlane.
 };
 
 [[nodiscard]] Mat4d viewMatrix(const Viewpoint& view);

@@ -23,7 +23,9 @@ void hashAttributes(Hasher& hasher, const std::vector<Attribute>& attributes) {
 }
 
 /// No members at all and no object are the same.
-std::string textOf(const Json& rest) { return rest.empty() ? "" : rest.dump(); }
+std::string textOf(const Json& rest) {
+    return rest.empty() ? "" : rest.dump();
+}
 
 void hashPart(Hasher& hasher, const Part& part) {
     hasher.add(part.material).add(part.mode).text(textOf(part.rest));
@@ -58,8 +60,8 @@ std::vector<Attribute> gatherAll(const std::vector<Attribute>& attributes,
                                  const std::vector<std::uint32_t>& kept) {
     std::vector<Attribute> result;
     for (const Attribute& attribute : attributes)
-        result.push_back({attribute.semantic,
-                          std::make_shared<const Stream>(gather(*attribute.stream, kept))});
+        result.push_back(
+            {attribute.semantic, std::make_shared<const Stream>(gather(*attribute.stream, kept))});
     return result;
 }
 
@@ -93,8 +95,8 @@ MeshPtr finishMesh(Mesh mesh) {
 
 Part selectVertices(const Part& part, const std::vector<std::uint32_t>& kept,
                     std::vector<std::uint32_t> indices) {
-    Part result{part.material, part.mode, gatherAll(part.attributes, kept), std::move(indices),
-                {},            part.rest};
+    Part result{part.material,      part.mode, gatherAll(part.attributes, kept),
+                std::move(indices), {},        part.rest};
     for (const auto& target : part.targets) result.targets.push_back(gatherAll(target, kept));
     return result;
 }

@@ -24,7 +24,7 @@ struct Part {
     std::vector<Attribute> attributes;   ///< All of the same length V.
     std::vector<std::uint32_t> indices;  ///< [3T], counter-clockwise; [n] for points and lines.
     std::vector<std::vector<Attribute>> targets;  ///< Morph targets, each [V].
-    Json rest;                           ///< Other members, kept verbatim.
+    Json rest;                                    ///< Other members, kept verbatim.
 
     [[nodiscard]] bool isTriangles() const { return mode == 4; }
     [[nodiscard]] std::size_t triangleCount() const {
@@ -42,11 +42,11 @@ struct Mesh {
     Json rest;  ///< Members such as weights, extras, extensions, kept verbatim.
 
     // Derived by finishMesh().
-    Box bounds;               ///< Of all positions in use; empty for a mesh without any.
+    Box bounds;  ///< Of all positions in use; empty for a mesh without any.
     std::size_t triangles = 0;
     std::size_t vertices = 0;
-    std::size_t bytes = 0;    ///< Streams and indices as stored (16-bit indices where they fit).
-    Hash hash;                ///< Of the content without the name.
+    std::size_t bytes = 0;  ///< Streams and indices as stored (16-bit indices where they fit).
+    Hash hash;              ///< Of the content without the name.
 };
 
 using MeshPtr = std::shared_ptr<const Mesh>;

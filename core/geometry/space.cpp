@@ -19,6 +19,8 @@ Vec3d lookDirection(double heading, double pitch) {
     return {std::sin(h) * std::cos(p), std::sin(p), -std::cos(h) * std::cos(p)};
 }
 
-bool isFinite(const Mat4d& m) { return m.allFinite(); }
+bool isFinite(const Mat4d& m) {
+    return m.allFinite();
+}
 
 }  // namespace flentro

@@ -25,8 +25,12 @@ using Box = Eigen::AlignedBox3d;
 
 inline constexpr double kPi = std::numbers::pi;
 
-[[nodiscard]] inline double toRadians(double degrees) { return degrees * kPi / 180.0; }
-[[nodiscard]] inline double toDegrees(double radians) { return radians * 180.0 / kPi; }
+[[nodiscard]] inline double toRadians(double degrees) {
+    return degrees * kPi / 180.0;
+}
+[[nodiscard]] inline double toDegrees(double radians) {
+    return radians * 180.0 / kPi;
+}
 
 [[nodiscard]] inline Vec3d transformPoint(const Mat4d& m, const Vec3d& p) {
     return m.topLeftCorner<3, 3>() * p + m.topRightCorner<3, 1>();

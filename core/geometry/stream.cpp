@@ -45,10 +45,13 @@ Stream fromVectors(const std::vector<V>& values) {
 std::size_t componentSize(ComponentType type) {
     switch (type) {
         case ComponentType::Int8:
-        case ComponentType::UInt8: return 1;
+        case ComponentType::UInt8:
+            return 1;
         case ComponentType::Int16:
-        case ComponentType::UInt16: return 2;
-        default: return 4;
+        case ComponentType::UInt16:
+            return 2;
+        default:
+            return 4;
     }
 }
 
@@ -56,12 +59,18 @@ float Stream::value(std::size_t element, int component) const {
     const std::byte* at = data.data() + element * elementSize() +
                           static_cast<std::size_t>(component) * componentSize(type);
     switch (type) {
-        case ComponentType::Int8: return fromInteger<std::int8_t>(at, normalized);
-        case ComponentType::UInt8: return fromInteger<std::uint8_t>(at, normalized);
-        case ComponentType::Int16: return fromInteger<std::int16_t>(at, normalized);
-        case ComponentType::UInt16: return fromInteger<std::uint16_t>(at, normalized);
-        case ComponentType::UInt32: return static_cast<float>(load<std::uint32_t>(at));
-        case ComponentType::Float32: break;
+        case ComponentType::Int8:
+            return fromInteger<std::int8_t>(at, normalized);
+        case ComponentType::UInt8:
+            return fromInteger<std::uint8_t>(at, normalized);
+        case ComponentType::Int16:
+            return fromInteger<std::int16_t>(at, normalized);
+        case ComponentType::UInt16:
+            return fromInteger<std::uint16_t>(at, normalized);
+        case ComponentType::UInt32:
+            return static_cast<float>(load<std::uint32_t>(at));
+        case ComponentType::Float32:
+            break;
     }
     return load<float>(at);
 }
@@ -70,12 +79,18 @@ void Stream::set(std::size_t element, int component, float value) {
     std::byte* at = data.data() + element * elementSize() +
                     static_cast<std::size_t>(component) * componentSize(type);
     switch (type) {
-        case ComponentType::Int8: return store<std::int8_t>(at, value, normalized);
-        case ComponentType::UInt8: return store<std::uint8_t>(at, value, normalized);
-        case ComponentType::Int16: return store<std::int16_t>(at, value, normalized);
-        case ComponentType::UInt16: return store<std::uint16_t>(at, value, normalized);
-        case ComponentType::UInt32: return store<std::uint32_t>(at, value, false);
-        case ComponentType::Float32: std::memcpy(at, &value, sizeof value);
+        case ComponentType::Int8:
+            return store<std::int8_t>(at, value, normalized);
+        case ComponentType::UInt8:
+            return store<std::uint8_t>(at, value, normalized);
+        case ComponentType::Int16:
+            return store<std::int16_t>(at, value, normalized);
+        case ComponentType::UInt16:
+            return store<std::uint16_t>(at, value, normalized);
+        case ComponentType::UInt32:
+            return store<std::uint32_t>(at, value, false);
+        case ComponentType::Float32:
+            std::memcpy(at, &value, sizeof value);
     }
 }
 
@@ -86,7 +101,8 @@ Hash Stream::hash() const {
 std::vector<Vec3f> toVectors(const Stream& stream) {
     std::vector<Vec3f> result(stream.count(), Vec3f::Zero());
     if (stream.type == ComponentType::Float32 && stream.components == 3) {
-        if (!result.empty()) std::memcpy(result.front().data(), stream.data.data(), stream.data.size());
+        if (!result.empty())
+            std::memcpy(result.front().data(), stream.data.data(), stream.data.size());
         return result;
     }
     const int used = std::min(stream.components, 3);
@@ -95,8 +111,12 @@ std::vector<Vec3f> toVectors(const Stream& stream) {
     return result;
 }
 
-Stream makeStream(const std::vector<Vec3f>& values) { return fromVectors(values); }
-Stream makeStream(const std::vector<Vec2f>& values) { return fromVectors(values); }
+Stream makeStream(const std::vector<Vec3f>& values) {
+    return fromVectors(values);
+}
+Stream makeStream(const std::vector<Vec2f>& values) {
+    return fromVectors(values);
+}
 
 Stream gather(const Stream& stream, const std::vector<std::uint32_t>& kept) {
     Stream result{stream.type, stream.components, stream.normalized, stream.matrix, {}};

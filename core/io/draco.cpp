@@ -18,12 +18,18 @@ void copyValues(const draco::Mesh& mesh, const draco::PointAttribute& attribute,
 
 void copyStream(const draco::Mesh& mesh, const draco::PointAttribute& attribute, Stream& stream) {
     switch (stream.type) {
-        case ComponentType::Int8: return copyValues<std::int8_t>(mesh, attribute, stream);
-        case ComponentType::UInt8: return copyValues<std::uint8_t>(mesh, attribute, stream);
-        case ComponentType::Int16: return copyValues<std::int16_t>(mesh, attribute, stream);
-        case ComponentType::UInt16: return copyValues<std::uint16_t>(mesh, attribute, stream);
-        case ComponentType::UInt32: return copyValues<std::uint32_t>(mesh, attribute, stream);
-        case ComponentType::Float32: return copyValues<float>(mesh, attribute, stream);
+        case ComponentType::Int8:
+            return copyValues<std::int8_t>(mesh, attribute, stream);
+        case ComponentType::UInt8:
+            return copyValues<std::uint8_t>(mesh, attribute, stream);
+        case ComponentType::Int16:
+            return copyValues<std::int16_t>(mesh, attribute, stream);
+        case ComponentType::UInt16:
+            return copyValues<std::uint16_t>(mesh, attribute, stream);
+        case ComponentType::UInt32:
+            return copyValues<std::uint32_t>(mesh, attribute, stream);
+        case ComponentType::Float32:
+            return copyValues<float>(mesh, attribute, stream);
     }
 }
 

@@ -16,8 +16,7 @@ namespace flentro {
 using Bytes = std::vector<std::byte>;
 
 /// Errors: NotFound, Io; Limit above `maxBytes` (0: no limit).
-[[nodiscard]] Expected<Bytes> readFile(const std::filesystem::path& path,
-                                       std::size_t maxBytes = 0);
+[[nodiscard]] Expected<Bytes> readFile(const std::filesystem::path& path, std::size_t maxBytes = 0);
 [[nodiscard]] Expected<std::string> readTextFile(const std::filesystem::path& path);
 
 /// Writes beside `path` into a temporary file, syncs it and renames it: either the whole new

@@ -23,7 +23,9 @@ int componentsOf(const std::string& type) {
     return 0;
 }
 
-bool isComponentType(int type) { return type >= 5120 && type <= 5126 && type != 5124; }
+bool isComponentType(int type) {
+    return type >= 5120 && type <= 5126 && type != 5124;
+}
 
 /// Members that count bytes or elements; anything but a sane whole number is refused.
 std::optional<std::size_t> countOf(const Json& object, const char* key, std::size_t fallback) {
@@ -57,7 +59,8 @@ Expected<Bytes> GltfAccessors::readBuffer(std::size_t index, const Json& buffer)
                       (error.where.empty() ? "" : " (" + error.where + ")");
         return tl::unexpected(std::move(error));
     };
-    if (uri.starts_with("data:")) return decodeDataUri(uri).or_else(
+    if (uri.starts_with("data:"))
+        return decodeDataUri(uri).or_else(
             [&](Error error) -> Expected<Bytes> { return named(std::move(error)); });
     auto path = resolveInside(folder_, uri);
     if (!path) return named(path.error());
@@ -99,8 +102,8 @@ Expected<std::span<const std::byte>> GltfAccessors::bufferView(int index) const 
         return fail(ErrorCode::InvalidInput, "does not exist", where);
     const Json& view = views[static_cast<std::size_t>(index)];
     if (jsonObject(view, "extensions").contains("EXT_meshopt_compression"))
-        return fail(ErrorCode::Unsupported, "uses EXT_meshopt_compression, which is not read", where,
-                    "Export the scene without it");
+        return fail(ErrorCode::Unsupported, "uses EXT_meshopt_compression, which is not read",
+                    where, "Export the scene without it");
     const int buffer = jsonOr(view, "buffer", -1);
     const auto offset = countOf(view, "byteOffset", 0);
     const auto length = countOf(view, "byteLength", 0);
@@ -167,7 +170,8 @@ Expected<Stream> GltfAccessors::decodeOne(int index) const {
             std::memcpy(stream.data.data(), source->bytes.data(), stream.data.size());
         else
             for (std::size_t i = 0; i < *count; ++i)
-                std::memcpy(stream.data.data() + i * size, &source->bytes[i * source->stride], size);
+                std::memcpy(stream.data.data() + i * size, &source->bytes[i * source->stride],
+                            size);
     } else {
         if (*count > kMostZeroBytes / size)
             return fail(ErrorCode::Limit, "has a count that no scene needs", where);
@@ -218,8 +222,8 @@ Expected<void> GltfAccessors::decode(const std::vector<int>& indices, Progress& 
     std::sort(wanted.begin(), wanted.end());
     wanted.erase(std::unique(wanted.begin(), wanted.end()), wanted.end());
     std::vector<std::optional<Error>> errors(wanted.size());
-    const bool finished = parallelFor(
-        wanted.size(), "Reading geometry", progress, [&](std::size_t i) {
+    const bool finished =
+        parallelFor(wanted.size(), "Reading geometry", progress, [&](std::size_t i) {
             auto decoded = decodeOne(wanted[i]);
             if (decoded)
                 streams_[static_cast<std::size_t>(wanted[i])] =

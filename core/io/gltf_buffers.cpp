@@ -94,9 +94,8 @@ int GltfBuffers::addIndices(const std::vector<std::uint32_t>& indices, std::size
     const Hash key = Hasher().bytes(bytes).add(narrow).add(kElementArrayBuffer).result();
     if (const auto known = known_.find(key); known != known_.end()) return known->second;
     const ComponentType type = narrow ? ComponentType::UInt16 : ComponentType::UInt32;
-    Json accessor = {{"componentType", static_cast<int>(type)},
-                     {"count", indices.size()},
-                     {"type", "SCALAR"}};
+    Json accessor = {
+        {"componentType", static_cast<int>(type)}, {"count", indices.size()}, {"type", "SCALAR"}};
     const std::vector<std::uint16_t> narrowed =
         narrow ? std::vector<std::uint16_t>(indices.begin(), indices.end())
                : std::vector<std::uint16_t>();

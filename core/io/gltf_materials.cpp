@@ -74,7 +74,9 @@ void findTextures(const Json& source, std::vector<TextureUse>& uses) {
 
 AlphaMode alphaModeOf(const Json& source) {
     const std::string mode = jsonOr<std::string>(source, "alphaMode", "OPAQUE");
-    return mode == "BLEND" ? AlphaMode::Blend : mode == "MASK" ? AlphaMode::Mask : AlphaMode::Opaque;
+    return mode == "BLEND"  ? AlphaMode::Blend
+           : mode == "MASK" ? AlphaMode::Mask
+                            : AlphaMode::Opaque;
 }
 
 void readTextures(const Json& document, Scene& scene) {
@@ -127,8 +129,8 @@ Material parseMaterial(const Json& source) {
     const Json& extensions = jsonObject(source, "extensions");
     readVector<4>(pbr, "baseColorFactor", material.baseColor);
     readVector<3>(source, "emissiveFactor", material.emissive);
-    material.emissive *= jsonOr(jsonObject(extensions, "KHR_materials_emissive_strength"),
-                                "emissiveStrength", 1.0F);
+    material.emissive *=
+        jsonOr(jsonObject(extensions, "KHR_materials_emissive_strength"), "emissiveStrength", 1.0F);
     material.metallic = jsonOr(pbr, "metallicFactor", 1.0F);
     material.roughness = jsonOr(pbr, "roughnessFactor", 1.0F);
     material.alphaMode = alphaModeOf(source);
@@ -150,8 +152,8 @@ void readMaterials(const Json& document, Scene& scene) {
             return use.texture < 0 || use.texture >= textureCount;
         });
         if (dropped > 0)
-            scene.notes.push_back({objectName("material", i, materials[i]),
-                                   "names a texture that does not exist"});
+            scene.notes.push_back(
+                {objectName("material", i, materials[i]), "names a texture that does not exist"});
         scene.materials.push_back(std::move(material));
     }
     const Json& extensions = jsonObject(document, "extensions");

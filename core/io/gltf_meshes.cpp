@@ -131,8 +131,8 @@ private:
             note("a primitive names a material that does not exist; the default is used");
             part.material = -1;
         }
-        part.rest = without(primitive, {"attributes", "indices", "material", "mode", "targets"},
-                            {kDraco});
+        part.rest =
+            without(primitive, {"attributes", "indices", "material", "mode", "targets"}, {kDraco});
         const bool packed = jsonObject(primitive, "extensions").contains(kDraco);
         auto filled = packed ? readCompressed(primitive, part) : readPlain(primitive, part);
         if (!filled) return tl::unexpected(filled.error());
@@ -195,7 +195,8 @@ private:
                 stream.error().where += " (" + semantic + ")";
                 return tl::unexpected(stream.error());
             }
-            Attribute attribute{semantic, soundStream(*stream, differences ? "difference" : semantic)};
+            Attribute attribute{semantic,
+                                soundStream(*stream, differences ? "difference" : semantic)};
             const bool first = semantic == "POSITION";
             attributes.insert(first ? attributes.begin() : attributes.end(), attribute);
         }
@@ -236,8 +237,10 @@ private:
         const std::size_t dropped =
             dropUnusable(part, unusable == unusable_.end() ? none : unusable->second);
         if (dropped > 0)
-            note(fmt::format("{} triangles left out: an index is out of range or a position is "
-                             "not a number", dropped));
+            note(
+                fmt::format("{} triangles left out: an index is out of range or a position is "
+                            "not a number",
+                            dropped));
     }
 
     void note(std::string what) { scene_.notes.push_back({where_, std::move(what)}); }

@@ -104,8 +104,7 @@ private:
                 return fail(ErrorCode::InvalidInput, "names a child that does not exist",
                             objectName("node", index, source));
             if (scene_.nodes[static_cast<std::size_t>(to)].parent >= 0)
-                return fail(ErrorCode::InvalidInput, "has two parents",
-                            fmt::format("node {}", to));
+                return fail(ErrorCode::InvalidInput, "has two parents", fmt::format("node {}", to));
             scene_.nodes[static_cast<std::size_t>(to)].parent = static_cast<int>(index);
             node.children.push_back(to);
         }
@@ -127,10 +126,9 @@ private:
         for (const Attribute& attribute : node.instanceStreams)
             count = std::max(count, attribute.stream->count());
         for (std::size_t i = 0; i < count; ++i)
-            node.instances.push_back(
-                compose(elementOr<3>(find("TRANSLATION"), i, Vec3d::Zero()),
-                        elementOr<4>(find("ROTATION"), i, Vec4d(0, 0, 0, 1)),
-                        elementOr<3>(find("SCALE"), i, Vec3d::Ones())));
+            node.instances.push_back(compose(elementOr<3>(find("TRANSLATION"), i, Vec3d::Zero()),
+                                             elementOr<4>(find("ROTATION"), i, Vec4d(0, 0, 0, 1)),
+                                             elementOr<3>(find("SCALE"), i, Vec3d::Ones())));
         return {};
     }
 
@@ -224,7 +222,8 @@ private:
         const Json& nodes = jsonArray(document_, "nodes");
         std::vector<bool> isLevel(scene_.nodes.size());
         for (std::size_t i = 0; i < nodes.size(); ++i) {
-            const Json& ids = jsonArray(jsonObject(jsonObject(nodes[i], "extensions"), kLod), "ids");
+            const Json& ids =
+                jsonArray(jsonObject(jsonObject(nodes[i], "extensions"), kLod), "ids");
             for (const Json& id : ids)
                 if (id.is_number_integer() && id.get<std::int64_t>() >= 0 &&
                     id.get<std::size_t>() < isLevel.size())
@@ -279,7 +278,9 @@ private:
             kept.push_back(node);
         }
         if (kept.size() == scene_.nodes.size()) return;
-        const auto move = [&](int index) { return index < 0 ? -1 : moved[static_cast<std::size_t>(index)]; };
+        const auto move = [&](int index) {
+            return index < 0 ? -1 : moved[static_cast<std::size_t>(index)];
+        };
         for (Node& node : kept) {
             node.parent = move(node.parent);
             for (int& child : node.children) child = move(child);
@@ -299,7 +300,8 @@ private:
     std::vector<bool> placedNodes() const {
         std::vector<bool> placed(scene_.nodes.size());
         for (const Json& source : scene_.scenes)
-            for (const Json& root : jsonArray(source, "nodes")) placed[root.get<std::size_t>()] = true;
+            for (const Json& root : jsonArray(source, "nodes"))
+                placed[root.get<std::size_t>()] = true;
         for (const Skin& skin : scene_.skins)
             for (const int joint : skin.joints) placed[static_cast<std::size_t>(joint)] = true;
         return placed;
@@ -351,8 +353,8 @@ Expected<void> readNodes(const Json& document, GltfAccessors& accessors, Scene& 
 void dropUnplaceable(Scene& scene) {
     const auto isUnplaceable = [&](const Object& object) {
         if (isFinite(object.world) && std::isfinite(object.scale)) return false;
-        scene.notes.push_back({"object '" + object.name + "'",
-                               "left out: its transform is not finite"});
+        scene.notes.push_back(
+            {"object '" + object.name + "'", "left out: its transform is not finite"});
         return true;
     };
     std::erase_if(scene.objects, isUnplaceable);

@@ -37,7 +37,8 @@ Expected<Container> splitGlb(std::span<const std::byte> data) {
     const auto broken = [](const char* what) { return fail(ErrorCode::InvalidInput, what); };
     if (data.size() < 20) return broken("is truncated: shorter than a .glb header");
     if (word(data, 4) != 2)
-        return fail(ErrorCode::Unsupported, fmt::format("is glTF version {}, 2 is read", word(data, 4)));
+        return fail(ErrorCode::Unsupported,
+                    fmt::format("is glTF version {}, 2 is read", word(data, 4)));
     if (word(data, 8) > data.size())
         return broken("is truncated: the header announces more bytes than there are");
     Container result;
@@ -63,30 +64,31 @@ Expected<Container> split(std::span<const std::byte> data) {
 
 Expected<void> checkDocument(const Json& document) {
     if (!document.is_object()) return fail(ErrorCode::InvalidInput, "is not a glTF document");
-    const std::string version =
-        jsonOr<std::string>(jsonObject(document, "asset"), "version", "");
+    const std::string version = jsonOr<std::string>(jsonObject(document, "asset"), "version", "");
     if (!version.starts_with("2."))
-        return fail(ErrorCode::Unsupported,
-                    version.empty() ? "has no glTF version" : "is glTF " + version + ", 2.0 is read");
+        return fail(ErrorCode::Unsupported, version.empty()
+                                                ? "has no glTF version"
+                                                : "is glTF " + version + ", 2.0 is read");
     static const std::set<std::string> known = {
-        "KHR_lights_punctual",       "KHR_mesh_quantization", "KHR_draco_mesh_compression",
-        "KHR_texture_transform",     "KHR_materials_unlit",   "KHR_materials_emissive_strength",
-        "EXT_mesh_gpu_instancing",   "MSFT_lod",              "KHR_texture_basisu",
-        "EXT_texture_webp",          "KHR_materials_variants"};
+        "KHR_lights_punctual",        "KHR_mesh_quantization",
+        "KHR_draco_mesh_compression", "KHR_texture_transform",
+        "KHR_materials_unlit",        "KHR_materials_emissive_strength",
+        "EXT_mesh_gpu_instancing",    "MSFT_lod",
+        "KHR_texture_basisu",         "EXT_texture_webp",
+        "KHR_materials_variants"};
     for (const Json& name : jsonArray(document, "extensionsRequired")) {
         const std::string text = name.is_string() ? name.get<std::string>() : "";
         if (!known.contains(text) && !text.starts_with("KHR_materials_"))
-            return fail(ErrorCode::Unsupported, "requires the extension " + text +
-                                                    ", which is not read",
-                        {}, "Export the scene without it");
+            return fail(ErrorCode::Unsupported,
+                        "requires the extension " + text + ", which is not read", {},
+                        "Export the scene without it");
     }
     return {};
 }
 
 /// True if the value mentions binary data, whose indices would dangle after a round trip.
 bool refersToBinary(const Json& value) {
-    if (value.is_array())
-        return std::any_of(value.begin(), value.end(), refersToBinary);
+    if (value.is_array()) return std::any_of(value.begin(), value.end(), refersToBinary);
     if (!value.is_object()) return false;
     for (const auto& [key, member] : value.items())
         if (key == "bufferView" || key == "accessor" || refersToBinary(member)) return true;
@@ -101,8 +103,8 @@ void readRest(const Json& document, Scene& scene) {
     for (const auto& [name, value] : jsonObject(document, "extensions").items()) {
         if (name == "KHR_lights_punctual") continue;
         if (refersToBinary(value))
-            scene.notes.push_back({"extension " + name,
-                                   "left out: it refers to binary data that is not understood"});
+            scene.notes.push_back(
+                {"extension " + name, "left out: it refers to binary data that is not understood"});
         else
             scene.rest["extensions"][name] = value;
     }

@@ -56,7 +56,8 @@ private:
 
     /// `top`: for a level, the mesh whose vertices it may share.
     int meshIndex(const MeshPtr& mesh, const std::string& name, const Mesh* top = nullptr) {
-        const auto [at, isNew] = meshes_.try_emplace(mesh.get(), static_cast<int>(meshOrder_.size()));
+        const auto [at, isNew] =
+            meshes_.try_emplace(mesh.get(), static_cast<int>(meshOrder_.size()));
         if (isNew) meshOrder_.push_back({mesh.get(), name, top});
         return at->second;
     }
@@ -129,8 +130,7 @@ private:
         result["name"] = node.name;
         if (!node.children.empty()) result["children"] = node.children;
         if (node.camera >= 0) result["camera"] = node.camera;
-        if (node.light >= 0)
-            result["extensions"]["KHR_lights_punctual"]["light"] = node.light;
+        if (node.light >= 0) result["extensions"]["KHR_lights_punctual"]["light"] = node.light;
         return result;
     }
 
@@ -222,10 +222,10 @@ private:
         node["name"] = fmt::format("{}_LOD{}", source.name, level + 1);
         nodes_.push_back(std::move(node));
         const int added = static_cast<int>(nodes_.size()) - 1;
-        attachMesh(added, source,
-                   meshIndex(asset.ladder.levels[level].mesh,
-                             fmt::format("{}_LOD{}", asset.mesh->name, level + 1),
-                             asset.mesh.get()));
+        attachMesh(
+            added, source,
+            meshIndex(asset.ladder.levels[level].mesh,
+                      fmt::format("{}_LOD{}", asset.mesh->name, level + 1), asset.mesh.get()));
         if (options_.levels == LevelLayout::NamedNodes) hangBeside(added, holder, index);
         return added;
     }
@@ -281,9 +281,11 @@ private:
     void writeMaterials() {
         for (const Material& material : scene_.materials)
             document_["materials"].push_back(material.source);
-        for (const Sampler& sampler : scene_.samplers) document_["samplers"].push_back(
-            sampler.rest.is_object() ? sampler.rest : Json::object());
-        for (const Texture& texture : scene_.textures) document_["textures"].push_back(write(texture));
+        for (const Sampler& sampler : scene_.samplers)
+            document_["samplers"].push_back(sampler.rest.is_object() ? sampler.rest
+                                                                     : Json::object());
+        for (const Texture& texture : scene_.textures)
+            document_["textures"].push_back(write(texture));
         for (const Image& image : scene_.images)
             if (isWritten(image)) document_["images"].push_back(write(image));
     }
@@ -296,7 +298,8 @@ private:
     [[nodiscard]] int writtenImage(int index) const {
         if (index < 0 || !isWritten(scene_.images[static_cast<std::size_t>(index)])) return -1;
         int written = 0;
-        for (int i = 0; i < index; ++i) written += isWritten(scene_.images[static_cast<std::size_t>(i)]);
+        for (int i = 0; i < index; ++i)
+            written += isWritten(scene_.images[static_cast<std::size_t>(i)]);
         return written;
     }
 
@@ -413,8 +416,8 @@ Expected<void> writeGlb(const Json& document, Bytes data, const std::filesystem:
                     path.string(), "Export as .gltf");
     Bytes out;
     out.reserve(total);
-    for (const std::size_t value : {std::size_t{0x46546C67}, std::size_t{2}, total, text.size(),
-                                    std::size_t{0x4E4F534A}})
+    for (const std::size_t value :
+         {std::size_t{0x46546C67}, std::size_t{2}, total, text.size(), std::size_t{0x4E4F534A}})
         appendWord(out, value);
     const auto json = std::as_bytes(std::span(text));
     out.insert(out.end(), json.begin(), json.end());

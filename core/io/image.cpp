@@ -76,9 +76,9 @@ Expected<Pixels> decodeImage(const Image& image, int maxEdge) {
     int width = 0;
     int height = 0;
     int channels = 0;
-    const std::unique_ptr<stbi_uc, FreePixels> raw(stbi_load_from_memory(
-        reinterpret_cast<const stbi_uc*>(image.data->data()), static_cast<int>(image.data->size()),
-        &width, &height, &channels, 4));
+    const std::unique_ptr<stbi_uc, FreePixels> raw(
+        stbi_load_from_memory(reinterpret_cast<const stbi_uc*>(image.data->data()),
+                              static_cast<int>(image.data->size()), &width, &height, &channels, 4));
     if (!raw) return fail(ErrorCode::InvalidInput, "the image cannot be decoded", image.name);
     Pixels pixels{width, height, {}};
     while (std::max(pixels.width, pixels.height) > maxEdge) {

@@ -12,7 +12,7 @@
 namespace flentro {
 
 struct ImageInfo {
-    int width = 0;     ///< Pixels.
+    int width = 0;  ///< Pixels.
     int height = 0;
     int channels = 0;  ///< 1 to 4; 0 if the format is known only by its header.
     const char* mime = "";

@@ -74,8 +74,7 @@ Expected<pid_t> start(const fs::path& importer, const std::vector<std::string>& 
     posix_spawn_file_actions_addopen(&actions, 1, log.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
     posix_spawn_file_actions_adddup2(&actions, 1, 2);
     pid_t pid = 0;
-    const int failed =
-        posix_spawn(&pid, program.c_str(), &actions, nullptr, argv.data(), environ);
+    const int failed = posix_spawn(&pid, program.c_str(), &actions, nullptr, argv.data(), environ);
     posix_spawn_file_actions_destroy(&actions);
     if (failed) return fail(ErrorCode::Io, "the importer cannot be started", importer.string());
     return pid;
@@ -111,7 +110,8 @@ Expected<void> explain(int status, const fs::path& log, const OpenOptions& optio
         return fail(ErrorCode::InvalidInput, "cannot be imported: " + lastLine(log));
     return fail(ErrorCode::Limit,
                 fmt::format("the importer gave up on it: the file is damaged, or needs more than "
-                            "{} MiB", options.importMemory >> 20),
+                            "{} MiB",
+                            options.importMemory >> 20),
                 {}, "Convert the file to glTF in the program that made it");
 }
 
@@ -124,11 +124,11 @@ Expected<Scene> importScene(const fs::path& path, const OpenOptions& options, Pr
     const fs::path converted = folder.path() / "scene.glb";
     const fs::path log = folder.path() / "log.txt";
     progress.report(0, "Importing");
-    auto child = start(*importer,
-                       {fs::absolute(path).string(), converted.string(),
-                        std::to_string(options.importMemory),
-                        std::to_string(options.importSeconds)},
-                       log);
+    auto child =
+        start(*importer,
+              {fs::absolute(path).string(), converted.string(),
+               std::to_string(options.importMemory), std::to_string(options.importSeconds)},
+              log);
     if (!child) return tl::unexpected(child.error());
     auto status = await(*child, options.importSeconds, progress);
     if (!status) return tl::unexpected(status.error());

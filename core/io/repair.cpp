@@ -81,7 +81,9 @@ SoundStream makePositionsSound(const StreamPtr& stream) {
     return result;
 }
 
-std::size_t indicesPerPrimitive(int mode) { return mode == 4 ? 3 : mode == 0 ? 1 : 2; }
+std::size_t indicesPerPrimitive(int mode) {
+    return mode == 4 ? 3 : mode == 0 ? 1 : 2;
+}
 
 }  // namespace
 
@@ -94,9 +96,8 @@ SoundStream makeSound(const StreamPtr& stream, const std::string& semantic) {
         return fixElements(stream, [](std::size_t, float* v) { return makeTangent(v); });
     if (semantic == "WEIGHTS_0" && stream->components == 4)
         return fixElements(stream, [](std::size_t, float* v) { return makeWeights(v); });
-    return fixElements(stream, [&](std::size_t, float* v) {
-        return zeroUnlessFinite(v, stream->components);
-    });
+    return fixElements(
+        stream, [&](std::size_t, float* v) { return zeroUnlessFinite(v, stream->components); });
 }
 
 std::size_t dropUnusable(Part& part, const std::vector<bool>& unusable) {

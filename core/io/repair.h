@@ -13,9 +13,9 @@ namespace flentro {
 
 /// A stream made sound, with the vertices that had no usable value.
 struct SoundStream {
-    StreamPtr stream;               ///< The input itself if nothing was wrong.
-    std::vector<bool> unusable;     ///< [V] of POSITION: not finite; empty if all are.
-    std::size_t repaired = 0;       ///< Elements changed.
+    StreamPtr stream;            ///< The input itself if nothing was wrong.
+    std::vector<bool> unusable;  ///< [V] of POSITION: not finite; empty if all are.
+    std::size_t repaired = 0;    ///< Elements changed.
 };
 
 /// Not-finite numbers become 0; NORMAL and TANGENT get unit length (to 0.0005, as validators

@@ -44,9 +44,15 @@ std::vector<TextureEntry> listTextures(const Scene& scene, const Target& target)
     std::vector<TextureEntry> entries(scene.images.size());
     for (std::size_t i = 0; i < entries.size(); ++i) {
         const Image& image = scene.images[i];
-        entries[i] = {image.name,  i,          image.width, image.height,
-                      image.mime,  image.data ? image.data->size() : 0,
-                      textureBytes(image, target), 0, true};
+        entries[i] = {image.name,
+                      i,
+                      image.width,
+                      image.height,
+                      image.mime,
+                      image.data ? image.data->size() : 0,
+                      textureBytes(image, target),
+                      0,
+                      true};
     }
     for (const Texture& texture : scene.textures)
         if (texture.image >= 0 && texture.sampler >= 0 &&

@@ -13,38 +13,38 @@ namespace flentro {
 
 struct AssetEntry {
     std::string name;
-    std::size_t asset = 0;        ///< Index in Scene::assets.
-    std::size_t instances = 0;    ///< Objects that show it.
-    std::size_t triangles = 0;    ///< Of one copy, level 0.
-    std::size_t placed = 0;       ///< triangles x instances.
+    std::size_t asset = 0;      ///< Index in Scene::assets.
+    std::size_t instances = 0;  ///< Objects that show it.
+    std::size_t triangles = 0;  ///< Of one copy, level 0.
+    std::size_t placed = 0;     ///< triangles x instances.
     std::size_t vertices = 0;
-    std::size_t bytes = 0;        ///< Streams and indices, level 0.
-    std::size_t parts = 0;        ///< Draw calls of one copy.
+    std::size_t bytes = 0;  ///< Streams and indices, level 0.
+    std::size_t parts = 0;  ///< Draw calls of one copy.
     std::size_t levels = 1;
-    double textureBytes = 0;      ///< Of its textures, in the target's storage.
-    double share = 0;             ///< Of all placed triangles, 0 to 1.
+    double textureBytes = 0;  ///< Of its textures, in the target's storage.
+    double share = 0;         ///< Of all placed triangles, 0 to 1.
     std::map<std::string, std::size_t> bytesPerVertex;  ///< By attribute, of the first part.
 };
 
 struct TextureEntry {
     std::string name;
-    std::size_t image = 0;       ///< Index in Scene::images.
-    int width = 0;               ///< Pixels.
+    std::size_t image = 0;  ///< Index in Scene::images.
+    int width = 0;          ///< Pixels.
     int height = 0;
     std::string mime;
-    std::size_t fileBytes = 0;   ///< Encoded.
-    double memory = 0;           ///< In the target's storage, with mip maps.
-    std::size_t materials = 0;   ///< That use it.
-    bool mipMaps = true;         ///< Every sampler that reads it filters with mip maps.
+    std::size_t fileBytes = 0;  ///< Encoded.
+    double memory = 0;          ///< In the target's storage, with mip maps.
+    std::size_t materials = 0;  ///< That use it.
+    bool mipMaps = true;        ///< Every sampler that reads it filters with mip maps.
 };
 
 struct Inventory {
     std::vector<AssetEntry> assets;      ///< By placed triangles, heaviest first.
     std::vector<TextureEntry> textures;  ///< By memory, heaviest first.
     std::size_t objects = 0;
-    std::size_t uniqueTriangles = 0;     ///< Each asset once.
+    std::size_t uniqueTriangles = 0;  ///< Each asset once.
     std::size_t placedTriangles = 0;
-    std::size_t vertices = 0;            ///< Each asset once.
+    std::size_t vertices = 0;  ///< Each asset once.
     std::size_t meshBytes = 0;
     std::size_t materials = 0;
     std::size_t lights = 0;

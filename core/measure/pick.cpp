@@ -73,8 +73,7 @@ std::optional<Picked> pick(const Scene& scene, const std::vector<DrawnObject>& d
         const Object& object = scene.objects[entry.object];
         const Mat4d inverse = object.world.inverse();
         if (!isFinite(inverse)) continue;
-        const Mesh& mesh =
-            *scene.assets[static_cast<std::size_t>(object.asset)].level(entry.level);
+        const Mesh& mesh = *scene.assets[static_cast<std::size_t>(object.asset)].level(entry.level);
         const double t = hitMesh(mesh, transformPoint(inverse, origin),
                                  inverse.topLeftCorner<3, 3>() * direction);
         if (t < kMissed && (!best || t < best->distance))

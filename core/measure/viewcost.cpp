@@ -32,8 +32,7 @@ public:
         const Asset& asset = scene_.assets[static_cast<std::size_t>(object.asset)];
         const Mesh& mesh = *asset.level(level);
         cost_.shadowTriangles += static_cast<double>(mesh.triangles);
-        cost_.shadowCalls +=
-            static_cast<double>(countCalls(mesh, object.asset, level, light + 1));
+        cost_.shadowCalls += static_cast<double>(countCalls(mesh, object.asset, level, light + 1));
     }
 
     /// Both eyes draw all triangles; with one pass they share the calls.
@@ -81,8 +80,8 @@ bool lightReaches(const PlacedLight& light, const Box& bounds) {
     return distanceTo(bounds, light.position) <= light.range;
 }
 
-void addShadowPasses(const Scene& scene, const std::vector<std::uint32_t>& lights,
-                     const Vec3d* eye, Counter& counter) {
+void addShadowPasses(const Scene& scene, const std::vector<std::uint32_t>& lights, const Vec3d* eye,
+                     Counter& counter) {
     for (const std::uint32_t index : lights) {
         const PlacedLight& light = scene.placedLights[index];
         if (!light.castsShadow) continue;
@@ -112,8 +111,7 @@ double distanceTo(const Box& box, const Vec3d& eye) {
 
 std::size_t levelAt(const Ladder& ladder, double scale, double distance) {
     std::size_t level = 0;
-    while (level < ladder.levels.size() &&
-           ladder.levels[level].switchDistance * scale <= distance)
+    while (level < ladder.levels.size() && ladder.levels[level].switchDistance * scale <= distance)
         ++level;
     return level;
 }
@@ -123,10 +121,10 @@ double textureBytes(const Image& image, const Target& target) {
     return texels * target.bytesPerTexel * (target.mipMaps ? 4.0 / 3 : 1);
 }
 
-ViewCost viewCost(const Scene& scene, const Target& target, const Viewpoint& view) {
-    ViewCost cost;
+std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
+                                     const Viewpoint& view) {
+    std::vector<DrawnObject> drawn;
     const Frustum frustum(view, target.lens());
-    Counter counter(scene, target, cost);
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
         const Object& object = scene.objects[i];
         if (!frustum.meets(object.bounds)) continue;
@@ -134,9 +132,17 @@ ViewCost viewCost(const Scene& scene, const Target& target, const Viewpoint& vie
         if (distance >= object.culling.end) continue;
         const Ladder& ladder = scene.assets[static_cast<std::size_t>(object.asset)].ladder;
         const std::size_t level = levelAt(ladder, object.scale, distance);
-        counter.addDrawn({static_cast<std::uint32_t>(i), static_cast<std::uint32_t>(level),
-                          static_cast<float>(distance)});
+        drawn.push_back({static_cast<std::uint32_t>(i), static_cast<std::uint32_t>(level),
+                         static_cast<float>(distance)});
     }
+    return drawn;
+}
+
+ViewCost viewCost(const Scene& scene, const Target& target, const Viewpoint& view) {
+    ViewCost cost;
+    const Frustum frustum(view, target.lens());
+    Counter counter(scene, target, cost);
+    for (const DrawnObject& drawn : selectDrawn(scene, target, view)) counter.addDrawn(drawn);
     for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
         const PlacedLight& light = scene.placedLights[i];
         if (frustum.meetsSphere(light.position, light.range))

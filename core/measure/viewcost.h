@@ -35,6 +35,11 @@ struct ViewCost {
 /// is not beyond it.
 [[nodiscard]] std::size_t levelAt(const Ladder& ladder, double scale, double distance);
 
+/// The objects that a view draws, in object order, without what they cost: what a renderer
+/// needs. Cost: O(objects). Reentrant.
+[[nodiscard]] std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
+                                                   const Viewpoint& view);
+
 /// Cost: O(objects + shadow lights in view x objects). Reentrant.
 [[nodiscard]] ViewCost viewCost(const Scene& scene, const Target& target, const Viewpoint& view);
 

@@ -14,12 +14,9 @@ Audit makeAudit(const Scene& scene, const Target& target, const std::optional<Vi
 }
 
 Json toJson(const Audit& audit) {
-    Json json = {{"format", "flentro-audit"},
-                 {"version", 1},
-                 {"scene", audit.scene},
-                 {"target", audit.target.name},
-                 {"within", audit.within()},
-                 {"measures", Json::array()}};
+    Json json = {{"format", "flentro-audit"}, {"version", 1},
+                 {"scene", audit.scene},      {"target", audit.target.name},
+                 {"within", audit.within()},  {"measures", Json::array()}};
     if (audit.view)
         json["view"] = {{"eye", {audit.view->eye.x(), audit.view->eye.y(), audit.view->eye.z()}},
                         {"heading", audit.view->heading},

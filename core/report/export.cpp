@@ -21,15 +21,13 @@ Json describeAsset(const Asset& asset) {
     Json json = {{"name", asset.mesh->name}, {"sources", asset.sources}, {"levels", Json::array()}};
     json["levels"].push_back(describeLevel(*asset.mesh, 0, 0));
     for (const Ladder::Level& level : asset.ladder.levels)
-        json["levels"].push_back(
-            describeLevel(*level.mesh, level.deviation, level.switchDistance));
+        json["levels"].push_back(describeLevel(*level.mesh, level.deviation, level.switchDistance));
     return json;
 }
 
 Json describeObject(const Scene& scene, const Object& object) {
-    Json json = {{"name", object.name},
-                 {"asset", scene.mesh(object).name},
-                 {"scale", object.scale}};
+    Json json = {
+        {"name", object.name}, {"asset", scene.mesh(object).name}, {"scale", object.scale}};
     if (std::isfinite(object.culling.end))
         json["culling"] = {{"fadeStart", object.culling.fadeStart}, {"end", object.culling.end}};
     return json;
@@ -49,12 +47,9 @@ bool isSource(const Scene& scene, const fs::path& path) {
 }  // namespace
 
 Json makeManifest(const Scene& scene, const Target& target) {
-    Json json = {{"format", "flentro-manifest"},
-                 {"version", 1},
-                 {"scene", scene.name},
-                 {"target", target.name},
-                 {"assets", Json::array()},
-                 {"objects", Json::array()}};
+    Json json = {{"format", "flentro-manifest"}, {"version", 1},
+                 {"scene", scene.name},          {"target", target.name},
+                 {"assets", Json::array()},      {"objects", Json::array()}};
     for (const Asset& asset : scene.assets) json["assets"].push_back(describeAsset(asset));
     for (const Object& object : scene.objects)
         json["objects"].push_back(describeObject(scene, object));
@@ -72,8 +67,8 @@ Expected<Exported> exportScene(const Scene& scene, const Target& target, const f
     const bool separate = path.extension() == ".gltf";
     for (const fs::path& written : {path, manifest, separate ? binary : path})
         if (isSource(scene, written))
-            return fail(ErrorCode::Forbidden, "would write over the source scene",
-                        written.string(), "Choose another name");
+            return fail(ErrorCode::Forbidden, "would write over the source scene", written.string(),
+                        "Choose another name");
     GltfWriteOptions writing{options.levels, target.verticalFov};
     if (auto done = writeGltf(scene, path, writing, progress); !done)
         return tl::unexpected(done.error());
@@ -82,8 +77,8 @@ Expected<Exported> exportScene(const Scene& scene, const Target& target, const f
     if (separate && fs::exists(binary)) result.bytes += fs::file_size(binary);
     if (!options.manifest) return result;
     result.manifest = manifest;
-    const std::string text = makeManifest(scene, target).dump(1, ' ', false,
-                                                              Json::error_handler_t::replace);
+    const std::string text =
+        makeManifest(scene, target).dump(1, ' ', false, Json::error_handler_t::replace);
     if (auto done = writeFileAtomic(manifest, text); !done) return tl::unexpected(done.error());
     return result;
 }

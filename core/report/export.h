@@ -11,12 +11,12 @@ namespace flentro {
 
 struct ExportOptions {
     LevelLayout levels = LevelLayout::LodExtension;
-    bool manifest = true;              ///< Writes "name.manifest.json" beside the scene.
+    bool manifest = true;  ///< Writes "name.manifest.json" beside the scene.
 };
 
 struct Exported {
-    std::size_t bytes = 0;             ///< Of the scene file (and its .bin).
-    std::filesystem::path manifest;    ///< Empty without one.
+    std::size_t bytes = 0;           ///< Of the scene file (and its .bin).
+    std::filesystem::path manifest;  ///< Empty without one.
 };
 
 /// What glTF has no word for: levels with distances, culling distances, sources.

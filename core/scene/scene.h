@@ -54,7 +54,7 @@ struct Node {
     int parent = -1;
     std::vector<int> children;
     Mat4d local = Mat4d::Identity();
-    int mesh = -1;    ///< Index of an asset.
+    int mesh = -1;  ///< Index of an asset.
     int skin = -1;
     int camera = -1;
     int light = -1;
@@ -72,26 +72,26 @@ struct Culling {
 
 /// One placed copy of an asset.
 struct Object {
-    std::string name;   ///< The node's name, with "[i]" for instances.
+    std::string name;  ///< The node's name, with "[i]" for instances.
     int node = -1;
     int instance = -1;  ///< Index in Node::instances, or -1.
     int asset = -1;
     Mat4d world = Mat4d::Identity();
-    Box bounds;         ///< World space, metres; empty if the mesh has no vertices.
-    double scale = 1;   ///< Longest axis of `world`.
+    Box bounds;        ///< World space, metres; empty if the mesh has no vertices.
+    double scale = 1;  ///< Longest axis of `world`.
     bool castsShadow = true;
     Culling culling;
 };
 
 struct Image {
     std::string name;
-    std::string uri;   ///< As in the file; empty if embedded.
-    std::string mime;  ///< image/png, image/jpeg, ...
+    std::string uri;                                     ///< As in the file; empty if embedded.
+    std::string mime;                                    ///< image/png, image/jpeg, ...
     std::shared_ptr<const std::vector<std::byte>> data;  ///< Encoded; null if missing.
-    int width = 0;     ///< Pixels; 0 if unknown.
+    int width = 0;                                       ///< Pixels; 0 if unknown.
     int height = 0;
     int channels = 0;
-    Hash hash;         ///< Of the encoded bytes.
+    Hash hash;  ///< Of the encoded bytes.
     Json rest;
 };
 
@@ -141,7 +141,7 @@ struct Light {
     Vec3f color = Vec3f::Ones();
     float intensity = 1;  ///< Candela, or lux for directional lights.
     float range = std::numeric_limits<float>::infinity();  ///< Metres.
-    Json rest;            ///< The whole glTF light.
+    Json rest;                                             ///< The whole glTF light.
 };
 
 struct PlacedLight {
@@ -175,9 +175,9 @@ struct Animation {
 struct Scene {
     std::string name;
     std::vector<Node> nodes;
-    std::vector<Json> scenes;       ///< glTF scenes with their root nodes, verbatim.
+    std::vector<Json> scenes;  ///< glTF scenes with their root nodes, verbatim.
     int defaultScene = 0;
-    std::vector<Object> objects;    ///< Of the default scene, in node order.
+    std::vector<Object> objects;  ///< Of the default scene, in node order.
     std::vector<Asset> assets;
     std::vector<Material> materials;
     std::vector<Texture> textures;

@@ -43,7 +43,7 @@ private:
 struct Edge {
     std::uint32_t a = 0;  ///< a < b
     std::uint32_t b = 0;
-    std::uint32_t firstCorner = 0;   ///< The corner at which the edge starts in one triangle.
+    std::uint32_t firstCorner = 0;  ///< The corner at which the edge starts in one triangle.
     std::uint32_t secondCorner = kNone;
     std::uint32_t triangles = 0;
 };

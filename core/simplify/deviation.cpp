@@ -106,7 +106,9 @@ Surface::~Surface() = default;
 Surface::Surface(Surface&&) noexcept = default;
 Surface& Surface::operator=(Surface&&) noexcept = default;
 
-bool Surface::empty() const { return state_->indices.empty(); }
+bool Surface::empty() const {
+    return state_->indices.empty();
+}
 
 double Surface::distanceTo(const Vec3f& point) const {
     RTCPointQuery query{};

@@ -27,7 +27,8 @@ PartOrder orderPart(const Part& part, std::size_t index, const std::vector<Level
     for (std::uint32_t i = 0; i < result.order.size(); ++i) {
         const std::uint32_t vertex = result.order[i];
         result.place[vertex] = i;
-        for (int k = 0; k <= coarsest[vertex]; ++k) result.used[static_cast<std::size_t>(k)] = i + 1;
+        for (int k = 0; k <= coarsest[vertex]; ++k)
+            result.used[static_cast<std::size_t>(k)] = i + 1;
     }
     return result;
 }
@@ -53,7 +54,8 @@ std::vector<Mesh> shareVertices(const Mesh& top, const std::vector<LevelIndices>
             if (indices.empty()) continue;
             for (std::uint32_t& index : indices) index = order.place[index];
             const std::vector<std::uint32_t> kept(
-                order.order.begin(), order.order.begin() + static_cast<std::ptrdiff_t>(order.used[k]));
+                order.order.begin(),
+                order.order.begin() + static_cast<std::ptrdiff_t>(order.used[k]));
             meshes[k].parts.push_back(selectVertices(top.parts[p], kept, std::move(indices)));
         }
     }

@@ -33,9 +33,15 @@ struct Quadric {
     }
 
     Quadric& operator+=(const Quadric& q) {
-        a00 += q.a00; a01 += q.a01; a02 += q.a02;
-        a11 += q.a11; a12 += q.a12; a22 += q.a22;
-        b0 += q.b0; b1 += q.b1; b2 += q.b2;
+        a00 += q.a00;
+        a01 += q.a01;
+        a02 += q.a02;
+        a11 += q.a11;
+        a12 += q.a12;
+        a22 += q.a22;
+        b0 += q.b0;
+        b1 += q.b1;
+        b2 += q.b2;
         c += q.c;
         weight += q.weight;
         return *this;
@@ -45,7 +51,8 @@ struct Quadric {
     [[nodiscard]] double error(const Vec3d& p) const {
         const double x = p.x(), y = p.y(), z = p.z();
         const double e = a00 * x * x + a11 * y * y + a22 * z * z +
-                         2 * (a01 * x * y + a02 * x * z + a12 * y * z + b0 * x + b1 * y + b2 * z) + c;
+                         2 * (a01 * x * y + a02 * x * z + a12 * y * z + b0 * x + b1 * y + b2 * z) +
+                         c;
         return e > 0 ? e : 0;
     }
 };
@@ -56,8 +63,8 @@ inline constexpr int kMaxAttributes = 8;
 /// For each attribute s_k the squared difference to its linear interpolation g_k p + d_k,
 /// summed over faces. The terms without s_k are gathered in one quadric over p.
 struct AttributeQuadric {
-    Quadric position;                         ///< Sum over k of (g_k p + d_k)^2.
-    std::array<Vec3d, kMaxAttributes> g;      ///< Weighted sums of gradients.
+    Quadric position;                     ///< Sum over k of (g_k p + d_k)^2.
+    std::array<Vec3d, kMaxAttributes> g;  ///< Weighted sums of gradients.
     std::array<double, kMaxAttributes> d{};
     double weight = 0;
 
@@ -98,9 +105,9 @@ inline AttributeQuadric& AttributeQuadric::operator+=(const AttributeQuadric& q)
 inline double AttributeQuadric::error(const Vec3d& p, const double* s, int count) const {
     const double x = p.x(), y = p.y(), z = p.z();
     const Quadric& q = position;
-    double e = q.a00 * x * x + q.a11 * y * y + q.a22 * z * z +
-               2 * (q.a01 * x * y + q.a02 * x * z + q.a12 * y * z + q.b0 * x + q.b1 * y + q.b2 * z) +
-               q.c;
+    double e =
+        q.a00 * x * x + q.a11 * y * y + q.a22 * z * z +
+        2 * (q.a01 * x * y + q.a02 * x * z + q.a12 * y * z + q.b0 * x + q.b1 * y + q.b2 * z) + q.c;
     for (int k = 0; k < count; ++k) {
         const auto i = static_cast<std::size_t>(k);
         e += s[k] * (s[k] * weight - 2 * (g[i].dot(p) + d[i]));

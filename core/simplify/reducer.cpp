@@ -30,7 +30,9 @@ std::vector<std::uint32_t> cornerPositions(const WedgeMesh& wedges) {
     return result;
 }
 
-std::uint32_t nextCorner(std::uint32_t corner) { return corner / 3 * 3 + (corner + 1) % 3; }
+std::uint32_t nextCorner(std::uint32_t corner) {
+    return corner / 3 * 3 + (corner + 1) % 3;
+}
 
 }  // namespace
 
@@ -312,8 +314,9 @@ bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& pro
     while (alive_ > triangles && !queue_.empty()) {
         if (++collapses % kCollapsesBetweenReports == 0) {
             if (progress.cancelled()) return false;
-            progress.report(static_cast<double>(start - alive_) /
-                                static_cast<double>(start - triangles), "Reducing");
+            progress.report(
+                static_cast<double>(start - alive_) / static_cast<double>(start - triangles),
+                "Reducing");
         }
         const std::uint32_t u = queue_.top();
         const std::uint32_t v = target_[u];

@@ -77,12 +77,12 @@ private:
     std::vector<std::uint32_t> corners_;  ///< [3T] wedges, as collapsed so far.
     Adjacency adjacency_;
     CollapseQueue queue_;
-    std::vector<Quadric> quadrics_;                  ///< [P]
+    std::vector<Quadric> quadrics_;                    ///< [P]
     std::vector<AttributeQuadric> attributeQuadrics_;  ///< [W]
-    std::vector<Vec3f> facing_;                      ///< [T] unit normals of the original.
-    std::vector<std::uint32_t> target_;              ///< [P] best neighbour.
-    std::vector<bool> locked_;                       ///< [P]
-    std::vector<bool> border_;                       ///< [P]
+    std::vector<Vec3f> facing_;                        ///< [T] unit normals of the original.
+    std::vector<std::uint32_t> target_;                ///< [P] best neighbour.
+    std::vector<bool> locked_;                         ///< [P]
+    std::vector<bool> border_;                         ///< [P]
     std::size_t alive_ = 0;
     double deviation_ = 0;
     double limit_ = 0;

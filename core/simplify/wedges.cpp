@@ -108,8 +108,8 @@ private:
         const Stream* stream = mesh_.parts[out_.wedgePart[wedge]].find(slot.semantic);
         for (int c = 0; c < slot.components; ++c) {
             const bool there = stream && c < stream->components;
-            out_.attributes.push_back(
-                there ? scale * stream->value(out_.wedgeVertex[wedge], c) : 0);
+            out_.attributes.push_back(there ? scale * stream->value(out_.wedgeVertex[wedge], c)
+                                            : 0);
         }
     }
 
@@ -126,7 +126,8 @@ private:
                 p[k] = out_.positions[out_.wedgePosition[w]] * out_.unit;
                 const Stream* stream = mesh_.parts[out_.wedgePart[w]].find("TEXCOORD_0");
                 if (!stream || stream->components < 2) return 0;
-                t[k] = {stream->value(out_.wedgeVertex[w], 0), stream->value(out_.wedgeVertex[w], 1)};
+                t[k] = {stream->value(out_.wedgeVertex[w], 0),
+                        stream->value(out_.wedgeVertex[w], 1)};
             }
             surface += (p[1] - p[0]).cross(p[2] - p[0]).norm();
             const Eigen::Vector2d u = t[1] - t[0];

@@ -17,7 +17,7 @@ struct AttributeWeights {
 /// All triangle parts of a mesh side by side. Vertices that are equal in every attribute are
 /// one wedge; wedges that are equal in place are one position.
 struct WedgeMesh {
-    std::vector<Vec3d> positions;            ///< [P] centred, diagonal of the bounds = 1.
+    std::vector<Vec3d> positions;              ///< [P] centred, diagonal of the bounds = 1.
     std::vector<std::uint32_t> wedgePosition;  ///< [W]
     std::vector<std::uint32_t> wedgeVertex;    ///< [W] index in its part.
     std::vector<std::uint32_t> wedgePart;      ///< [W]
@@ -27,8 +27,8 @@ struct WedgeMesh {
     double unit = 1;                           ///< Metres of one unit.
 
     [[nodiscard]] const double* attributesOf(std::uint32_t wedge) const {
-        return attributes.data() + static_cast<std::size_t>(wedge) *
-                                       static_cast<std::size_t>(attributeCount);
+        return attributes.data() +
+               static_cast<std::size_t>(wedge) * static_cast<std::size_t>(attributeCount);
     }
 };
 

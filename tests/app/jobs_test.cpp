@@ -10,7 +10,9 @@
 namespace flentro::app {
 namespace {
 
-bool wait(const std::function<bool()>& done) { return QTest::qWaitFor(done, 20'000); }
+bool wait(const std::function<bool()>& done) {
+    return QTest::qWaitFor(done, 20'000);
+}
 
 TEST(JobRunner, HandsItsResultBackOnTheInterfaceThread) {
     JobRunner jobs;
@@ -106,7 +108,8 @@ TEST(Theme, StatesDifferInShapeNotOnlyInColour) {
         QImage mask(24, 24, QImage::Format_ARGB32);
         for (int y = 0; y < 24; ++y)
             for (int x = 0; x < 24; ++x)
-                mask.setPixel(x, y, qGray(image.pixel(x, y)) > 40 ? qRgb(255, 255, 255) : qRgb(0, 0, 0));
+                mask.setPixel(x, y,
+                              qGray(image.pixel(x, y)) > 40 ? qRgb(255, 255, 255) : qRgb(0, 0, 0));
         for (const QImage& other : marks) EXPECT_NE(mask, other);
         marks.push_back(mask);
     }

@@ -50,8 +50,8 @@ protected:
         ASSERT_TRUE(QTest::qWaitForWindowExposed(window_.get(), kPatience));
         window_->raise();
         window_->activateWindow();
-        ASSERT_TRUE(QTest::qWaitFor(
-            [&] { return QApplication::activeWindow() == window_.get(); }, kPatience));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return QApplication::activeWindow() == window_.get(); },
+                                    kPatience));
     }
     void TearDown() override {
         window_->document().undoStack().setClean();
@@ -193,8 +193,9 @@ TEST_F(Window, DraggingTurnsAroundThePointUnderThePointer) {
     const Viewpoint before = window_->document().view();
     QTest::mousePress(&view, Qt::LeftButton, Qt::NoModifier, from);
     QTest::mouseMove(&view, from + QPoint(40, 0));
-    QMouseEvent move(QEvent::MouseMove, QPointF(from + QPoint(40, 0)), view.mapToGlobal(QPointF(from + QPoint(40, 0))),
-                     Qt::LeftButton, Qt::LeftButton, Qt::NoModifier);
+    QMouseEvent move(QEvent::MouseMove, QPointF(from + QPoint(40, 0)),
+                     view.mapToGlobal(QPointF(from + QPoint(40, 0))), Qt::LeftButton,
+                     Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(&view, &move);
     QTest::mouseRelease(&view, Qt::LeftButton, Qt::NoModifier, from + QPoint(40, 0));
     EXPECT_NE(window_->document().view().heading, before.heading);
@@ -208,7 +209,8 @@ TEST_F(Window, ClickSelectsTheObjectUnderThePointer) {
     click(&view, {view.width() / 2, view.height() - 40});
     const int selected = window_->document().selectedObject();
     ASSERT_GE(selected, 0);
-    EXPECT_EQ(window_->document().source()->objects[static_cast<std::size_t>(selected)].name, "quay");
+    EXPECT_EQ(window_->document().source()->objects[static_cast<std::size_t>(selected)].name,
+              "quay");
     const Viewpoint before = window_->document().view();
     key(Qt::Key_L);
     EXPECT_NE(window_->document().view().eye, before.eye) << "L looks at the selection";
@@ -218,7 +220,8 @@ TEST_F(Window, DoubleClickStandsThere) {
     openMarket();
     View3D& view = window_->view();
     const Vec3d before = window_->document().view().eye;
-    QTest::mouseDClick(&view, Qt::LeftButton, Qt::NoModifier, {view.width() / 2, view.height() - 40});
+    QTest::mouseDClick(&view, Qt::LeftButton, Qt::NoModifier,
+                       {view.width() / 2, view.height() - 40});
     const Vec3d after = window_->document().view().eye;
     EXPECT_GT((after - before).norm(), 0.3);
     EXPECT_NEAR(after.y(), 1.7, 0.1);
@@ -243,9 +246,11 @@ TEST_F(Window, EveryLensDrawsItsOwnPictureWithALegend) {
         window_->view().setLens(kind);
         ASSERT_TRUE(settle());
         const QImage picture = window_->view().grabFramebuffer();
-        for (const QImage& other : pictures) EXPECT_NE(picture, other) << lensName(kind).toStdString();
+        for (const QImage& other : pictures)
+            EXPECT_NE(picture, other) << lensName(kind).toStdString();
         pictures.push_back(picture);
-        const auto legend = legendFor(kind, *window_->document().result(), window_->document().here().after);
+        const auto legend =
+            legendFor(kind, *window_->document().result(), window_->document().here().after);
         EXPECT_EQ(legend.empty(), kind == LensKind::Shaded || kind == LensKind::Wireframe);
         EXPECT_FALSE(lensHelp(kind).isEmpty());
     }
@@ -273,7 +278,8 @@ TEST_F(Window, EditingALimitChangesTheLoad) {
     EXPECT_DOUBLE_EQ(at(window_->document().target().limits, Measure::Triangles), 1234);
     EXPECT_TRUE(window_->document().isModified());
     ASSERT_TRUE(settle());
-    EXPECT_THAT(find<QWidget>("Load board")->accessibleDescription().toStdString(), HasSubstr("of 1"));
+    EXPECT_THAT(find<QWidget>("Load board")->accessibleDescription().toStdString(),
+                HasSubstr("of 1"));
     window_->document().undoStack().undo();
     EXPECT_NE(field->value(), 1234);
     ASSERT_TRUE(settle());
@@ -284,7 +290,9 @@ TEST_F(Window, ComparisonShowsEveryShippedTarget) {
     auto* table = find<QTableWidget>("Comparison of targets");
     ASSERT_TRUE(QTest::qWaitFor([&] { return table->item(0, 6) != nullptr; }, kPatience));
     ASSERT_EQ(table->columnCount(), 7);
-    const auto loadAt = [&](int column) { return table->item(0, column)->text().remove("◆").toDouble(); };
+    const auto loadAt = [&](int column) {
+        return table->item(0, column)->text().remove("◆").toDouble();
+    };
     EXPECT_GT(loadAt(1), loadAt(6)) << "the weak handheld has the higher load";
 }
 
@@ -299,7 +307,8 @@ TEST_F(Window, FindingsRankAndLeadToTheFix) {
     table->setCurrentCell(0, 0);
     const int selected = window_->document().selectedObject();
     ASSERT_GE(selected, 0);
-    EXPECT_THAT(window_->document().source()->objects[static_cast<std::size_t>(selected)].name, HasSubstr("bollard"));
+    EXPECT_THAT(window_->document().source()->objects[static_cast<std::size_t>(selected)].name,
+                HasSubstr("bollard"));
     const Viewpoint before = window_->document().view();
     button("Show me")->click();
     EXPECT_NE(window_->document().view().eye, before.eye);
@@ -361,17 +370,20 @@ TEST_F(Window, PostsOfTheLadderCanBeDragged) {
     const double before = plot.posts()[0];
     const QPoint from = plot.postPixel(0).toPoint();
     QTest::mousePress(&plot, Qt::LeftButton, Qt::NoModifier, from);
-    QMouseEvent move(QEvent::MouseMove, QPointF(from - QPoint(20, 0)), plot.mapToGlobal(QPointF(from - QPoint(20, 0))),
-                     Qt::LeftButton, Qt::LeftButton, Qt::NoModifier);
+    QMouseEvent move(QEvent::MouseMove, QPointF(from - QPoint(20, 0)),
+                     plot.mapToGlobal(QPointF(from - QPoint(20, 0))), Qt::LeftButton,
+                     Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(&plot, &move);
     QTest::mouseRelease(&plot, Qt::LeftButton, Qt::NoModifier, from - QPoint(20, 0));
-    const auto& settings = std::get<LadderSettings>(window_->document().project().order.fixes[0].settings);
+    const auto& settings =
+        std::get<LadderSettings>(window_->document().project().order.fixes[0].settings);
     ASSERT_TRUE(settings.overrides.contains("bollard"));
     EXPECT_LT(settings.overrides.at("bollard").switchDistances[0], before);
     ASSERT_TRUE(settle());
     for (const Asset& asset : window_->document().result()->assets) {
         if (asset.mesh->name != "bollard") continue;
-        EXPECT_DOUBLE_EQ(asset.ladder.levels[0].switchDistance, settings.overrides.at("bollard").switchDistances[0]);
+        EXPECT_DOUBLE_EQ(asset.ladder.levels[0].switchDistance,
+                         settings.overrides.at("bollard").switchDistances[0]);
     }
     button("Computed distances")->click();
     ASSERT_TRUE(settle());
@@ -491,7 +503,8 @@ TEST_F(Window, FileThatChangesOnDiskIsReadAgainWithSettingsKept) {
     const std::size_t objects = window_->document().source()->objects.size();
     scene.scenes[0]["nodes"].erase(scene.scenes[0]["nodes"].size() - 5);
     ASSERT_TRUE(writeGltf(scene, path, {}, noProgress()));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return window_->document().source()->objects.size() != objects; }, kPatience));
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return window_->document().source()->objects.size() != objects; }, kPatience));
     ASSERT_TRUE(settle());
     EXPECT_EQ(window_->document().project().order.fixes.size(), 1U);
     EXPECT_DOUBLE_EQ(window_->document().view().heading, view.heading);
@@ -546,7 +559,8 @@ TEST_F(Window, SurveyTellsTheWorstHeadingOfEachSpot) {
     away.eye += Vec3d(50, 0, 0);
     window_->view().goTo(away);
     table->setCurrentCell(0, 0);
-    EXPECT_TRUE(window_->document().view().eye.isApprox(demo::quayView().eye, 1e-4)) << "stands there";
+    EXPECT_TRUE(window_->document().view().eye.isApprox(demo::quayView().eye, 1e-4))
+        << "stands there";
     button("Remove")->click();
     EXPECT_TRUE(window_->document().project().spots.empty());
     ASSERT_TRUE(settle());

@@ -18,8 +18,8 @@ using testing::Not;
 class Cli : public testing::Test {
 protected:
     Cli() {
-        const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, -10}},
-                                             {test::makeBox({1, 1, 1}), {2, 0, -5}}});
+        const Scene scene = test::makeScene(
+            {{test::makeSphere(64, 32), {0, 0, -10}}, {test::makeBox({1, 1, 1}), {2, 0, -5}}});
         EXPECT_TRUE(writeGltf(scene, folder_ / "scene.glb", {}, noProgress()));
     }
     Outcome cli(const std::string& arguments) {
@@ -74,20 +74,23 @@ TEST_F(Cli, AuditExitsByTheVerdict) {
     strict["name"] = "Strict";
     strict["limits"]["triangles"] = 100;
     test::writeText(folder_ / "strict.target.json", strict.dump());
-    const Outcome over = cli("audit scene.glb --target strict.target.json --eye=0,0,0 --heading 0 --json a.json");
+    const Outcome over =
+        cli("audit scene.glb --target strict.target.json --eye=0,0,0 --heading 0 --json a.json");
     EXPECT_EQ(over.status, 1);
     EXPECT_THAT(over.output, HasSubstr("Over."));
     EXPECT_EQ(json("a.json")["measures"][0]["value"], 4108);
     EXPECT_EQ(json("a.json")["view"]["heading"], 0);
-    EXPECT_EQ(cli("audit scene.glb --target strict.target.json --eye=0,0,0 --heading 180").status, 0)
+    EXPECT_EQ(cli("audit scene.glb --target strict.target.json --eye=0,0,0 --heading 180").status,
+              0)
         << "nothing is behind";
 }
 
 TEST_F(Cli, BadInputIsNamedAndExitsWithTwo) {
     test::writeText(folder_ / "broken.glb", "glTF but not really");
     for (const char* arguments :
-         {"audit broken.glb", "audit gone.glb", "inventory broken.glb", "fix broken.glb --out x.glb",
-          "reduce broken.glb --ratio 0.5 --out x.glb", "audit scene.glb --target 'Toaster 5'"}) {
+         {"audit broken.glb", "audit gone.glb", "inventory broken.glb",
+          "fix broken.glb --out x.glb", "reduce broken.glb --ratio 0.5 --out x.glb",
+          "audit scene.glb --target 'Toaster 5'"}) {
         const Outcome outcome = cli(arguments);
         EXPECT_EQ(outcome.status, 2) << arguments;
         EXPECT_THAT(outcome.output, HasSubstr("flentro-cli: ")) << arguments;
@@ -169,7 +172,9 @@ TEST_F(Cli, NotesAboutTheSceneGoToStandardError) {
 TEST_F(Cli, SameResultForAnyNumberOfThreads) {
     EXPECT_EQ(cli("fix scene.glb --out two.glb --quiet").status, 0);
     EXPECT_EQ(test::run("cd '" + folder_.path().string() + "' && taskset -c 0 '" + FLENTRO_BIN_DIR +
-                        "/flentro-cli' fix scene.glb --out one.glb --quiet").status, 0);
+                        "/flentro-cli' fix scene.glb --out one.glb --quiet")
+                  .status,
+              0);
     EXPECT_EQ(test::readText(folder_ / "one.glb"), test::readText(folder_ / "two.glb"));
 }
 
@@ -182,7 +187,8 @@ TEST_F(Cli, MarketIsBroughtWithinItsBudget) {
     test::writeText(folder_ / "small.target.json", target.dump());
     const std::string view = " --target small.target.json --eye=-9,1.7,-10.8 --heading 72 --quiet";
     EXPECT_EQ(cli("audit ottermere.glb" + view).status, 1);
-    EXPECT_EQ(cli("fix ottermere.glb --target small.target.json --out lighter.glb --quiet").status, 0);
+    EXPECT_EQ(cli("fix ottermere.glb --target small.target.json --out lighter.glb --quiet").status,
+              0);
     EXPECT_EQ(cli("audit lighter.glb" + view + " --json after.json").status, 0);
     EXPECT_EQ(test::validatorErrors(folder_ / "lighter.glb"), "");
 }

@@ -14,7 +14,8 @@ namespace {
 
 std::string plain(std::string text) {
     const std::string thin = "\u2009";
-    for (std::size_t at; (at = text.find(thin)) != std::string::npos;) text.replace(at, thin.size(), " ");
+    for (std::size_t at; (at = text.find(thin)) != std::string::npos;)
+        text.replace(at, thin.size(), " ");
     return text;
 }
 
@@ -64,7 +65,8 @@ TEST(Json, RefusesNestingThatNoHonestFileNeeds) {
     EXPECT_TRUE(parseJson(std::string(150, '[') + std::string(150, ']'), "x"));
     EXPECT_FALSE(parseJson(std::string(100'000, '[') + std::string(100'000, ']'), "x"));
     // Brackets inside strings are no nesting.
-    EXPECT_TRUE(parseJson("\"" + std::string(500, '[') + "\\\"" + std::string(500, '{') + "\"", "x"));
+    EXPECT_TRUE(
+        parseJson("\"" + std::string(500, '[') + "\\\"" + std::string(500, '{') + "\"", "x"));
 }
 
 TEST(Json, FallsBackOnMembersOfAnotherType) {
@@ -90,7 +92,8 @@ TEST(Hash, TellsNeighbouringTextsApart) {
 TEST(Parallel, CallsEachIndexOnceAndReportsTheEnd) {
     std::vector<int> calls(1000);
     test::RecordingProgress progress;
-    EXPECT_TRUE(parallelFor(calls.size(), "Counting", progress, [&](std::size_t i) { ++calls[i]; }));
+    EXPECT_TRUE(
+        parallelFor(calls.size(), "Counting", progress, [&](std::size_t i) { ++calls[i]; }));
     EXPECT_EQ(std::accumulate(calls.begin(), calls.end(), 0), 1000);
     EXPECT_EQ(*std::max_element(calls.begin(), calls.end()), 1);
     EXPECT_DOUBLE_EQ(progress.highest(), 1);

@@ -63,7 +63,8 @@ TEST(Tidy, DoesOnlyWhatItIsAskedFor) {
 
 TEST(Tidy, KeepsFacesThatDifferInWinding) {
     Mesh mesh;
-    mesh.parts.push_back(test::makePart({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {0, 1, 2, 0, 2, 1, 1, 2, 0}));
+    mesh.parts.push_back(
+        test::makePart({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {0, 1, 2, 0, 2, 1, 1, 2, 0}));
     const Scene scene = test::makeScene({{mesh, {0, 0, 0}}});
     EXPECT_EQ(describe(*applyTidy(scene, {}, noProgress())->scene.assets[0].mesh), "3v 2t");
 }
@@ -99,7 +100,8 @@ TEST(Ladder, MakesFallingLevelsAtRisingDistances) {
     std::size_t triangles = fixed.scene.assets[0].mesh->triangles;
     double distance = 0;
     for (const Ladder::Level& level : ladder.levels) {
-        EXPECT_LE(static_cast<double>(level.mesh->triangles), 0.41 * static_cast<double>(triangles));
+        EXPECT_LE(static_cast<double>(level.mesh->triangles),
+                  0.41 * static_cast<double>(triangles));
         EXPECT_GT(level.switchDistance, distance);
         triangles = level.mesh->triangles;
         distance = level.switchDistance;
@@ -125,9 +127,12 @@ TEST(Ladder, LeavesLightMeshesAlone) {
 
 TEST(Ladder, TrimsTheTopToWhatTheNearestPlaceShows) {
     // Bumps of a tenth of a millimetre, seen from 2 m: far below a pixel of 2.1 mm.
-    const Scene scene = test::makeScene({{test::makeGrid(60, 60, 1, [](double u, double v) {
-                                              return 1e-4 * std::sin(40 * u) * std::sin(30 * v);
-                                          }), {0, 0, 0}}});
+    const Scene scene =
+        test::makeScene({{test::makeGrid(60, 60, 1,
+                                         [](double u, double v) {
+                                             return 1e-4 * std::sin(40 * u) * std::sin(30 * v);
+                                         }),
+                          {0, 0, 0}}});
     LadderSettings settings = plain();
     settings.trimTop = true;
     settings.nearest = 2;
@@ -145,7 +150,8 @@ TEST(Ladder, FollowsWhatWasDraggedByHand) {
     EXPECT_DOUBLE_EQ(levels[0].switchDistance, 7);
     EXPECT_DOUBLE_EQ(levels[1].switchDistance, 21);
     settings.overrides["sphere"].skip = true;
-    EXPECT_TRUE(applyLadder(scene, settings, display(), noProgress())->scene.assets[0].ladder.empty());
+    EXPECT_TRUE(
+        applyLadder(scene, settings, display(), noProgress())->scene.assets[0].ladder.empty());
 }
 
 TEST(Ladder, SaysWhatItCouldNotReduce) {
@@ -185,8 +191,9 @@ TEST(Culling, ObjectGoesWhereItIsTheClassesPixelsTall) {
 }
 
 TEST(Culling, SetsFadeBandBeforeTheEnd) {
-    const Scene scene = test::makeScene({{test::makeBox({0.1F, 0.1F, 0.1F}), {0, 0, 0}},
-                                         {test::named(test::makeBox({90, 90, 90}), "hall"), {0, 0, 0}}});
+    const Scene scene =
+        test::makeScene({{test::makeBox({0.1F, 0.1F, 0.1F}), {0, 0, 0}},
+                         {test::named(test::makeBox({90, 90, 90}), "hall"), {0, 0, 0}}});
     CullingSettings settings;
     settings.fade = 0.25;
     const Fixed fixed = applyCulling(scene, settings, display(), noProgress()).value();
@@ -200,12 +207,15 @@ TEST(Culling, ScaleCountsAndOverridesWin) {
     Scene scene = test::makeScene({{test::makeBox({0.1F, 0.1F, 0.1F}), {0, 0, 0}, 2}});
     CullingSettings settings;
     settings.classes = {{"all", std::numeric_limits<double>::infinity(), 5}};
-    const double end = applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end;
+    const double end =
+        applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end;
     EXPECT_NEAR(end, 2 * std::sqrt(0.03) * kPixelsAtOneMetre / 5, 1e-2);
     settings.overrides["box"] = 12;
-    EXPECT_DOUBLE_EQ(applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end, 12);
+    EXPECT_DOUBLE_EQ(
+        applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end, 12);
     settings.overrides["box"] = 1e9;
-    EXPECT_DOUBLE_EQ(applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end, 490)
+    EXPECT_DOUBLE_EQ(
+        applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end, 490)
         << "never beyond the far plane";
 }
 
@@ -249,8 +259,8 @@ TEST(Settings, DefaultsExistForEveryFix) {
 class Order : public testing::Test {
 protected:
     Order()
-        : source_(std::make_shared<const Scene>(test::makeScene(
-              {{test::makeSphere(48, 24), {0, 0, -20}}, {untidy(), {0, 0, -5}}}))) {
+        : source_(std::make_shared<const Scene>(
+              test::makeScene({{test::makeSphere(48, 24), {0, 0, -20}}, {untidy(), {0, 0, -5}}}))) {
         order_.add(TidySettings{});
         order_.add(plain());
         order_.add(CullingSettings{});
@@ -326,8 +336,9 @@ TEST_F(Order, RoundTripsThroughJson) {
 
 TEST_F(Order, RefusesFilesThatAreNoOrder) {
     EXPECT_FALSE(parseWorkOrder({{"format", "other"}}, "o.json"));
-    EXPECT_EQ(parseWorkOrder({{"format", "flentro-work-order"}, {"version", 9}}, "o.json").error().code,
-              ErrorCode::Unsupported);
+    EXPECT_EQ(
+        parseWorkOrder({{"format", "flentro-work-order"}, {"version", 9}}, "o.json").error().code,
+        ErrorCode::Unsupported);
     Json json = toJson(order_);
     json["fixes"][1]["settings"]["levels"] = 99;
     const auto bad = parseWorkOrder(json, "o.json");
@@ -346,7 +357,8 @@ TEST_F(Order, ResultCostsLess) {
     const Viewpoint view{{0, 0, 0}, 0, 0};
     const Evaluation evaluation = run();
     const double before = at(viewCost(*source_, display(), view).counts, Measure::Triangles);
-    const double after = at(viewCost(evaluation.result(), display(), view).counts, Measure::Triangles);
+    const double after =
+        at(viewCost(evaluation.result(), display(), view).counts, Measure::Triangles);
     EXPECT_LT(after, 0.5 * before);
 }
 

@@ -89,8 +89,9 @@ TEST(Stream, AppliesNormalisation) {
 }
 
 TEST(Stream, SetsWhatItReads) {
-    for (const ComponentType type : {ComponentType::Int8, ComponentType::UInt8, ComponentType::Int16,
-                                     ComponentType::UInt16, ComponentType::UInt32, ComponentType::Float32}) {
+    for (const ComponentType type :
+         {ComponentType::Int8, ComponentType::UInt8, ComponentType::Int16, ComponentType::UInt16,
+          ComponentType::UInt32, ComponentType::Float32}) {
         Stream stream{type, 2, false, false, std::vector<std::byte>(2 * componentSize(type))};
         stream.set(0, 1, 42);
         EXPECT_FLOAT_EQ(stream.value(0, 1), 42);
@@ -136,7 +137,8 @@ TEST(Mesh, HashIgnoresTheNameOnly) {
 }
 
 TEST(Mesh, DropsUnusedVerticesAndKeepsTheOrderOfTheRest) {
-    const Part part = test::makePart({{9, 9, 9}, {0, 0, 0}, {8, 8, 8}, {1, 0, 0}, {0, 1, 0}}, {1, 3, 4});
+    const Part part =
+        test::makePart({{9, 9, 9}, {0, 0, 0}, {8, 8, 8}, {1, 0, 0}, {0, 1, 0}}, {1, 3, 4});
     const Part kept = dropUnusedVertices(part);
     EXPECT_EQ(kept.vertexCount(), 3U);
     EXPECT_EQ(kept.indices, (std::vector<std::uint32_t>{0, 1, 2}));

@@ -28,7 +28,9 @@ struct Case {
     const char* where;  ///< Part of the place.
 };
 
-void PrintTo(const Case& c, std::ostream* out) { *out << c.name; }
+void PrintTo(const Case& c, std::ostream* out) {
+    *out << c.name;
+}
 
 class Refused : public testing::TestWithParam<Case> {};
 
@@ -47,19 +49,20 @@ TEST_P(Refused, WithAMessageThatNamesFileAndObject) {
 
 const Case kRefused[] = {
     {"BufferShorterThanItSays",
-     [](GltfBuilder& b) { b.document["buffers"] = {{{"byteLength", 1'000'000}}}; },
+     [](GltfBuilder& b) {
+         b.document["buffers"] = {{{"byteLength", 1'000'000}}};
+     },
      "truncated", "buffer 0"},
     {"BufferViewBeyondItsBuffer",
      [](GltfBuilder& b) { b.document["bufferViews"][0]["byteLength"] = 99'999; },
      "reaches beyond the end", "accessor 0"},
     {"BufferViewWithNegativeOffset",
-     [](GltfBuilder& b) { b.document["bufferViews"][0]["byteOffset"] = -8; },
-     "reaches beyond", "accessor 0"},
+     [](GltfBuilder& b) { b.document["bufferViews"][0]["byteOffset"] = -8; }, "reaches beyond",
+     "accessor 0"},
     {"BufferViewThatOverflows",
      [](GltfBuilder& b) { b.document["bufferViews"][0]["byteOffset"] = 0xFFFFFFFFFFFFFF00ULL; },
      "reaches beyond", "accessor 0"},
-    {"AccessorBeyondItsView",
-     [](GltfBuilder& b) { b.document["accessors"][0]["count"] = 1000; },
+    {"AccessorBeyondItsView", [](GltfBuilder& b) { b.document["accessors"][0]["count"] = 1000; },
      "reaches beyond the end", "accessor 0"},
     {"AccessorCountOfBillions",
      [](GltfBuilder& b) {
@@ -68,14 +71,13 @@ const Case kRefused[] = {
      },
      "count that no scene needs", "accessor 0"},
     {"AccessorWithFractionalCount",
-     [](GltfBuilder& b) { b.document["accessors"][0]["count"] = 2.5; }, "wrong count", "accessor 0"},
+     [](GltfBuilder& b) { b.document["accessors"][0]["count"] = 2.5; }, "wrong count",
+     "accessor 0"},
     {"AccessorOfUnknownType",
      [](GltfBuilder& b) { b.document["accessors"][0]["componentType"] = 5124; }, "unknown type",
      "accessor 0"},
     {"AttributeThatDoesNotExist",
-     [](GltfBuilder& b) {
-         b.document["meshes"][0]["primitives"][0]["attributes"]["NORMAL"] = 77;
-     },
+     [](GltfBuilder& b) { b.document["meshes"][0]["primitives"][0]["attributes"]["NORMAL"] = 77; },
      "does not exist", "accessor 77"},
     {"IndicesThatAreFloats",
      [](GltfBuilder& b) { b.document["meshes"][0]["primitives"][0]["indices"] = 0; },
@@ -92,33 +94,43 @@ const Case kRefused[] = {
      "sparse index out of range", "accessor 0"},
     {"CyclicNodes",
      [](GltfBuilder& b) {
-         b.document["nodes"] = {{{"name", "a"}, {"children", {1}}}, {{"name", "b"}, {"children", {0}}}};
+         b.document["nodes"] = {{{"name", "a"}, {"children", {1}}},
+                                {{"name", "b"}, {"children", {0}}}};
      },
      "its own ancestor", "node 0 'a'"},
-    {"NodeThatIsItsOwnChild",
-     [](GltfBuilder& b) { b.document["nodes"][0]["children"] = {0}; }, "its own ancestor", "node 0"},
+    {"NodeThatIsItsOwnChild", [](GltfBuilder& b) { b.document["nodes"][0]["children"] = {0}; },
+     "its own ancestor", "node 0"},
     {"NodeWithTwoParents",
      [](GltfBuilder& b) {
          b.document["nodes"] = {{{"children", {2}}}, {{"children", {2}}}, {{"name", "c"}}};
      },
      "two parents", "node 2"},
-    {"ChildThatDoesNotExist",
-     [](GltfBuilder& b) { b.document["nodes"][0]["children"] = {42}; }, "child that does not exist",
-     "node 0 'root'"},
+    {"ChildThatDoesNotExist", [](GltfBuilder& b) { b.document["nodes"][0]["children"] = {42}; },
+     "child that does not exist", "node 0 'root'"},
     {"JointThatDoesNotExist",
-     [](GltfBuilder& b) { b.document["skins"] = {{{"joints", {9}}}}; }, "joint", "skin 0"},
+     [](GltfBuilder& b) {
+         b.document["skins"] = {{{"joints", {9}}}};
+     },
+     "joint", "skin 0"},
     {"UnknownRequiredExtension",
      [](GltfBuilder& b) { b.document["extensionsRequired"] = {"ACME_magic"}; }, "ACME_magic", ""},
-    {"WrongVersion", [](GltfBuilder& b) { b.document["asset"]["version"] = "1.0"; }, "glTF 1.0", ""},
+    {"WrongVersion", [](GltfBuilder& b) { b.document["asset"]["version"] = "1.0"; }, "glTF 1.0",
+     ""},
     {"NoVersion", [](GltfBuilder& b) { b.document.erase("asset"); }, "no glTF version", ""},
     {"ForbiddenBufferPath",
-     [](GltfBuilder& b) { b.document["buffers"] = {{{"byteLength", 4}, {"uri", "../../etc/passwd"}}}; },
+     [](GltfBuilder& b) {
+         b.document["buffers"] = {{{"byteLength", 4}, {"uri", "../../etc/passwd"}}};
+     },
      "leads outside", "buffer 0"},
     {"AbsoluteBufferPath",
-     [](GltfBuilder& b) { b.document["buffers"] = {{{"byteLength", 4}, {"uri", "/etc/passwd"}}}; },
+     [](GltfBuilder& b) {
+         b.document["buffers"] = {{{"byteLength", 4}, {"uri", "/etc/passwd"}}};
+     },
      "not relative", "buffer 0"},
     {"MissingBufferFile",
-     [](GltfBuilder& b) { b.document["buffers"] = {{{"byteLength", 4}, {"uri", "gone.bin"}}}; },
+     [](GltfBuilder& b) {
+         b.document["buffers"] = {{{"byteLength", 4}, {"uri", "gone.bin"}}};
+     },
      "cannot be opened", "buffer 0"},
     {"BrokenDataUri",
      [](GltfBuilder& b) {
@@ -174,8 +186,9 @@ TEST_F(Repaired, TrianglesWithIndicesOutOfRangeAreLeftOut) {
 }
 
 TEST_F(Repaired, PositionsThatAreNotNumbersTakeTheirTrianglesAlong) {
-    const int positions = builder_.addFloats(
-        {0, 0, 0, 1, 0, 0, 0, 1, 0, std::nanf(""), 0, 0, std::numeric_limits<float>::infinity(), 0, 0}, "VEC3");
+    const int positions = builder_.addFloats({0, 0, 0, 1, 0, 0, 0, 1, 0, std::nanf(""), 0, 0,
+                                              std::numeric_limits<float>::infinity(), 0, 0},
+                                             "VEC3");
     const int indices = builder_.addShorts({0, 1, 2, 0, 1, 3, 2, 1, 4});
     builder_.document["meshes"][0]["primitives"][0] = {{"attributes", {{"POSITION", positions}}},
                                                        {"indices", indices}};
@@ -239,9 +252,10 @@ TEST_F(Repaired, ImagesThatAreMissingForbiddenOrBrokenAreNoted) {
 
 TEST_F(Repaired, HugeImageIsCountedButNotDecoded) {
     // A PNG header that announces 60,000 x 60,000 pixels.
-    const std::uint8_t header[] = {0x89, 'P', 'N', 'G', 13, 10, 26, 10, 0, 0, 0, 13, 'I', 'H', 'D', 'R',
-                                   0, 0, 0xEA, 0x60, 0, 0, 0xEA, 0x60, 8, 2, 0, 0, 0, 0, 0, 0, 0,
-                                   0, 0, 0, 0, 'I', 'D', 'A', 'T', 0, 0, 0, 0};
+    const std::uint8_t header[] = {0x89, 'P', 'N', 'G', 13,  10, 26,   10,   0, 0, 0,    13,
+                                   'I',  'H', 'D', 'R', 0,   0,  0xEA, 0x60, 0, 0, 0xEA, 0x60,
+                                   8,    2,   0,   0,   0,   0,  0,    0,    0, 0, 0,    0,
+                                   0,    'I', 'D', 'A', 'T', 0,  0,    0,    0};
     builder_.document["images"] = {{{"bufferView", builder_.addView(header, sizeof header)}}};
     const Scene scene = read();
     if (scene.images[0].data) {

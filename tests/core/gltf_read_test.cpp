@@ -48,7 +48,8 @@ TEST_F(GltfRead, TriangleFromBinaryAndEmbeddedFiles) {
 TEST_F(GltfRead, ExternalBufferBesideTheFile) {
     builder_.addTriangle();
     builder_.addNode({{"mesh", 0}});
-    builder_.document["buffers"] = {{{"byteLength", builder_.data.size()}, {"uri", "data%20one.bin"}}};
+    builder_.document["buffers"] = {
+        {{"byteLength", builder_.data.size()}, {"uri", "data%20one.bin"}}};
     ASSERT_TRUE(writeFileAtomic(folder_ / "data one.bin", builder_.data));
     test::writeText(folder_ / "scene.gltf", builder_.document.dump());
     const auto scene = readGltf(folder_ / "scene.gltf", noProgress());
@@ -99,8 +100,11 @@ TEST_F(GltfRead, QuantizedPositionsKeepTheirStorage) {
     const std::vector<std::uint16_t> shorts = {0, 0, 0, 0, 65535, 0, 0, 0, 0, 32768, 0, 0};
     const int view = builder_.addView(shorts.data(), 24);
     builder_.document["bufferViews"][static_cast<std::size_t>(view)]["byteStride"] = 8;
-    builder_.document["accessors"][0] = {{"bufferView", view}, {"componentType", 5123},
-                                         {"count", 3}, {"type", "VEC3"}, {"normalized", true}};
+    builder_.document["accessors"][0] = {{"bufferView", view},
+                                         {"componentType", 5123},
+                                         {"count", 3},
+                                         {"type", "VEC3"},
+                                         {"normalized", true}};
     builder_.addNode({{"mesh", 0}, {"scale", {2, 2, 2}}});
     const Scene scene = read();
     EXPECT_NEAR(scene.objects[0].bounds.max().x(), 2, 1e-6);
@@ -110,7 +114,8 @@ TEST_F(GltfRead, QuantizedPositionsKeepTheirStorage) {
 TEST_F(GltfRead, DracoCompressedGeometry) {
     draco::Mesh mesh;
     mesh.SetNumFaces(1);
-    mesh.SetFace(draco::FaceIndex(0), {{draco::PointIndex(0), draco::PointIndex(1), draco::PointIndex(2)}});
+    mesh.SetFace(draco::FaceIndex(0),
+                 {{draco::PointIndex(0), draco::PointIndex(1), draco::PointIndex(2)}});
     mesh.set_num_points(3);
     draco::GeometryAttribute attribute;
     attribute.Init(draco::GeometryAttribute::POSITION, nullptr, 3, draco::DT_FLOAT32, false, 12, 0);
@@ -140,9 +145,11 @@ TEST_F(GltfRead, InstancesBecomeObjectsOfOneAsset) {
     builder_.document["extensionsRequired"] = {"EXT_mesh_gpu_instancing"};
     const int places = builder_.addFloats({0, 0, 0, 10, 0, 0, 20, 0, 0}, "VEC3");
     const int scales = builder_.addFloats({1, 1, 1, 2, 2, 2, 3, 3, 3}, "VEC3");
-    builder_.addNode({{"name", "row"}, {"mesh", 0},
-                      {"extensions", {{"EXT_mesh_gpu_instancing",
-                                       {{"attributes", {{"TRANSLATION", places}, {"SCALE", scales}}}}}}}});
+    builder_.addNode({{"name", "row"},
+                      {"mesh", 0},
+                      {"extensions",
+                       {{"EXT_mesh_gpu_instancing",
+                         {{"attributes", {{"TRANSLATION", places}, {"SCALE", scales}}}}}}}});
     const Scene scene = read();
     ASSERT_THAT(scene.objects, SizeIs(3));
     EXPECT_EQ(scene.objects[2].name, "row[2]");
@@ -155,7 +162,8 @@ TEST_F(GltfRead, InstancesBecomeObjectsOfOneAsset) {
 TEST_F(GltfRead, LightsWithShadowsFromExtras) {
     builder_.document["extensions"]["KHR_lights_punctual"]["lights"] = {
         {{"type", "point"}, {"range", 7.5}, {"intensity", 3}}};
-    builder_.addNode({{"name", "lamp"}, {"translation", {1, 2, 3}},
+    builder_.addNode({{"name", "lamp"},
+                      {"translation", {1, 2, 3}},
                       {"extensions", {{"KHR_lights_punctual", {{"light", 0}}}}},
                       {"extras", {{"castsShadow", true}}}});
     const Scene scene = read();
@@ -170,13 +178,18 @@ TEST_F(GltfRead, MaterialsWithTexturesInExtensions) {
     const Bytes png = encodePng(pixel, 1, 1, 4);
     builder_.addTriangle();
     builder_.document["images"] = {{{"bufferView", builder_.addView(png.data(), png.size())},
-                                    {"mimeType", "image/png"}, {"name", "dot"}}};
+                                    {"mimeType", "image/png"},
+                                    {"name", "dot"}}};
     builder_.document["textures"] = {{{"source", 0}}};
     builder_.document["materials"] = {
-        {{"name", "coat"}, {"alphaMode", "MASK"}, {"alphaCutoff", 0.25}, {"doubleSided", true},
+        {{"name", "coat"},
+         {"alphaMode", "MASK"},
+         {"alphaCutoff", 0.25},
+         {"doubleSided", true},
          {"pbrMetallicRoughness", {{"baseColorTexture", {{"index", 0}}}, {"roughnessFactor", 0.5}}},
-         {"extensions", {{"KHR_materials_clearcoat", {{"clearcoatTexture", {{"index", 0}}}}},
-                         {"KHR_materials_emissive_strength", {{"emissiveStrength", 4}}}}},
+         {"extensions",
+          {{"KHR_materials_clearcoat", {{"clearcoatTexture", {{"index", 0}}}}},
+           {"KHR_materials_emissive_strength", {{"emissiveStrength", 4}}}}},
          {"emissiveFactor", {0.5, 0.25, 0}}}};
     primitive()["material"] = 0;
     builder_.addNode({{"mesh", 0}});

@@ -90,12 +90,13 @@ protected:
 };
 
 TEST_F(GltfWrite, RoundTripKeepsEveryHash) {
-    const Scene scene = test::makeScene({{test::makeSphere(12, 8), {1, 2, 3}, 2},
-                                         {test::makeBox({1, 2, 3}), {-4, 0, 0}}});
+    const Scene scene = test::makeScene(
+        {{test::makeSphere(12, 8), {1, 2, 3}, 2}, {test::makeBox({1, 2, 3}), {-4, 0, 0}}});
     for (const char* name : {"out.glb", "out.gltf"}) {
         const Scene back = roundTrip(scene, {}, name);
         ASSERT_THAT(back.assets, SizeIs(2));
-        for (std::size_t i = 0; i < 2; ++i) EXPECT_EQ(back.assets[i].mesh->hash, scene.assets[i].mesh->hash);
+        for (std::size_t i = 0; i < 2; ++i)
+            EXPECT_EQ(back.assets[i].mesh->hash, scene.assets[i].mesh->hash);
         EXPECT_TRUE(back.objects[0].world.isApprox(scene.objects[0].world));
         EXPECT_EQ(test::validatorErrors(folder_ / name), "");
         EXPECT_EQ(trianglesByTinyGltf(folder_ / name), scene.assets[0].mesh->triangles + 12);
@@ -103,8 +104,8 @@ TEST_F(GltfWrite, RoundTripKeepsEveryHash) {
 }
 
 TEST_F(GltfWrite, IndependentReadersCountTheSameTriangles) {
-    const Scene scene = test::makeScene({{test::makeSphere(20, 10), {0, 0, 0}},
-                                         {test::makeGrid(9, 7), {3, 0, 0}}});
+    const Scene scene =
+        test::makeScene({{test::makeSphere(20, 10), {0, 0, 0}}, {test::makeGrid(9, 7), {3, 0, 0}}});
     (void)roundTrip(scene);
     EXPECT_EQ(placedByImportLibrary(folder_ / "out.glb"), placedTriangles(scene));
 }
@@ -119,8 +120,10 @@ TEST_F(GltfWrite, LevelsTravelInTheExtension) {
     const Ladder& ladder = back.assets[0].ladder;
     ASSERT_EQ(ladder.levels.size(), scene.assets[0].ladder.levels.size());
     for (std::size_t i = 0; i < ladder.levels.size(); ++i) {
-        EXPECT_EQ(ladder.levels[i].mesh->triangles, scene.assets[0].ladder.levels[i].mesh->triangles);
-        EXPECT_DOUBLE_EQ(ladder.levels[i].switchDistance, scene.assets[0].ladder.levels[i].switchDistance);
+        EXPECT_EQ(ladder.levels[i].mesh->triangles,
+                  scene.assets[0].ladder.levels[i].mesh->triangles);
+        EXPECT_DOUBLE_EQ(ladder.levels[i].switchDistance,
+                         scene.assets[0].ladder.levels[i].switchDistance);
         EXPECT_DOUBLE_EQ(ladder.levels[i].deviation, scene.assets[0].ladder.levels[i].deviation);
     }
     EXPECT_DOUBLE_EQ(back.objects[0].culling.end, 50);
@@ -167,7 +170,8 @@ TEST_F(GltfWrite, LevelsShareTheVerticesOfTheTop) {
         indexBytes += level.mesh->triangles * 6;
         vertexBytes += level.mesh->vertices * 32;
     }
-    const std::size_t grown = fs::file_size(folder_ / "levels.glb") - fs::file_size(folder_ / "top.glb");
+    const std::size_t grown =
+        fs::file_size(folder_ / "levels.glb") - fs::file_size(folder_ / "top.glb");
     constexpr std::size_t kNodesAndAccessors = 5000;
     EXPECT_LT(grown, indexBytes + kNodesAndAccessors);
     EXPECT_GT(vertexBytes, kNodesAndAccessors) << "else the test shows nothing";
@@ -193,7 +197,8 @@ test::GltfBuilder everything() {
     b.addTriangle();
     const std::uint8_t pixel[3] = {200, 100, 50};
     const Bytes png = encodePng(pixel, 1, 1, 3);
-    b.document["images"] = {{{"bufferView", b.addView(png.data(), png.size())}, {"mimeType", "image/png"},
+    b.document["images"] = {{{"bufferView", b.addView(png.data(), png.size())},
+                             {"mimeType", "image/png"},
                              {"extras", {{"artist", "nobody"}}}}};
     b.document["samplers"] = {{{"minFilter", 9728}, {"wrapS", 33071}}};
     b.document["textures"] = {{{"source", 0}, {"sampler", 0}, {"name", "dots"}}};
@@ -207,13 +212,15 @@ test::GltfBuilder everything() {
     primitive["attributes"]["TEXCOORD_0"] = b.addFloats({0, 0, 1, 0, 0, 1}, "VEC2");
     primitive["attributes"]["JOINTS_0"] = b.addShorts({0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0}, "VEC4");
     b.document["accessors"].back()["count"] = 3;
-    primitive["attributes"]["WEIGHTS_0"] = b.addFloats({1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0}, "VEC4");
+    primitive["attributes"]["WEIGHTS_0"] =
+        b.addFloats({1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0}, "VEC4");
     primitive["targets"] = {{{"POSITION", b.addFloats({0, 0, 1, 0, 0, 1, 0, 0, 1}, "VEC3")}}};
     b.document["accessors"].back()["min"] = {0, 0, 1};
     b.document["accessors"].back()["max"] = {0, 0, 1};
     b.document["meshes"][0]["weights"] = {0.5};
     b.document["meshes"][0]["extras"] = {{"kind", "banner"}};
-    b.document["cameras"] = {{{"type", "perspective"}, {"perspective", {{"yfov", 1}, {"znear", 0.1}}}}};
+    b.document["cameras"] = {
+        {{"type", "perspective"}, {"perspective", {{"yfov", 1}, {"znear", 0.1}}}}};
     const int matrices = b.addFloats({1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1}, "VEC4");
     b.document["accessors"][static_cast<std::size_t>(matrices)]["type"] = "MAT4";
     b.document["accessors"][static_cast<std::size_t>(matrices)]["count"] = 1;
@@ -226,7 +233,8 @@ test::GltfBuilder everything() {
         {{"name", "sway"},
          {"samplers", {{{"input", times}, {"output", moves}, {"interpolation", "LINEAR"}}}},
          {"channels", {{{"sampler", 0}, {"target", {{"node", 1}, {"path", "translation"}}}}}}}};
-    b.document["extensions"]["KHR_lights_punctual"]["lights"] = {{{"type", "spot"}, {"spot", Json::object()}}};
+    b.document["extensions"]["KHR_lights_punctual"]["lights"] = {
+        {{"type", "spot"}, {"spot", Json::object()}}};
     b.document["extensionsUsed"] = {"KHR_lights_punctual", "KHR_texture_transform", "ACME_mood"};
     b.addNode({{"name", "banner"}, {"mesh", 0}, {"skin", 0}, {"extras", {{"price", 12}}}});
     b.addNode({{"name", "joint"}, {"extensions", {{"ACME_mood", {{"mood", "calm"}}}}}});
@@ -335,8 +343,9 @@ TEST_F(GltfWrite, ExportNeverWritesOverTheSourcesBuffer) {
     const Scene scene = roundTrip(laddered(), {}, "source.gltf");
     fs::rename(folder_ / "source.gltf", folder_ / "renamed.gltf");
     const Scene renamed = readGltf(folder_ / "renamed.gltf", noProgress()).value();
-    EXPECT_EQ(exportScene(renamed, Target{}, folder_ / "source.gltf", {}, noProgress()).error().code,
-              ErrorCode::Forbidden)
+    EXPECT_EQ(
+        exportScene(renamed, Target{}, folder_ / "source.gltf", {}, noProgress()).error().code,
+        ErrorCode::Forbidden)
         << "source.bin belongs to the source";
     EXPECT_TRUE(exportScene(renamed, Target{}, folder_ / "source.glb", {}, noProgress()))
         << "a .glb has no .bin beside it";

@@ -29,9 +29,10 @@ protected:
     test::TemporaryFolder folder_;
 };
 
-const char* const kObj = "mtllib m.mtl\n"
-                         "v 0 0 0\nv 2 0 0\nv 2 2 0\nv 0 2 0\n"
-                         "usemtl red\nf 1 2 3\nusemtl rot\nf 1 3 4\n";
+const char* const kObj =
+    "mtllib m.mtl\n"
+    "v 0 0 0\nv 2 0 0\nv 2 2 0\nv 0 2 0\n"
+    "usemtl red\nf 1 2 3\nusemtl rot\nf 1 3 4\n";
 
 TEST_F(Open, ObjWithMaterialsThatAreEqualInValue) {
     test::writeText(folder_ / "m.mtl", "newmtl red\nKd 1 0 0\nnewmtl rot\nKd 1 0 0\n");
@@ -42,13 +43,15 @@ TEST_F(Open, ObjWithMaterialsThatAreEqualInValue) {
     for (const Object& object : scene->objects) triangles += scene->mesh(object).triangles;
     EXPECT_EQ(triangles, 2U);
     std::size_t red = 0;
-    for (const Material& material : scene->materials) red += material.baseColor.isApprox(Vec4f(1, 0, 0, 1));
+    for (const Material& material : scene->materials)
+        red += material.baseColor.isApprox(Vec4f(1, 0, 0, 1));
     EXPECT_EQ(red, 1U) << "two names, one material";
     EXPECT_TRUE(scene->bounds().max().isApprox(Vec3d(2, 2, 0)));
 }
 
 TEST_F(Open, ObjTextureIsFoundBesideItAndNotOutside) {
-    test::writeText(folder_ / "m.mtl", "newmtl red\nmap_Kd gone.png\nnewmtl rot\nmap_Kd ../../x.png\n");
+    test::writeText(folder_ / "m.mtl",
+                    "newmtl red\nmap_Kd gone.png\nnewmtl rot\nmap_Kd ../../x.png\n");
     const auto scene = open("quad.obj", "vt 0 0\nvt 1 0\nvt 1 1\n" + std::string(kObj));
     ASSERT_TRUE(scene) << describe(scene.error());
     ASSERT_THAT(scene->images, SizeIs(2));
@@ -58,17 +61,19 @@ TEST_F(Open, ObjTextureIsFoundBesideItAndNotOutside) {
 }
 
 TEST_F(Open, Ply) {
-    const auto scene = open("t.ply",
-                            "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\n"
-                            "property float z\nelement face 1\nproperty list uchar int vertex_indices\n"
-                            "end_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n");
+    const auto scene =
+        open("t.ply",
+             "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\n"
+             "property float z\nelement face 1\nproperty list uchar int vertex_indices\n"
+             "end_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n");
     ASSERT_TRUE(scene) << describe(scene.error());
     EXPECT_EQ(scene->assets.at(0).mesh->triangles, 1U);
 }
 
 TEST_F(Open, Stl) {
-    const auto scene = open("t.stl", "solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\n"
-                                     "vertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid t\n");
+    const auto scene = open("t.stl",
+                            "solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\n"
+                            "vertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid t\n");
     ASSERT_TRUE(scene) << describe(scene.error());
     EXPECT_EQ(scene->assets.at(0).mesh->triangles, 1U);
 }
@@ -93,16 +98,18 @@ TEST_F(Open, Collada) {
 }
 
 TEST_F(Open, Ac3d) {
-    const auto scene = open("t.ac",
-                            "AC3Db\nMATERIAL \"m\" rgb 1 1 1 amb 0.2 0.2 0.2 emis 0 0 0 spec 0 0 0 shi 10 "
-                            "trans 0\nOBJECT world\nkids 1\nOBJECT poly\nname \"t\"\nnumvert 3\n0 0 0\n1 0 0\n"
-                            "0 1 0\nnumsurf 1\nSURF 0x10\nmat 0\nrefs 3\n0 0 0\n1 1 0\n2 0 1\nkids 0\n");
+    const auto scene =
+        open("t.ac",
+             "AC3Db\nMATERIAL \"m\" rgb 1 1 1 amb 0.2 0.2 0.2 emis 0 0 0 spec 0 0 0 shi 10 "
+             "trans 0\nOBJECT world\nkids 1\nOBJECT poly\nname \"t\"\nnumvert 3\n0 0 0\n1 0 0\n"
+             "0 1 0\nnumsurf 1\nSURF 0x10\nmat 0\nrefs 3\n0 0 0\n1 1 0\n2 0 1\nkids 0\n");
     ASSERT_TRUE(scene) << describe(scene.error());
     EXPECT_EQ(scene->assets.at(0).mesh->triangles, 1U);
 }
 
 TEST_F(Open, DirectX) {
-    const auto scene = open("t.x", "xof 0303txt 0032\nMesh t {\n3;\n0;0;0;,\n1;0;0;,\n0;1;0;;\n1;\n3;0,1,2;;\n}\n");
+    const auto scene = open(
+        "t.x", "xof 0303txt 0032\nMesh t {\n3;\n0;0;0;,\n1;0;0;,\n0;1;0;;\n1;\n3;0,1,2;;\n}\n");
     ASSERT_TRUE(scene) << describe(scene.error());
     EXPECT_EQ(scene->assets.at(0).mesh->triangles, 1U);
 }
@@ -130,7 +137,8 @@ TEST_F(Open, ImporterOutOfMemoryIsReportedNotSuffered) {
 
 TEST_F(Open, CancellingEndsTheImporter) {
     std::string text;
-    for (int i = 0; i < 300'000; ++i) text += "v 1 2 3\nv 4 5 6\nv 7 8 " + std::to_string(i) + "\nf -1 -2 -3\n";
+    for (int i = 0; i < 300'000; ++i)
+        text += "v 1 2 3\nv 4 5 6\nv 7 8 " + std::to_string(i) + "\nf -1 -2 -3\n";
     test::writeText(folder_ / "slow.obj", text);
     test::RecordingProgress stop(1);
     const auto scene = openScene(folder_ / "slow.obj", ours(), stop);

@@ -29,7 +29,9 @@ Reduced reduceTo(const Mesh& mesh, std::size_t triangles, ReducerOptions reducer
     return *reduced;
 }
 
-double bumps(double u, double v) { return 0.05 * std::sin(9 * u) * std::cos(7 * v); }
+double bumps(double u, double v) {
+    return 0.05 * std::sin(9 * u) * std::cos(7 * v);
+}
 
 /// The smallest dot product of a face's normal with `up`, over all faces.
 double leastFacing(const Mesh& mesh, const Vec3f& up) {
@@ -121,8 +123,8 @@ TEST(CollapseQueue, GivesTheCheapestFirstWhateverTheChanges) {
         queue.remove(queue.top());
         ++taken;
     }
-    EXPECT_EQ(taken, static_cast<std::size_t>(std::count_if(cost.begin(), cost.end(),
-                                                            [](double c) { return c >= 0; })));
+    EXPECT_EQ(taken, static_cast<std::size_t>(
+                         std::count_if(cost.begin(), cost.end(), [](double c) { return c >= 0; })));
 }
 
 // --- reduction ----------------------------------------------------------------------------
@@ -257,7 +259,8 @@ TEST(Reduce, MaterialBordersStayClosedBetweenParts) {
 TEST(Reduce, AttributesAreThoseOfVerticesThatWereThere) {
     Mesh mesh = test::makeSphere(24, 12);
     std::vector<Vec3f> marks;
-    for (std::size_t i = 0; i < mesh.parts[0].vertexCount(); ++i) marks.push_back({static_cast<float>(i), 1, 2});
+    for (std::size_t i = 0; i < mesh.parts[0].vertexCount(); ++i)
+        marks.push_back({static_cast<float>(i), 1, 2});
     test::addStream(mesh.parts[0], "_MARK", makeStream(marks));
     const Reduced result = reduceTo(mesh, 100);
     const Part& part = result.mesh->parts[0];
@@ -403,8 +406,9 @@ TEST(Deviation, LooksFromBothSides) {
 
 TEST(Deviation, FindsANarrowSpike) {
     const MeshPtr flat = finishMesh(test::makeGrid(30, 30));
-    const MeshPtr spiky = finishMesh(test::makeGrid(
-        30, 30, 1, [](double u, double v) { return std::hypot(u - 0.5, v - 0.5) < 0.01 ? 0.4 : 0.0; }));
+    const MeshPtr spiky = finishMesh(test::makeGrid(30, 30, 1, [](double u, double v) {
+        return std::hypot(u - 0.5, v - 0.5) < 0.01 ? 0.4 : 0.0;
+    }));
     EXPECT_NEAR(measureDeviation(*flat, Surface(*flat), *spiky), 0.4, 1e-6);
 }
 

@@ -209,7 +209,7 @@ TEST_F(Paper, RankingAddsUpCopiesAndSortsByMeasure) {
 
 TEST_F(Paper, SharesOfTrianglesAddUpToOne) {
     const ViewCost cost = viewCost(scene_, target_, view_);
-    const std::vector<float> shares = shareOfTriangles(scene_, cost);
+    const std::vector<float> shares = shareOfTriangles(scene_, cost.drawn);
     float sum = 0;
     for (const float share : shares) sum += share;
     EXPECT_NEAR(sum, 1, 1e-6);

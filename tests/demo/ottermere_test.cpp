@@ -86,11 +86,13 @@ TEST(Ottermere, ProjectOpensOnTheQuayWithAWorkOrder) {
     const Project project = makeProject("ottermere.glb");
     EXPECT_EQ(project.order.fixes.size(), 3U);
     EXPECT_GE(project.spots.size(), 3U);
-    EXPECT_GT(at(viewCost(small().scene, project.target, project.view).counts, Measure::Objects), 50);
+    EXPECT_GT(at(viewCost(small().scene, project.target, project.view).counts, Measure::Objects),
+              50);
 }
 
 TEST(Pictures, RepeatWithoutASeam) {
-    for (const auto& painter : {brick({1, 0, 0}, {1, 1, 1}, 1), speckled({1, 1, 1}, 0.5F, 2), waves(3)}) {
+    for (const auto& painter :
+         {brick({1, 0, 0}, {1, 1, 1}, 1), speckled({1, 1, 1}, 0.5F, 2), waves(3)}) {
         const Vec4f left = painter(0.0005F, 0.37F);
         const Vec4f right = painter(0.9995F, 0.37F);
         EXPECT_LT((left - right).norm(), 0.25F);
@@ -105,13 +107,16 @@ TEST(MeshBuilder, ClosedShapesFaceOutward) {
         for (const Part& part : mesh.parts) {
             const std::vector<Vec3f> p = toVectors(*part.find("POSITION"));
             for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
-                sum += p[part.indices[i]].dot(p[part.indices[i + 1]].cross(p[part.indices[i + 2]])) / 6;
+                sum +=
+                    p[part.indices[i]].dot(p[part.indices[i + 1]].cross(p[part.indices[i + 2]])) /
+                    6;
         }
         return sum;
     };
     EXPECT_NEAR(volume(*MeshBuilder("b").box(1, 2, 3).finish()), 6, 1e-5);
     EXPECT_NEAR(volume(*MeshBuilder("c").cylinder(1, 2, 64).finish()), 2 * kPi, 0.05);
-    EXPECT_GT(volume(*MeshBuilder("t").tube({{0, 0, 0}, {0, 1, 0}, {0, 2, 0}}, 0.5F, 24).finish()), 1);
+    EXPECT_GT(volume(*MeshBuilder("t").tube({{0, 0, 0}, {0, 1, 0}, {0, 2, 0}}, 0.5F, 24).finish()),
+              1);
 }
 
 }  // namespace

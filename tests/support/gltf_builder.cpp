@@ -114,7 +114,8 @@ std::string toBase64(const Bytes& data) {
     for (std::size_t i = 0; i < data.size(); i += 3) {
         std::uint32_t bits = 0;
         for (std::size_t k = 0; k < 3; ++k)
-            bits = bits << 8 | (i + k < data.size() ? std::to_integer<std::uint32_t>(data[i + k]) : 0);
+            bits =
+                bits << 8 | (i + k < data.size() ? std::to_integer<std::uint32_t>(data[i + k]) : 0);
         for (std::size_t k = 0; k < 4; ++k)
             text += i + k > data.size() ? '=' : kDigits[bits >> (18 - 6 * k) & 63];
     }

@@ -79,7 +79,8 @@ Mesh makeBox(const Vec3f& size) {
             u[(axis + 1) % 3] = side;
             const Vec3f v = n.cross(u);
             const auto base = static_cast<std::uint32_t>(positions.size());
-            for (const Vec3f& corner : {Vec3f(n - u - v), Vec3f(n + u - v), Vec3f(n + u + v), Vec3f(n - u + v)}) {
+            for (const Vec3f& corner :
+                 {Vec3f(n - u - v), Vec3f(n + u - v), Vec3f(n + u + v), Vec3f(n - u + v)}) {
                 positions.push_back(corner.cwiseProduct(size) / 2);
                 normals.push_back(n);
             }
@@ -96,8 +97,8 @@ Mesh makeBox(const Vec3f& size) {
 Mesh makeBowtie() {
     Mesh mesh;
     mesh.name = "bowtie";
-    mesh.parts.push_back(makePart({{0, 0, 0}, {1, 1, 0}, {1, -1, 0}, {-1, -1, 0}, {-1, 1, 0}},
-                                  {0, 2, 1, 0, 4, 3}));
+    mesh.parts.push_back(
+        makePart({{0, 0, 0}, {1, 1, 0}, {1, -1, 0}, {-1, -1, 0}, {-1, 1, 0}}, {0, 2, 1, 0, 4, 3}));
     return mesh;
 }
 
@@ -186,7 +187,8 @@ std::string describeEdges(const Mesh& mesh) {
     const std::vector<std::uint32_t> first = firstEqualPosition(points);
     std::vector<std::uint32_t> welded;
     for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
-        const std::uint32_t t[3] = {first[corners[i]], first[corners[i + 1]], first[corners[i + 2]]};
+        const std::uint32_t t[3] = {first[corners[i]], first[corners[i + 1]],
+                                    first[corners[i + 2]]};
         if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) welded.insert(welded.end(), t, t + 3);
     }
     int border = 0;

@@ -8,9 +8,13 @@
 namespace flentro {
 namespace {
 
-float finiteOr(float value, float fallback) { return std::isfinite(value) ? value : fallback; }
+float finiteOr(float value, float fallback) {
+    return std::isfinite(value) ? value : fallback;
+}
 
-Vec3f toVector(const aiVector3D& v) { return {v.x, v.y, v.z}; }
+Vec3f toVector(const aiVector3D& v) {
+    return {v.x, v.y, v.z};
+}
 
 std::vector<Vec3f> toVectors(const aiVector3D* values, unsigned count) {
     std::vector<Vec3f> result(count);
@@ -31,8 +35,7 @@ public:
     explicit Converter(const aiScene& source) : source_(source) {}
 
     Scene run() {
-        for (unsigned i = 0; i < source_.mNumMaterials; ++i)
-            addMaterial(*source_.mMaterials[i]);
+        for (unsigned i = 0; i < source_.mNumMaterials; ++i) addMaterial(*source_.mMaterials[i]);
         for (unsigned i = 0; i < source_.mNumMeshes; ++i) addMesh(*source_.mMeshes[i]);
         addNodes();
         scene_.rest = {{"asset", {{"version", "2.0"}}}};
@@ -137,7 +140,8 @@ private:
             waiting.pop_back();
             const int index = static_cast<int>(scene_.nodes.size());
             scene_.nodes.push_back(makeNode(*from, parent));
-            if (parent >= 0) scene_.nodes[static_cast<std::size_t>(parent)].children.push_back(index);
+            if (parent >= 0)
+                scene_.nodes[static_cast<std::size_t>(parent)].children.push_back(index);
             for (unsigned i = from->mNumChildren; i > 0; --i)
                 waiting.emplace_back(from->mChildren[i - 1], index);
         }
@@ -169,6 +173,8 @@ private:
 
 }  // namespace
 
-Scene convert(const aiScene& source) { return Converter(source).run(); }
+Scene convert(const aiScene& source) {
+    return Converter(source).run();
+}
 
 }  // namespace flentro

@@ -38,9 +38,9 @@ int complain(const char* message) {
 
 int run(const char* source, const char* result) {
     Assimp::Importer importer;
-    const aiScene* scene = importer.ReadFile(
-        source, aiProcess_Triangulate | aiProcess_GenSmoothNormals | aiProcess_SortByPType |
-                    aiProcess_JoinIdenticalVertices);
+    const aiScene* scene =
+        importer.ReadFile(source, aiProcess_Triangulate | aiProcess_GenSmoothNormals |
+                                      aiProcess_SortByPType | aiProcess_JoinIdenticalVertices);
     if (!scene || !scene->mRootNode) return complain(importer.GetErrorString());
     const flentro::Scene converted = flentro::convert(*scene);
     if (converted.objects.empty()) return complain("there is no geometry in it");
