@@ -3,7 +3,9 @@
 #include <gtest/gtest.h>
 
 #include <QApplication>
+#include <QSettings>
 #include <QStandardPaths>
+#include <QTemporaryDir>
 
 #include "theme.h"
 
@@ -15,6 +17,8 @@ int main(int argc, char** argv) {
     QApplication application(argc, argv);
     QApplication::setOrganizationName("Flentro tests");
     QApplication::setApplicationName("Flentro tests");
+    const QTemporaryDir settings;  // tests that run side by side must not share theirs
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
     QApplication::setQuitOnLastWindowClosed(false);
     QApplication::setEffectEnabled(Qt::UI_AnimateMenu, false);
     flentro::app::setSheet(application, flentro::app::Sheet::Night);
