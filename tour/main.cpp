@@ -53,10 +53,11 @@ public:
         if (!settle()) return false;
         std::printf("longest stall so far %.0f ms\n", longestStall_);
         const QPixmap picture = window_.grab();
-        beat_.restart();
         std::printf("%s.png  %zu triangles in %.0f ms\n", name, window_.view().frameTriangles(),
                     window_.view().frameMilliseconds());
-        return picture.save(QDir(folder_).filePath(QString(name) + ".png"));
+        const bool saved = picture.save(QDir(folder_).filePath(QString(name) + ".png"));
+        beat_.restart();  // taking pictures is not what the artist waits for
+        return saved;
     }
 
     bool run(const QString& scene) {

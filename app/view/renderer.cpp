@@ -10,8 +10,8 @@
 namespace flentro::app {
 namespace {
 
-/// Triangles between two looks at the clock: about 10 ms on a software renderer.
-constexpr GLsizei kSliceTriangles = 60'000;
+/// Triangles between two looks at the clock: 10 to 20 ms on a software renderer.
+constexpr GLsizei kSliceTriangles = 25'000;
 
 Vec3f toVector(const QColor& color) {
     return {static_cast<float>(color.redF()), static_cast<float>(color.greenF()),
