@@ -11,6 +11,7 @@ namespace flentro::app {
 namespace {
 
 constexpr std::size_t kMostRows = 200;
+constexpr int kSettleMilliseconds = 150;  ///< Stillness of the view before it is ranked again.
 constexpr double kWorthFinding =
     0.01;  ///< Share of the measure from which a row counts as a finding.
 
@@ -83,7 +84,10 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
             document_.setAside(asset, !document_.project().setAside.contains(asset));
         }
     });
-    connect(&document, &Document::countsChanged, this, &FindingsSheet::rankSoon);
+    settle_.setSingleShot(true);
+    settle_.setInterval(kSettleMilliseconds);
+    connect(&settle_, &QTimer::timeout, this, &FindingsSheet::rankSoon);
+    connect(&document, &Document::countsChanged, &settle_, qOverload<>(&QTimer::start));
     connect(&document, &Document::projectChanged, this, [this] { show(ranking_); });
     describeCurrent();
 }
@@ -157,8 +161,13 @@ void FindingsSheet::fillTable(const std::string& keep) {
     const QSignalBlocker quiet(table_);
     table_->horizontalHeaderItem(2)->setText(by_->currentText());
     table_->setRowCount(static_cast<int>(rows_.size()));
-    for (std::size_t row = 0; row < rows_.size(); ++row)
-        fillRow(static_cast<int>(row), ranking_[rows_[row]]);
+    {
+        // Hundreds of cells change at once: the view hears of it once, below.
+        const QSignalBlocker still(table_->model());
+        for (std::size_t row = 0; row < rows_.size(); ++row)
+            fillRow(static_cast<int>(row), ranking_[rows_[row]]);
+    }
+    table_->viewport()->update();
     table_->setCurrentCell(selected, selected >= 0 ? 0 : -1);
     describeCurrent();
 }

@@ -50,6 +50,7 @@ private:
     std::vector<Blame> ranking_;
     std::vector<std::size_t> rows_;  ///< Index in ranking_ of each row.
     LatestRunner runner_;
+    QTimer settle_;
 };
 
 }  // namespace flentro::app

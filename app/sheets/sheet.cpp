@@ -69,6 +69,7 @@ QTableWidget* makeTable(const QStringList& header) {
     table->horizontalHeader()->setHighlightSections(false);
     table->horizontalHeader()->setDefaultAlignment(Qt::AlignRight | Qt::AlignVCenter);
     table->horizontalHeaderItem(0)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    table->horizontalHeader()->setResizeContentsPrecision(0);  // what is visible decides
     table->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     table->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
