@@ -59,11 +59,14 @@ bool makeTangent(float* v) {
 
 bool makeWeights(float* v) {
     float sum = 0;
+    bool changed = false;
     for (int c = 0; c < 4; ++c) {
-        v[c] = std::isfinite(v[c]) && v[c] > 0 ? v[c] : 0;
+        const bool sound = std::isfinite(v[c]) && v[c] >= 0;
+        changed = changed || !sound;
+        v[c] = sound ? v[c] : 0;
         sum += v[c];
     }
-    if (std::fabs(sum - 1) < 1e-4F) return false;
+    if (std::fabs(sum - 1) < 1e-4F) return changed;
     if (sum <= 0) v[0] = sum = 1;
     for (int c = 0; c < 4; ++c) v[c] /= sum;
     return true;
