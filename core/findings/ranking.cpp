@@ -4,6 +4,8 @@
 #include <set>
 #include <unordered_map>
 
+#include "measure/inventory.h"
+
 namespace flentro {
 namespace {
 
@@ -11,20 +13,6 @@ double valueOf(const Blame& blame, Measure by) {
     if (by == Measure::DrawCalls) return blame.drawCalls;
     if (by == Measure::TextureBytes) return blame.textureBytes;
     return blame.triangles;
-}
-
-double texturesOf(const Scene& scene, const Target& target, const Mesh& mesh) {
-    std::set<int> images;
-    for (const Part& part : mesh.parts)
-        if (part.material >= 0)
-            for (const TextureUse& use :
-                 scene.materials[static_cast<std::size_t>(part.material)].textures)
-                images.insert(scene.textures[static_cast<std::size_t>(use.texture)].image);
-    double bytes = 0;
-    for (const int image : images)
-        if (image >= 0)
-            bytes += textureBytes(scene.images[static_cast<std::size_t>(image)], target);
-    return bytes;
 }
 
 /// Adds up drawn objects into one entry for each asset, or makes one for each object.
@@ -65,7 +53,7 @@ private:
         if (isNew) {
             const std::string& name =
                 kind_ == BlameKind::Asset ? scene_.assets[asset].mesh->name : object.name;
-            entries_.push_back({name, key, 0, 0, 0, texturesOf(scene_, target_, mesh), 0});
+            entries_.push_back({name, key, 0, 0, 0, textureBytesOf(scene_, target_, mesh), 0});
         }
         return entries_[at->second];
     }

@@ -32,8 +32,7 @@ AssetEntry describeAsset(const Scene& scene, const Target& target, std::size_t i
     entry.bytes = mesh.bytes;
     entry.parts = mesh.parts.size();
     entry.levels = asset.levelCount();
-    for (const int image : imagesOf(scene, mesh))
-        entry.textureBytes += textureBytes(scene.images[static_cast<std::size_t>(image)], target);
+    entry.textureBytes = textureBytesOf(scene, target, mesh);
     if (!mesh.parts.empty())
         for (const Attribute& attribute : mesh.parts.front().attributes)
             entry.bytesPerVertex[attribute.semantic] = attribute.stream->elementSize();
@@ -71,6 +70,13 @@ std::vector<TextureEntry> listTextures(const Scene& scene, const Target& target)
 }
 
 }  // namespace
+
+double textureBytesOf(const Scene& scene, const Target& target, const Mesh& mesh) {
+    double bytes = 0;
+    for (const int image : imagesOf(scene, mesh))
+        bytes += textureBytes(scene.images[static_cast<std::size_t>(image)], target);
+    return bytes;
+}
 
 Inventory takeInventory(const Scene& scene, const Target& target) {
     Inventory result;

@@ -53,6 +53,9 @@ struct Inventory {
     double textureMemory = 0;
 };
 
+/// Bytes of the distinct textures of one mesh, in the target's storage.
+[[nodiscard]] double textureBytesOf(const Scene& scene, const Target& target, const Mesh& mesh);
+
 /// Cost: O(objects + assets log assets + textures log textures).
 [[nodiscard]] Inventory takeInventory(const Scene& scene, const Target& target);
 
