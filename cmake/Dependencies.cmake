@@ -2,7 +2,6 @@
 find_package(Eigen3 3.4 REQUIRED NO_MODULE)
 find_package(nlohmann_json 3.11 REQUIRED)
 find_package(tl-expected REQUIRED)
-find_package(spdlog REQUIRED)
 find_package(fmt REQUIRED)
 find_package(TBB REQUIRED)
 find_package(embree 3.13 CONFIG REQUIRED)
