@@ -1,8 +1,16 @@
 #include "jobs.h"
 
+#include <sys/resource.h>
+#include <unistd.h>
+
 #include <algorithm>
 
 namespace flentro::app {
+
+void yieldToInterface() {
+    constexpr int kPatience = 10;
+    setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), kPatience);
+}
 
 void JobProgress::report(double fraction, std::string_view message) {
     fraction_ = fraction;
@@ -44,6 +52,7 @@ void JobRunner::begin(const Waiting& job) {
     clock_.start();
     ticker_.start();
     pool_.start([this, progress = running_, work = job.work] {
+        yieldToInterface();
         Finish finish = work(*progress);
         QMetaObject::invokeMethod(
             this, [this, progress, finish = std::move(finish)] { finished(progress, finish); },
@@ -103,6 +112,7 @@ void LatestRunner::request(std::function<std::function<void()>()> compute) {
 void LatestRunner::run(std::function<std::function<void()>()> compute) {
     busy_ = true;
     pool_.start([this, compute = std::move(compute)] {
+        yieldToInterface();
         auto finish = compute();
         QMetaObject::invokeMethod(
             this,

@@ -19,6 +19,10 @@
 
 namespace flentro::app {
 
+/// Lets the interface and the drawing go first: for workers, at the start of their work. Threads
+/// that they start are as patient as they are.
+void yieldToInterface();
+
 /// Progress that the interface thread can read at any time.
 class JobProgress final : public Progress {
 public:

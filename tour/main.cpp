@@ -20,6 +20,25 @@ using namespace flentro::app;
 
 constexpr int kLongestWait = 300'000;  ///< Milliseconds.
 
+/// Tells which event kept the window from its turn.
+class WatchedApplication : public QApplication {
+public:
+    using QApplication::QApplication;
+
+    bool notify(QObject* receiver, QEvent* event) override {
+        const QByteArray name = receiver->metaObject()->className();
+        const int type = event->type();
+        QElapsedTimer clock;
+        clock.start();
+        const bool done = QApplication::notify(receiver, event);
+        constexpr int kSlow = 75;
+        if (clock.elapsed() > kSlow)
+            std::printf("%s took %lld ms over event %d\n", name.constData(),
+                        static_cast<long long>(clock.elapsed()), type);
+        return done;
+    }
+};
+
 class Tour {
 public:
     Tour(MainWindow& window, QString folder) : window_(window), folder_(std::move(folder)) {
@@ -127,7 +146,7 @@ private:
 int main(int argc, char** argv) {
     QApplication::setAttribute(Qt::AA_ShareOpenGLContexts);
     QStandardPaths::setTestModeEnabled(true);
-    QApplication application(argc, argv);
+    WatchedApplication application(argc, argv);
     QApplication::setOrganizationName("Flentro tour");
     QApplication::setApplicationName("Flentro tour");
     if (argc != 3) {
@@ -138,6 +157,7 @@ int main(int argc, char** argv) {
     setSheet(application, Sheet::Night);
     MainWindow window;
     window.show();
+    QApplication::processEvents();  // stalls count from when the window stands
     Tour tour(window, argv[2]);
     const bool good = tour.run(argv[1]);
     if (!good) std::fprintf(stderr, "flentro-tour: %s\n", "a step did not finish");

@@ -3,38 +3,28 @@
 #include <algorithm>
 #include <cmath>
 
+#include "jobs.h"
 #include "simplify/cluster.h"
+#include "view/shaders.h"
 
 namespace flentro::app {
 namespace {
 
-constexpr int kLargestPicture = 1024;     ///< Pixels; the view needs no more.
-constexpr std::size_t kHeavyMesh = 1500;  ///< Triangles from which a stand-in is worth it.
+constexpr int kLargestPicture = 1024;            ///< Pixels; the view needs no more.
+constexpr std::size_t kHeavyMesh = 1500;         ///< Triangles from which a stand-in is worth it.
+constexpr std::size_t kBackgroundMesh = 10'000;  ///< Triangles prepared in the background.
 constexpr int kStandInCells = 14;
 constexpr int kGridWide = 112;  ///< Cells of the light grid along x and z.
 constexpr int kGridHigh = 8;
 
-struct Vertex {
-    float position[3];
-    float normal[3];
-    float texCoord[2];
-};
-
-std::vector<Vertex> interleave(const Part& part) {
-    const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
-    const Stream* normals = part.find("NORMAL");
-    const Stream* texCoords = part.find("TEXCOORD_0");
-    std::vector<Vertex> result(positions.size());
-    for (std::size_t i = 0; i < result.size(); ++i) {
-        Vertex& v = result[i];
-        for (int c = 0; c < 3; ++c) {
-            v.position[c] = positions[i][c];
-            v.normal[c] = normals && c < normals->components ? normals->value(i, c) : 0;
-        }
-        for (int c = 0; c < 2; ++c)
-            v.texCoord[c] = texCoords && c < texCoords->components ? texCoords->value(i, c) : 0;
-    }
-    return result;
+std::unique_ptr<QOpenGLShaderProgram> link(bool edges) {
+    auto program = std::make_unique<QOpenGLShaderProgram>();
+    const QByteArray head = edges ? "#version 330 core\n#define EDGES\n" : "#version 330 core\n";
+    program->addShaderFromSourceCode(QOpenGLShader::Vertex, kVertexShader);
+    if (edges) program->addShaderFromSourceCode(QOpenGLShader::Geometry, kGeometryShader);
+    program->addShaderFromSourceCode(QOpenGLShader::Fragment, head + kFragmentShader);
+    program->link();
+    return program;
 }
 
 const void* offset(std::size_t bytes) {
@@ -75,16 +65,59 @@ void GpuScene::release() {
     for (auto& [hash, name] : textures_)
         if (name) gl_->glDeleteTextures(1, &name);
     if (lightGrid_.texture) gl_->glDeleteTextures(1, &lightGrid_.texture);
+    plain_.reset();
+    edges_.reset();
     meshes_.clear();
     textures_.clear();
     lightGrid_ = {};
 }
 
-GpuPart GpuScene::upload(const Part& part) {
+GpuScene::Vertices GpuScene::interleave(const Part& part) {
+    if (part.triangleCount() == 0) return {};
+    const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
+    const Stream* normals = part.find("NORMAL");
+    const Stream* texCoords = part.find("TEXCOORD_0");
+    Vertices result(positions.size());
+    for (std::size_t i = 0; i < result.size(); ++i) {
+        Vertex& v = result[i];
+        for (int c = 0; c < 3; ++c) {
+            v.position[c] = positions[i][c];
+            v.normal[c] = normals && c < normals->components ? normals->value(i, c) : 0;
+        }
+        for (int c = 0; c < 2; ++c)
+            v.texCoord[c] = texCoords && c < texCoords->components ? texCoords->value(i, c) : 0;
+    }
+    return result;
+}
+
+void GpuScene::prepare(const MeshPtr& mesh) {
+    if (mesh->triangles < kBackgroundMesh || meshes_.contains(mesh.get())) return;
+    if (!askedVertices_.emplace(mesh.get(), mesh).second) return;
+    {
+        const std::lock_guard lock(shared_->mutex);
+        ++shared_->pending;
+    }
+    pool_.start([shared = shared_, mesh] {
+        yieldToInterface();
+        std::vector<Vertices> made;
+        for (const Part& part : mesh->parts) made.push_back(interleave(part));
+        const std::lock_guard guard(shared->mutex);
+        shared->vertices[mesh.get()] = std::move(made);
+        --shared->pending;
+    });
+}
+
+bool GpuScene::isReady(const MeshPtr& mesh) const {
+    if (!askedVertices_.contains(mesh.get())) return true;
+    const std::lock_guard lock(shared_->mutex);
+    return shared_->vertices.contains(mesh.get());
+}
+
+GpuPart GpuScene::upload(const Part& part, const Vertices& vertices) {
+    if (vertices.empty()) return {};
     GpuPart result;
     result.material = part.material;
     result.count = static_cast<GLsizei>(part.indices.size());
-    const std::vector<Vertex> vertices = interleave(part);
     gl_->glGenVertexArrays(1, &result.vao);
     gl_->glGenBuffers(1, &result.vertices);
     gl_->glGenBuffers(1, &result.indices);
@@ -117,9 +150,22 @@ const GpuMesh& GpuScene::mesh(const MeshPtr& mesh) {
     if (known != meshes_.end()) return known->second;
     GpuMesh& added = meshes_[mesh.get()];
     added.keep = mesh;
-    for (const Part& part : mesh->parts)
-        added.parts.push_back(part.triangleCount() > 0 ? upload(part) : GpuPart{});
+    std::vector<Vertices> prepared;
+    if (askedVertices_.erase(mesh.get()) > 0) {
+        const std::lock_guard lock(shared_->mutex);
+        prepared = std::move(shared_->vertices.extract(mesh.get()).mapped());
+    }
+    for (std::size_t i = 0; i < mesh->parts.size(); ++i) {
+        const Part& part = mesh->parts[i];
+        added.parts.push_back(upload(part, prepared.empty() ? interleave(part) : prepared[i]));
+    }
     return added;
+}
+
+QOpenGLShaderProgram& GpuScene::program(bool edges) {
+    std::unique_ptr<QOpenGLShaderProgram>& program = edges ? edges_ : plain_;
+    if (!program) program = link(edges);
+    return *program;
 }
 
 MeshPtr GpuScene::standIn(const MeshPtr& mesh) {
@@ -130,6 +176,7 @@ MeshPtr GpuScene::standIn(const MeshPtr& mesh) {
     if (!askedStandIns_.emplace(mesh.get(), mesh).second) return nullptr;
     ++shared_->pending;
     pool_.start([shared = shared_, mesh] {
+        yieldToInterface();
         MeshPtr made = finishMesh(clusterVertices(*mesh, kStandInCells));
         const std::lock_guard guard(shared->mutex);
         shared->standIns[mesh.get()] = std::move(made);
@@ -147,9 +194,14 @@ GLuint GpuScene::texture(const Image& image) {
         ++shared_->pending;
     }
     pool_.start([shared = shared_, image] {
-        auto pixels = decodeImage(image, kLargestPicture);
+        yieldToInterface();
+        std::vector<Pixels> levels;
+        if (auto pixels = decodeImage(image, kLargestPicture)) {
+            levels = mipMaps(*pixels);
+            levels.insert(levels.begin(), std::move(*pixels));
+        }
         const std::lock_guard guard(shared->mutex);
-        if (pixels) shared->pictures.push_back({image.hash, std::move(*pixels)});
+        if (!levels.empty()) shared->pictures.push_back({image.hash, std::move(levels)});
         --shared->pending;
     });
     return 0;
@@ -159,9 +211,10 @@ void GpuScene::upload(const Finished& picture) {
     GLuint name = 0;
     gl_->glGenTextures(1, &name);
     gl_->glBindTexture(GL_TEXTURE_2D, name);
-    gl_->glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA8, picture.pixels.width, picture.pixels.height, 0,
-                      GL_RGBA, GL_UNSIGNED_BYTE, picture.pixels.rgba.data());
-    gl_->glGenerateMipmap(GL_TEXTURE_2D);
+    GLint level = 0;
+    for (const Pixels& pixels : picture.levels)
+        gl_->glTexImage2D(GL_TEXTURE_2D, level++, GL_RGBA8, pixels.width, pixels.height, 0, GL_RGBA,
+                          GL_UNSIGNED_BYTE, pixels.rgba.data());
     gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR_MIPMAP_LINEAR);
     gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
     textures_[picture.hash] = name;
@@ -182,7 +235,7 @@ void GpuScene::upload(const GridCells& cells) {
     gl_->glTexParameteri(GL_TEXTURE_3D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
 }
 
-/// One picture at a time: a software renderer takes 30 ms to make its mip maps.
+/// One picture at a time, to keep within a slice of drawing.
 bool GpuScene::uploadFinished() {
     std::optional<Finished> finished;
     std::optional<GridCells> grid;
@@ -234,6 +287,7 @@ void GpuScene::setLights(const std::shared_ptr<const Scene>& scene) {
         ++shared_->pending;
     }
     pool_.start([shared = shared_, scene] {
+        yieldToInterface();
         GridCells cells = computeGrid(*scene);
         const std::lock_guard guard(shared->mutex);
         shared->grid = std::move(cells);

@@ -1,8 +1,9 @@
-// Meshes and textures on the graphics card, shared by every scene that the view shows.
+// Meshes, textures and programs on the graphics card, shared by every scene that the view shows.
 
 #pragma once
 
 #include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
 #include <QThreadPool>
 #include <memory>
 #include <mutex>
@@ -40,11 +41,19 @@ public:
     void initialise(Gl* gl);
     void release();
 
+    /// Has the vertices of a heavy mesh made in the background, ready for mesh().
+    void prepare(const MeshPtr& mesh);
+    /// False while prepare() is at it.
+    [[nodiscard]] bool isReady(const MeshPtr& mesh) const;
+
     /// Uploads at first use.
     [[nodiscard]] const GpuMesh& mesh(const MeshPtr& mesh);
 
     /// A coarse stand-in for heavy meshes, null for light ones and until it is made.
     [[nodiscard]] MeshPtr standIn(const MeshPtr& mesh);
+
+    /// The program of all lenses, or the one that also marks triangle edges; built at first use.
+    [[nodiscard]] QOpenGLShaderProgram& program(bool edges);
 
     /// 0 until the picture is decoded; decoding goes on in the background.
     [[nodiscard]] GLuint texture(const Image& image);
@@ -67,9 +76,15 @@ public:
     void setLights(const std::shared_ptr<const Scene>& scene);
 
 private:
+    struct Vertex {
+        float position[3];
+        float normal[3];
+        float texCoord[2];
+    };
+    using Vertices = std::vector<Vertex>;
     struct Finished {
         Hash hash;
-        Pixels pixels;
+        std::vector<Pixels> levels;  ///< The picture and its mip maps.
     };
     struct GridCells {
         Vec3f origin, size;
@@ -80,10 +95,12 @@ private:
         std::optional<GridCells> grid;
         std::vector<Finished> pictures;
         std::unordered_map<const Mesh*, MeshPtr> standIns;
+        std::unordered_map<const Mesh*, std::vector<Vertices>> vertices;  ///< Of each part.
         int pending = 0;
     };
     [[nodiscard]] static GridCells computeGrid(const Scene& scene);
-    [[nodiscard]] GpuPart upload(const Part& part);
+    [[nodiscard]] static Vertices interleave(const Part& part);
+    [[nodiscard]] GpuPart upload(const Part& part, const Vertices& vertices);
     void upload(const Finished& picture);
     void upload(const GridCells& cells);
 
@@ -92,7 +109,10 @@ private:
     std::shared_ptr<Shared> shared_ = std::make_shared<Shared>();
     std::unordered_map<const Mesh*, GpuMesh> meshes_;
     std::unordered_map<const Mesh*, MeshPtr> askedStandIns_;
+    std::unordered_map<const Mesh*, MeshPtr> askedVertices_;  ///< Not uploaded yet.
     std::unordered_map<Hash, GLuint> textures_;
+    std::unique_ptr<QOpenGLShaderProgram> plain_;
+    std::unique_ptr<QOpenGLShaderProgram> edges_;
     LightGrid lightGrid_;
 };
 

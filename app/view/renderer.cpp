@@ -5,27 +5,16 @@
 
 #include "findings/ranking.h"
 #include "theme.h"
-#include "view/shaders.h"
 
 namespace flentro::app {
 namespace {
 
 /// Triangles between two looks at the clock: 10 to 20 ms on a software renderer.
-constexpr GLsizei kSliceTriangles = 25'000;
+constexpr GLsizei kSliceTriangles = 12'000;
 
 Vec3f toVector(const QColor& color) {
     return {static_cast<float>(color.redF()), static_cast<float>(color.greenF()),
             static_cast<float>(color.blueF())};
-}
-
-std::unique_ptr<QOpenGLShaderProgram> link(bool edges) {
-    auto program = std::make_unique<QOpenGLShaderProgram>();
-    const QByteArray head = edges ? "#version 330 core\n#define EDGES\n" : "#version 330 core\n";
-    program->addShaderFromSourceCode(QOpenGLShader::Vertex, kVertexShader);
-    if (edges) program->addShaderFromSourceCode(QOpenGLShader::Geometry, kGeometryShader);
-    program->addShaderFromSourceCode(QOpenGLShader::Fragment, head + kFragmentShader);
-    program->link();
-    return program;
 }
 
 bool needsEdges(LensKind lens) {
@@ -37,21 +26,17 @@ bool needsEdges(LensKind lens) {
 void Renderer::initialise(Gl* gl, GpuScene* gpu) {
     gl_ = gl;
     gpu_ = gpu;
-    plain_ = link(false);
-    edges_ = link(true);
     gl_->glGenBuffers(1, &instanceBuffer_);
 }
 
 void Renderer::release() {
     if (instanceBuffer_) gl_->glDeleteBuffers(1, &instanceBuffer_);
-    plain_.reset();
-    edges_.reset();
     back_.reset();
     front_.reset();
 }
 
 QOpenGLShaderProgram& Renderer::program() {
-    return needsEdges(frame_.lens) ? *edges_ : *plain_;
+    return gpu_->program(needsEdges(frame_.lens));
 }
 
 Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& shares) const {
@@ -118,6 +103,7 @@ void Renderer::begin(const Frame& frame) {
     if (!back_ || back_->size() != frame_.size || back_->format().samples() != format.samples())
         back_ = std::make_unique<QOpenGLFramebufferObject>(frame_.size, format);
     collectBatches();
+    for (const Batch& batch : batches_) gpu_->prepare(batch.mesh);
     cutSlices();
     next_ = 0;
     spent_ = 0;
@@ -212,7 +198,9 @@ bool Renderer::advance(double milliseconds) {
     setUniforms();
     GLsizei unfinished = 0;
     while (next_ < slices_.size()) {
-        const Slice& slice = slices_[next_++];
+        const Slice& slice = slices_[next_];
+        if (!gpu_->isReady(batches_[slice.batch].mesh)) break;
+        ++next_;
         drawSlice(slice);
         unfinished += slice.indices / 3 * slice.instances;
         if (unfinished >= kSliceTriangles) {

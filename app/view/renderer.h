@@ -4,7 +4,6 @@
 
 #include <QElapsedTimer>
 #include <QOpenGLFramebufferObject>
-#include <QOpenGLShaderProgram>
 #include <optional>
 
 #include "view/gpu_scene.h"
@@ -74,8 +73,6 @@ private:
 
     Gl* gl_ = nullptr;
     GpuScene* gpu_ = nullptr;
-    std::unique_ptr<QOpenGLShaderProgram> plain_;
-    std::unique_ptr<QOpenGLShaderProgram> edges_;
     std::unique_ptr<QOpenGLFramebufferObject> back_;
     std::unique_ptr<QOpenGLFramebufferObject> front_;
     GLuint instanceBuffer_ = 0;

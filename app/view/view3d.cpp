@@ -12,7 +12,8 @@ namespace flentro::app {
 namespace {
 
 constexpr double kSliceMilliseconds =
-    35;  ///< Drawing at once; the rest of the window is served in between.
+    22;  ///< Drawing at once; the rest of the window is served in between.
+constexpr int kBusyMilliseconds = 60;   ///< Between looks at what the background has made.
 constexpr int kRestMilliseconds = 180;  ///< Stillness after which the full picture is drawn.
 constexpr double kWalkSpeed = 3.0;      ///< Metres a second.
 constexpr double kRunFactor = 4;
@@ -52,8 +53,8 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
         moving_ = false;
         requestFrame();
     });
-    busyTimer_.setInterval(60);
-    connect(&busyTimer_, &QTimer::timeout, this, [this] { update(); });
+    drawTimer_.setSingleShot(true);
+    connect(&drawTimer_, &QTimer::timeout, this, &View3D::drawOn);
     walkTimer_.setInterval(16);
     connect(&walkTimer_, &QTimer::timeout, this, &View3D::walkStep);
     connect(&document, &Document::sceneChanged, this, [this] {
@@ -90,6 +91,7 @@ void View3D::initializeGL() {
     after_.initialise(this, &gpu_);
     connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &View3D::releaseGl,
             Qt::UniqueConnection);
+    requestFrame();
 }
 
 void View3D::resizeGL(int, int) {
@@ -105,7 +107,7 @@ bool View3D::wants(Showing which) const {
 
 void View3D::requestFrame() {
     wanted_ = true;
-    update();
+    drawTimer_.start(0);
 }
 
 void View3D::startFrames() {
@@ -116,6 +118,7 @@ void View3D::startFrames() {
     frame.size = size() * devicePixelRatioF();
     frame.coarse = moving_ && !hardware_;
     frame.samples = hardware_ ? 4 : 0;
+    drawingCoarse_ = frame.coarse;
     if (wants(Showing::Original)) {
         frame.scene = document_.source();
         before_.begin(frame);
@@ -127,35 +130,53 @@ void View3D::startFrames() {
     wanted_ = false;
 }
 
+/// A slice of drawing, outside of painting: putting the window together costs as much as a
+/// slice, so that is left for finished pictures.
+void View3D::drawOn() {
+    if (!isValid() || !document_.hasScene()) return;
+    makeCurrent();
+    const bool uploaded = gpu_.uploadFinished();
+    if (uploaded) wanted_ = true;
+    const bool finished = !uploaded && drawSlice();
+    doneCurrent();
+    if (finished) {
+        update();
+        emit drawn();
+    }
+    if (uploaded || wanted_ || isDrawing())
+        drawTimer_.start(0);
+    else if (gpu_.isBusy())
+        drawTimer_.start(kBusyMilliseconds);
+}
+
+/// True when a picture was finished by it.
+bool View3D::drawSlice() {
+    const bool outdated = moving_ && !drawingCoarse_;
+    if (wanted_ && (!isDrawing() || outdated)) {
+        startFrames();
+        return false;
+    }
+    if (!isDrawing()) return false;
+    if (before_.advance(kSliceMilliseconds)) after_.advance(kSliceMilliseconds);
+    return !isDrawing();
+}
+
 void View3D::paintGL() {
     const QColor ground = theme().scene;
     glClearColor(ground.redF(), ground.greenF(), ground.blueF(), 1);
     glClear(GL_COLOR_BUFFER_BIT);
     if (!document_.hasScene()) return;
-    if (gpu_.uploadFinished()) wanted_ = true;
-    const bool drawing = before_.isDrawing() || after_.isDrawing();
-    if (wanted_ && (!drawing || moving_)) startFrames();
-    const bool beforeDone = before_.advance(kSliceMilliseconds);
-    const bool afterDone = after_.advance(beforeDone ? kSliceMilliseconds : 1);
     const QSize pixels = size() * devicePixelRatioF();
     const int split = showing_ == Showing::Original ? pixels.width()
                       : showing_ == Showing::Result ? 0
                                                     : static_cast<int>(swipe_ * pixels.width());
     before_.present(defaultFramebufferObject(), pixels, 0, split);
     after_.present(defaultFramebufferObject(), pixels, split, pixels.width());
-    if (!beforeDone || !afterDone || wanted_)
-        QTimer::singleShot(0, this, [this] { update(); });
-    else
-        emit drawn();
-    if (gpu_.isBusy())
-        busyTimer_.start();
-    else
-        busyTimer_.stop();
 }
 
 bool View3D::isSettled() const {
     if (!document_.hasScene()) return true;
-    return !wanted_ && !moving_ && !before_.isDrawing() && !after_.isDrawing() && !gpu_.isBusy();
+    return !wanted_ && !moving_ && !isDrawing() && !gpu_.isBusy();
 }
 
 const Scene* View3D::shownScene() const {

@@ -70,6 +70,9 @@ private:
     void releaseGl();
     void requestFrame();
     void startFrames();
+    void drawOn();
+    bool drawSlice();
+    [[nodiscard]] bool isDrawing() const { return before_.isDrawing() || after_.isDrawing(); }
     void moved(const Viewpoint& view);
     void walkStep();
     void turn(const QPoint& by);
@@ -89,9 +92,10 @@ private:
     double swipe_ = 0.5;
     bool wanted_ = true;
     bool moving_ = false;
+    bool drawingCoarse_ = false;
     bool hardware_ = false;
     QTimer restTimer_;
-    QTimer busyTimer_;
+    QTimer drawTimer_;
     QTimer walkTimer_;
     QElapsedTimer walkClock_;
     QSet<int> keys_;

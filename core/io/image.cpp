@@ -48,6 +48,13 @@ ImageInfo probeWebP(std::span<const std::byte> data) {
     return info;
 }
 
+Pixels resized(const std::uint8_t* rgba, int width, int height, int toWidth, int toHeight) {
+    Pixels result{toWidth, toHeight, {}};
+    result.rgba.resize(static_cast<std::size_t>(toWidth) * static_cast<std::size_t>(toHeight) * 4);
+    stbir_resize_uint8(rgba, width, height, 0, result.rgba.data(), toWidth, toHeight, 0, 4);
+    return result;
+}
+
 struct FreePixels {
     void operator()(stbi_uc* pixels) const { stbi_image_free(pixels); }
 };
@@ -80,19 +87,28 @@ Expected<Pixels> decodeImage(const Image& image, int maxEdge) {
         stbi_load_from_memory(reinterpret_cast<const stbi_uc*>(image.data->data()),
                               static_cast<int>(image.data->size()), &width, &height, &channels, 4));
     if (!raw) return fail(ErrorCode::InvalidInput, "the image cannot be decoded", image.name);
-    Pixels pixels{width, height, {}};
-    while (std::max(pixels.width, pixels.height) > maxEdge) {
-        pixels.width = std::max(1, pixels.width / 2);
-        pixels.height = std::max(1, pixels.height / 2);
+    int toWidth = width;
+    int toHeight = height;
+    while (std::max(toWidth, toHeight) > maxEdge) {
+        toWidth = std::max(1, toWidth / 2);
+        toHeight = std::max(1, toHeight / 2);
     }
-    pixels.rgba.resize(static_cast<std::size_t>(pixels.width) *
-                       static_cast<std::size_t>(pixels.height) * 4);
-    if (pixels.width == width && pixels.height == height)
-        std::memcpy(pixels.rgba.data(), raw.get(), pixels.rgba.size());
-    else
-        stbir_resize_uint8(raw.get(), width, height, 0, pixels.rgba.data(), pixels.width,
-                           pixels.height, 0, 4);
-    return pixels;
+    if (toWidth != width || toHeight != height)
+        return resized(raw.get(), width, height, toWidth, toHeight);
+    const std::size_t bytes =
+        static_cast<std::size_t>(width) * static_cast<std::size_t>(height) * 4;
+    return Pixels{width, height, {raw.get(), raw.get() + bytes}};
+}
+
+std::vector<Pixels> mipMaps(const Pixels& pixels) {
+    std::vector<Pixels> maps;
+    const Pixels* last = &pixels;
+    while (std::max(last->width, last->height) > 1) {
+        maps.push_back(resized(last->rgba.data(), last->width, last->height,
+                               std::max(1, last->width / 2), std::max(1, last->height / 2)));
+        last = &maps.back();
+    }
+    return maps;
 }
 
 std::vector<std::byte> encodePng(const std::uint8_t* pixels, int width, int height, int channels) {
