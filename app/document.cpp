@@ -2,11 +2,50 @@
 
 #include <QFileInfo>
 #include <QUndoCommand>
+#include <deque>
 
 #include "io/file.h"
 #include "io/open.h"
+#include "measure/view_meter.h"
 
 namespace flentro::app {
+
+/// Counts views of the source and of every step; built at its first use, on the worker that
+/// counts, and kept while the artist walks.
+class Counters {
+public:
+    Counters(Evaluation evaluation, std::optional<Evaluation> without, Target target)
+        : evaluation_(std::move(evaluation)),
+          without_(std::move(without)),
+          target_(std::move(target)) {}
+
+    Here count(const Viewpoint& view) {
+        if (!before_) build();
+        Here here;
+        here.before = before_->cost(view);
+        here.after = here.before;
+        for (const ViewMeter& step : steps_) {
+            here.after = step.cost(view);
+            here.steps.push_back(here.after.counts);
+        }
+        if (withoutSelected_) here.without = withoutSelected_->cost(view).counts;
+        return here;
+    }
+
+private:
+    void build() {
+        before_.emplace(*evaluation_.source, target_);
+        for (const Step& step : evaluation_.steps) steps_.emplace_back(step.result->scene, target_);
+        if (without_) withoutSelected_.emplace(without_->result(), target_);
+    }
+
+    const Evaluation evaluation_;
+    const std::optional<Evaluation> without_;
+    const Target target_;
+    std::optional<ViewMeter> before_;
+    std::deque<ViewMeter> steps_;
+    std::optional<ViewMeter> withoutSelected_;
+};
 
 /// One step of undo: whole projects are cheap values.
 class ProjectChange : public QUndoCommand {
@@ -30,19 +69,6 @@ namespace {
 constexpr int kSettleMilliseconds = 120;
 constexpr const char* kOpening = "Opening";
 constexpr const char* kEvaluating = "Work order";
-
-Here countHere(const Evaluation& evaluation, const std::optional<Evaluation>& without,
-               const Target& target, const Viewpoint& view) {
-    Here here;
-    here.before = viewCost(*evaluation.source, target, view);
-    here.after = here.before;
-    for (const Step& step : evaluation.steps) {
-        here.after = viewCost(step.result->scene, target, view);
-        here.steps.push_back(here.after.counts);
-    }
-    if (without) here.without = viewCost(without->result(), target, view).counts;
-    return here;
-}
 
 }  // namespace
 
@@ -127,6 +153,7 @@ void Document::adopt(Scene scene, std::optional<Project> project, const QString&
     source_ = std::make_shared<const Scene>(std::move(scene));
     result_ = source_;
     evaluation_ = {source_, {}};
+    counters_.reset();
     selectedObject_ = -1;
     if (project) {
         project_ = *project;
@@ -194,7 +221,7 @@ void Document::apply(const Project& project) {
     project_.scene = scene;
     emit projectChanged();
     evaluateSoon();
-    countSoon();
+    recountSoon();
 }
 
 void Document::change(Project next, const QString& text) {
@@ -273,7 +300,7 @@ void Document::evaluateNow() {
                                            &evaluation.steps.back().result->scene));
                         without_.reset();
                         emit resultChanged();
-                        countSoon();
+                        recountSoon();
                         evaluateWithoutSelected();
                     };
                 });
@@ -293,21 +320,27 @@ void Document::evaluateWithoutSelected() {
                     return [this, source, evaluation = std::move(*evaluation)] {
                         if (source != source_) return;
                         without_ = evaluation;
-                        countSoon();
+                        recountSoon();
                     };
                 });
 }
 
 void Document::countSoon() {
     if (!source_) return;
-    counter_.request([this, evaluation = evaluation_, without = without_, target = project_.target,
-                      view = project_.view]() -> std::function<void()> {
-        auto here = std::make_shared<Here>(countHere(evaluation, without, target, view));
+    if (!counters_) counters_ = std::make_shared<Counters>(evaluation_, without_, project_.target);
+    counter_.request([this, counters = counters_, view = project_.view]() -> std::function<void()> {
+        auto here = std::make_shared<Here>(counters->count(view));
         return [this, here] {
             here_ = std::move(*here);
             emit countsChanged();
         };
     });
+}
+
+/// Something other than the view changed what the counters count.
+void Document::recountSoon() {
+    counters_.reset();
+    countSoon();
 }
 
 }  // namespace flentro::app

@@ -27,6 +27,8 @@ struct Here {
     std::optional<Counts> without;
 };
 
+class Counters;
+
 class Document : public QObject {
     Q_OBJECT
 
@@ -89,6 +91,7 @@ private:
     void evaluateNow();
     void evaluateWithoutSelected();
     void countSoon();
+    void recountSoon();
     void watch(const QString& file);
     void reread();
     void report(const Error& error);
@@ -100,6 +103,7 @@ private:
     Evaluation evaluation_;
     std::optional<Evaluation> without_;
     std::shared_ptr<StepCache> cache_;
+    std::shared_ptr<Counters> counters_;
     Here here_;
     Counts whole_{};
     int selectedObject_ = -1;

@@ -8,12 +8,17 @@ namespace flentro {
 namespace {
 
 Box boundsOfUsed(const Part& part) {
-    Box box;
     const Stream* stream = part.find("POSITION");
-    if (!stream) return box;
+    if (!stream || part.indices.empty()) return {};
+    constexpr float kFar = std::numeric_limits<float>::infinity();
+    Vec3f low = Vec3f::Constant(kFar);
+    Vec3f high = Vec3f::Constant(-kFar);
     const std::vector<Vec3f> positions = toVectors(*stream);
-    for (const std::uint32_t index : part.indices) box.extend(positions[index].cast<double>());
-    return box;
+    for (const std::uint32_t index : part.indices) {
+        low = low.cwiseMin(positions[index]);
+        high = high.cwiseMax(positions[index]);
+    }
+    return {low.cast<double>(), high.cast<double>()};
 }
 
 void hashAttributes(Hasher& hasher, const std::vector<Attribute>& attributes) {

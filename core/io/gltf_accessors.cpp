@@ -165,10 +165,12 @@ Expected<Stream> GltfAccessors::decodeOne(int index) const {
             source.error().where = where;
             return tl::unexpected(source.error());
         }
-        stream.data.resize(*count * size);
-        if (source->stride == size && *count > 0)
-            std::memcpy(stream.data.data(), source->bytes.data(), stream.data.size());
+        const auto first = source->bytes.begin();
+        if (source->stride == size)
+            stream.data.assign(first, first + static_cast<std::ptrdiff_t>(*count * size));
         else
+            stream.data.resize(*count * size);
+        if (source->stride != size)
             for (std::size_t i = 0; i < *count; ++i)
                 std::memcpy(stream.data.data() + i * size, &source->bytes[i * source->stride],
                             size);

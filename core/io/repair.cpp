@@ -1,5 +1,7 @@
 #include "io/repair.h"
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstring>
 
@@ -19,9 +21,10 @@ template <typename Fix>
 SoundStream fixElements(const StreamPtr& stream, Fix&& fix) {
     SoundStream result{stream, {}, 0};
     std::shared_ptr<Stream> changed;
-    std::vector<float> values(static_cast<std::size_t>(stream->components));
+    std::array<float, 16> values{};
     const std::size_t size = stream->elementSize();
-    for (std::size_t i = 0; i < stream->count(); ++i) {
+    const std::size_t count = stream->count();
+    for (std::size_t i = 0; i < count; ++i) {
         std::memcpy(values.data(), stream->data.data() + i * size, size);
         if (!fix(i, values.data())) continue;
         if (!changed) changed = std::make_shared<Stream>(*stream);
@@ -39,8 +42,9 @@ bool zeroUnlessFinite(float* values, int components) {
 }
 
 bool makeUnit(float* v) {
-    const float length = std::sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
-    if (std::fabs(length - 1) <= kUnitTolerance) return false;
+    const float squared = v[0] * v[0] + v[1] * v[1] + v[2] * v[2];
+    if (std::fabs(squared - 1) <= 2 * kUnitTolerance) return false;  // |v| within the tolerance
+    const float length = std::sqrt(squared);
     if (!std::isfinite(length) || length < 1e-12F) {
         v[0] = v[2] = 0;
         v[1] = 1;
@@ -84,6 +88,25 @@ SoundStream makePositionsSound(const StreamPtr& stream) {
     return result;
 }
 
+/// Most streams are sound: a look without branches, several values at once, before the repair.
+bool isAllFinite(const Stream& stream) {
+    const std::size_t count = stream.data.size() / sizeof(float);
+    constexpr std::uint32_t kExponent = 0x7F800000U;
+    std::uint32_t unsound = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        std::uint32_t bits = 0;
+        std::memcpy(&bits, stream.data.data() + i * sizeof bits, sizeof bits);
+        unsound |= static_cast<std::uint32_t>((bits & kExponent) == kExponent);
+    }
+    return unsound == 0;
+}
+
+bool areAllUsable(const Part& part, std::size_t vertices) {
+    std::uint32_t largest = 0;
+    for (const std::uint32_t index : part.indices) largest = std::max(largest, index);
+    return largest < vertices;
+}
+
 std::size_t indicesPerPrimitive(int mode) {
     return mode == 4 ? 3 : mode == 0 ? 1 : 2;
 }
@@ -92,6 +115,8 @@ std::size_t indicesPerPrimitive(int mode) {
 
 SoundStream makeSound(const StreamPtr& stream, const std::string& semantic) {
     if (stream->type != ComponentType::Float32) return {stream, {}, 0};
+    const bool unit = semantic == "NORMAL" || semantic == "TANGENT" || semantic == "WEIGHTS_0";
+    if (!unit && isAllFinite(*stream)) return {stream, {}, 0};
     if (semantic == "POSITION") return makePositionsSound(stream);
     if (semantic == "NORMAL" && stream->components == 3)
         return fixElements(stream, [](std::size_t, float* v) { return makeUnit(v); });
@@ -106,8 +131,10 @@ SoundStream makeSound(const StreamPtr& stream, const std::string& semantic) {
 std::size_t dropUnusable(Part& part, const std::vector<bool>& unusable) {
     const std::size_t vertices = part.vertexCount();
     const std::size_t step = indicesPerPrimitive(part.mode);
+    const bool whole = part.indices.size() % step == 0;
+    if (whole && unusable.empty() && areAllUsable(part, vertices)) return 0;
     std::size_t kept = 0;
-    std::size_t dropped = part.indices.size() % step != 0 ? 1 : 0;
+    std::size_t dropped = whole ? 0 : 1;
     for (std::size_t i = 0; i + step <= part.indices.size(); i += step) {
         bool sound = true;
         for (std::size_t c = 0; c < step; ++c) {

@@ -20,12 +20,20 @@ struct DrawnObject {
     float distance = 0;        ///< Metres to the nearest point of its bounds.
 };
 
-struct ViewCost {
+/// What one view costs.
+struct ViewTally {
     Counts counts{};
+    double vertices = 0;         ///< Of all drawn objects, both eyes; without shadow passes.
+    double materials = 0;        ///< Distinct materials drawn: changes of state.
+    double bones = 0;            ///< Joints of the skinned objects drawn.
+    double shadowTriangles = 0;  ///< Share of counts[Triangles] for shadow passes.
+    double shadowVertices = 0;
+    double shadowCalls = 0;  ///< Share of counts[DrawCalls].
+};
+
+struct ViewCost : ViewTally {
     std::vector<DrawnObject> drawn;     ///< In object order.
     std::vector<std::uint32_t> lights;  ///< Indices of placed lights in view.
-    double shadowTriangles = 0;         ///< Share of counts[Triangles] for shadow passes.
-    double shadowCalls = 0;
 };
 
 /// Metres from a point to a box; 0 inside.
@@ -40,10 +48,10 @@ struct ViewCost {
 [[nodiscard]] std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
                                                    const Viewpoint& view);
 
-/// Cost: O(objects + shadow lights in view x objects). Reentrant.
+/// One view; for several of one scene, ask a ViewMeter. Cost: as to build one. Reentrant.
 [[nodiscard]] ViewCost viewCost(const Scene& scene, const Target& target, const Viewpoint& view);
 
-/// As viewCost, as if the camera saw everything from `view.eye` in all directions.
+/// As if everything were in view, at level 0, and nothing culled.
 [[nodiscard]] ViewCost wholeSceneCost(const Scene& scene, const Target& target);
 
 /// Bytes of one texture in the target's storage, with mip maps if the target has them.

@@ -1,0 +1,256 @@
+#include "measure/view_meter.h"
+
+#include <algorithm>
+#include <optional>
+#include <unsupported/Eigen/BVH>
+
+namespace flentro {
+namespace {
+
+using BoxTree = Eigen::KdBVH<double, 3, std::uint32_t>;
+
+/// Collects the boxes within reach of a point.
+struct WithinReach {
+    const Vec3d& centre;
+    double reach;
+    const std::vector<Box>& boxes;
+    std::vector<std::uint32_t>& found;
+
+    bool intersectVolume(const Box& box) const { return box.exteriorDistance(centre) <= reach; }
+    bool intersectObject(std::uint32_t index) {
+        if (intersectVolume(boxes[index])) found.push_back(index);
+        return false;
+    }
+};
+
+template <typename Visit>
+void forEachView(std::uint32_t mask, Visit&& visit) {
+    for (; mask != 0; mask &= mask - 1) visit(static_cast<std::size_t>(__builtin_ctz(mask)));
+}
+
+}  // namespace
+
+/// A set over small integers that is emptied at no cost.
+class ViewMeter::Marks {
+public:
+    explicit Marks(std::size_t size) : stamps_(size, 0) {}
+    void clear() { ++now_; }
+    /// True the first time since clear().
+    bool add(std::size_t index) {
+        if (stamps_[index] == now_) return false;
+        stamps_[index] = now_;
+        return true;
+    }
+
+private:
+    std::vector<std::uint32_t> stamps_;
+    std::uint32_t now_ = 1;
+};
+
+ViewMeter::ViewMeter(const Scene& scene, const Target& target) : scene_(scene), target_(target) {
+    makeRows();
+    makeMaterials();
+    for (const Object& object : scene_.objects) {
+        const int skin = scene_.nodes[static_cast<std::size_t>(object.node)].skin;
+        bones_.push_back(
+            skin < 0
+                ? 0.0
+                : static_cast<double>(scene_.skins[static_cast<std::size_t>(skin)].joints.size()));
+    }
+    findCasters();
+}
+
+void ViewMeter::makeRows() {
+    for (const Asset& asset : scene_.assets) {
+        firstRow_.push_back(static_cast<std::uint32_t>(rows_.size()));
+        for (std::size_t level = 0; level < asset.levelCount(); ++level) {
+            const Mesh& mesh = *asset.level(level);
+            const auto first = static_cast<std::uint32_t>(rowMaterials_.size());
+            for (const Part& part : mesh.parts)
+                if (part.material >= 0)
+                    rowMaterials_.push_back(static_cast<std::uint32_t>(part.material));
+            rows_.push_back({static_cast<double>(mesh.triangles),
+                             static_cast<double>(mesh.vertices),
+                             static_cast<double>(mesh.parts.size()), first,
+                             static_cast<std::uint32_t>(rowMaterials_.size()) - first});
+        }
+    }
+}
+
+void ViewMeter::makeMaterials() {
+    for (const Material& material : scene_.materials) {
+        imagesOf_.emplace_back();
+        for (const TextureUse& use : material.textures) {
+            const int image = scene_.textures[static_cast<std::size_t>(use.texture)].image;
+            if (image >= 0) imagesOf_.back().push_back(static_cast<std::uint32_t>(image));
+        }
+    }
+}
+
+/// A shadow pass draws every caster whose bounds the light's range meets.
+void ViewMeter::findCasters() {
+    std::vector<std::uint32_t> casting;
+    std::vector<Box> boxes;
+    for (std::size_t i = 0; i < scene_.objects.size(); ++i) {
+        const Object& object = scene_.objects[i];
+        if (!object.castsShadow || object.bounds.isEmpty()) continue;
+        casting.push_back(static_cast<std::uint32_t>(i));
+        boxes.push_back(object.bounds);
+    }
+    casters_.resize(scene_.placedLights.size());
+    if (casting.empty()) return;
+    std::vector<std::uint32_t> order(casting.size());
+    for (std::size_t i = 0; i < order.size(); ++i) order[i] = static_cast<std::uint32_t>(i);
+    const BoxTree tree(order.begin(), order.end(), boxes.begin(), boxes.end());
+    for (std::size_t i = 0; i < casters_.size(); ++i) {
+        const PlacedLight& light = scene_.placedLights[i];
+        if (!light.castsShadow) continue;
+        WithinReach within{light.position, light.range, boxes, casters_[i]};
+        Eigen::BVIntersect(tree, within);
+        for (std::uint32_t& index : casters_[i]) index = casting[index];
+        std::sort(casters_[i].begin(), casters_[i].end());
+    }
+}
+
+std::size_t ViewMeter::rowOf(std::size_t object, std::size_t level) const {
+    return firstRow_[static_cast<std::size_t>(scene_.objects[object].asset)] + level;
+}
+
+Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) const {
+    Sightings result;
+    result.views = views.size();
+    std::vector<Frustum> frusta;
+    for (const Viewpoint& view : views) frusta.emplace_back(view, target_.lens());
+    result.levels.assign(scene_.objects.size(), Sightings::kGone);
+    result.objects.assign(scene_.objects.size(), 0);
+    for (std::size_t i = 0; i < scene_.objects.size(); ++i) {
+        const Object& object = scene_.objects[i];
+        const double distance = distanceTo(object.bounds, eye);
+        if (!(distance < object.culling.end)) continue;
+        const Ladder& ladder = scene_.assets[static_cast<std::size_t>(object.asset)].ladder;
+        result.levels[i] = static_cast<std::uint8_t>(levelAt(ladder, object.scale, distance));
+        for (std::size_t v = 0; v < frusta.size(); ++v)
+            if (frusta[v].meets(object.bounds)) result.objects[i] |= std::uint16_t(1U << v);
+    }
+    for (const PlacedLight& light : scene_.placedLights) {
+        std::uint16_t mask = 0;
+        for (std::size_t v = 0; v < frusta.size(); ++v)
+            if (frusta[v].meetsSphere(light.position, light.range)) mask |= std::uint16_t(1U << v);
+        result.lights.push_back(mask);
+    }
+    return result;
+}
+
+ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const Sightings& sightings,
+                                      const Without& without, Marks& rows) const {
+    Pass pass;
+    rows.clear();
+    for (const std::uint32_t object : casters_[light]) {
+        const std::uint8_t level = sightings.levels[object];
+        if (level == Sightings::kGone || without.object(object)) continue;
+        const std::size_t index = rowOf(object, level);
+        const Row& row = rows_[index];
+        pass.triangles += row.triangles;
+        pass.vertices += row.vertices;
+        if (rows.add(index) || !target_.instancing) pass.calls += row.parts;
+    }
+    return pass;
+}
+
+void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, Marks& rows, Marks& materials,
+                         Marks& images) const {
+    const Row& row = rows_[index];
+    const auto raise = [&](Measure measure, double value) {
+        at(tally.counts, measure) = std::max(at(tally.counts, measure), value);
+    };
+    at(tally.counts, Measure::Objects) += 1;
+    at(tally.counts, Measure::Triangles) += row.triangles;
+    tally.vertices += row.vertices;
+    const bool isNew = rows.add(index);
+    if (isNew || !target_.instancing) at(tally.counts, Measure::DrawCalls) += row.parts;
+    if (!isNew) return;
+    raise(Measure::VerticesPerMesh, row.vertices);
+    raise(Measure::MaterialsPerObject, row.parts);
+    for (std::uint32_t m = 0; m < row.materials; ++m) {
+        const std::uint32_t material = rowMaterials_[row.firstMaterial + m];
+        if (!materials.add(material)) continue;
+        tally.materials += 1;
+        for (const std::uint32_t image : imagesOf_[material]) {
+            if (!images.add(image)) continue;
+            const Image& source = scene_.images[image];
+            at(tally.counts, Measure::TextureBytes) += textureBytes(source, target_);
+            raise(Measure::TextureEdge, std::max(source.width, source.height));
+        }
+    }
+}
+
+std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Without& without) const {
+    Marks rows(rows_.size());
+    Marks materials(scene_.materials.size());
+    Marks images(scene_.images.size());
+    std::vector<ViewTally> tallies(sightings.views);
+    for (std::size_t v = 0; v < sightings.views; ++v) {
+        rows.clear();
+        materials.clear();
+        images.clear();
+        ViewTally& tally = tallies[v];
+        for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
+            if (!(sightings.objects[i] >> v & 1U) || without.object(i)) continue;
+            addDrawn(rowOf(i, sightings.levels[i]), tally, rows, materials, images);
+            tally.bones += bones_[i];
+        }
+        // Both eyes draw all triangles; with one pass they share the calls.
+        at(tally.counts, Measure::Triangles) *= target_.eyes;
+        tally.vertices *= target_.eyes;
+        if (!target_.singlePass) at(tally.counts, Measure::DrawCalls) *= target_.eyes;
+    }
+    for (std::size_t light = 0; light < sightings.lights.size(); ++light) {
+        if (sightings.lights[light] == 0 || without.light(light)) continue;
+        std::optional<Pass> pass;
+        if (scene_.placedLights[light].castsShadow)
+            pass = shadowPass(light, sightings, without, rows);
+        forEachView(sightings.lights[light], [&](std::size_t v) {
+            ViewTally& tally = tallies[v];
+            at(tally.counts, Measure::Lights) += 1;
+            if (!pass) return;
+            at(tally.counts, Measure::ShadowLights) += 1;
+            tally.shadowTriangles += pass->triangles;
+            tally.shadowVertices += pass->vertices;
+            tally.shadowCalls += pass->calls;
+        });
+    }
+    for (ViewTally& tally : tallies) {
+        at(tally.counts, Measure::Triangles) += tally.shadowTriangles;
+        at(tally.counts, Measure::DrawCalls) += tally.shadowCalls;
+    }
+    return tallies;
+}
+
+ViewCost ViewMeter::detail(const Sightings& sightings, const Vec3d* eye) const {
+    ViewCost cost;
+    static_cast<ViewTally&>(cost) = count(sightings).front();
+    for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
+        if (sightings.objects[i] == 0) continue;
+        const double distance = eye ? distanceTo(scene_.objects[i].bounds, *eye) : 0;
+        cost.drawn.push_back(
+            {static_cast<std::uint32_t>(i), sightings.levels[i], static_cast<float>(distance)});
+    }
+    for (std::size_t i = 0; i < sightings.lights.size(); ++i)
+        if (sightings.lights[i] != 0) cost.lights.push_back(static_cast<std::uint32_t>(i));
+    return cost;
+}
+
+ViewCost ViewMeter::cost(const Viewpoint& view) const {
+    return detail(sight(view.eye, {&view, 1}), &view.eye);
+}
+
+ViewCost ViewMeter::wholeScene() const {
+    Sightings all;
+    all.views = 1;
+    all.levels.assign(scene_.objects.size(), 0);
+    for (const Object& object : scene_.objects) all.objects.push_back(!object.bounds.isEmpty());
+    all.lights.assign(scene_.placedLights.size(), 1);
+    return detail(all, nullptr);
+}
+
+}  // namespace flentro

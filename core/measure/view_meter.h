@@ -1,0 +1,91 @@
+// Counts what views of one scene cost on one target: built once, asked often, from any thread.
+//
+// Standing somewhere settles distances, and so culling, levels and shadow passes; turning the
+// head only changes what meets the frustum. Both are kept apart, so that many headings of one
+// eye, and the same views without some object or light, cost little more than one.
+
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "measure/viewcost.h"
+
+namespace flentro {
+
+/// What the views from one eye take in; view v is bit v of the masks.
+struct Sightings {
+    static constexpr std::uint8_t kGone = 255;  ///< Beyond its culling distance.
+    static constexpr std::size_t kMostViews = 16;
+
+    std::size_t views = 0;
+    std::vector<std::uint8_t> levels;    ///< [objects]
+    std::vector<std::uint16_t> objects;  ///< [objects] Whose frustum meets the bounds.
+    std::vector<std::uint16_t> lights;   ///< [placed lights] Whose frustum meets the range.
+};
+
+/// What-if: taken out without changing the scene. Empty vectors take out nothing.
+struct Without {
+    std::vector<bool> objects;  ///< [objects]
+    std::vector<bool> lights;   ///< [placed lights]
+
+    [[nodiscard]] bool object(std::size_t i) const { return !objects.empty() && objects[i]; }
+    [[nodiscard]] bool light(std::size_t i) const { return !lights.empty() && lights[i]; }
+    [[nodiscard]] bool empty() const { return objects.empty() && lights.empty(); }
+};
+
+/// Scene and target must outlive it. All calls are reentrant.
+class ViewMeter {
+public:
+    /// Cost: O(objects log objects + casters in reach of each shadow light).
+    ViewMeter(const Scene& scene, const Target& target);
+
+    /// At most Sightings::kMostViews views, all from `eye`. Cost: O(objects x views).
+    [[nodiscard]] Sightings sight(const Vec3d& eye, std::span<const Viewpoint> views) const;
+
+    /// One tally for each view. Cost: O(objects + casters + drawn objects).
+    [[nodiscard]] std::vector<ViewTally> count(const Sightings& sightings,
+                                               const Without& without = {}) const;
+
+    [[nodiscard]] ViewCost cost(const Viewpoint& view) const;
+
+    /// As if everything were in view, at level 0, and nothing culled.
+    [[nodiscard]] ViewCost wholeScene() const;
+
+private:
+    struct Row {  ///< One level of one asset.
+        double triangles = 0;
+        double vertices = 0;
+        double parts = 0;
+        std::uint32_t firstMaterial = 0;  ///< In rowMaterials_.
+        std::uint32_t materials = 0;
+    };
+    struct Pass {  ///< One shadow light, seen from one eye.
+        double triangles = 0;
+        double vertices = 0;
+        double calls = 0;
+    };
+    class Marks;
+
+    void makeRows();
+    void makeMaterials();
+    void findCasters();
+    [[nodiscard]] std::size_t rowOf(std::size_t object, std::size_t level) const;
+    [[nodiscard]] Pass shadowPass(std::size_t light, const Sightings& sightings,
+                                  const Without& without, Marks& rows) const;
+    void addDrawn(std::size_t row, ViewTally& tally, Marks& rows, Marks& materials,
+                  Marks& images) const;
+    [[nodiscard]] ViewCost detail(const Sightings& sightings, const Vec3d* eye) const;
+
+    const Scene& scene_;
+    const Target& target_;
+    std::vector<Row> rows_;
+    std::vector<std::uint32_t> firstRow_;  ///< [assets]
+    std::vector<std::uint32_t> rowMaterials_;
+    std::vector<std::vector<std::uint32_t>> imagesOf_;  ///< [materials]
+    std::vector<double> bones_;                         ///< [objects]
+    std::vector<std::vector<std::uint32_t>> casters_;   ///< [placed lights]
+};
+
+}  // namespace flentro
