@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <map>
 
+#include "base/parallel.h"
 #include "findings/ranking.h"
 #include "geometry/weld.h"
 #include "io/file.h"
@@ -13,6 +14,7 @@
 #include "ottermere.h"
 #include "simplify/deviation.h"
 #include "simplify/reduce.h"
+#include "survey/survey.h"
 
 namespace {
 
@@ -79,6 +81,107 @@ void ViewCostOfTheQuay(benchmark::State& state) {
     state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(scene.objects.size()));
 }
 BENCHMARK(ViewCostOfTheQuay)->Arg(1)->Arg(4)->Arg(16)->Unit(benchmark::kMillisecond);
+
+const Target& surveyed() {
+    return shippedTargets()[2];
+}
+
+/// Spots all over the first market, 12 m apart.
+const std::vector<SurveySpot>& places() {
+    static const std::vector<SurveySpot> made = [] {
+        const RayScene rays(market(1));
+        SpotPlan plan;
+        plan.start = demo::quayView().eye;
+        plan.spacing = 12;
+        auto spots = planSpots(market(1), rays, plan, noProgress()).value();
+        std::erase_if(spots, [](const SurveySpot& spot) { return spot.level > 0; });
+        return spots;
+    }();
+    return made;
+}
+
+void setSpots(benchmark::State& state) {
+    state.counters["spots/s"] = benchmark::Counter(
+        static_cast<double>(state.iterations()) * static_cast<double>(places().size()),
+        benchmark::Counter::kIsRate);
+}
+
+/// Argument: copies of the market.
+void SurveyDrawn(benchmark::State& state) {
+    const int copies = static_cast<int>(state.range(0));
+    SurveySettings settings;
+    settings.faceSize = 0;
+    (void)places();
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            takeSurvey(market(copies), surveyed(), places(), settings, noProgress()));
+    setSpots(state);
+}
+BENCHMARK(SurveyDrawn)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// Arguments: copies of the market, rays along an edge of a face.
+void SurveySeen(benchmark::State& state) {
+    const int copies = static_cast<int>(state.range(0));
+    const RayScene rays(market(copies));
+    SurveySettings settings;
+    settings.faceSize = static_cast<int>(state.range(1));
+    settings.aimAtTriangles = false;
+    (void)places();
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            takeSurvey(market(copies), &rays, surveyed(), places(), settings, noProgress()));
+    setSpots(state);
+    state.counters["rays/s"] = benchmark::Counter(
+        static_cast<double>(state.iterations()) * static_cast<double>(places().size()) * 6 *
+            static_cast<double>(settings.faceSize) * settings.faceSize,
+        benchmark::Counter::kIsRate);
+}
+BENCHMARK(SurveySeen)
+    ->Args({1, 256})
+    ->Args({1, 384})
+    ->Args({16, 256})
+    ->Args({16, 384})
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+
+/// The same rays without any bookkeeping: what the ray library reaches by itself.
+void RaysBare(benchmark::State& state) {
+    const int copies = static_cast<int>(state.range(0));
+    const RayScene rays(market(copies));
+    const int size = static_cast<int>(state.range(1));
+    const CubeRays cube(size, surveyed(), {}, false);
+    const auto& spots = places();
+    for (auto _ : state)
+        parallelFor(spots.size(), "", noProgress(), [&](std::size_t i) {
+            for (const CubeRays::Packet& packet : cube.packets())
+                benchmark::DoNotOptimize(rays.traceBare(spots[i].eye, packet.rays));
+        });
+    setSpots(state);
+    state.counters["rays/s"] =
+        benchmark::Counter(static_cast<double>(state.iterations()) *
+                               static_cast<double>(spots.size()) * 6 * size * size,
+                           benchmark::Counter::kIsRate);
+}
+BENCHMARK(RaysBare)
+    ->Args({1, 256})
+    ->Args({1, 384})
+    ->Args({16, 384})
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+
+void PlanSpots(benchmark::State& state) {
+    const RayScene rays(market(1));
+    SpotPlan plan;
+    plan.start = demo::quayView().eye;
+    for (auto _ : state) benchmark::DoNotOptimize(planSpots(market(1), rays, plan, noProgress()));
+}
+BENCHMARK(PlanSpots)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void PrepareRays(benchmark::State& state) {
+    const Scene& scene = market(static_cast<int>(state.range(0)));
+    for (auto _ : state) RayScene rays(scene);
+}
+BENCHMARK(PrepareRays)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void RankAssets(benchmark::State& state) {
     const ViewCost cost = viewCost(market(1), desk(), demo::quayView());

@@ -1,5 +1,7 @@
 #include "geometry/frustum.h"
 
+#include <cmath>
+
 namespace flentro {
 
 Mat4d viewMatrix(const Viewpoint& view) {
@@ -30,27 +32,25 @@ Mat4d projectionMatrix(const Lens& lens) {
 // Planes from the rows of the combined matrix: Gribb & Hartmann 2001.
 Frustum::Frustum(const Viewpoint& view, const Lens& lens) {
     const Mat4d m = projectionMatrix(lens) * viewMatrix(view);
-    for (int axis = 0; axis < 3; ++axis) {
-        planes_[2 * axis] = m.row(3) + m.row(axis);
-        planes_[2 * axis + 1] = m.row(3) - m.row(axis);
+    for (std::size_t i = 0; i < planes_.size(); ++i) {
+        const auto axis = static_cast<Eigen::Index>(i / 2);
+        Vec4d plane = m.row(3) + (i % 2 == 0 ? 1 : -1) * m.row(axis);
+        plane /= plane.head<3>().norm();
+        for (Eigen::Index k = 0; k < 3; ++k) {
+            planes_[i].normal[k] = plane[k];
+            planes_[i].size[k] = std::fabs(plane[k]);
+        }
+        planes_[i].offset = plane.w();
     }
-    for (Vec4d& plane : planes_) plane /= plane.head<3>().norm();
 }
 
 bool Frustum::meets(const Box& box) const {
-    if (box.isEmpty()) return false;
-    const Vec3d centre = box.center();
-    const Vec3d half = box.sizes() * 0.5;
-    for (const Vec4d& plane : planes_) {
-        const double reach = half.dot(plane.head<3>().cwiseAbs());
-        if (plane.head<3>().dot(centre) + plane.w() < -reach) return false;
-    }
-    return true;
+    return !box.isEmpty() && meets(box.center(), 0.5 * box.sizes());
 }
 
 bool Frustum::meetsSphere(const Vec3d& centre, double radius) const {
-    for (const Vec4d& plane : planes_)
-        if (plane.head<3>().dot(centre) + plane.w() < -radius) return false;
+    for (const Plane& plane : planes_)
+        if (plane.signedDistance(centre) < -radius) return false;
     return true;
 }
 

@@ -36,10 +36,27 @@ public:
     /// False only when the box lies wholly outside one plane: exact for boxes inside or
     /// crossing, rarely true for a box near an edge that misses it (conservative).
     [[nodiscard]] bool meets(const Box& box) const;
+    /// The same for a box given by its centre and half its sizes.
+    [[nodiscard]] bool meets(const Vec3d& centre, const Vec3d& half) const {
+        for (const Plane& p : planes_) {
+            const double reach = p.size[0] * half[0] + p.size[1] * half[1] + p.size[2] * half[2];
+            if (p.signedDistance(centre) < -reach) return false;
+        }
+        return true;
+    }
     [[nodiscard]] bool meetsSphere(const Vec3d& centre, double radius) const;
 
 private:
-    std::array<Vec4d, 6> planes_;
+    /// Plain numbers: this is asked for every object, spot and heading of a survey.
+    struct Plane {
+        double normal[3];
+        double size[3];  ///< Of the normal's components.
+        double offset;
+        [[nodiscard]] double signedDistance(const Vec3d& p) const {
+            return normal[0] * p[0] + normal[1] * p[1] + normal[2] * p[2] + offset;
+        }
+    };
+    std::array<Plane, 6> planes_;
 };
 
 }  // namespace flentro

@@ -7,6 +7,8 @@
 namespace flentro {
 namespace {
 
+constexpr std::uint32_t kNoRow = 0xFFFFFFFFU;
+
 using BoxTree = Eigen::KdBVH<double, 3, std::uint32_t>;
 
 /// Collects the boxes within reach of a point.
@@ -50,13 +52,7 @@ private:
 ViewMeter::ViewMeter(const Scene& scene, const Target& target) : scene_(scene), target_(target) {
     makeRows();
     makeMaterials();
-    for (const Object& object : scene_.objects) {
-        const int skin = scene_.nodes[static_cast<std::size_t>(object.node)].skin;
-        bones_.push_back(
-            skin < 0
-                ? 0.0
-                : static_cast<double>(scene_.skins[static_cast<std::size_t>(skin)].joints.size()));
-    }
+    placeObjects();
     findCasters();
 }
 
@@ -112,8 +108,23 @@ void ViewMeter::findCasters() {
     }
 }
 
-std::size_t ViewMeter::rowOf(std::size_t object, std::size_t level) const {
-    return firstRow_[static_cast<std::size_t>(scene_.objects[object].asset)] + level;
+void ViewMeter::placeObjects() {
+    for (const Object& object : scene_.objects) {
+        const int skin = scene_.nodes[static_cast<std::size_t>(object.node)].skin;
+        const auto asset = static_cast<std::uint32_t>(object.asset);
+        Placed placed{object.bounds.center(),
+                      0.5 * object.bounds.sizes(),
+                      object.culling.end,
+                      object.scale,
+                      0,
+                      firstRow_[asset],
+                      asset};
+        if (object.bounds.isEmpty()) placed.gone = 0;
+        if (skin >= 0)
+            placed.bones =
+                static_cast<double>(scene_.skins[static_cast<std::size_t>(skin)].joints.size());
+        placed_.push_back(placed);
+    }
 }
 
 Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) const {
@@ -123,14 +134,18 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
     for (const Viewpoint& view : views) frusta.emplace_back(view, target_.lens());
     result.levels.assign(scene_.objects.size(), Sightings::kGone);
     result.objects.assign(scene_.objects.size(), 0);
-    for (std::size_t i = 0; i < scene_.objects.size(); ++i) {
-        const Object& object = scene_.objects[i];
-        const double distance = distanceTo(object.bounds, eye);
-        if (!(distance < object.culling.end)) continue;
-        const Ladder& ladder = scene_.assets[static_cast<std::size_t>(object.asset)].ladder;
-        result.levels[i] = static_cast<std::uint8_t>(levelAt(ladder, object.scale, distance));
+    for (std::size_t i = 0; i < placed_.size(); ++i) {
+        const Placed& object = placed_[i];
+        const double distance =
+            ((eye - object.centre).cwiseAbs() - object.half).cwiseMax(0.0).norm();
+        if (!(distance < object.gone)) continue;
+        const Ladder& ladder = scene_.assets[object.asset].ladder;
+        result.levels[i] =
+            static_cast<std::uint8_t>(ladder.empty() ? 0 : levelAt(ladder, object.scale, distance));
+        std::uint32_t mask = 0;
         for (std::size_t v = 0; v < frusta.size(); ++v)
-            if (frusta[v].meets(object.bounds)) result.objects[i] |= std::uint16_t(1U << v);
+            mask |= static_cast<std::uint32_t>(frusta[v].meets(object.centre, object.half)) << v;
+        result.objects[i] = static_cast<std::uint16_t>(mask);
     }
     for (const PlacedLight& light : scene_.placedLights) {
         std::uint16_t mask = 0;
@@ -141,14 +156,23 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
     return result;
 }
 
-ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const Sightings& sightings,
-                                      const Without& without, Marks& rows) const {
+/// The row of each object at its level from this eye; kNoRow if it is not there.
+std::vector<std::uint32_t> ViewMeter::rowsOf(const Sightings& sightings,
+                                             const Without& without) const {
+    std::vector<std::uint32_t> rows(placed_.size(), kNoRow);
+    for (std::size_t i = 0; i < rows.size(); ++i)
+        if (sightings.levels[i] != Sightings::kGone && !without.object(i))
+            rows[i] = placed_[i].firstRow + sightings.levels[i];
+    return rows;
+}
+
+ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const std::vector<std::uint32_t>& rowsHere,
+                                      Marks& rows) const {
     Pass pass;
     rows.clear();
     for (const std::uint32_t object : casters_[light]) {
-        const std::uint8_t level = sightings.levels[object];
-        if (level == Sightings::kGone || without.object(object)) continue;
-        const std::size_t index = rowOf(object, level);
+        const std::uint32_t index = rowsHere[object];
+        if (index == kNoRow) continue;
         const Row& row = rows_[index];
         pass.triangles += row.triangles;
         pass.vertices += row.vertices;
@@ -188,6 +212,7 @@ std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Withou
     Marks rows(rows_.size());
     Marks materials(scene_.materials.size());
     Marks images(scene_.images.size());
+    const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
     std::vector<ViewTally> tallies(sightings.views);
     for (std::size_t v = 0; v < sightings.views; ++v) {
         rows.clear();
@@ -195,9 +220,9 @@ std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Withou
         images.clear();
         ViewTally& tally = tallies[v];
         for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
-            if (!(sightings.objects[i] >> v & 1U) || without.object(i)) continue;
-            addDrawn(rowOf(i, sightings.levels[i]), tally, rows, materials, images);
-            tally.bones += bones_[i];
+            if (!(sightings.objects[i] >> v & 1U) || rowsHere[i] == kNoRow) continue;
+            addDrawn(rowsHere[i], tally, rows, materials, images);
+            tally.bones += placed_[i].bones;
         }
         // Both eyes draw all triangles; with one pass they share the calls.
         at(tally.counts, Measure::Triangles) *= target_.eyes;
@@ -207,8 +232,7 @@ std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Withou
     for (std::size_t light = 0; light < sightings.lights.size(); ++light) {
         if (sightings.lights[light] == 0 || without.light(light)) continue;
         std::optional<Pass> pass;
-        if (scene_.placedLights[light].castsShadow)
-            pass = shadowPass(light, sightings, without, rows);
+        if (scene_.placedLights[light].castsShadow) pass = shadowPass(light, rowsHere, rows);
         forEachView(sightings.lights[light], [&](std::size_t v) {
             ViewTally& tally = tallies[v];
             at(tally.counts, Measure::Lights) += 1;

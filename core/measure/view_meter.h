@@ -54,6 +54,16 @@ public:
     [[nodiscard]] ViewCost wholeScene() const;
 
 private:
+    /// What is asked of every object for every spot, close together in memory.
+    struct Placed {
+        Vec3d centre;  ///< Of the bounds.
+        Vec3d half;
+        double gone;  ///< Metres; culled from here on.
+        double scale;
+        double bones;
+        std::uint32_t firstRow;
+        std::uint32_t asset;
+    };
     struct Row {  ///< One level of one asset.
         double triangles = 0;
         double vertices = 0;
@@ -71,9 +81,11 @@ private:
     void makeRows();
     void makeMaterials();
     void findCasters();
-    [[nodiscard]] std::size_t rowOf(std::size_t object, std::size_t level) const;
-    [[nodiscard]] Pass shadowPass(std::size_t light, const Sightings& sightings,
-                                  const Without& without, Marks& rows) const;
+    void placeObjects();
+    [[nodiscard]] std::vector<std::uint32_t> rowsOf(const Sightings& sightings,
+                                                    const Without& without) const;
+    [[nodiscard]] Pass shadowPass(std::size_t light, const std::vector<std::uint32_t>& rowsHere,
+                                  Marks& rows) const;
     void addDrawn(std::size_t row, ViewTally& tally, Marks& rows, Marks& materials,
                   Marks& images) const;
     [[nodiscard]] ViewCost detail(const Sightings& sightings, const Vec3d* eye) const;
@@ -84,7 +96,7 @@ private:
     std::vector<std::uint32_t> firstRow_;  ///< [assets]
     std::vector<std::uint32_t> rowMaterials_;
     std::vector<std::vector<std::uint32_t>> imagesOf_;  ///< [materials]
-    std::vector<double> bones_;                         ///< [objects]
+    std::vector<Placed> placed_;                        ///< [objects]
     std::vector<std::vector<std::uint32_t>> casters_;   ///< [placed lights]
 };
 

@@ -1,18 +1,12 @@
 #include "simplify/deviation.h"
 
-#include <embree3/rtcore.h>
-
 #include <algorithm>
 #include <cmath>
 
+#include "geometry/ray_device.h"
+
 namespace flentro {
 namespace {
-
-/// One Embree device for the process: it only holds settings.
-RTCDevice device() {
-    static const RTCDevice shared = rtcNewDevice(nullptr);
-    return shared;
-}
 
 /// Ericson, "Real-Time Collision Detection", 2004, section 5.1.5.
 Vec3f closestOnTriangle(const Vec3f& p, const Vec3f& a, const Vec3f& b, const Vec3f& c) {
@@ -67,7 +61,7 @@ struct Surface::State {
     }
 
     void build() {
-        RTCGeometry geometry = rtcNewGeometry(device(), RTC_GEOMETRY_TYPE_TRIANGLE);
+        RTCGeometry geometry = rtcNewGeometry(rayDevice(), RTC_GEOMETRY_TYPE_TRIANGLE);
         auto* vertices = static_cast<float*>(
             rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3,
                                     sizeof(Vec3f), positions.size()));
@@ -77,7 +71,7 @@ struct Surface::State {
                                     3 * sizeof(std::uint32_t), indices.size() / 3));
         std::copy(indices.begin(), indices.end(), corners);
         rtcCommitGeometry(geometry);
-        scene = rtcNewScene(device());
+        scene = rtcNewScene(rayDevice());
         rtcAttachGeometry(scene, geometry);
         rtcReleaseGeometry(geometry);
         rtcCommitScene(scene);

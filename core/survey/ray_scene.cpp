@@ -1,0 +1,429 @@
+#include "survey/ray_scene.h"
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "base/parallel.h"
+#include "geometry/ray_device.h"
+#include "io/image.h"
+
+namespace flentro {
+namespace {
+
+constexpr int kAlphaEdge = 256;        ///< Pixels; alpha is looked up in a picture this large.
+constexpr int kMostLayers = 64;        ///< Surfaces after which a ray is given up.
+constexpr float kTransparent = 0.98F;  ///< Blended surfaces above this alpha hide all behind.
+constexpr double kSingular = 1e-12;    ///< Of the determinant over the cubed scale.
+
+struct ReleaseScene {
+    void operator()(RTCScene scene) const { rtcReleaseScene(scene); }
+};
+using ScenePart = std::unique_ptr<RTCSceneTy, ReleaseScene>;
+
+/// The alpha channel of one picture.
+struct AlphaMap {
+    int width = 0;
+    int height = 0;
+    std::vector<std::uint8_t> alpha;
+
+    [[nodiscard]] float at(float u, float v) const {
+        const auto wrap = [](float c, int size) {
+            const int i =
+                static_cast<int>(std::floor((c - std::floor(c)) * static_cast<float>(size)));
+            return std::clamp(i, 0, size - 1);
+        };
+        const auto index = static_cast<std::size_t>(wrap(v, height) * width + wrap(u, width));
+        return static_cast<float>(alpha[index]) / 255;
+    }
+};
+
+/// How the alpha of one part is found.
+struct AlphaSource {
+    float factor = 1;
+    float cutoff = 0;
+    bool masked = false;  ///< Cut out at `cutoff`; else blended.
+    const AlphaMap* map = nullptr;
+    const std::vector<std::uint32_t>* indices = nullptr;
+    std::vector<Vec2f> texCoords;
+
+    [[nodiscard]] float at(std::uint32_t primitive, float u, float v) const {
+        if (!map || texCoords.empty()) return factor;
+        const auto corner = [&](std::size_t k) {
+            return texCoords[(*indices)[std::size_t{3} * primitive + k]];
+        };
+        const Vec2f where = (1 - u - v) * corner(0) + u * corner(1) + v * corner(2);
+        return where.allFinite() ? factor * map->at(where.x(), where.y()) : factor;
+    }
+};
+
+/// Lets rays through below the cut-off. Started again instead, rays among leaves would cost half
+/// as much again as all others together.
+void passHoles(const RTCFilterFunctionNArguments* args) {
+    const auto& source = *static_cast<const AlphaSource*>(args->geometryUserPtr);
+    for (unsigned i = 0; i < args->N; ++i) {
+        if (args->valid[i] != -1) continue;
+        const float alpha =
+            source.at(RTCHitN_primID(args->hit, args->N, i), RTCHitN_u(args->hit, args->N, i),
+                      RTCHitN_v(args->hit, args->N, i));
+        if (alpha < source.cutoff) args->valid[i] = 0;
+    }
+}
+
+std::vector<Vec2f> texCoordsOf(const Part& part, int set) {
+    const Stream* stream = part.find("TEXCOORD_" + std::to_string(set));
+    std::vector<Vec2f> result;
+    if (!stream || stream->components != 2) return result;
+    for (std::size_t i = 0; i < stream->count(); ++i)
+        result.emplace_back(stream->value(i, 0), stream->value(i, 1));
+    return result;
+}
+
+bool isSingular(const Mat4d& m) {
+    const double scale = maxScale(m);
+    const double determinant = m.topLeftCorner<3, 3>().determinant();
+    return !(scale > 0) || std::fabs(determinant) < kSingular * scale * scale * scale;
+}
+
+/// Copies positions, moved by `m`; indices are shared with the part.
+void attachPart(RTCScene scene, unsigned id, const Part& part, const Mat4d& m,
+                const AlphaSource* holes) {
+    RTCGeometry geometry = rtcNewGeometry(rayDevice(), RTC_GEOMETRY_TYPE_TRIANGLE);
+    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    auto* vertices = static_cast<float*>(rtcSetNewGeometryBuffer(
+        geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(Vec3f), points.size()));
+    for (std::size_t i = 0; i < points.size(); ++i)
+        Eigen::Map<Vec3f>(vertices + 3 * i) =
+            transformPoint(m, points[i].cast<double>()).cast<float>();
+    rtcSetSharedGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3,
+                               part.indices.data(), 0, 3 * sizeof(std::uint32_t),
+                               part.triangleCount());
+    if (holes) {
+        rtcSetGeometryUserData(geometry, const_cast<AlphaSource*>(holes));
+        rtcSetGeometryIntersectFilterFunction(geometry, passHoles);
+    }
+    rtcCommitGeometry(geometry);
+    rtcAttachGeometryByID(scene, geometry, id);
+    rtcReleaseGeometry(geometry);
+}
+
+/// `holes`: for each part what its rays are let through by, or null.
+ScenePart buildMesh(const Mesh& mesh, const Mat4d& m, const std::unique_ptr<AlphaSource>* holes) {
+    ScenePart scene(rtcNewScene(rayDevice()));
+    unsigned id = 0;
+    for (const Part& part : mesh.parts) {
+        if (part.triangleCount() > 0) {
+            const AlphaSource* source = holes[id].get();
+            attachPart(scene.get(), id, part, m, source && source->masked ? source : nullptr);
+        }
+        ++id;
+    }
+    rtcCommitScene(scene.get());
+    return scene;
+}
+
+/// sqrt(area in texture space / area in space), for each triangle of the part.
+void addDensities(const Part& part, std::vector<float>& densities) {
+    const std::vector<Vec2f> coords = texCoordsOf(part, 0);
+    if (coords.empty()) {
+        densities.resize(densities.size() + part.triangleCount(), 0.0F);
+        return;
+    }
+    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        const std::uint32_t a = part.indices[i];
+        const std::uint32_t b = part.indices[i + 1];
+        const std::uint32_t c = part.indices[i + 2];
+        const float area = (points[b] - points[a]).cross(points[c] - points[a]).norm();
+        const Vec2f p = coords[b] - coords[a];
+        const Vec2f q = coords[c] - coords[a];
+        const float inTexture = std::fabs(p.x() * q.y() - p.y() * q.x());
+        const float density = area > 0 ? std::sqrt(inTexture / area) : 0.0F;
+        densities.push_back(std::isfinite(density) ? density : 0.0F);
+    }
+}
+
+}  // namespace
+
+struct RayScene::State {
+    std::vector<MeshPtr> meshes;  ///< [assets]
+    std::vector<ScenePart> meshScenes;
+    std::vector<ScenePart> baked;
+    std::vector<int> assetOf;               ///< [objects]
+    std::vector<Mat4d> worlds;              ///< [objects]
+    std::vector<Eigen::Matrix3f> inverses;  ///< [objects] World directions to own.
+    std::vector<PartRow> parts;
+    std::vector<std::unique_ptr<AlphaSource>> alphas;  ///< [parts]; null for opaque ones.
+    std::map<int, AlphaMap> maps;                      ///< By image.
+    std::vector<std::uint32_t> firstParts;
+    std::vector<std::uint32_t> firstTriangles;
+    std::vector<float> densities;
+    ScenePart top;
+
+    void addParts(const Scene& scene, const Mesh& mesh);
+    [[nodiscard]] std::unique_ptr<AlphaSource> alphaOf(const Scene& scene, const Part& part);
+    void addInstance(const Object& object, unsigned id);
+    [[nodiscard]] RayHit hitOf(unsigned instance, unsigned geometry, unsigned primitive,
+                               float distance) const;
+    enum class Meeting { Through, Seen, Opaque };
+    [[nodiscard]] Meeting meet(const RayHit& hit, unsigned primitive, const Vec3f& direction,
+                               const Vec3f& normal, float u, float v) const;
+};
+
+std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const Part& part) {
+    const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
+    auto source = std::make_unique<AlphaSource>();
+    source->factor = material.baseColor.w();
+    source->cutoff = material.alphaCutoff;
+    source->masked = material.alphaMode == AlphaMode::Mask;
+    source->indices = &part.indices;
+    for (const TextureUse& use : material.textures) {
+        if (use.role != "baseColorTexture") continue;
+        const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
+        if (image < 0) continue;
+        if (!maps.contains(image)) {
+            const auto pixels =
+                decodeImage(scene.images[static_cast<std::size_t>(image)], kAlphaEdge);
+            AlphaMap map{1, 1, {255}};
+            if (pixels) {
+                map = {pixels->width, pixels->height, {}};
+                for (std::size_t i = 3; i < pixels->rgba.size(); i += 4)
+                    map.alpha.push_back(pixels->rgba[i]);
+            }
+            maps[image] = std::move(map);
+        }
+        source->map = &maps.at(image);
+        source->texCoords = texCoordsOf(part, use.texCoord);
+    }
+    return source;
+}
+
+void RayScene::State::addParts(const Scene& scene, const Mesh& mesh) {
+    for (const Part& part : mesh.parts) {
+        PartRow row;
+        row.firstTriangle = static_cast<std::uint32_t>(densities.size());
+        row.material = part.material;
+        alphas.emplace_back();
+        if (part.material >= 0) {
+            const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
+            row.twoSided = material.doubleSided;
+            row.alpha = material.alphaMode;
+            if (row.alpha != AlphaMode::Opaque && part.triangleCount() > 0)
+                alphas.back() = alphaOf(scene, part);
+        }
+        parts.push_back(row);
+        if (part.triangleCount() > 0) addDensities(part, densities);
+    }
+}
+
+void RayScene::State::addInstance(const Object& object, unsigned id) {
+    const auto asset = static_cast<std::size_t>(object.asset);
+    const bool singular = isSingular(object.world);
+    if (singular)
+        baked.push_back(buildMesh(*meshes[asset], object.world, alphas.data() + firstParts[asset]));
+    RTCGeometry instance = rtcNewGeometry(rayDevice(), RTC_GEOMETRY_TYPE_INSTANCE);
+    rtcSetGeometryInstancedScene(instance, singular ? baked.back().get() : meshScenes[asset].get());
+    const Eigen::Matrix4f world =
+        singular ? Eigen::Matrix4f(Eigen::Matrix4f::Identity()) : object.world.cast<float>();
+    rtcSetGeometryTransform(instance, 0, RTC_FORMAT_FLOAT4X4_COLUMN_MAJOR, world.data());
+    rtcCommitGeometry(instance);
+    rtcAttachGeometryByID(top.get(), instance, id);
+    rtcReleaseGeometry(instance);
+    inverses[id] = singular ? Eigen::Matrix3f(Eigen::Matrix3f::Identity())
+                            : Eigen::Matrix3f(world.topLeftCorner<3, 3>().inverse());
+}
+
+RayHit RayScene::State::hitOf(unsigned instance, unsigned geometry, unsigned primitive,
+                              float distance) const {
+    RayHit hit;
+    hit.object = instance;
+    hit.part = firstParts[static_cast<std::size_t>(assetOf[instance])] + geometry;
+    hit.triangle = parts[hit.part].firstTriangle + primitive;
+    hit.distance = distance;
+    return hit;
+}
+
+RayScene::State::Meeting RayScene::State::meet(const RayHit& hit, unsigned primitive,
+                                               const Vec3f& direction, const Vec3f& normal, float u,
+                                               float v) const {
+    const PartRow& row = parts[hit.part];
+    if (!row.twoSided && (inverses[hit.object] * direction).dot(normal) > 0)
+        return Meeting::Through;
+    if (row.alpha != AlphaMode::Blend) return Meeting::Opaque;
+    const float alpha = alphas[hit.part]->at(primitive, u, v);
+    if (alpha <= 1.0F / 255) return Meeting::Through;
+    return alpha < kTransparent ? Meeting::Seen : Meeting::Opaque;
+}
+
+RayScene::RayScene(const Scene& scene) : state_(std::make_unique<State>()) {
+    State& s = *state_;
+    for (const Asset& asset : scene.assets) {
+        s.meshes.push_back(asset.mesh);
+        s.firstParts.push_back(static_cast<std::uint32_t>(s.parts.size()));
+        s.firstTriangles.push_back(static_cast<std::uint32_t>(s.densities.size()));
+        s.addParts(scene, *asset.mesh);
+    }
+    s.firstParts.push_back(static_cast<std::uint32_t>(s.parts.size()));
+    s.firstTriangles.push_back(static_cast<std::uint32_t>(s.densities.size()));
+    s.meshScenes.resize(s.meshes.size());
+    parallelFor(s.meshes.size(), "Preparing rays", noProgress(), [&](std::size_t i) {
+        s.meshScenes[i] =
+            buildMesh(*s.meshes[i], Mat4d::Identity(), s.alphas.data() + s.firstParts[i]);
+    });
+    s.top.reset(rtcNewScene(rayDevice()));
+    s.inverses.resize(scene.objects.size(), Eigen::Matrix3f::Identity());
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        const Object& object = scene.objects[i];
+        s.assetOf.push_back(object.asset);
+        s.worlds.push_back(object.world);
+        const bool solid = s.meshes[static_cast<std::size_t>(object.asset)]->triangles > 0;
+        if (solid && !object.bounds.isEmpty()) s.addInstance(object, static_cast<unsigned>(i));
+    }
+    rtcCommitScene(s.top.get());
+}
+
+RayScene::~RayScene() = default;
+
+namespace {
+
+void startRays(const Vec3d& eye, const RayPacket& rays, float farthest, RTCRayHit16& packet) {
+    for (int i = 0; i < RayPacket::kLanes; ++i) {
+        packet.ray.org_x[i] = static_cast<float>(eye.x());
+        packet.ray.org_y[i] = static_cast<float>(eye.y());
+        packet.ray.org_z[i] = static_cast<float>(eye.z());
+        packet.ray.dir_x[i] = rays.x[i];
+        packet.ray.dir_y[i] = rays.y[i];
+        packet.ray.dir_z[i] = rays.z[i];
+        packet.ray.tnear[i] = 0;
+        packet.ray.tfar[i] = farthest;
+        packet.ray.time[i] = 0;
+        packet.ray.mask[i] = 0xFFFFFFFFU;
+        packet.ray.flags[i] = 0;
+        packet.hit.geomID[i] = RTC_INVALID_GEOMETRY_ID;
+        packet.hit.instID[0][i] = RTC_INVALID_GEOMETRY_ID;
+    }
+}
+
+/// A little beyond a surface, so that the ray does not meet it again.
+float beyond(float distance) {
+    return distance * (1 + 1e-5F) + 1e-5F;
+}
+
+}  // namespace
+
+void RayScene::trace(const Vec3d& eye, const RayPacket& rays, float farthest, RaySink& sink) const {
+    RTCRayHit16 packet;
+    startRays(eye, rays, farthest, packet);
+    alignas(64) int valid[RayPacket::kLanes];
+    std::copy(std::begin(rays.valid), std::end(rays.valid), valid);
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    const bool passesAll = sink.passesAll();
+    for (int layer = 0; layer < kMostLayers; ++layer) {
+        rtcIntersect16(valid, state_->top.get(), &context, &packet);
+        bool again = false;
+        for (int i = 0; i < RayPacket::kLanes; ++i) {
+            if (valid[i] == 0) continue;
+            valid[i] = 0;
+            if (packet.hit.geomID[i] == RTC_INVALID_GEOMETRY_ID) continue;
+            const RayHit hit = state_->hitOf(packet.hit.instID[0][i], packet.hit.geomID[i],
+                                             packet.hit.primID[i], packet.ray.tfar[i]);
+            auto meeting = State::Meeting::Through;
+            if (!sink.isGone(hit.object, hit.distance))
+                meeting =
+                    state_->meet(hit, packet.hit.primID[i], Vec3f(rays.x[i], rays.y[i], rays.z[i]),
+                                 Vec3f(packet.hit.Ng_x[i], packet.hit.Ng_y[i], packet.hit.Ng_z[i]),
+                                 packet.hit.u[i], packet.hit.v[i]);
+            const bool opaque = meeting == State::Meeting::Opaque;
+            if (meeting != State::Meeting::Through) sink.meet(i, hit, opaque);
+            if (opaque && !passesAll) continue;
+            packet.ray.tnear[i] = beyond(hit.distance);
+            packet.ray.tfar[i] = farthest;
+            packet.hit.geomID[i] = RTC_INVALID_GEOMETRY_ID;
+            valid[i] = packet.ray.tnear[i] < farthest ? -1 : 0;
+            again = again || valid[i] != 0;
+        }
+        if (!again) return;
+    }
+}
+
+RayHit RayScene::first(const Vec3d& from, const Vec3d& direction, double nearest,
+                       double farthest) const {
+    const Vec3f d = direction.normalized().cast<float>();
+    RTCRayHit ray{};
+    ray.ray.org_x = static_cast<float>(from.x());
+    ray.ray.org_y = static_cast<float>(from.y());
+    ray.ray.org_z = static_cast<float>(from.z());
+    ray.ray.dir_x = d.x();
+    ray.ray.dir_y = d.y();
+    ray.ray.dir_z = d.z();
+    ray.ray.mask = 0xFFFFFFFFU;
+    ray.ray.tnear = static_cast<float>(nearest);
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    for (int layer = 0; layer < kMostLayers; ++layer) {
+        ray.ray.tfar = static_cast<float>(farthest);
+        ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
+        rtcIntersect1(state_->top.get(), &context, &ray);
+        if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
+        const RayHit hit =
+            state_->hitOf(ray.hit.instID[0], ray.hit.geomID, ray.hit.primID, ray.ray.tfar);
+        if (state_->meet(hit, ray.hit.primID, d, {ray.hit.Ng_x, ray.hit.Ng_y, ray.hit.Ng_z},
+                         ray.hit.u, ray.hit.v) != State::Meeting::Through)
+            return hit;
+        ray.ray.tnear = beyond(hit.distance);
+        if (ray.ray.tnear >= farthest) return {};
+    }
+    return {};
+}
+
+std::size_t RayScene::traceBare(const Vec3d& eye, const RayPacket& rays) const {
+    RTCRayHit16 packet;
+    startRays(eye, rays, std::numeric_limits<float>::infinity(), packet);
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    rtcIntersect16(rays.valid, state_->top.get(), &context, &packet);
+    std::size_t met = 0;
+    for (int i = 0; i < RayPacket::kLanes; ++i)
+        if (rays.valid[i] != 0 && packet.hit.geomID[i] != RTC_INVALID_GEOMETRY_ID) ++met;
+    return met;
+}
+
+std::size_t RayScene::triangleCount() const {
+    return state_->densities.size();
+}
+std::span<const RayScene::PartRow> RayScene::parts() const {
+    return state_->parts;
+}
+std::span<const std::uint32_t> RayScene::firstTriangles() const {
+    return state_->firstTriangles;
+}
+std::span<const std::uint32_t> RayScene::firstParts() const {
+    return state_->firstParts;
+}
+std::span<const float> RayScene::texCoordDensity() const {
+    return state_->densities;
+}
+
+std::array<Vec3d, 3> RayScene::corners(std::uint32_t object, std::uint32_t triangle) const {
+    const State& s = *state_;
+    const auto asset = static_cast<std::size_t>(s.assetOf[object]);
+    std::uint32_t part = s.firstParts[asset];
+    while (part + 1 < s.firstParts[asset + 1] && s.parts[part + 1].firstTriangle <= triangle)
+        ++part;
+    const Part& geometry = s.meshes[asset]->parts[part - s.firstParts[asset]];
+    const Stream& positions = *geometry.find("POSITION");
+    std::array<Vec3d, 3> result;
+    for (std::size_t k = 0; k < 3; ++k) {
+        const std::uint32_t v =
+            geometry.indices[std::size_t{3} * (triangle - s.parts[part].firstTriangle) + k];
+        const Vec3d own(positions.value(v, 0), positions.value(v, 1), positions.value(v, 2));
+        result[k] = transformPoint(s.worlds[object], own);
+    }
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,90 @@
+// A scene made ready for rays: every mesh once, every object an instance of it (Embree 3).
+//
+// Rays see what a renderer would draw: back faces of single-sided materials, texels below the
+// alpha cut-off, and objects beyond their culling distance let them through. Transparent
+// surfaces are seen and let the ray through.
+
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <vector>
+
+#include "scene/scene.h"
+
+namespace flentro {
+
+/// What a ray met.
+struct RayHit {
+    static constexpr std::uint32_t kNothing = 0xFFFFFFFFU;
+    std::uint32_t object = kNothing;  ///< Index in Scene::objects.
+    std::uint32_t part = 0;           ///< Row of RayScene::parts().
+    std::uint32_t triangle = 0;       ///< In the whole scene's numbering of unique triangles.
+    float distance = 0;               ///< Metres.
+
+    [[nodiscard]] bool met() const { return object != kNothing; }
+};
+
+/// Sixteen rays from one eye; unused lanes are not `valid`.
+struct alignas(64) RayPacket {
+    static constexpr int kLanes = 16;
+    float x[kLanes], y[kLanes], z[kLanes];  ///< Unit directions.
+    int valid[kLanes];                      ///< -1: to be traced; 0: not.
+};
+
+/// Takes what the rays of a packet meet on their way, nearest first for each lane.
+class RaySink {
+public:
+    virtual ~RaySink() = default;
+    /// A surface that is seen; `opaque` ends the ray.
+    virtual void meet(int lane, const RayHit& hit, bool opaque) = 0;
+    /// True for objects that are not there for these rays.
+    [[nodiscard]] virtual bool isGone(std::uint32_t object, float distance) const = 0;
+    /// True if opaque surfaces are to be counted and passed as well.
+    [[nodiscard]] virtual bool passesAll() const { return false; }
+};
+
+/// Keeps the scene's meshes alive. All queries are reentrant.
+class RayScene {
+public:
+    struct PartRow {
+        std::uint32_t firstTriangle = 0;
+        int material = -1;
+        bool twoSided = false;
+        AlphaMode alpha = AlphaMode::Opaque;
+    };
+
+    /// Cost: O(unique triangles log triangles). Objects with singular transforms are baked.
+    explicit RayScene(const Scene& scene);
+    ~RayScene();
+    RayScene(const RayScene&) = delete;
+    RayScene& operator=(const RayScene&) = delete;
+
+    /// Traces a packet within `farthest` metres.
+    void trace(const Vec3d& eye, const RayPacket& rays, float farthest, RaySink& sink) const;
+
+    /// What one ray meets first, nothing culled. `direction` need not be a unit vector.
+    [[nodiscard]] RayHit first(const Vec3d& from, const Vec3d& direction, double nearest = 0,
+                               double farthest = 1e9) const;
+
+    /// As trace() without any of its rules: Embree's own rate, to compare with.
+    [[nodiscard]] std::size_t traceBare(const Vec3d& eye, const RayPacket& rays) const;
+
+    [[nodiscard]] std::size_t triangleCount() const;
+    [[nodiscard]] std::span<const PartRow> parts() const;
+    /// First triangle of each asset in the numbering of RayHit::triangle. [assets + 1]
+    [[nodiscard]] std::span<const std::uint32_t> firstTriangles() const;
+    /// First row of parts() of each asset. [assets + 1]
+    [[nodiscard]] std::span<const std::uint32_t> firstParts() const;
+    /// Texture coordinates a metre of the asset's own space, for each triangle; 0 without.
+    [[nodiscard]] std::span<const float> texCoordDensity() const;
+    /// World-space corners of one triangle of one object.
+    [[nodiscard]] std::array<Vec3d, 3> corners(std::uint32_t object, std::uint32_t triangle) const;
+
+private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace flentro

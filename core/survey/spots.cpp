@@ -1,0 +1,376 @@
+#include "survey/spots.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <deque>
+#include <optional>
+#include <set>
+
+#include "base/parallel.h"
+
+namespace flentro {
+namespace {
+
+constexpr double kStride = 0.75;      ///< Metres between standing places, at least.
+constexpr double kMostColumns = 1e6;  ///< Of the grid of standing places.
+constexpr double kKnee = 0.5;         ///< Metres above the ground.
+constexpr int kMostFloors = 24;       ///< Surfaces above each other in one column.
+
+/// Something to stand on.
+struct Place {
+    int column = 0;
+    int row = 0;
+    double height = 0;  ///< Of the ground, metres.
+};
+
+/// Which objects may be stood on.
+class Ground {
+public:
+    static Expected<Ground> of(const Scene& scene, const std::string& area) {
+        Ground ground;
+        if (area.empty()) return ground;
+        ground.allowed_.assign(scene.objects.size(), false);
+        bool found = false;
+        for (std::size_t i = 0; i < scene.objects.size(); ++i)
+            if (isBelow(scene, scene.objects[i].node, area)) {
+                ground.allowed_[i] = true;
+                ground.bounds_.extend(scene.objects[i].bounds);
+                found = true;
+            }
+        if (!found)
+            return fail(ErrorCode::NotFound,
+                        "no object is called that or lies below a node of "
+                        "that name",
+                        area, "Name a node of the scene");
+        return ground;
+    }
+    [[nodiscard]] bool allows(std::uint32_t object) const {
+        return allowed_.empty() || allowed_[object];
+    }
+    [[nodiscard]] bool isArea() const { return !allowed_.empty(); }
+    [[nodiscard]] const Box& bounds() const { return bounds_; }
+
+private:
+    static bool isBelow(const Scene& scene, int node, const std::string& name) {
+        for (; node >= 0; node = scene.nodes[static_cast<std::size_t>(node)].parent)
+            if (scene.nodes[static_cast<std::size_t>(node)].name == name) return true;
+        return false;
+    }
+    std::vector<bool> allowed_;
+    Box bounds_;
+};
+
+class Planner {
+public:
+    Planner(const Scene& scene, const RayScene& rays, const SpotPlan& plan, Ground ground)
+        : rays_(rays), plan_(plan), ground_(std::move(ground)) {
+        bounds_ = ground_.isArea() ? ground_.bounds() : middle(scene);
+        if (plan.region) bounds_ = bounds_.intersection(*plan.region);
+        top_ = scene.bounds().max().y() + 1;
+        bottom_ = scene.bounds().min().y() - 1;
+        const double area = bounds_.sizes().x() * bounds_.sizes().z();
+        spacing_ =
+            std::max(plan.spacing,
+                     std::sqrt(area / static_cast<double>(std::max<std::size_t>(1, plan.most))));
+        // The stride divides half the spacing, so that spots are standing places.
+        stride_ = std::max(kStride, std::sqrt(area / kMostColumns));
+        perSpot_ = 2 * std::max(1, static_cast<int>(std::round(spacing_ / 2 / stride_)));
+        stride_ = spacing_ / perSpot_;
+        columns_ = static_cast<int>(bounds_.sizes().x() / stride_) + 1;
+        rows_ = static_cast<int>(bounds_.sizes().z() / stride_) + 1;
+    }
+
+    Expected<std::vector<SurveySpot>> run(Progress& progress) {
+        const std::size_t count =
+            static_cast<std::size_t>(columns_) * static_cast<std::size_t>(rows_);
+        places_.resize(count);
+        explored_.assign(count, 0);
+        const bool finished = ground_.isArea() ? everywhere(progress) : flood(progress);
+        if (!finished) return fail(ErrorCode::Cancelled, "The search for spots was stopped");
+        if (reached_.empty())
+            return fail(ErrorCode::NotFound, "nothing can be stood on there", {},
+                        "Choose another start, name a walkable area, or give spots");
+        return collect();
+    }
+
+private:
+    /// Where nine tenths of the objects are: hills and sky are not walked on.
+    static Box middle(const Scene& scene) {
+        std::vector<double> xs;
+        std::vector<double> zs;
+        for (const Object& object : scene.objects) {
+            if (object.bounds.isEmpty()) continue;
+            xs.push_back(object.bounds.center().x());
+            zs.push_back(object.bounds.center().z());
+        }
+        if (xs.empty()) return Box(Vec3d::Zero());
+        std::sort(xs.begin(), xs.end());
+        std::sort(zs.begin(), zs.end());
+        const std::size_t low = xs.size() / 50;
+        const std::size_t high = xs.size() - 1 - low;
+        const Vec3d margin(6, 0, 6);
+        Box box(Vec3d(xs[low], 0, zs[low]) - margin, Vec3d(xs[high], 0, zs[high]) + margin);
+        const Box whole = scene.bounds();
+        box.min().y() = whole.min().y();
+        box.max().y() = whole.max().y();
+        return scene.objects.size() < 50 ? whole : box;
+    }
+
+    [[nodiscard]] Vec3d at(int column, int row, double height) const {
+        return {bounds_.min().x() + column * stride_, height, bounds_.min().z() + row * stride_};
+    }
+    /// The standing places of one column, looked for when first asked.
+    const std::vector<Place>& placesAt(int column, int row) {
+        const std::size_t index =
+            static_cast<std::size_t>(row) * static_cast<std::size_t>(columns_) +
+            static_cast<std::size_t>(column);
+        if (explored_[index] == 0) findColumn(column, row, places_[index]);
+        explored_[index] = 1;
+        return places_[index];
+    }
+
+    /// Every floor of one column with room to stand, from the top down.
+    void findColumn(int column, int row, std::vector<Place>& places) const {
+        double from = top_;
+        double ceiling = std::numeric_limits<double>::infinity();
+        for (int floor = 0; floor < kMostFloors; ++floor) {
+            const RayHit hit =
+                rays_.first(at(column, row, from), -Vec3d::UnitY(), 0, from - bottom_);
+            if (!hit.met()) return;
+            const double height = from - static_cast<double>(hit.distance);
+            const bool roomy = ceiling - height >= plan_.walker.headRoom;
+            if (roomy && ground_.allows(hit.object) && isLevel(hit))
+                places.push_back({column, row, height});
+            ceiling = height;
+            from = height - 1e-3;
+        }
+    }
+
+    [[nodiscard]] bool isLevel(const RayHit& hit) const {
+        const auto c = rays_.corners(hit.object, hit.triangle);
+        const Vec3d normal = (c[1] - c[0]).cross(c[2] - c[0]);
+        return std::fabs(normal.y()) >= std::cos(toRadians(plan_.walker.steepest)) * normal.norm();
+    }
+
+    bool everywhere(Progress& progress) {
+        const bool finished = parallelFor(static_cast<std::size_t>(rows_), "Looking for ground",
+                                          progress, [&](std::size_t row) {
+                                              for (int column = 0; column < columns_; ++column)
+                                                  placesAt(column, static_cast<int>(row));
+                                          });
+        for (const auto& places : places_)
+            reached_.insert(reached_.end(), places.begin(), places.end());
+        return finished;
+    }
+
+    bool flood(Progress& progress) {
+        std::deque<Place> open;
+        std::set<std::tuple<int, int, double>> known;
+        const auto visit = [&](const Place& place) {
+            if (!known.emplace(place.column, place.row, place.height).second) return;
+            reached_.push_back(place);
+            open.push_back(place);
+        };
+        if (const auto first = startPlace()) visit(*first);
+        for (std::size_t visited = 0; !open.empty(); ++visited) {
+            if (visited % 256 == 0) {
+                if (progress.cancelled()) return false;
+                // How far the flood goes is not known: half of the columns is a guess.
+                progress.report(std::min(0.95, 2.0 * static_cast<double>(visited) /
+                                                   static_cast<double>(places_.size())),
+                                "Looking for ground");
+            }
+            const Place place = open.front();
+            open.pop_front();
+            for (const auto& [dc, dr] : {std::pair(1, 0), {-1, 0}, {0, 1}, {0, -1}}) {
+                const int column = place.column + dc;
+                const int row = place.row + dr;
+                if (!isInside(column, row)) continue;
+                for (const Place& next : placesAt(column, row))
+                    if (canWalk(place, next)) visit(next);
+            }
+        }
+        return true;
+    }
+
+    [[nodiscard]] bool isInside(int column, int row) const {
+        return column >= 0 && row >= 0 && column < columns_ && row < rows_;
+    }
+
+    /// The standing place nearest to the start, which is at eye height: rings of columns around
+    /// it, until one has any.
+    [[nodiscard]] std::optional<Place> startPlace() {
+        const Vec3d feet = plan_.start - Vec3d(0, plan_.walker.eyeHeight, 0);
+        const auto cell = [&](double c, double low) {
+            return static_cast<int>(std::lround((c - low) / stride_));
+        };
+        const int column = std::clamp(cell(feet.x(), bounds_.min().x()), 0, columns_ - 1);
+        const int row = std::clamp(cell(feet.z(), bounds_.min().z()), 0, rows_ - 1);
+        std::optional<Place> nearest;
+        double least = std::numeric_limits<double>::infinity();
+        for (int ring = 0; !nearest && ring <= std::max(columns_, rows_); ++ring)
+            for (int c = column - ring; c <= column + ring; ++c)
+                for (int r = row - ring; r <= row + ring; ++r) {
+                    const bool onRing = std::max(std::abs(c - column), std::abs(r - row)) == ring;
+                    if (!onRing || !isInside(c, r)) continue;
+                    for (const Place& place : placesAt(c, r)) {
+                        const double distance = (at(c, r, place.height) - feet).squaredNorm();
+                        if (distance >= least) continue;
+                        least = distance;
+                        nearest = place;
+                    }
+                }
+        return nearest;
+    }
+
+    [[nodiscard]] bool canWalk(const Place& from, const Place& to) const {
+        const double slope = std::tan(toRadians(plan_.walker.steepest)) * stride_;
+        if (std::fabs(to.height - from.height) > std::max(plan_.walker.step, slope)) return false;
+        const double floor = std::max(from.height, to.height);
+        for (const double above : {kKnee, plan_.walker.eyeHeight}) {
+            const Vec3d a = at(from.column, from.row, floor + above);
+            const Vec3d b = at(to.column, to.row, floor + above);
+            if (rays_.first(a, b - a, 0, stride_).met()) return false;
+            if (rays_.first(b, a - b, 0, stride_).met()) return false;
+        }
+        return true;
+    }
+
+    [[nodiscard]] std::vector<SurveySpot> collect() const {
+        std::vector<SurveySpot> spots;
+        for (const Place& place : reached_) {
+            const int half = perSpot_ / 2;
+            if (place.column % half != 0 || place.row % half != 0) continue;
+            SurveySpot spot;
+            spot.eye = at(place.column, place.row, place.height + plan_.walker.eyeHeight);
+            spot.level = place.column % perSpot_ == 0 && place.row % perSpot_ == 0 ? 0 : 1;
+            if (plan_.region && !plan_.region->contains(spot.eye)) continue;
+            spots.push_back(std::move(spot));
+        }
+        // A lonely corner may hold no point of the coarse grid: then all count.
+        const bool none = std::none_of(spots.begin(), spots.end(),
+                                       [](const SurveySpot& spot) { return spot.level == 0; });
+        if (none)
+            for (SurveySpot& spot : spots) spot.level = 0;
+        std::sort(spots.begin(), spots.end(), [](const SurveySpot& a, const SurveySpot& b) {
+            return std::tuple(a.level, a.eye.z(), a.eye.x(), a.eye.y()) <
+                   std::tuple(b.level, b.eye.z(), b.eye.x(), b.eye.y());
+        });
+        for (std::size_t i = 0; i < spots.size(); ++i) spots[i].name = fmt::format("{}", i + 1);
+        return spots;
+    }
+
+    const RayScene& rays_;
+    const SpotPlan& plan_;
+    Ground ground_;
+    Box bounds_;
+    double top_ = 0;
+    double bottom_ = 0;
+    double spacing_ = 1;
+    double stride_ = 1;
+    int perSpot_ = 2;
+    int columns_ = 0;
+    int rows_ = 0;
+    std::vector<std::vector<Place>> places_;  ///< [rows][columns]
+    std::vector<char> explored_;              ///< Of each column.
+    std::vector<Place> reached_;
+};
+
+double headingOf(const Vec3d& direction) {
+    const double degrees = toDegrees(std::atan2(direction.x(), -direction.z()));
+    return degrees < 0 ? degrees + 360 : degrees;
+}
+
+}  // namespace
+
+Expected<std::vector<SurveySpot>> planSpots(const Scene& scene, const RayScene& rays,
+                                            const SpotPlan& plan, Progress& progress) {
+    if (scene.bounds().isEmpty())
+        return fail(ErrorCode::NotFound, "the scene has nothing to stand on", scene.name);
+    auto ground = Ground::of(scene, plan.area);
+    if (!ground) return tl::unexpected(ground.error());
+    return Planner(scene, rays, plan, std::move(*ground)).run(progress);
+}
+
+std::vector<Viewpoint> allAround(const Vec3d& eye, int count, double pitch) {
+    std::vector<Viewpoint> views;
+    for (int i = 0; i < count; ++i) views.push_back({eye, 360.0 * i / count, pitch});
+    return views;
+}
+
+std::vector<SurveySpot> spotsAlong(const std::vector<Viewpoint>& line, double spacing) {
+    std::vector<SurveySpot> spots;
+    const auto add = [&](const Viewpoint& view) {
+        SurveySpot spot;
+        spot.name = fmt::format("{}", spots.size() + 1);
+        spot.eye = view.eye;
+        spot.views = {view};
+        spots.push_back(std::move(spot));
+    };
+    double left = 0;  // metres to the next spot
+    for (std::size_t i = 0; i + 1 < line.size(); ++i) {
+        const Vec3d step = line[i + 1].eye - line[i].eye;
+        const double length = step.norm();
+        double turn = std::fmod(line[i + 1].heading - line[i].heading + 540, 360) - 180;
+        for (; left < length; left += spacing) {
+            const double t = left / length;
+            Viewpoint view = line[i];
+            view.eye += t * step;
+            view.heading = std::fmod(view.heading + t * turn + 360, 360);
+            view.pitch += t * (line[i + 1].pitch - view.pitch);
+            add(view);
+        }
+        left -= length;
+    }
+    if (!line.empty()) add(line.back());
+    return spots;
+}
+
+Expected<std::vector<Viewpoint>> animatedPath(const Scene& scene, const std::string& node) {
+    for (const Animation& animation : scene.animations)
+        for (const Json& channel : animation.channels) {
+            const Json& target = jsonObject(channel, "target");
+            const int index = jsonOr(target, "node", -1);
+            if (index < 0 || static_cast<std::size_t>(index) >= scene.nodes.size()) continue;
+            if (scene.nodes[static_cast<std::size_t>(index)].name != node) continue;
+            if (jsonOr<std::string>(target, "path", "") != "translation") continue;
+            const int sampler = jsonOr(channel, "sampler", -1);
+            if (sampler < 0 || static_cast<std::size_t>(sampler) >= animation.samplers.size())
+                continue;
+            const int output = animation.samplers[static_cast<std::size_t>(sampler)].output;
+            if (output < 0) continue;
+            const int parent = scene.nodes[static_cast<std::size_t>(index)].parent;
+            const Mat4d above =
+                parent < 0 ? Mat4d(Mat4d::Identity())
+                           : worldTransforms(scene.nodes)[static_cast<std::size_t>(parent)];
+            std::vector<Viewpoint> path;
+            for (const Vec3f& p : toVectors(*scene.streams[static_cast<std::size_t>(output)]))
+                path.push_back({transformPoint(above, p.cast<double>()), 0, 0});
+            for (std::size_t i = 0; i + 1 < path.size(); ++i)
+                path[i].heading = headingOf(path[i + 1].eye - path[i].eye);
+            if (path.size() > 1) path.back().heading = path[path.size() - 2].heading;
+            return path;
+        }
+    return fail(ErrorCode::NotFound, "no animation moves a node of that name", node,
+                "Name an animated camera of the scene");
+}
+
+std::vector<SurveySpot> spotsAround(const Orbit& orbit) {
+    std::vector<SurveySpot> spots;
+    for (const double pitch : orbit.pitches)
+        for (const double distance : orbit.distances)
+            for (int i = 0; i < orbit.headings; ++i) {
+                const double heading = 360.0 * i / orbit.headings;
+                SurveySpot spot;
+                spot.name =
+                    fmt::format("{:g} m, {:g} degrees, pitch {:g}", distance, heading, pitch);
+                spot.eye = orbit.pivot - distance * lookDirection(heading, pitch);
+                spot.views = {{spot.eye, heading, pitch}};
+                spots.push_back(std::move(spot));
+            }
+    return spots;
+}
+
+}  // namespace flentro

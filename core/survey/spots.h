@@ -1,0 +1,77 @@
+// Where to stand: the places that a player can reach.
+
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/error.h"
+#include "base/progress.h"
+#include "geometry/frustum.h"
+#include "survey/ray_scene.h"
+
+namespace flentro {
+
+/// One place of a survey.
+struct SurveySpot {
+    std::string name;
+    Vec3d eye = Vec3d::Zero();
+    /// 0: always surveyed; 1: only where the load changes quickly around it.
+    int level = 0;
+    /// Views of its own; empty: those of the survey's settings.
+    std::vector<Viewpoint> views;
+};
+
+/// How a walker moves. Lengths in metres.
+struct Walker {
+    double eyeHeight = 1.7;
+    double step = 0.45;     ///< Highest rise or drop between two strides.
+    double headRoom = 1.9;  ///< Least height above the ground.
+    double steepest = 40;   ///< Degrees of slope that can still be stood on.
+};
+
+struct SpotPlan {
+    double spacing = 8;  ///< Metres between spots; half of it where refined.
+    Walker walker;
+    /// Name of a node: only surfaces of the objects below it are stood on, and nothing need be
+    /// reachable. Empty: surfaces that can be reached from `start`.
+    std::string area;
+    Vec3d start = {0, 1.7, 0};
+    std::optional<Box> region;  ///< Only eyes inside.
+    std::size_t most = 4000;    ///< Spots of level 0; the spacing grows to keep to it.
+};
+
+/// Spots on a square grid over the ground, coarse ones first, each level in rows.
+///
+/// Reachable ground is found by flooding a finer grid of standing places from the one nearest
+/// below `start`: two neighbours join when they differ by no more than a step (or the slope
+/// allows it) and nothing stands between them at knee and eye height.
+///
+/// Errors: NotFound when the area does not exist or nothing can be stood on; Cancelled.
+/// Cost: O(area / stride^2) rays, at most 1,000,000 columns.
+[[nodiscard]] Expected<std::vector<SurveySpot>> planSpots(const Scene& scene, const RayScene& rays,
+                                                          const SpotPlan& plan, Progress& progress);
+
+/// Spots every `spacing` metres along a line through these points, each with the heading of
+/// travel as its first view and the other headings behind it.
+[[nodiscard]] std::vector<SurveySpot> spotsAlong(const std::vector<Viewpoint>& line,
+                                                 double spacing);
+
+/// The path of an animated node: its keyframes in the world. Errors: NotFound.
+[[nodiscard]] Expected<std::vector<Viewpoint>> animatedPath(const Scene& scene,
+                                                            const std::string& node);
+
+/// `count` headings all around at one pitch.
+[[nodiscard]] std::vector<Viewpoint> allAround(const Vec3d& eye, int count, double pitch);
+
+/// Cameras on a ring around `pivot` looking at it, for orbit and top-down cameras.
+struct Orbit {
+    Vec3d pivot = Vec3d::Zero();
+    std::vector<double> distances = {10};  ///< Metres.
+    std::vector<double> pitches = {-30};   ///< Degrees; -89 is straight down.
+    int headings = 8;
+};
+[[nodiscard]] std::vector<SurveySpot> spotsAround(const Orbit& orbit);
+
+}  // namespace flentro

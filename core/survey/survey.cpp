@@ -1,0 +1,363 @@
+#include "survey/survey.h"
+
+#include <tbb/enumerable_thread_specific.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/parallel.h"
+
+namespace flentro {
+namespace {
+
+constexpr std::size_t kPairsForTriangle = 8;  ///< Front-facing places that look for it.
+constexpr std::size_t kPairsForAsset = 48;    ///< Places known for all its triangles.
+
+double worstLoad(const ViewTally& tally, const Target& target) {
+    const Counts load = loads(tally.counts, target);
+    return at(load, worstMeasure(load));
+}
+
+/// The same over the measures that turning the head changes.
+double worstViewLoad(const ViewTally& tally, const Target& target) {
+    const Counts load = loads(tally.counts, target);
+    double worst = 0;
+    for (const Measure measure : {Measure::Triangles, Measure::DrawCalls, Measure::Objects,
+                                  Measure::Lights, Measure::ShadowLights, Measure::TextureBytes})
+        worst = std::max(worst, at(load, measure));
+    return worst;
+}
+
+/// A place from which some object of an asset is seen.
+struct Outlook {
+    std::uint32_t object = 0;
+    std::uint32_t spot = 0;
+    float pixels = 0;
+};
+
+class Surveyor {
+public:
+    Surveyor(const Scene& scene, const RayScene* rays, const Target& target, Survey& survey)
+        : scene_(scene),
+          rays_(rays),
+          target_(target),
+          survey_(survey),
+          meter_(scene, target),
+          lights_(scene) {
+        const SurveySettings& settings = survey.settings;
+        if (!rays_) return;
+        const auto views = allAround(Vec3d::Zero(), settings.headings, settings.pitch);
+        cube_.emplace(settings.faceSize, target, views, settings.onlyInViews);
+        survey_.seen = SeenTally(scene, *rays_);
+    }
+
+    bool run(const std::vector<SurveySpot>& spots, Progress& progress, const OnSpot& onSpot) {
+        const std::size_t first = survey_.spots.size();
+        survey_.spots.resize(first + spots.size());
+        const bool finished = parallelFor(spots.size(), "Surveying", progress, [&](std::size_t i) {
+            SpotResult& result = survey_.spots[first + i];
+            survey(spots[i], result);
+            if (onSpot) onSpot(first + i, result);
+        });
+        return finished;
+    }
+
+    void finish() {
+        for (const Thread& thread : threads_)
+            if (thread.looker) survey_.seen.merge(thread.tally);
+    }
+
+    /// Unseen triangles from the places that see their objects best.
+    bool aimAtTriangles(Progress& progress);
+
+private:
+    struct Thread {
+        std::unique_ptr<Looker> looker;
+        SeenTally tally;
+    };
+
+    void survey(const SurveySpot& spot, SpotResult& result) {
+        const SurveySettings& settings = survey_.settings;
+        result.name = spot.name;
+        result.eye = spot.eye;
+        result.views = spot.views.empty() ? allAround(spot.eye, settings.headings, settings.pitch)
+                                          : spot.views;
+        result.sightings = meter_.sight(spot.eye, result.views);
+        result.tallies = meter_.count(result.sightings);
+        if (rays_) look(spot, result);
+        if (settings.betweenHeadings && spot.views.empty()) searchBetween(result);
+        result.done = true;
+    }
+
+    void look(const SurveySpot& spot, SpotResult& result) {
+        Thread& thread = threads_.local();
+        if (!thread.looker) {
+            thread.looker = std::make_unique<Looker>(scene_, *rays_, *cube_, target_, lights_);
+            thread.tally = SeenTally(scene_, *rays_);
+        }
+        if (spot.views.empty()) {
+            result.seen = thread.looker->look(spot.eye, result.sightings, thread.tally);
+            return;
+        }
+        const CubeRays own(survey_.settings.faceSize, target_, result.views,
+                           survey_.settings.onlyInViews);
+        Looker looker(scene_, *rays_, own, target_, lights_);
+        result.seen = looker.look(spot.eye, result.sightings, thread.tally);
+    }
+
+    /// Four headings around the worst; the worst of them is kept if it is worse.
+    void searchBetween(SpotResult& result) const {
+        std::size_t worst = 0;
+        for (std::size_t v = 1; v < result.views.size(); ++v)
+            if (worstViewLoad(result.tallies[v], target_) >
+                worstViewLoad(result.tallies[worst], target_))
+                worst = v;
+        const double step = 360.0 / survey_.settings.headings;
+        std::vector<Viewpoint> between;
+        for (const double share : {-0.5, -0.25, 0.25, 0.5}) {
+            Viewpoint view = result.views[worst];
+            view.heading = std::fmod(view.heading + share * step + 360, 360);
+            between.push_back(view);
+        }
+        const Sightings sightings = meter_.sight(result.eye, between);
+        const std::vector<ViewTally> tallies = meter_.count(sightings);
+        std::size_t best = between.size();
+        double load = worstViewLoad(result.tallies[worst], target_);
+        for (std::size_t i = 0; i < between.size(); ++i) {
+            if (worstViewLoad(tallies[i], target_) <= load) continue;
+            load = worstViewLoad(tallies[i], target_);
+            best = i;
+        }
+        if (best == between.size()) return;
+        addView(result.sightings, sightings, best);
+        result.views.push_back(between[best]);
+        result.tallies.push_back(tallies[best]);
+    }
+
+    static void addView(Sightings& to, const Sightings& from, std::size_t view) {
+        const auto bit = static_cast<std::uint16_t>(1U << to.views);
+        for (std::size_t i = 0; i < to.objects.size(); ++i)
+            if (from.objects[i] >> view & 1U) to.objects[i] |= bit;
+        for (std::size_t i = 0; i < to.lights.size(); ++i)
+            if (from.lights[i] >> view & 1U) to.lights[i] |= bit;
+        ++to.views;
+    }
+
+    [[nodiscard]] std::vector<std::vector<Outlook>> outlooks() const;
+    [[nodiscard]] bool isVisible(const std::vector<Outlook>& outlooks,
+                                 std::uint32_t triangle) const;
+    [[nodiscard]] bool isVisibleFrom(const Outlook& outlook, std::uint32_t triangle,
+                                     const std::array<Vec3d, 3>& corners) const;
+
+    const Scene& scene_;
+    const RayScene* rays_;
+    const Target& target_;
+    Survey& survey_;
+    const ViewMeter meter_;
+    const LightCells lights_;
+    std::optional<CubeRays> cube_;
+    tbb::enumerable_thread_specific<Thread> threads_;
+};
+
+/// For each asset the places that see its copies largest.
+std::vector<std::vector<Outlook>> Surveyor::outlooks() const {
+    std::vector<std::vector<Outlook>> result(scene_.assets.size());
+    for (std::uint32_t s = 0; s < survey_.spots.size(); ++s)
+        for (const SeenObject& seen : survey_.spots[s].seen.objects)
+            result[static_cast<std::size_t>(scene_.objects[seen.object].asset)].push_back(
+                {seen.object, s, seen.pixels});
+    for (auto& places : result) {
+        std::sort(places.begin(), places.end(), [](const Outlook& a, const Outlook& b) {
+            return std::tuple(-a.pixels, a.object, a.spot) <
+                   std::tuple(-b.pixels, b.object, b.spot);
+        });
+        // Half of them the nearest, the rest spread over all, so that every side has its chance.
+        if (places.size() > kPairsForAsset) {
+            std::vector<Outlook> kept(places.begin(), places.begin() + kPairsForAsset / 2);
+            const std::size_t rest = places.size() - kept.size();
+            for (std::size_t i = 0; i < kPairsForAsset / 2; ++i)
+                kept.push_back(places[kPairsForAsset / 2 + i * rest / (kPairsForAsset / 2)]);
+            places = std::move(kept);
+        }
+    }
+    return result;
+}
+
+bool Surveyor::isVisibleFrom(const Outlook& outlook, std::uint32_t triangle,
+                             const std::array<Vec3d, 3>& corners) const {
+    static constexpr double kWeights[4][3] = {
+        {1.0 / 3, 1.0 / 3, 1.0 / 3}, {0.7, 0.15, 0.15}, {0.15, 0.7, 0.15}, {0.15, 0.15, 0.7}};
+    const Vec3d& eye = survey_.spots[outlook.spot].eye;
+    for (const auto& w : kWeights) {
+        const Vec3d at = w[0] * corners[0] + w[1] * corners[1] + w[2] * corners[2];
+        const RayHit hit = rays_->first(eye, at - eye, 0, target_.farPlane);
+        if (hit.object == outlook.object && hit.triangle == triangle) return true;
+    }
+    return false;
+}
+
+bool Surveyor::isVisible(const std::vector<Outlook>& places, std::uint32_t triangle) const {
+    std::size_t tried = 0;
+    for (const Outlook& outlook : places) {
+        const auto corners = rays_->corners(outlook.object, triangle);
+        const Vec3d normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]);
+        const bool mirrored =
+            scene_.objects[outlook.object].world.topLeftCorner<3, 3>().determinant() < 0;
+        const double facing = normal.dot(survey_.spots[outlook.spot].eye - corners[0]);
+        if ((mirrored ? -facing : facing) <= 0) continue;
+        if (isVisibleFrom(outlook, triangle, corners)) return true;
+        if (++tried == kPairsForTriangle) return false;
+    }
+    return false;
+}
+
+bool Surveyor::aimAtTriangles(Progress& progress) {
+    constexpr std::size_t kChunk = 512;
+    const auto places = outlooks();
+    const std::span<const std::uint32_t> first = rays_->firstTriangles();
+    std::vector<std::uint8_t> found(rays_->triangleCount(), 0);
+    struct Chunk {
+        std::size_t asset;
+        std::uint32_t from;
+        std::uint32_t to;
+    };
+    std::vector<Chunk> chunks;
+    for (std::size_t a = 0; a < places.size(); ++a)
+        for (std::uint32_t t = first[a]; !places[a].empty() && t < first[a + 1]; t += kChunk)
+            chunks.push_back({a, t, std::min<std::uint32_t>(t + kChunk, first[a + 1])});
+    const bool finished =
+        parallelFor(chunks.size(), "Looking for hidden triangles", progress, [&](std::size_t i) {
+            const Chunk& chunk = chunks[i];
+            for (std::uint32_t t = chunk.from; t < chunk.to; ++t)
+                if (survey_.seen.trianglePixels[t] == 0 && isVisible(places[chunk.asset], t))
+                    found[t] = 1;
+        });
+    survey_.belowSampling.assign(found.begin(), found.end());
+    return finished;
+}
+
+/// Spots of level 1 whose surveyed neighbours differ.
+std::vector<SurveySpot> chooseRefined(const Survey& survey,
+                                      const std::vector<SurveySpot>& candidates, double spacing) {
+    std::vector<SurveySpot> chosen;
+    for (const SurveySpot& candidate : candidates) {
+        double low = std::numeric_limits<double>::infinity();
+        double high = 0;
+        for (const SpotResult& spot : survey.spots) {
+            const Vec3d by = spot.eye - candidate.eye;
+            if (!spot.done || std::max(std::fabs(by.x()), std::fabs(by.z())) > 0.75 * spacing ||
+                std::fabs(by.y()) > spacing)
+                continue;
+            const double load =
+                worstLoad(spot.tallies[spot.worstView(survey.target)], survey.target);
+            low = std::min(low, load);
+            high = std::max(high, load);
+        }
+        if (high - low > survey.settings.refineAbove) chosen.push_back(candidate);
+    }
+    return chosen;
+}
+
+/// The least distance between two spots of level 0 on one level of ground.
+double spacingOf(const std::vector<SurveySpot>& spots) {
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 1; i < spots.size(); ++i) {
+        const double by = (spots[i].eye - spots[i - 1].eye).norm();
+        if (by > 1e-6) least = std::min(least, by);
+    }
+    return std::isfinite(least) ? least : 1;
+}
+
+}  // namespace
+
+std::size_t SpotResult::worstView(Measure measure) const {
+    std::size_t worst = 0;
+    for (std::size_t v = 1; v < tallies.size(); ++v)
+        if (at(tallies[v].counts, measure) > at(tallies[worst].counts, measure)) worst = v;
+    return worst;
+}
+
+std::size_t SpotResult::worstView(const Target& target) const {
+    std::size_t worst = 0;
+    for (std::size_t v = 1; v < tallies.size(); ++v)
+        if (worstLoad(tallies[v], target) > worstLoad(tallies[worst], target)) worst = v;
+    return worst;
+}
+
+std::size_t Survey::doneCount() const {
+    return static_cast<std::size_t>(
+        std::count_if(spots.begin(), spots.end(), [](const SpotResult& s) { return s.done; }));
+}
+
+std::optional<WorstView> worstOf(const Survey& survey, Measure measure) {
+    std::optional<WorstView> worst;
+    for (std::size_t s = 0; s < survey.spots.size(); ++s) {
+        const SpotResult& spot = survey.spots[s];
+        if (!spot.done) continue;
+        const std::size_t v = spot.worstView(measure);
+        const double value = at(spot.tallies[v].counts, measure);
+        if (worst && value <= worst->value) continue;
+        worst = {s, v, value, at(loads(spot.tallies[v].counts, survey.target), measure)};
+    }
+    return worst;
+}
+
+double medianOf(const Survey& survey, Measure measure) {
+    std::vector<double> values;
+    for (const SpotResult& spot : survey.spots)
+        if (spot.done) values.push_back(at(spot.tallies[spot.worstView(measure)].counts, measure));
+    if (values.empty()) return 0;
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+std::size_t spotsOver(const Survey& survey) {
+    return static_cast<std::size_t>(
+        std::count_if(survey.spots.begin(), survey.spots.end(), [&](const SpotResult& spot) {
+            return spot.done &&
+                   worstLoad(spot.tallies[spot.worstView(survey.target)], survey.target) > 1;
+        }));
+}
+
+Survey takeSurvey(const Scene& scene, const RayScene* rays, const Target& target,
+                  const std::vector<SurveySpot>& spots, const SurveySettings& settings,
+                  Progress& progress, const OnSpot& onSpot) {
+    Survey survey;
+    survey.settings = settings;
+    survey.target = target;
+    std::vector<SurveySpot> coarse;
+    std::vector<SurveySpot> fine;
+    for (const SurveySpot& spot : spots) (spot.level == 0 ? coarse : fine).push_back(spot);
+    Surveyor surveyor(scene, rays, target, survey);
+    const double share = fine.empty() ? 0.8 : 0.5;
+    SubProgress first(progress, 0, share);
+    SubProgress second(progress, share, 0.8);
+    SubProgress third(progress, 0.8, 1);
+    bool going = surveyor.run(coarse, first, onSpot);
+    if (going && !fine.empty())
+        going = surveyor.run(chooseRefined(survey, fine, spacingOf(coarse)), second, onSpot);
+    surveyor.finish();
+    if (going && rays && settings.aimAtTriangles) going = surveyor.aimAtTriangles(third);
+    survey.complete = going;
+    return survey;
+}
+
+Survey takeSurvey(const Scene& scene, const Target& target, const std::vector<SurveySpot>& spots,
+                  const SurveySettings& settings, Progress& progress, const OnSpot& onSpot) {
+    if (settings.faceSize == 0)
+        return takeSurvey(scene, nullptr, target, spots, settings, progress, onSpot);
+    const RayScene rays(scene);
+    return takeSurvey(scene, &rays, target, spots, settings, progress, onSpot);
+}
+
+std::vector<std::vector<ViewTally>> recount(const Survey& survey, const ViewMeter& meter,
+                                            const Without& without) {
+    std::vector<std::vector<ViewTally>> result(survey.spots.size());
+    parallelFor(result.size(), "What if", noProgress(), [&](std::size_t i) {
+        if (survey.spots[i].done) result[i] = meter.count(survey.spots[i].sightings, without);
+    });
+    return result;
+}
+
+}  // namespace flentro

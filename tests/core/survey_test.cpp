@@ -1,0 +1,504 @@
+// Rooms whose visibility can be reasoned on paper.
+
+#include "survey/survey.h"
+
+#include <gtest/gtest.h>
+#include <tbb/global_control.h>
+
+#include <cmath>
+
+#include "io/image.h"
+#include "support/meshes.h"
+#include "support/process.h"
+
+namespace flentro {
+namespace {
+
+using test::makeBox;
+using test::named;
+
+/// A square in the plane z = 0 that faces +z, with texture coordinates.
+Mesh makePane(float width, float height, int material = -1) {
+    const float w = width / 2;
+    const float h = height / 2;
+    Part part =
+        test::makePart({{-w, -h, 0}, {w, -h, 0}, {w, h, 0}, {-w, h, 0}}, {0, 1, 2, 0, 2, 3});
+    test::addStream(part, "TEXCOORD_0",
+                    makeStream(std::vector<Vec2f>{{0, 1}, {1, 1}, {1, 0}, {0, 0}}));
+    part.material = material;
+    Mesh mesh;
+    mesh.name = "pane";
+    mesh.parts.push_back(std::move(part));
+    return mesh;
+}
+
+/// Level ground around the origin.
+test::Placed ground(double size) {
+    return {test::makeGrid(4, 4, size), {-size / 2, 0, -size / 2}};
+}
+
+/// A box seen from inside: its faces look inward.
+Mesh makeRoom(const Vec3f& size) {
+    Mesh room = makeBox(size);
+    for (Part& part : room.parts)
+        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
+            std::swap(part.indices[i + 1], part.indices[i + 2]);
+    room.name = "room";
+    return room;
+}
+
+Target display() {
+    Target target;
+    target.verticalFov = 60;
+    target.width = 1600;
+    target.height = 900;
+    target.farPlane = 500;
+    target.instancing = false;
+    target.limits.fill(100);
+    return target;
+}
+
+SurveySettings plain(int faceSize = 64) {
+    SurveySettings settings;
+    settings.faceSize = faceSize;
+    settings.betweenHeadings = false;
+    return settings;
+}
+
+std::vector<SurveySpot> at(std::initializer_list<Vec3d> eyes) {
+    std::vector<SurveySpot> spots;
+    for (const Vec3d& eye : eyes) spots.push_back({std::to_string(spots.size() + 1), eye, 0, {}});
+    return spots;
+}
+
+Survey survey(const Scene& scene, const std::vector<SurveySpot>& spots,
+              const SurveySettings& settings = plain(), const Target& target = display()) {
+    return takeSurvey(scene, target, spots, settings, noProgress());
+}
+
+std::vector<std::uint32_t> seenFrom(const Survey& survey, std::size_t spot = 0) {
+    std::vector<std::uint32_t> seen;
+    for (const SeenObject& object : survey.spots[spot].seen.objects) seen.push_back(object.object);
+    return seen;
+}
+
+int addMaterial(Scene& scene, AlphaMode mode, std::uint8_t leftAlpha, std::uint8_t rightAlpha) {
+    constexpr int kEdge = 16;
+    std::vector<std::uint8_t> pixels;
+    for (int y = 0; y < kEdge; ++y)
+        for (int x = 0; x < kEdge; ++x)
+            pixels.insert(pixels.end(), {200, 200, 200, x < kEdge / 2 ? leftAlpha : rightAlpha});
+    Image image;
+    image.width = image.height = kEdge;
+    image.channels = 4;
+    image.data =
+        std::make_shared<const std::vector<std::byte>>(encodePng(pixels.data(), kEdge, kEdge, 4));
+    scene.images.push_back(image);
+    scene.textures.push_back({"pane", static_cast<int>(scene.images.size()) - 1, -1, {}});
+    Material material;
+    material.alphaMode = mode;
+    material.textures = {{"baseColorTexture", static_cast<int>(scene.textures.size()) - 1, 0}};
+    scene.materials.push_back(material);
+    return static_cast<int>(scene.materials.size()) - 1;
+}
+
+// --- what is seen -------------------------------------------------------------------------
+
+TEST(Seen, BoxInABoxIsHiddenFromOutside) {
+    const Scene scene = test::makeScene(
+        {{makeBox({4, 4, 4}), {0, 0, -10}}, {named(makeBox({1, 1, 1}), "inner"), {0, 0, -10}}});
+    const Survey result = survey(scene, at({{0, 0, 0}}));
+    EXPECT_EQ(seenFrom(result), (std::vector<std::uint32_t>{0}));
+    EXPECT_EQ(result.seen.objects[1].spots, 0U);
+    EXPECT_EQ(at(result.spots[0].tallies[0].counts, Measure::Objects), 2) << "both are drawn";
+}
+
+TEST(Seen, FromInsideARoomNothingOutsideIsSeen) {
+    const Scene scene = test::makeScene({{makeRoom({6, 4, 6}), {0, 0, 0}},
+                                         {named(makeBox({1, 1, 1}), "chair"), {1, 0, -2}},
+                                         {named(makeBox({1, 1, 1}), "outside"), {0, 0, -9}}});
+    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{0, 1}));
+}
+
+TEST(Seen, BackFacesLetRaysThroughUnlessTwoSided) {
+    Scene scene = test::makeScene({{makePane(4, 4), {0, 0, -5}}, {makeBox({1, 1, 1}), {0, 0, -9}}});
+    scene.nodes[0].local(0, 0) = scene.nodes[0].local(2, 2) = -1;  // faces away
+    flatten(scene);
+    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{1}));
+    Material material;
+    material.doubleSided = true;
+    scene.materials.push_back(material);
+    scene.assets[0].mesh = finishMesh(makePane(4, 4, 0));
+    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{0}));
+}
+
+TEST(Seen, MirroredCopiesKeepTheirFronts) {
+    Scene scene = test::makeScene({{makePane(2, 2), {0, 0, -5}}});
+    scene.nodes[0].local(0, 0) = -1;
+    flatten(scene);
+    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))).size(), 1U);
+    EXPECT_TRUE(seenFrom(survey(scene, at({{0, 0, -10}}))).empty());
+}
+
+TEST(Seen, DoorwayShowsWhatStandsInLine) {
+    // A wall at z = -5 with a gap from x = -1 to 1; one box behind the gap, one behind the wall.
+    const Scene scene = test::makeScene({{named(makeBox({9, 6, 0.2F}), "left wall"), {-5.5, 0, -5}},
+                                         {named(makeBox({9, 6, 0.2F}), "right wall"), {5.5, 0, -5}},
+                                         {named(makeBox({1, 1, 1}), "in line"), {0, 0, -12}},
+                                         {named(makeBox({1, 1, 1}), "aside"), {6, 0, -8}}});
+    const Survey result = survey(scene, at({{0, 0, 0}, {-3, 0, 0}}), plain(128));
+    EXPECT_EQ(seenFrom(result, 0), (std::vector<std::uint32_t>{0, 1, 2}));
+    // From (-3, 0, 0) the line through the gap's right edge passes x = 3.4 at z = -8.
+    EXPECT_EQ(seenFrom(result, 1), (std::vector<std::uint32_t>{0, 1}));
+}
+
+TEST(Seen, HolesOfAMaskedWindowShowWhatIsBehind) {
+    Scene scene = test::makeScene({{makePane(8, 8), {0, 0, -5}},
+                                   {named(makeBox({1, 1, 1}), "behind the hole"), {-2, 0, -8}},
+                                   {named(makeBox({1, 1, 1}), "behind the pane"), {2, 0, -8}}});
+    const int masked = addMaterial(scene, AlphaMode::Mask, 0, 255);
+    scene.assets[0].mesh = finishMesh(makePane(8, 8, masked));
+    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{0, 1}));
+}
+
+TEST(Seen, GlassIsSeenAndSeenThrough) {
+    Scene scene = test::makeScene({{makePane(8, 8), {0, 0, -5}}, {makeBox({1, 1, 1}), {0, 0, -8}}});
+    const int glass = addMaterial(scene, AlphaMode::Blend, 80, 80);
+    scene.assets[0].mesh = finishMesh(makePane(8, 8, glass));
+    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{0, 1}));
+}
+
+TEST(Seen, CulledAndTooFarIsNotSeenAndHidesNothing) {
+    Scene scene =
+        test::makeScene({{makePane(8, 8), {0, 0, -5}}, {makeBox({4, 4, 4}), {0, 0, -60}}});
+    scene.objects[0].culling.end = 4;
+    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{1}));
+    Target target = display();
+    target.farPlane = 50;
+    EXPECT_TRUE(seenFrom(survey(scene, at({{0, 0, 0}}), plain(), target)).empty());
+}
+
+TEST(Seen, FlattenedObjectsAreBaked) {
+    Scene scene = test::makeScene({{makeBox({2, 2, 2}), {0, 0, -5}}});
+    scene.nodes[0].local(2, 2) = 0;  // no thickness: its transform cannot be inverted
+    flatten(scene);
+    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))).size(), 1U);
+}
+
+// --- numbers ------------------------------------------------------------------------------
+
+TEST(Seen, PixelsAreThoseOfTheSolidAngle) {
+    const Scene scene = test::makeScene({{makePane(2, 2), {0, 0, -10}}});
+    const Survey result = survey(scene, at({{0, 0, 0}}), plain(384));
+    // Rectangle with half sides a, b at distance d: 4 atan(ab / (d sqrt(a^2 + b^2 + d^2))).
+    const double solidAngle = 4 * std::atan(1 / (10 * std::sqrt(102.0)));
+    const double perMetre = 450 / std::tan(kPi / 6);
+    const double expected = solidAngle * perMetre * perMetre;
+    const SeenObject& pane = result.spots[0].seen.objects.at(0);
+    EXPECT_NEAR(static_cast<double>(pane.pixels), expected, 0.03 * expected);
+    EXPECT_NEAR(static_cast<double>(pane.distance), 10, 0.01);
+    EXPECT_EQ(result.seen.objects[0].spots, 1U);
+}
+
+TEST(Seen, AllDirectionsTogetherAreTheWholeSphere) {
+    const Scene scene = test::makeScene({{makeRoom({6, 4, 6}), {0, 0, 0}}});
+    const double perMetre = 450 / std::tan(kPi / 6);
+    const Survey result = survey(scene, at({{0, 0, 0}}), plain(128));
+    EXPECT_NEAR(static_cast<double>(result.spots[0].seen.pixels) / (perMetre * perMetre), 4 * kPi,
+                0.01);
+}
+
+TEST(Seen, ViewsTellWhereAnObjectIsSeen) {
+    const Scene scene = test::makeScene({{makeBox({1, 1, 1}), {0, 0, -10}}});
+    const Survey result = survey(scene, at({{0, 0, 0}}));
+    // 60 degrees up and down and 16:9 make 91.5 degrees across: north and its two neighbours.
+    EXPECT_EQ(result.spots[0].seen.objects.at(0).views, 0b10000011);
+}
+
+TEST(Seen, LayersCountWhatIsBehindAsWell) {
+    const Scene scene = test::makeScene({{makeRoom({40, 40, 40}), {0, 0, 0}},
+                                         {makePane(40, 40), {0, 0, -5}},
+                                         {makePane(40, 40), {0, 0, -6}},
+                                         {makePane(40, 40), {0, 0, -7}}});
+    const SpotSeen& seen = survey(scene, at({{0, 0, 0}})).spots[0].seen;
+    EXPECT_EQ(seen.layersWorst, 4);
+    EXPECT_NEAR(static_cast<double>(seen.layersInView[0]), 4, 0.05) << "north";
+    EXPECT_NEAR(static_cast<double>(seen.layersInView[4]), 1, 1e-6) << "south";
+    EXPECT_FLOAT_EQ(seen.layersMean, seen.plainLayersMean);
+}
+
+TEST(Seen, NearestPlaceTellsTheTexelsNeeded) {
+    Scene scene = test::makeScene({{makePane(2, 2), {0, 0, -10}}});
+    const int material = addMaterial(scene, AlphaMode::Opaque, 255, 255);
+    scene.assets[0].mesh = finishMesh(makePane(2, 2, material));
+    const Survey result = survey(scene, at({{0, 0, 0}, {0, 0, -6}}));
+    // Half a texture a metre; at 4 m a pixel is 4 / (450 / tan 30) m wide.
+    const double metres = 4 * std::tan(kPi / 6) / 450;
+    EXPECT_NEAR(static_cast<double>(result.seen.texCoordPerPixel[0]), 0.5 * metres, 0.01 * metres);
+}
+
+TEST(Seen, LightsReachThePixelsWithinTheirRange) {
+    Scene scene = test::makeScene({{makeRoom({6, 4, 6}), {0, 0, 0}}});
+    Light light;
+    light.range = 30;
+    scene.lights.push_back(light);
+    light.range = 0.5F;
+    scene.lights.push_back(light);
+    for (int i = 0; i < 2; ++i) {
+        Node node;
+        node.light = i;
+        scene.nodes.push_back(node);
+        scene.scenes[0]["nodes"].push_back(scene.nodes.size() - 1);
+    }
+    flatten(scene);
+    const Survey result = survey(scene, at({{0, 0, 0}}));
+    EXPECT_EQ(result.seen.lightSpots, (std::vector<std::uint32_t>{1, 0}));
+    EXPECT_NEAR(static_cast<double>(result.seen.lightPixels[0] / result.spots[0].seen.pixels), 1,
+                0.05);
+}
+
+TEST(Seen, SmallObjectsAreAimedAt) {
+    // 5 cm at 20 m: two pixels on the display, between the rays of a coarse cube.
+    const Scene scene = test::makeScene({{makeBox({0.05F, 0.05F, 0.05F}), {0.31, 0.17, -20}}});
+    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}), plain(16))).size(), 1U);
+}
+
+TEST(Seen, TrianglesBelowTheSamplingAreToldFromHiddenOnes) {
+    // A wall with a small tile before it and one behind it, in one mesh.
+    Mesh wall = makePane(6, 6);
+    for (const float z : {0.05F, -0.05F}) {
+        Part tile = makePane(0.02F, 0.02F).parts[0];
+        std::vector<Vec3f> points = toVectors(*tile.find("POSITION"));
+        for (Vec3f& point : points) point += Vec3f(0.513F, 0.217F, z);
+        tile.attributes[0].stream = std::make_shared<const Stream>(makeStream(points));
+        wall.parts.push_back(tile);
+    }
+    const Scene scene = test::makeScene({{wall, {0, 0, -10}}});
+    const Survey result = survey(scene, at({{0, 0, 0}}), plain(16));
+    ASSERT_EQ(result.belowSampling.size(), 6U);
+    EXPECT_GT(result.seen.trianglePixels[0], 0);
+    EXPECT_TRUE(result.belowSampling[2] && result.belowSampling[3]) << "before the wall";
+    EXPECT_FALSE(result.belowSampling[4] || result.belowSampling[5]) << "behind the wall";
+}
+
+// --- the whole survey ---------------------------------------------------------------------
+
+Scene street() {
+    std::vector<test::Placed> placed = {ground(60)};
+    for (int i = 0; i < 12; ++i)
+        placed.push_back({named(makeBox({1, 2, 1}), ("post " + std::to_string(i)).c_str()),
+                          {4.0 * (i % 4) - 6, 1, 6.0 * (i / 4) - 9}});
+    return test::makeScene(std::move(placed));
+}
+
+void expectSame(const Survey& a, const Survey& b) {
+    ASSERT_EQ(a.spots.size(), b.spots.size());
+    for (std::size_t i = 0; i < a.spots.size(); ++i) {
+        EXPECT_EQ(a.spots[i].seen.pixels, b.spots[i].seen.pixels);
+        EXPECT_EQ(a.spots[i].seen.layersMean, b.spots[i].seen.layersMean);
+        EXPECT_EQ(a.spots[i].seen.objects.size(), b.spots[i].seen.objects.size());
+        for (std::size_t v = 0; v < a.spots[i].tallies.size(); ++v)
+            EXPECT_EQ(a.spots[i].tallies[v].counts, b.spots[i].tallies[v].counts);
+    }
+    EXPECT_EQ(a.seen.trianglePixels, b.seen.trianglePixels);
+    EXPECT_EQ(a.belowSampling, b.belowSampling);
+}
+
+std::vector<SurveySpot> streetSpots() {
+    return at({{0, 1.7, 0}, {8, 1.7, 8}, {-8, 1.7, 8}, {8, 1.7, -12}, {-9, 1.7, -9}, {2, 1.7, 12}});
+}
+
+TEST(Survey, IsTheSameForAnyNumberOfThreads) {
+    const Scene scene = street();
+    const Survey many = survey(scene, streetSpots());
+    const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+    expectSame(many, survey(scene, streetSpots()));
+}
+
+TEST(Survey, WhatIfEqualsASurveyWithoutTheObject) {
+    const Scene scene = street();
+    const Target target = display();
+    const Survey before = survey(scene, streetSpots());
+    Without without;
+    without.objects.assign(scene.objects.size(), false);
+    without.objects[3] = without.objects[7] = true;
+    const auto counted = recount(before, ViewMeter(scene, target), without);
+    Scene smaller = scene;
+    Json& roots = smaller.scenes[0]["nodes"];
+    roots = Json::array();
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (i != 3 && i != 7) roots.push_back(i);
+    flatten(smaller);
+    ASSERT_EQ(smaller.objects.size(), scene.objects.size() - 2);
+    const Survey fresh = survey(smaller, streetSpots());
+    for (std::size_t s = 0; s < counted.size(); ++s)
+        for (std::size_t v = 0; v < counted[s].size(); ++v)
+            EXPECT_EQ(counted[s][v].counts, fresh.spots[s].tallies[v].counts);
+}
+
+TEST(Survey, WorstMedianAndOverAreThoseOfTheSpots) {
+    // One post in view from each spot but the first, which sees two.
+    const Scene scene = test::makeScene({{makeBox({1, 1, 1}), {0, 0, -10}},
+                                         {makeBox({1, 1, 1}), {100, 0, -10}},
+                                         {makeBox({1, 1, 1}), {3, 0, -10}}});
+    Target target = display();
+    target.farPlane = 30;
+    target.limits.fill(0);
+    at(target.limits, Measure::Objects) = 1;
+    const Survey result =
+        survey(scene, at({{100, 0, 0}, {0, 0, 0}, {400, 0, 0}}), plain(0), target);
+    const auto worst = worstOf(result, Measure::Objects);
+    ASSERT_TRUE(worst);
+    EXPECT_EQ(worst->spot, 1U);
+    EXPECT_EQ(worst->view, 0U) << "heading north";
+    EXPECT_EQ(worst->load, 2);
+    EXPECT_EQ(medianOf(result, Measure::Objects), 1);
+    EXPECT_EQ(spotsOver(result), 1U);
+    EXPECT_FALSE(worstOf(Survey{}, Measure::Objects));
+}
+
+TEST(Survey, FindsTheWorstBetweenTheHeadings) {
+    // Two boxes 110 degrees apart: only half way between two of the four headings are both seen.
+    const auto towards = [](double heading) { return Vec3d(10 * lookDirection(heading, 0)); };
+    const Scene scene =
+        test::makeScene({{makeBox({1, 1, 1}), towards(5)}, {makeBox({1, 1, 1}), towards(84)}});
+    SurveySettings settings = plain(0);
+    settings.headings = 4;
+    settings.betweenHeadings = true;
+    const Survey result = survey(scene, at({{0, 0, 0}}), settings);
+    ASSERT_EQ(result.spots[0].views.size(), 5U);
+    EXPECT_NEAR(result.spots[0].views[4].heading, 45, 12);
+    EXPECT_EQ(at(result.spots[0].tallies[4].counts, Measure::Objects), 2);
+}
+
+TEST(Survey, CancellingKeepsWhatIsDone) {
+    test::RecordingProgress progress(3);
+    const Survey result = takeSurvey(street(), display(), streetSpots(), plain(), progress);
+    EXPECT_FALSE(result.complete);
+    EXPECT_LT(result.doneCount(), streetSpots().size());
+    for (const SpotResult& spot : result.spots) EXPECT_EQ(spot.tallies.size(), spot.done ? 8U : 0U);
+}
+
+TEST(Survey, AddsSpotsWhereTheLoadChanges) {
+    const Scene scene = street();
+    std::vector<SurveySpot> spots = at({{0, 1.7, 0}, {10, 1.7, 0}, {200, 1.7, 0}, {210, 1.7, 0}});
+    spots.push_back({"between", {5, 1.7, 0}, 1, {}});
+    spots.push_back({"far away", {205, 1.7, 0}, 1, {}});
+    Target target = display();
+    target.limits.fill(4);
+    target.farPlane = 12;
+    const Survey result = survey(scene, spots, plain(0), target);
+    ASSERT_EQ(result.spots.size(), 5U);
+    EXPECT_EQ(result.spots[4].name, "between");
+}
+
+// --- where to stand -----------------------------------------------------------------------
+
+std::vector<SurveySpot> planned(const Scene& scene, const SpotPlan& plan) {
+    auto spots = planSpots(scene, RayScene(scene), plan, noProgress());
+    EXPECT_TRUE(spots) << (spots ? "" : spots.error().what);
+    return spots ? *spots : std::vector<SurveySpot>();
+}
+
+TEST(Spots, StandOnTheGroundAtEyeHeight) {
+    SpotPlan plan;
+    plan.spacing = 4;
+    const auto spots = planned(test::makeScene({ground(20)}), plan);
+    ASSERT_GE(spots.size(), 25U);
+    for (const SurveySpot& spot : spots) EXPECT_NEAR(spot.eye.y(), 1.7, 1e-3);
+    EXPECT_EQ(spots.front().level, 0);
+    EXPECT_EQ(spots.back().level, 1);
+}
+
+TEST(Spots, DoNotClimbATableOrEnterWhatIsTooLow) {
+    SpotPlan plan;
+    plan.spacing = 2;
+    plan.start = {-8, 1.7, 0};
+    const auto spots =
+        planned(test::makeScene({ground(20),
+                                 {makeBox({6, 1, 6}), {-3, 0.5, -3}},
+                                 {named(makeBox({6, 0.2F, 6}), "low roof"), {4, 1.5, 4}}}),
+                plan);
+    for (const SurveySpot& spot : spots) {
+        EXPECT_NEAR(spot.eye.y(), 1.7, 1e-3) << "on the table at " << spot.eye.transpose();
+        const bool below = std::fabs(spot.eye.x() - 4) < 2.9 && std::fabs(spot.eye.z() - 4) < 2.9;
+        EXPECT_FALSE(below) << "under the roof at " << spot.eye.transpose();
+    }
+}
+
+TEST(Spots, WallsAreNotPassedButDoorwaysAre) {
+    std::vector<test::Placed> placed = {
+        ground(24), {makeBox({10, 6, 0.4F}), {-7, 3, 0}}, {makeBox({10, 6, 0.4F}), {7, 3, 0}}};
+    SpotPlan plan;
+    plan.spacing = 3;
+    plan.start = {0, 1.7, 8};
+    const auto beyond = [&](const Scene& scene) {
+        const auto spots = planned(scene, plan);
+        return std::any_of(spots.begin(), spots.end(),
+                           [](const SurveySpot& spot) { return spot.eye.z() < -2; });
+    };
+    EXPECT_TRUE(beyond(test::makeScene(placed))) << "through the gap of 4 m";
+    placed.push_back({makeBox({6, 6, 0.4F}), {0, 3, 0}});
+    EXPECT_FALSE(beyond(test::makeScene(placed)));
+}
+
+TEST(Spots, AnAreaNeedsNoWayThere) {
+    SpotPlan plan;
+    plan.spacing = 2;
+    plan.area = "island node";
+    const Scene scene =
+        test::makeScene({ground(10), {named(test::makeGrid(2, 2, 8), "island"), {40, 5, 0}}});
+    const auto spots = planned(scene, plan);
+    ASSERT_FALSE(spots.empty());
+    for (const SurveySpot& spot : spots) EXPECT_NEAR(spot.eye.y(), 6.7, 1e-3);
+    plan.area = "nowhere";
+    const auto missing = planSpots(scene, RayScene(scene), plan, noProgress());
+    ASSERT_FALSE(missing);
+    EXPECT_EQ(missing.error().where, "nowhere");
+}
+
+TEST(Spots, ALineIsCutIntoEqualSteps) {
+    const auto spots =
+        spotsAlong({{{0, 1, 0}, 350, 0}, {{10, 1, 0}, 10, 0}, {{10, 1, 5}, 10, 0}}, 4);
+    ASSERT_EQ(spots.size(), 5U);
+    EXPECT_NEAR(spots[1].eye.x(), 4, 1e-9);
+    EXPECT_NEAR(spots[1].views[0].heading, 358, 1e-9) << "the short way round";
+    EXPECT_NEAR(spots[3].eye.z(), 2, 1e-9);
+    EXPECT_NEAR(spots[4].eye.z(), 5, 1e-9);
+    EXPECT_TRUE(spotsAlong({}, 1).empty());
+}
+
+TEST(Spots, OrbitCamerasLookAtTheirPivot) {
+    Orbit orbit;
+    orbit.pivot = {5, 0, 5};
+    orbit.distances = {10, 20};
+    orbit.pitches = {-60};
+    orbit.headings = 4;
+    const auto spots = spotsAround(orbit);
+    ASSERT_EQ(spots.size(), 8U);
+    for (const SurveySpot& spot : spots) {
+        const Vec3d ahead = lookDirection(spot.views[0].heading, spot.views[0].pitch);
+        EXPECT_TRUE((orbit.pivot - spot.eye).normalized().isApprox(ahead, 1e-9));
+        EXPECT_GT(spot.eye.y(), 8);
+    }
+}
+
+TEST(Spots, LimitedViewsSeeOnlyWhatTheyLookAt) {
+    Orbit orbit;
+    orbit.pitches = {-89};
+    orbit.headings = 1;
+    SurveySettings settings = plain();
+    settings.onlyInViews = true;
+    // From straight above the lower side of the box and what is far aside are never seen.
+    const Scene scene =
+        test::makeScene({{makeBox({1, 1, 1}), {0, 0, 0}}, {makeBox({1, 1, 1}), {60, 0, 0}}});
+    const Survey result = survey(scene, spotsAround(orbit), settings);
+    EXPECT_EQ(seenFrom(result), (std::vector<std::uint32_t>{0}));
+    int seen = 0;
+    for (std::size_t t = 0; t < 12; ++t)
+        seen += result.seen.trianglePixels[t] > 0 || result.belowSampling[t];
+    EXPECT_LE(seen, 4) << "the top, and a side for the degree that it is off";
+}
+
+}  // namespace
+}  // namespace flentro
