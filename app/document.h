@@ -116,7 +116,4 @@ private:
     QFileSystemWatcher watcher_;
 };
 
-/// A sensible place to stand in a scene without cameras; the first camera otherwise.
-[[nodiscard]] Viewpoint startingView(const Scene& scene);
-
 }  // namespace flentro::app

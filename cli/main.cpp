@@ -13,6 +13,8 @@ int main(int argc, char** argv) {
     Run run;
     addInventory(app, common, run);
     addAudit(app, common, run);
+    addSurvey(app, common, run);
+    addCalibrate(app, common, run);
     addReduce(app, common, run);
     addFix(app, common, run);
     addTargets(app, common, run);

@@ -21,6 +21,8 @@ using Run = std::function<int()>;
 
 void addInventory(CLI::App& app, Common& common, Run& run);
 void addAudit(CLI::App& app, Common& common, Run& run);
+void addSurvey(CLI::App& app, Common& common, Run& run);
+void addCalibrate(CLI::App& app, Common& common, Run& run);
 void addReduce(CLI::App& app, Common& common, Run& run);
 void addFix(CLI::App& app, Common& common, Run& run);
 void addTargets(CLI::App& app, Common& common, Run& run);

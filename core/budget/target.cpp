@@ -78,6 +78,24 @@ private:
     std::string problem_;
 };
 
+struct TermWords {
+    const char* name;
+    const char* key;
+};
+constexpr std::array<TermWords, kCostTermCount> kTermWords = {{
+    {"CPU, every frame", "cpuFrame"},
+    {"Draw calls, each thousand", "drawCall"},
+    {"Objects, each thousand", "object"},
+    {"Material changes, each hundred", "material"},
+    {"Bones, each thousand", "bone"},
+    {"GPU, every frame", "gpuFrame"},
+    {"Vertices, each million", "vertex"},
+    {"Filled pixels, each million", "filledPixel"},
+    {"Pixels times lights, each million", "litPixel"},
+    {"Shadow passes, each", "shadowPass"},
+    {"Textures, each GiB", "texture"},
+}};
+
 std::string lower(std::string text) {
     std::transform(text.begin(), text.end(), text.begin(),
                    [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
@@ -104,6 +122,10 @@ void readMembers(const Json& json, Target& target, NumberReader& numbers) {
         numbers.read(limits, measureKey(measure), value, {0, 1e15});
         at(target.limits, measure) = value * fileUnit(measure);
     }
+    const Json& cost = jsonObject(json, "frameCost");
+    for (std::size_t i = 0; i < kCostTermCount; ++i)
+        numbers.read(cost, kTermWords[i].key, target.frameCost[i], {0, 1e6});
+    target.calibrated = jsonOr(cost, "calibrated", false);
 }
 
 }  // namespace
@@ -116,6 +138,13 @@ const char* measureKey(Measure measure) {
 }
 const char* measureHelp(Measure measure) {
     return wordsOf(measure).help;
+}
+
+const char* costTermName(CostTerm term) {
+    return kTermWords[static_cast<std::size_t>(term)].name;
+}
+const char* costTermKey(CostTerm term) {
+    return kTermWords[static_cast<std::size_t>(term)].key;
 }
 
 std::string formatMeasure(Measure measure, double value) {
@@ -182,6 +211,9 @@ Json toJson(const Target& target) {
     json["drawing"]["farPlane"] = target.farPlane;
     for (const Measure measure : kMeasures)
         json["limits"][measureKey(measure)] = at(target.limits, measure) / fileUnit(measure);
+    for (std::size_t i = 0; i < kCostTermCount; ++i)
+        json["frameCost"][kTermWords[i].key] = target.frameCost[i];
+    json["frameCost"]["calibrated"] = target.calibrated;
     return json;
 }
 

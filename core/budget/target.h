@@ -46,6 +46,31 @@ using Counts = std::array<double, kMeasureCount>;
 [[nodiscard]] const char* measureHelp(Measure measure);  ///< How it is computed, one sentence.
 [[nodiscard]] std::string formatMeasure(Measure measure, double value);  ///< With its unit.
 
+/// What a frame's time is made of, in the order of docs/methods.md. The frame takes as long as
+/// the slower of the two sides.
+enum class CostTerm {
+    CpuFrame,     ///< CPU side: every frame.
+    DrawCall,     ///< Each thousand, shadow passes included.
+    Object,       ///< Each thousand drawn.
+    Material,     ///< Each hundred changes of state.
+    Bone,         ///< Each thousand joints.
+    GpuFrame,     ///< GPU side: every frame.
+    Vertex,       ///< Each million, shadow passes included.
+    FilledPixel,  ///< Each million pixels times layers.
+    LitPixel,     ///< Each million pixels times lights in view.
+    ShadowPass,   ///< Each shadow light in view.
+    Texture,      ///< Each GiB of textures in use.
+};
+
+inline constexpr std::size_t kCostTermCount = 11;
+inline constexpr std::size_t kCpuTerms = 5;  ///< The first so many are of the CPU side.
+
+/// One number for each term: milliseconds for a unit of it, or units in a view.
+using CostTerms = std::array<double, kCostTermCount>;
+
+[[nodiscard]] const char* costTermName(CostTerm term);  ///< "Draw calls, each thousand"
+[[nodiscard]] const char* costTermKey(CostTerm term);   ///< "drawCall", as in the files
+
 struct Target {
     std::string name = "Untitled";
     std::string description;
@@ -61,7 +86,10 @@ struct Target {
     double nearPlane = 0.1;    ///< Metres.
     double farPlane = 1000;    ///< Metres; nothing beyond is drawn.
     Counts limits{};           ///< 0: no limit.
-    Json rest;                 ///< Unknown members, kept.
+    /// Milliseconds for a unit of each term; guesses until they are calibrated.
+    CostTerms frameCost = {1, 2, 0.4, 0.2, 0.2, 1, 1.5, 0.3, 0.02, 0.15, 0.5};
+    bool calibrated = false;  ///< frameCost was fitted to measured frame times.
+    Json rest;                ///< Unknown members, kept.
 
     [[nodiscard]] Lens lens() const {
         return {verticalFov, static_cast<double>(width) / height, nearPlane, farPlane};

@@ -4,6 +4,7 @@
 
 #include <optional>
 
+#include "measure/frame_cost.h"
 #include "measure/inventory.h"
 #include "measure/viewcost.h"
 

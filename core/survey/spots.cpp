@@ -285,6 +285,26 @@ double headingOf(const Vec3d& direction) {
 
 }  // namespace
 
+Viewpoint startingView(const Scene& scene) {
+    const std::vector<Mat4d> worlds = worldTransforms(scene.nodes);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        if (scene.nodes[i].camera < 0) continue;
+        const Vec3d forward = -worlds[i].col(2).head<3>().normalized();
+        Viewpoint view;
+        view.eye = worlds[i].topRightCorner<3, 1>();
+        view.heading = toDegrees(std::atan2(forward.x(), -forward.z()));
+        view.pitch = toDegrees(std::asin(std::clamp(forward.y(), -1.0, 1.0)));
+        return view;
+    }
+    const Box bounds = scene.bounds();
+    Viewpoint view;
+    if (bounds.isEmpty()) return view;
+    const double size = bounds.diagonal().norm();
+    view.eye = bounds.center() + Vec3d(0, 0.2 * size, 0.8 * size);
+    view.pitch = -14;
+    return view;
+}
+
 Expected<std::vector<SurveySpot>> planSpots(const Scene& scene, const RayScene& rays,
                                             const SpotPlan& plan, Progress& progress) {
     if (scene.bounds().isEmpty())

@@ -62,6 +62,9 @@ struct SpotPlan {
 [[nodiscard]] Expected<std::vector<Viewpoint>> animatedPath(const Scene& scene,
                                                             const std::string& node);
 
+/// A sensible place to stand: the first camera, or back from the middle of a scene without any.
+[[nodiscard]] Viewpoint startingView(const Scene& scene);
+
 /// `count` headings all around at one pitch.
 [[nodiscard]] std::vector<Viewpoint> allAround(const Vec3d& eye, int count, double pitch);
 

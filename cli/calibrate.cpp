@@ -1,0 +1,106 @@
+#include <fmt/format.h>
+
+#include "io/file.h"
+#include "report/survey_report.h"
+#include "survey_options.h"
+#include "verbs.h"
+
+namespace flentro::cli {
+namespace {
+
+struct Options : SurveyOptions {
+    std::string scene;
+    std::string times;
+    std::string out;
+};
+
+void print(const Calibration& fit, const std::vector<FrameSample>& samples) {
+    std::vector<std::vector<std::string>> table = {{"term", "ms", ""}};
+    for (std::size_t i = 0; i < kCostTermCount; ++i) {
+        std::string note;
+        for (const Calibration::Held& held : fit.held)
+            if (held.term == static_cast<CostTerm>(i)) note = "kept: " + held.why;
+        table.push_back({costTermName(static_cast<CostTerm>(i)),
+                         fmt::format("{:.4g}", fit.frameCost[i]), note});
+    }
+    fmt::print(
+        "{}\n{} frames; residuals: {:.2f} ms root mean square, {:.2f} ms at most; {:.1f} % "
+        "of the variance explained\n",
+        formatTable(table), samples.size(), fit.rms, fit.worst, 100 * fit.explained);
+}
+
+Json toJson(const Calibration& fit, const std::vector<FrameSample>& samples) {
+    Json json = {{"format", "flentro-calibration"},
+                 {"version", 1},
+                 {"rms", fit.rms},
+                 {"worst", fit.worst},
+                 {"explained", fit.explained},
+                 {"frameCost", Json::object()},
+                 {"kept", Json::array()},
+                 {"frames", Json::array()}};
+    for (std::size_t i = 0; i < kCostTermCount; ++i)
+        json["frameCost"][costTermKey(static_cast<CostTerm>(i))] = fit.frameCost[i];
+    for (const Calibration::Held& held : fit.held)
+        json["kept"].push_back({{"term", costTermKey(held.term)}, {"why", held.why}});
+    for (std::size_t i = 0; i < samples.size(); ++i)
+        json["frames"].push_back({{"spot", samples[i].spot},
+                                  {"heading", samples[i].heading},
+                                  {"milliseconds", samples[i].milliseconds},
+                                  {"residual", fit.residuals[i]}});
+    return json;
+}
+
+int runCalibrate(const Options& options, const Common& common) {
+    TerminalProgress progress(common.quiet);
+    auto target = findTarget(options.target);
+    if (!target) return complain(target.error());
+    auto csv = readTextFile(options.times);
+    if (!csv) return complain(csv.error());
+    auto scene = openForVerb(options.scene, common, progress);
+    if (!scene) return complain(scene.error());
+    std::unique_ptr<RayScene> rays;
+    auto spots = findSpots(*scene, options, rays, progress);
+    if (!spots) return complain(spots.error());
+    SurveySettings settings;
+    settings.headings = options.headings;
+    settings.faceSize = 64;  // for the layers only
+    settings.aimAtTriangles = false;
+    if (!rays) rays = std::make_unique<RayScene>(*scene);
+    const Survey survey = takeSurvey(*scene, rays.get(), *target, *spots, settings, progress);
+    auto samples = readFrameTimes(*csv, survey);
+    if (!samples) {
+        samples.error().where = options.times + ", " + samples.error().where;
+        return complain(samples.error());
+    }
+    const auto fit = calibrate(*samples, *target);
+    if (!fit) return complain(fit.error());
+    if (!common.quiet && common.json != "-") print(*fit, *samples);
+    if (!common.json.empty())
+        if (auto written = writeJson(toJson(*fit, *samples), common.json); !written)
+            return complain(written.error());
+    if (options.out.empty()) return kWithin;
+    Target calibrated = *target;
+    calibrated.frameCost = fit->frameCost;
+    calibrated.calibrated = true;
+    auto written = writeJson(flentro::toJson(calibrated), options.out);
+    return written ? kWithin : complain(written.error());
+}
+
+}  // namespace
+
+void addCalibrate(CLI::App& app, Common& common, Run& run) {
+    auto options = std::make_shared<Options>();
+    CLI::App* verb =
+        addVerb(app, common, "calibrate", "Fit the frame cost of a target to measured frame times",
+                "  flentro-cli calibrate market.glb times.csv --target \"Kiosk 60\" "
+                "--out ours.target.json\n"
+                "  (times.csv: spot,heading,ms; spots as in 'survey --csv')\n");
+    verb->add_option("scene", options->scene, "The scene")->required();
+    verb->add_option("times", options->times, "CSV with the columns spot, heading, ms")->required();
+    addSurveyOptions(*verb, *options);
+    verb->add_option("--out", options->out, "Write the calibrated target here")->type_name("FILE");
+    verb->callback(
+        [=, &common, &run] { run = [=, &common] { return runCalibrate(*options, common); }; });
+}
+
+}  // namespace flentro::cli

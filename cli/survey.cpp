@@ -1,0 +1,138 @@
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "io/file.h"
+#include "report/survey_report.h"
+#include "survey_options.h"
+#include "verbs.h"
+
+namespace flentro::cli {
+namespace {
+
+struct Options : SurveyOptions {
+    std::string scene;
+    std::string csv;
+    int faceSize = 384;
+    bool drawnOnly = false;
+};
+
+void printWorst(const Survey& survey) {
+    std::vector<std::vector<std::string>> table = {
+        {"measure", "worst", "load", "median", "spot", "position", "heading"}};
+    for (const WorstOfMeasure& worst : worstViews(survey))
+        table.push_back({measureName(worst.measure),
+                         formatMeasure(worst.measure, worst.where.value),
+                         formatLoad(worst.where.load),
+                         formatMeasure(worst.measure, medianOf(survey, worst.measure)), worst.spot,
+                         fmt::format("({:.1f}, {:.1f}, {:.1f})", worst.view.eye.x(),
+                                     worst.view.eye.y(), worst.view.eye.z()),
+                         fmt::format("{:.0f} deg", worst.view.heading)});
+    fmt::print("{}\n", formatTable(table));
+}
+
+void printFrame(const Survey& survey) {
+    double slowest = -1;
+    std::string line;
+    for (std::size_t s = 0; s < survey.spots.size(); ++s)
+        for (std::size_t v = 0; survey.spots[s].done && v < survey.spots[s].views.size(); ++v) {
+            const CostTerms terms = viewTerms(survey, s, v);
+            const FrameCost cost = frameCost(terms, survey.target);
+            if (cost.milliseconds() <= slowest) continue;
+            slowest = cost.milliseconds();
+            line = fmt::format(
+                "Slowest view: about {:.1f} ms of {:.1f} ms at spot {}, heading {:.0f} deg; "
+                "limited by the {} ({}). {}\n",
+                slowest, survey.target.frameTime(), survey.spots[s].name,
+                survey.spots[s].views[v].heading, cost.limitedBy(),
+                costTermName(heaviestTerm(terms, survey.target)),
+                survey.target.calibrated ? "Calibrated." : "An estimate: not calibrated.");
+        }
+    fmt::print("{}", line);
+}
+
+void printSeen(const Scene& scene, const Survey& survey) {
+    constexpr std::size_t kListed = 8;
+    std::vector<std::vector<std::string>> table = {{"drawn in vain", "views", "triangles a view"}};
+    for (const ObjectWaste& waste : rankWaste(scene, survey)) {
+        if (table.size() > kListed) break;
+        table.push_back({scene.objects[waste.object].name, std::to_string(waste.views),
+                         formatCount(waste.triangles)});
+    }
+    const NeverSeen unseen = judgeUnseen(scene, survey);
+    fmt::print(
+        "\n{}\nNever seen from these spots: {} of {} objects; {} triangles of the others, "
+        "of which {} touch no seen one.\n",
+        formatTable(table), unseen.objects.size(), scene.objects.size(),
+        formatCount(static_cast<double>(unseen.triangles)),
+        formatCount(static_cast<double>(unseen.removable)));
+    fmt::print(
+        "One more spot would reveal about {:.1f} objects, all further ones about {:.0f}; "
+        "with 95 % confidence each unseen object is seen from less than {} of places like "
+        "these.\n",
+        unseen.expectedNext, unseen.expectedLeft, formatShare(unseen.shareBound));
+    for (const FarPlaneLoss& loss : judgeFarPlane(survey)) {
+        if (loss.worstShare > 0.001) continue;
+        fmt::print(
+            "A far plane at {} instead of {} loses {} objects and at most {} of the pixels "
+            "of any spot.\n",
+            formatMetres(loss.distance), formatMetres(survey.target.farPlane), loss.objects,
+            formatShare(loss.worstShare));
+        break;
+    }
+}
+
+int runSurvey(const Options& options, const Common& common) {
+    TerminalProgress progress(common.quiet);
+    auto target = findTarget(options.target);
+    if (!target) return complain(target.error());
+    auto scene = openForVerb(options.scene, common, progress);
+    if (!scene) return complain(scene.error());
+    std::unique_ptr<RayScene> rays;
+    auto spots = findSpots(*scene, options, rays, progress);
+    if (!spots) return complain(spots.error());
+    SurveySettings settings;
+    settings.headings = options.headings;
+    settings.faceSize = options.drawnOnly ? 0 : options.faceSize / 16 * 16;
+    if (!rays && !options.drawnOnly) rays = std::make_unique<RayScene>(*scene);
+    const Survey survey = takeSurvey(*scene, options.drawnOnly ? nullptr : rays.get(), *target,
+                                     *spots, settings, progress);
+    if (survey.doneCount() == 0)
+        return complain({ErrorCode::Cancelled, "The survey was stopped", "", ""});
+    if (!common.quiet && common.json != "-") {
+        fmt::print("{} on {}: {} spots, {} over\n\n", scene->name, target->name, survey.doneCount(),
+                   spotsOver(survey));
+        printWorst(survey);
+        printFrame(survey);
+        if (survey.hasRays()) printSeen(*scene, survey);
+    }
+    if (!options.csv.empty())
+        if (auto written = writeFileAtomic(options.csv, toCsv(survey)); !written)
+            return complain(written.error());
+    if (!common.json.empty())
+        if (auto written = writeJson(toJson(*scene, survey), common.json); !written)
+            return complain(written.error());
+    return spotsOver(survey) > 0 ? kOver : kWithin;
+}
+
+}  // namespace
+
+void addSurvey(CLI::App& app, Common& common, Run& run) {
+    auto options = std::make_shared<Options>();
+    CLI::App* verb = addVerb(app, common, "survey",
+                             "Measure every place a player can reach, in all headings: what is "
+                             "drawn, what is seen; exit status 0: within, 1: over, 2: bad input",
+                             "  flentro-cli survey market.glb --target \"Kiosk 60\"\n"
+                             "  flentro-cli survey market.glb --area walkable --csv views.csv\n"
+                             "  flentro-cli survey market.glb --route \"quayside walk\" "
+                             "--spacing 2 --drawn-only\n");
+    verb->add_option("scene", options->scene, "The scene")->required();
+    addSurveyOptions(*verb, *options);
+    verb->add_option("--face-size", options->faceSize, "Rays along an edge of the cube of views")
+        ->check(CLI::Range(16, 2048));
+    verb->add_flag("--drawn-only", options->drawnOnly, "Count what is drawn, cast no rays");
+    verb->add_option("--csv", options->csv, "One line for each view")->type_name("FILE");
+    verb->callback(
+        [=, &common, &run] { run = [=, &common] { return runSurvey(*options, common); }; });
+}
+
+}  // namespace flentro::cli

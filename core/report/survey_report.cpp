@@ -1,0 +1,240 @@
+#include "report/survey_report.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+#include <sstream>
+
+#include "io/file.h"
+
+namespace flentro {
+namespace {
+
+constexpr std::size_t kMostListed = 100;  ///< Objects listed in waste and never seen.
+
+Json toJson(const Vec3d& v) {
+    return {v.x(), v.y(), v.z()};
+}
+
+Json countsToJson(const Counts& counts) {
+    Json json = Json::object();
+    for (const Measure measure : kMeasures) json[measureKey(measure)] = at(counts, measure);
+    return json;
+}
+
+Json spotToJson(const Survey& survey, std::size_t index) {
+    const SpotResult& spot = survey.spots[index];
+    Json json = {{"name", spot.name}, {"eye", toJson(spot.eye)}, {"views", Json::array()}};
+    for (std::size_t v = 0; v < spot.views.size(); ++v) {
+        const FrameCost cost = frameCost(viewTerms(survey, index, v), survey.target);
+        json["views"].push_back({{"heading", spot.views[v].heading},
+                                 {"pitch", spot.views[v].pitch},
+                                 {"counts", countsToJson(spot.tallies[v].counts)},
+                                 {"cpuMilliseconds", cost.cpu},
+                                 {"gpuMilliseconds", cost.gpu}});
+    }
+    if (!survey.hasRays()) return json;
+    json["seenObjects"] = spot.seen.objects.size();
+    json["layersMean"] = spot.seen.layersMean;
+    json["layersWorst"] = spot.seen.layersWorst;
+    json["plainLayersMean"] = spot.seen.plainLayersMean;
+    return json;
+}
+
+Json seenToJson(const Scene& scene, const Survey& survey) {
+    Json json = {{"waste", Json::array()}, {"farPlane", Json::array()}};
+    for (const ObjectWaste& waste : rankWaste(scene, survey)) {
+        if (json["waste"].size() == kMostListed) break;
+        json["waste"].push_back({{"object", scene.objects[waste.object].name},
+                                 {"viewsInVain", waste.views},
+                                 {"meanTriangles", waste.triangles}});
+    }
+    for (const FarPlaneLoss& loss : judgeFarPlane(survey))
+        json["farPlane"].push_back({{"distance", loss.distance},
+                                    {"meanShare", loss.meanShare},
+                                    {"worstShare", loss.worstShare},
+                                    {"objects", loss.objects}});
+    const NeverSeen unseen = judgeUnseen(scene, survey);
+    Json names = Json::array();
+    for (const std::uint32_t object : unseen.objects) {
+        if (names.size() == kMostListed) break;
+        names.push_back(scene.objects[object].name);
+    }
+    json["neverSeen"] = {
+        {"objects", unseen.objects.size()},      {"names", std::move(names)},
+        {"triangles", unseen.triangles},         {"removableTriangles", unseen.removable},
+        {"belowSampling", unseen.belowSampling}, {"expectedFromOneMoreSpot", unseen.expectedNext},
+        {"expectedLeft", unseen.expectedLeft},   {"shareBound95", unseen.shareBound}};
+    return json;
+}
+
+std::vector<std::string> splitLine(const std::string& line) {
+    std::vector<std::string> cells(1);
+    for (const char c : line) {
+        if (c == ',' || c == ';' || c == '\t')
+            cells.emplace_back();
+        else if (c != '\r' && c != '"' && c != ' ')
+            cells.back() += c;
+    }
+    return cells;
+}
+
+std::optional<double> numberOf(const std::string& text) {
+    double value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+    if (error != std::errc() || end != text.data() + text.size() || !std::isfinite(value))
+        return std::nullopt;
+    return value;
+}
+
+/// The view of the named spot that is nearest in heading.
+std::optional<std::pair<std::size_t, std::size_t>> findView(const Survey& survey,
+                                                            const std::string& name,
+                                                            double heading) {
+    for (std::size_t s = 0; s < survey.spots.size(); ++s) {
+        std::string spot = survey.spots[s].name;
+        std::erase(spot, ' ');
+        if (spot != name || !survey.spots[s].done) continue;
+        const auto off = [&](std::size_t v) {
+            return std::fabs(std::remainder(survey.spots[s].views[v].heading - heading, 360));
+        };
+        std::size_t nearest = 0;
+        for (std::size_t v = 1; v < survey.spots[s].views.size(); ++v)
+            if (off(v) < off(nearest)) nearest = v;
+        return std::pair(s, nearest);
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+CostTerms viewTerms(const Survey& survey, std::size_t index, std::size_t view) {
+    const SpotResult& spot = survey.spots[index];
+    double layers = 1;
+    if (survey.hasRays()) {
+        const auto inView = static_cast<double>(spot.seen.layersInView[view]);
+        layers = inView > 0 ? inView : static_cast<double>(spot.seen.layersMean);
+    }
+    return termsOf(spot.tallies[view], survey.target, layers);
+}
+
+Json toJson(const Scene& scene, const Survey& survey) {
+    Json json = {{"format", "flentro-survey"},  {"version", 1},
+                 {"scene", scene.name},         {"target", survey.target.name},
+                 {"complete", survey.complete}, {"spotsOver", spotsOver(survey)},
+                 {"worst", Json::array()},      {"spots", Json::array()}};
+    for (const WorstOfMeasure& worst : worstViews(survey))
+        json["worst"].push_back({{"measure", measureKey(worst.measure)},
+                                 {"value", worst.where.value},
+                                 {"load", worst.where.load},
+                                 {"median", medianOf(survey, worst.measure)},
+                                 {"spot", worst.spot},
+                                 {"eye", toJson(worst.view.eye)},
+                                 {"heading", worst.view.heading}});
+    for (std::size_t s = 0; s < survey.spots.size(); ++s)
+        if (survey.spots[s].done) json["spots"].push_back(spotToJson(survey, s));
+    if (survey.hasRays()) json["seen"] = seenToJson(scene, survey);
+    return json;
+}
+
+std::string toCsv(const Survey& survey) {
+    std::string csv = "spot,x,y,z,heading,pitch";
+    for (const Measure measure : kMeasures) csv += fmt::format(",{}", measureKey(measure));
+    csv += ",worstLoad,cpuMilliseconds,gpuMilliseconds\n";
+    for (std::size_t s = 0; s < survey.spots.size(); ++s) {
+        const SpotResult& spot = survey.spots[s];
+        for (std::size_t v = 0; spot.done && v < spot.views.size(); ++v) {
+            csv +=
+                fmt::format("{},{:.3f},{:.3f},{:.3f},{:.2f},{:.2f}", spot.name, spot.eye.x(),
+                            spot.eye.y(), spot.eye.z(), spot.views[v].heading, spot.views[v].pitch);
+            const Counts& counts = spot.tallies[v].counts;
+            for (const Measure measure : kMeasures)
+                csv += fmt::format(",{:.0f}", at(counts, measure));
+            const Counts load = loads(counts, survey.target);
+            const FrameCost cost = frameCost(viewTerms(survey, s, v), survey.target);
+            csv += fmt::format(",{:.4f},{:.3f},{:.3f}\n", at(load, worstMeasure(load)), cost.cpu,
+                               cost.gpu);
+        }
+    }
+    return csv;
+}
+
+std::vector<WorstOfMeasure> worstViews(const Survey& survey) {
+    std::vector<WorstOfMeasure> all;
+    for (const Measure measure : kMeasures) {
+        if (at(survey.target.limits, measure) <= 0) continue;
+        const auto worst = worstOf(survey, measure);
+        if (!worst) continue;
+        const SpotResult& spot = survey.spots[worst->spot];
+        all.push_back({measure, *worst, spot.name, spot.views[worst->view]});
+    }
+    std::stable_sort(all.begin(), all.end(),
+                     [](const auto& a, const auto& b) { return a.where.load > b.where.load; });
+    return all;
+}
+
+Expected<std::vector<Viewpoint>> readSpots(const std::filesystem::path& path) {
+    auto text = readTextFile(path);
+    if (!text) return tl::unexpected(text.error());
+    const std::string file = path.filename().string();
+    auto json = parseJson(*text, file);
+    if (!json) return tl::unexpected(json.error());
+    if (jsonOr<std::string>(*json, "format", "") != "flentro-spots")
+        return fail(ErrorCode::InvalidInput,
+                    "is not a file of spots: 'format' must be 'flentro-spots'", file);
+    std::vector<Viewpoint> views;
+    for (const Json& point : jsonArray(*json, "spots")) {
+        const Json& eye = jsonArray(point, "eye");
+        bool sound = eye.size() == 3;
+        Viewpoint view;
+        for (std::size_t k = 0; sound && k < 3; ++k) {
+            sound = eye[k].is_number();
+            if (sound) view.eye[static_cast<Eigen::Index>(k)] = eye[k].get<double>();
+        }
+        if (!sound || !view.eye.allFinite())
+            return fail(ErrorCode::InvalidInput, "'eye' must be three numbers",
+                        fmt::format("{}: spot {}", file, views.size() + 1));
+        view.heading = jsonOr(point, "heading", 0.0);
+        view.pitch = jsonOr(point, "pitch", 0.0);
+        views.push_back(view);
+    }
+    if (views.empty()) return fail(ErrorCode::InvalidInput, "holds no spots", file);
+    return views;
+}
+
+Expected<std::vector<FrameSample>> readFrameTimes(const std::string& csv, const Survey& survey) {
+    std::istringstream lines(csv);
+    std::string line;
+    std::getline(lines, line);
+    const std::vector<std::string> header = splitLine(line);
+    const auto column = [&](const char* name) {
+        return static_cast<std::size_t>(std::find(header.begin(), header.end(), name) -
+                                        header.begin());
+    };
+    const std::size_t columns[] = {column("spot"), column("heading"), column("ms")};
+    for (const std::size_t index : columns)
+        if (index == header.size())
+            return fail(ErrorCode::InvalidInput, "the first line must name spot, heading and ms",
+                        "line 1");
+    std::vector<FrameSample> samples;
+    for (std::size_t number = 2; std::getline(lines, line); ++number) {
+        const std::vector<std::string> cells = splitLine(line);
+        if (cells.size() == 1 && cells[0].empty()) continue;
+        const auto bad = [&](const char* what) {
+            return fail(ErrorCode::InvalidInput, what, fmt::format("line {}", number));
+        };
+        if (cells.size() < header.size()) return bad("has fewer columns than the first line");
+        const auto heading = numberOf(cells[columns[1]]);
+        const auto milliseconds = numberOf(cells[columns[2]]);
+        if (!heading || !milliseconds) return bad("heading and ms must be numbers");
+        const auto view = findView(survey, cells[columns[0]], *heading);
+        if (!view) return bad("the survey has no spot of that name");
+        samples.push_back({cells[columns[0]], *heading,
+                           viewTerms(survey, view->first, view->second), *milliseconds});
+    }
+    return samples;
+}
+
+}  // namespace flentro

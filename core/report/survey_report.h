@@ -1,0 +1,39 @@
+// A survey as tables and JSON, and the spots that people give.
+
+#pragma once
+
+#include "report/audit.h"
+#include "survey/verdict.h"
+
+namespace flentro {
+
+/// Worst views, waste, what is never seen, far plane and every spot (docs/formats).
+[[nodiscard]] Json toJson(const Scene& scene, const Survey& survey);
+
+/// One line for each view: spot, position, heading, counts, loads, estimated milliseconds.
+[[nodiscard]] std::string toCsv(const Survey& survey);
+
+/// The estimate for one view, with the layers that its spot has counted.
+[[nodiscard]] CostTerms viewTerms(const Survey& survey, std::size_t spot, std::size_t view);
+
+/// Where one measure is worst.
+struct WorstOfMeasure {
+    Measure measure = Measure::Triangles;
+    WorstView where;
+    std::string spot;  ///< Its name.
+    Viewpoint view;
+};
+/// One for each measure with a limit, highest load first. Empty without spots.
+[[nodiscard]] std::vector<WorstOfMeasure> worstViews(const Survey& survey);
+
+/// Places from a file of format flentro-spots: points with optional headings.
+/// Errors: NotFound, Io, InvalidInput naming the point.
+[[nodiscard]] Expected<std::vector<Viewpoint>> readSpots(const std::filesystem::path& path);
+
+/// Measured frames from CSV with the columns spot, heading, ms (any order, more are ignored),
+/// each matched to the surveyed view of that spot nearest in heading.
+/// Errors: InvalidInput naming the line.
+[[nodiscard]] Expected<std::vector<FrameSample>> readFrameTimes(const std::string& csv,
+                                                                const Survey& survey);
+
+}  // namespace flentro
