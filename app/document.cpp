@@ -2,6 +2,7 @@
 
 #include <QFileInfo>
 #include <QUndoCommand>
+#include <algorithm>
 #include <deque>
 
 #include "io/file.h"
@@ -20,16 +21,16 @@ public:
           without_(std::move(without)),
           target_(std::move(target)) {}
 
-    Here count(const Viewpoint& view) {
+    Here count(const Viewpoint& view, const Without& off) {
         if (!before_) build();
         Here here;
         here.before = before_->cost(view);
-        here.after = here.before;
+        here.after = off.empty() ? here.before : before_->cost(view, off);
         for (const ViewMeter& step : steps_) {
-            here.after = step.cost(view);
+            here.after = step.cost(view, off);
             here.steps.push_back(here.after.counts);
         }
-        if (withoutSelected_) here.without = withoutSelected_->cost(view).counts;
+        if (withoutSelected_) here.without = withoutSelected_->cost(view, off).counts;
         return here;
     }
 
@@ -85,7 +86,8 @@ Document::Document(QObject* parent) : QObject(parent), cache_(std::make_shared<S
 }
 
 bool Document::isSettled() const {
-    return !jobs_.isRunning() && !evaluateTimer_.isActive() && counter_.isIdle();
+    return !jobs_.isRunning() && tallier_.isIdle() && !evaluateTimer_.isActive() &&
+           counter_.isIdle();
 }
 
 void Document::report(const Error& error) {
@@ -135,6 +137,8 @@ void Document::adopt(Scene scene, std::optional<Project> project, const QString&
     result_ = source_;
     evaluation_ = {source_, {}};
     counters_.reset();
+    surveyed_ = {};
+    off_ = {};
     selectedObject_ = -1;
     if (project) {
         project_ = *project;
@@ -151,6 +155,8 @@ void Document::adopt(Scene scene, std::optional<Project> project, const QString&
     emit projectChanged();
     emit resultChanged();
     emit viewChanged();
+    emit surveyChanged();
+    emit offChanged();
     evaluateNow();
     emit opened(projectFile_.isEmpty() ? absolute : projectFile_);
 }
@@ -203,6 +209,7 @@ void Document::apply(const Project& project) {
     emit projectChanged();
     evaluateSoon();
     recountSoon();
+    retallySoon();
 }
 
 void Document::change(Project next, const QString& text) {
@@ -224,6 +231,12 @@ void Document::setOrder(const WorkOrder& order, const QString& text) {
 void Document::setSpots(const std::vector<Spot>& spots, const QString& text) {
     Project next = project_;
     next.spots = spots;
+    change(std::move(next), text);
+}
+
+void Document::setSurvey(const SurveyRequest& request, const QString& text) {
+    Project next = project_;
+    next.survey = request;
     change(std::move(next), text);
 }
 
@@ -282,6 +295,7 @@ void Document::evaluateNow() {
                         without_.reset();
                         emit resultChanged();
                         recountSoon();
+                        retallySoon();
                         evaluateWithoutSelected();
                     };
                 });
@@ -309,19 +323,172 @@ void Document::evaluateWithoutSelected() {
 void Document::countSoon() {
     if (!source_) return;
     if (!counters_) counters_ = std::make_shared<Counters>(evaluation_, without_, project_.target);
-    counter_.request([this, counters = counters_, view = project_.view]() -> std::function<void()> {
-        auto here = std::make_shared<Here>(counters->count(view));
-        return [this, here] {
-            here_ = std::move(*here);
-            emit countsChanged();
-        };
-    });
+    counter_.request(
+        [this, counters = counters_, view = project_.view, off = off_]() -> std::function<void()> {
+            auto here = std::make_shared<Here>(counters->count(view, off));
+            return [this, here] {
+                here_ = std::move(*here);
+                emit countsChanged();
+            };
+        });
 }
 
 /// Something other than the view changed what the counters count.
 void Document::recountSoon() {
     counters_.reset();
     countSoon();
+}
+
+// --- survey -------------------------------------------------------------------------------
+
+namespace {
+
+Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const RayScene& rays,
+                                           const Project& project, Progress& progress) {
+    if (!project.survey.keptSpots) {
+        SpotPlan plan;
+        plan.area = project.survey.area;
+        plan.spacing = project.survey.spacing;
+        plan.walker.eyeHeight = project.survey.eyeHeight;
+        plan.start = project.view.eye;
+        return planSpots(scene, rays, plan, progress);
+    }
+    std::vector<SurveySpot> spots;
+    for (const Spot& spot : project.spots) spots.push_back({spot.name, spot.view.eye, 0, {}});
+    if (spots.empty())
+        return fail(ErrorCode::NotFound, "No spots are kept yet", {},
+                    "Walk to places that players reach and keep them");
+    return spots;
+}
+
+double worstLoad(const SpotResult& spot, const Target& target) {
+    const Counts load = loads(spot.tallies[spot.worstView(target)].counts, target);
+    return at(load, worstMeasure(load));
+}
+
+}  // namespace
+
+double Surveyed::load(const Tallies& tallies, std::size_t spot, std::size_t view,
+                      const std::optional<Measure>& measure, const Target& target) const {
+    if (spot >= tallies.size() || view >= tallies[spot].size()) return 0;
+    const Counts load = loads(tallies[spot][view].counts, target);
+    return at(load, measure.value_or(worstMeasure(load)));
+}
+
+std::size_t Surveyed::worstView(const Tallies& tallies, std::size_t spot,
+                                const std::optional<Measure>& measure, const Target& target) const {
+    std::size_t worst = 0;
+    for (std::size_t v = 1; v < tallies[spot].size(); ++v)
+        if (load(tallies, spot, v, measure, target) > load(tallies, spot, worst, measure, target))
+            worst = v;
+    return worst;
+}
+
+void Document::runSurvey() {
+    if (!source_) return;
+    {
+        const std::lock_guard lock(early_->mutex);
+        early_->spots.clear();
+    }
+    jobs_.start(tr("Survey"),
+                [this, scene = result_, source = source_, project = project_,
+                 early = early_](Progress& progress) -> JobRunner::Finish {
+                    const RayScene rays(*scene);
+                    SubProgress finding(progress, 0, 0.1);
+                    auto spots = spotsFor(*scene, rays, project, finding);
+                    if (!spots) return [this, error = spots.error()] { report(error); };
+                    SurveySettings settings;
+                    settings.faceSize = project.survey.faceSize;
+                    SubProgress looking(progress, 0.1, 1);
+                    const auto onSpot = [&](std::size_t, const SpotResult& spot) {
+                        const std::lock_guard lock(early->mutex);
+                        early->spots.push_back({spot.eye, worstLoad(spot, project.target)});
+                    };
+                    auto survey = std::make_shared<const Survey>(
+                        takeSurvey(*scene, settings.faceSize > 0 ? &rays : nullptr, project.target,
+                                   *spots, settings, looking, onSpot));
+                    return [this, survey, source] {
+                        if (source == source_ && survey->doneCount() > 0) adoptSurvey(survey);
+                    };
+                });
+}
+
+void Document::adoptSurvey(const std::shared_ptr<const Survey>& survey) {
+    auto kept = std::make_shared<Survey>(*survey);
+    std::erase_if(kept->spots, [](const SpotResult& spot) { return !spot.done; });
+    surveyed_ = {kept, {}, {}};
+    {
+        const std::lock_guard lock(early_->mutex);
+        early_->spots.clear();
+    }
+    emit surveyChanged();
+    retallySoon();
+}
+
+/// The views of the survey cost something else now: counted again, without any rays.
+void Document::retallySoon() {
+    if (!surveyed_.exists()) return;
+    tallier_.request([this, survey = surveyed_.survey, before = source_, after = result_,
+                      target = project_.target, off = off_]() -> std::function<void()> {
+        const auto count = [&](const Scene& scene, const Without& without) {
+            const ViewMeter meter(scene, target);
+            Surveyed::Tallies tallies;
+            for (const SpotResult& spot : survey->spots)
+                tallies.push_back(meter.count(meter.sight(spot.eye, spot.views), without));
+            return tallies;
+        };
+        auto tallied =
+            std::make_shared<Surveyed>(Surveyed{survey, count(*before, {}), count(*after, off)});
+        return [this, tallied] {
+            if (tallied->survey != surveyed_.survey) return;
+            surveyed_ = std::move(*tallied);
+            emit surveyChanged();
+        };
+    });
+}
+
+std::vector<EarlySpot> Document::earlySpots() const {
+    const std::lock_guard lock(early_->mutex);
+    return early_->spots;
+}
+
+void Document::showMeasure(const std::optional<Measure>& measure) {
+    shownMeasure_ = measure;
+    emit surveyChanged();
+}
+
+int Document::nearestSpot() const {
+    int nearest = -1;
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t s = 0; surveyed_.exists() && s < surveyed_.survey->spots.size(); ++s) {
+        const double distance = (surveyed_.survey->spots[s].eye - project_.view.eye).squaredNorm();
+        if (distance >= least) continue;
+        least = distance;
+        nearest = static_cast<int>(s);
+    }
+    return nearest;
+}
+
+// --- what if ------------------------------------------------------------------------------
+
+void Document::switchOff(const std::vector<std::size_t>& objects) {
+    if (!source_ || objects.empty()) return;
+    off_.objects.resize(source_->objects.size(), false);
+    for (const std::size_t object : objects) off_.objects[object] = true;
+    emit offChanged();
+    countSoon();
+    retallySoon();
+}
+
+void Document::switchAllOn() {
+    off_ = {};
+    emit offChanged();
+    countSoon();
+    retallySoon();
+}
+
+std::size_t Document::offCount() const {
+    return static_cast<std::size_t>(std::count(off_.objects.begin(), off_.objects.end(), true));
 }
 
 }  // namespace flentro::app

@@ -6,6 +6,7 @@
 #include <QObject>
 #include <QTimer>
 #include <QUndoStack>
+#include <mutex>
 #include <optional>
 
 #include "findings/ranking.h"
@@ -13,6 +14,7 @@
 #include "measure/inventory.h"
 #include "project/project.h"
 #include "report/export.h"
+#include "survey/survey.h"
 
 namespace flentro::app {
 
@@ -25,6 +27,29 @@ struct Here {
     std::vector<Counts> steps;  ///< Counts after each step of the evaluation.
     /// Counts of the result without the fix that is selected, if one is.
     std::optional<Counts> without;
+};
+
+/// The survey and what its views cost now.
+struct Surveyed {
+    std::shared_ptr<const Survey> survey;                 ///< Null: not surveyed.
+    using Tallies = std::vector<std::vector<ViewTally>>;  ///< [spots][views]
+    Tallies before;                                       ///< Of the source.
+    Tallies after;  ///< Of the result, without what is switched off.
+
+    [[nodiscard]] bool exists() const { return survey != nullptr; }
+    /// Load of one view; the worst of all measures without one. Empty tallies: 0.
+    [[nodiscard]] double load(const Tallies& tallies, std::size_t spot, std::size_t view,
+                              const std::optional<Measure>& measure, const Target& target) const;
+    /// The view of a spot with the highest such load.
+    [[nodiscard]] std::size_t worstView(const Tallies& tallies, std::size_t spot,
+                                        const std::optional<Measure>& measure,
+                                        const Target& target) const;
+};
+
+/// A spot while the survey still runs: enough for a first picture.
+struct EarlySpot {
+    Vec3d eye;
+    double load;  ///< Worst of all measures and headings.
 };
 
 class Counters;
@@ -60,7 +85,25 @@ public:
     void setTarget(const Target& target, const QString& change);
     void setOrder(const WorkOrder& order, const QString& change);
     void setSpots(const std::vector<Spot>& spots, const QString& change);
+    void setSurvey(const SurveyRequest& request, const QString& change);
     void setAside(const std::string& asset, bool aside);
+
+    /// Measures every place, as a job; cancelling keeps what is done.
+    void runSurvey();
+    [[nodiscard]] const Surveyed& surveyed() const { return surveyed_; }
+    /// Spots that a running survey has finished.
+    [[nodiscard]] std::vector<EarlySpot> earlySpots() const;
+    /// Which measure plan and strip show; none: the worst of all.
+    [[nodiscard]] const std::optional<Measure>& shownMeasure() const { return shownMeasure_; }
+    void showMeasure(const std::optional<Measure>& measure);
+    /// The spot nearest to the present view, or -1.
+    [[nodiscard]] int nearestSpot() const;
+
+    /// What-if: objects that are counted and drawn as if they were not there.
+    void switchOff(const std::vector<std::size_t>& objects);
+    void switchAllOn();
+    [[nodiscard]] const Without& without() const { return off_; }
+    [[nodiscard]] std::size_t offCount() const;
 
     void setView(const Viewpoint& view);
     void selectObject(int object);  ///< In the source's objects; -1: nothing.
@@ -75,6 +118,8 @@ signals:
     void viewChanged();
     void countsChanged();
     void selectionChanged();
+    void surveyChanged();  ///< Another survey, measure, or other costs of its views.
+    void offChanged();     ///< Something was switched off or on.
     void failed(const QString& message);
     void opened(const QString& file);
     void exported(const QString& file, double bytes);
@@ -91,6 +136,8 @@ private:
     void evaluateNow();
     void evaluateWithoutSelected();
     void countSoon();
+    void retallySoon();
+    void adoptSurvey(const std::shared_ptr<const Survey>& survey);
     void recountSoon();
     void watch(const QString& file);
     void reread();
@@ -106,6 +153,15 @@ private:
     std::shared_ptr<Counters> counters_;
     Here here_;
     Counts whole_{};
+    Surveyed surveyed_;
+    std::optional<Measure> shownMeasure_;
+    Without off_;
+    struct Early {
+        std::mutex mutex;
+        std::vector<EarlySpot> spots;
+    };
+    std::shared_ptr<Early> early_ = std::make_shared<Early>();
+    LatestRunner tallier_;
     int selectedObject_ = -1;
     int selectedFix_ = 0;
     QUndoStack undo_;

@@ -1,8 +1,10 @@
 #include "load_board.h"
 
 #include <QHelpEvent>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QToolTip>
+#include <algorithm>
 #include <cmath>
 
 #include "base/text.h"
@@ -21,6 +23,13 @@ QString text(const std::string& s) {
     return QString::fromStdString(s);
 }
 
+/// A small triangle that points down at the bar: filled for the worst, open for the median.
+void paintPointer(QPainter& painter, const QPointF& tip, bool filled) {
+    painter.setPen(QPen(theme().ink, 1));
+    painter.setBrush(filled ? QBrush(theme().ink) : QBrush(theme().paper));
+    painter.drawPolygon(QPolygonF{tip, tip + QPointF(-4, -6), tip + QPointF(4, -6)});
+}
+
 }  // namespace
 
 LoadBoard::LoadBoard(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
@@ -35,6 +44,38 @@ LoadBoard::LoadBoard(Document& document, QWidget* parent) : QWidget(parent), doc
     connect(&document, &Document::countsChanged, this, refresh);
     connect(&document, &Document::projectChanged, this, refresh);
     connect(&document, &Document::selectionChanged, this, refresh);
+    connect(&document, &Document::surveyChanged, this, [this] {
+        summarise();
+        update();
+    });
+}
+
+/// Worst and median of each measure over the spots' worst headings.
+void LoadBoard::summarise() {
+    const app::Surveyed& survey = document_.surveyed();
+    hasSurvey_ = survey.exists() && !survey.after.empty();
+    for (std::size_t m = 0; hasSurvey_ && m < kMeasureCount; ++m) {
+        Surveyed& row = surveyed_[m];
+        row.worst = -1;
+        std::vector<double> each;
+        for (std::size_t s = 0; s < survey.after.size(); ++s) {
+            const std::size_t v =
+                survey.worstView(survey.after, s, kMeasures[m], document_.target());
+            each.push_back(survey.load(survey.after, s, v, kMeasures[m], document_.target()));
+            if (each.back() <= row.worst) continue;
+            row.worst = each.back();
+            row.view = survey.survey->spots[s].views[v];
+        }
+        const auto middle = each.begin() + static_cast<std::ptrdiff_t>(each.size() / 2);
+        std::nth_element(each.begin(), middle, each.end());
+        row.median = *middle;
+    }
+}
+
+void LoadBoard::mousePressEvent(QMouseEvent* event) {
+    for (int row = 0; hasSurvey_ && row < static_cast<int>(kMeasureCount); ++row)
+        if (rowRect(row).contains(event->pos()))
+            emit chosen(surveyed_[static_cast<std::size_t>(row)].view);
 }
 
 QSize LoadBoard::sizeHint() const {
@@ -95,6 +136,11 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
         if (document_.here().without)
             tick(at(*document_.here().without, measure) / limit,
                  QPen(theme().ink, 1.5, Qt::DotLine));
+        if (hasSurvey_) {
+            const Surveyed& surveyed = surveyed_[static_cast<std::size_t>(row)];
+            paintPointer(painter, QPointF(xOf(surveyed.median), y - 4), false);
+            paintPointer(painter, QPointF(xOf(surveyed.worst), y - 4), true);
+        }
     }
 }
 
@@ -119,6 +165,13 @@ bool LoadBoard::event(QEvent* event) {
         if (!rowRect(row).contains(help->pos())) continue;
         QString tip = describe(row) + "\n" + measureHelp(kMeasures[static_cast<std::size_t>(row)]) +
                       "\n" + tr("Thin tick: the original.");
+        if (hasSurvey_) {
+            const Surveyed& surveyed = surveyed_[static_cast<std::size_t>(row)];
+            tip += "\n" +
+                   tr("Filled pointer: the worst surveyed view, %1; click to go there. Open "
+                      "pointer: the median spot, %2.")
+                       .arg(text(formatLoad(surveyed.worst)), text(formatLoad(surveyed.median)));
+        }
         if (document_.here().without) tip += " " + tr("Dotted tick: without the selected fix.");
         QToolTip::showText(help->globalPos(), tip, this);
         return true;

@@ -15,11 +15,23 @@ public:
     explicit LoadBoard(Document& document, QWidget* parent = nullptr);
     [[nodiscard]] QSize sizeHint() const override;
 
+signals:
+    void chosen(const Viewpoint& view);  ///< The worst view of a measure.
+
 protected:
+    void mousePressEvent(QMouseEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     bool event(QEvent* event) override;
 
 private:
+    struct Surveyed {
+        double worst = 0;  ///< Load.
+        double median = 0;
+        Viewpoint view;  ///< Where it is worst.
+    };
+    void summarise();
+    std::array<Surveyed, kMeasureCount> surveyed_{};
+    bool hasSurvey_ = false;
     [[nodiscard]] QRect rowRect(int row) const;
     [[nodiscard]] double xOf(double load) const;
     void paintRow(QPainter& painter, int row);

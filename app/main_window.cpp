@@ -69,6 +69,7 @@ MainWindow::MainWindow(QWidget* parent)
       plan_(new PlanView(document_)),
       rail_(new StepRail(document_)),
       board_(new LoadBoard(document_)),
+      strip_(new Strip(document_)),
       sheets_(new QStackedWidget),
       target_(new TargetSheet(document_)),
       survey_(new SurveySheet(document_)),
@@ -85,9 +86,13 @@ MainWindow::MainWindow(QWidget* parent)
     connect(rail_, &StepRail::chosen, this, &MainWindow::showStep);
     connect(plan_, &PlanView::chosen, view_, &View3D::goTo);
     connect(survey_, &SurveySheet::chosen, view_, &View3D::goTo);
+    connect(survey_, &SurveySheet::showRequested, view_, &View3D::lookAtSelection);
+    connect(strip_, &Strip::chosen, view_, &View3D::goTo);
+    connect(board_, &LoadBoard::chosen, view_, &View3D::goTo);
     connect(survey_, &SurveySheet::measured, this, [this](int spots, int over) {
-        rail_->setState(WorkStep::Survey,
-                        spots == 0 ? tr("no spots") : tr("%1 spots, %2 over").arg(spots).arg(over));
+        rail_->setState(WorkStep::Survey, spots == 0
+                                              ? tr("not surveyed")
+                                              : tr("%1 spots, %2 over").arg(spots).arg(over));
     });
     connect(findings_, &FindingsSheet::showRequested, view_, &View3D::lookAtSelection);
     connect(findings_, &FindingsSheet::counted, this,
@@ -137,7 +142,13 @@ void MainWindow::buildLayout() {
         sheets_->addWidget(scrolled(sheet));
     sheets_->setMinimumWidth(440);
     splitter_->addWidget(left);
-    splitter_->addWidget(centre);
+    auto* middle = new QWidget;
+    auto* middleLayout = new QVBoxLayout(middle);
+    middleLayout->setContentsMargins(0, 0, 0, 0);
+    middleLayout->setSpacing(0);
+    middleLayout->addWidget(centre, 1);
+    middleLayout->addWidget(strip_);
+    splitter_->addWidget(middle);
     splitter_->addWidget(sheets_);
     splitter_->setHandleWidth(1);
     splitter_->setChildrenCollapsible(false);
@@ -206,6 +217,8 @@ void MainWindow::buildViewMenu() {
     menu->addSeparator();
     menu->addAction(tr("Look at selection (L)"), view_, &View3D::lookAtSelection);
     menu->addAction(tr("Previous viewpoint (B)"), view_, &View3D::goBack);
+    menu->addAction(tr("Survey"), QKeySequence("Ctrl+R"), survey_, &SurveySheet::run);
+    menu->addAction(tr("Switch all on (Shift+X)"), &document_, &Document::switchAllOn);
     menu->addAction(tr("Swap plan and 3D view"), QKeySequence("Ctrl+P"), plan_,
                     &PlanView::swapRequested);
     menu->addSeparator();

@@ -16,6 +16,7 @@
 #include "sheets/survey_sheet.h"
 #include "sheets/target_sheet.h"
 #include "step_rail.h"
+#include "strip.h"
 #include "theme.h"
 #include "title_block.h"
 #include "view/view3d.h"
@@ -50,6 +51,9 @@ public:
     [[nodiscard]] FixesSheet& fixes() { return *fixes_; }
     [[nodiscard]] FindingsSheet& findings() { return *findings_; }
     [[nodiscard]] ProofSheet& proof() { return *proof_; }
+    [[nodiscard]] SurveySheet& survey() { return *survey_; }
+    [[nodiscard]] PlanView& plan() { return *plan_; }
+    [[nodiscard]] Strip& strip() { return *strip_; }
     [[nodiscard]] StepRail& rail() { return *rail_; }
     [[nodiscard]] TitleBlock& titleBlock() { return *title_; }
 
@@ -84,6 +88,7 @@ private:
     PlanView* plan_;
     StepRail* rail_;
     LoadBoard* board_;
+    Strip* strip_;
     QStackedWidget* sheets_;
     TargetSheet* target_;
     SurveySheet* survey_;

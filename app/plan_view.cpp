@@ -1,7 +1,9 @@
 #include "plan_view.h"
 
+#include <QHelpEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QToolTip>
 #include <algorithm>
 #include <cmath>
 
@@ -46,6 +48,35 @@ PlanView::PlanView(Document& document, QWidget* parent) : QWidget(parent), docum
     connect(&document, &Document::viewChanged, this, [this] { update(); });
     connect(&document, &Document::countsChanged, this, [this] { update(); });
     connect(&document, &Document::selectionChanged, this, [this] { update(); });
+    connect(&document, &Document::surveyChanged, this, [this] {
+        spacing_ = surveySpacing();
+        update();
+    });
+    early_.setInterval(100);
+    connect(&early_, &QTimer::timeout, this, [this] { update(); });
+    connect(&document.jobs(), &JobRunner::changed, this, [this] {
+        if (document_.jobs().isRunning() && !early_.isActive())
+            early_.start();
+        else if (!document_.jobs().isRunning())
+            early_.stop();
+    });
+}
+
+/// Median distance from a spot to its nearest neighbour, metres.
+double PlanView::surveySpacing() const {
+    if (!document_.surveyed().exists()) return 8;
+    const auto& spots = document_.surveyed().survey->spots;
+    std::vector<double> nearest;
+    for (std::size_t i = 0; i < spots.size(); i += 1 + spots.size() / 64) {
+        double least = std::numeric_limits<double>::infinity();
+        for (std::size_t j = 0; j < spots.size(); ++j)
+            if (j != i) least = std::min(least, (spots[i].eye - spots[j].eye).norm());
+        if (std::isfinite(least)) nearest.push_back(least);
+    }
+    if (nearest.empty()) return 8;
+    std::nth_element(nearest.begin(), nearest.begin() + static_cast<long>(nearest.size() / 2),
+                     nearest.end());
+    return std::max(0.5, nearest[nearest.size() / 2]);
 }
 
 void PlanView::frame() {
@@ -132,6 +163,118 @@ void PlanView::paintSpots(QPainter& painter) {
     }
 }
 
+// --- roses --------------------------------------------------------------------------------
+
+namespace {
+
+constexpr double kSmallestRose = 5;    ///< Pixels; below, a state mark stands for a rose.
+constexpr double kLongestPetal = 1.6;  ///< Times the radius of x1.00; the number goes on.
+constexpr double kHalfPetal = 16;      ///< Degrees.
+
+}  // namespace
+
+double PlanView::roseRadius() const {
+    return 0.3 * spacing_ * scale_;
+}
+
+/// Spots of a survey that still runs.
+void PlanView::paintEarly(QPainter& painter) {
+    for (const EarlySpot& spot : document_.earlySpots())
+        paintStateMark(painter, toScreen(spot.eye), 3, stateOf(spot.load));
+}
+
+void PlanView::paintRose(QPainter& painter, std::size_t spot) {
+    const Surveyed& surveyed = document_.surveyed();
+    const QPointF centre = toScreen(surveyed.survey->spots[spot].eye);
+    const auto& views = surveyed.survey->spots[spot].views;
+    const double radius = roseRadius();
+    if (radius < kSmallestRose) {
+        const std::size_t worst =
+            surveyed.worstView(surveyed.after, spot, document_.shownMeasure(), document_.target());
+        paintStateMark(painter, centre, std::max(2.0, radius * 0.6),
+                       stateOf(surveyed.load(surveyed.after, spot, worst, document_.shownMeasure(),
+                                             document_.target())));
+        return;
+    }
+    for (std::size_t v = 0; v < views.size(); ++v) {
+        const double load =
+            surveyed.load(surveyed.after, spot, v, document_.shownMeasure(), document_.target());
+        const double length = radius * std::min(load, kLongestPetal);
+        const auto edge = [&](double turn, double share) {
+            const double h = toRadians(views[v].heading + turn);
+            return centre + share * length * QPointF(std::sin(h), -std::cos(h));
+        };
+        const QPolygonF petal = {centre, edge(-kHalfPetal, 0.8), edge(0, 1), edge(kHalfPetal, 0.8)};
+        const QColor color = stateColor(stateOf(load));
+        QColor fill = color;
+        fill.setAlpha(stateOf(load) == State::Over ? 230 : 130);
+        painter.setPen(QPen(color, 0.8));
+        painter.setBrush(fill);
+        painter.drawPolygon(petal);
+    }
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(theme().faint, 0.8));
+    painter.drawEllipse(centre, radius, radius);
+}
+
+void PlanView::paintRoses(QPainter& painter) {
+    const Surveyed& surveyed = document_.surveyed();
+    if (!surveyed.exists() || surveyed.after.empty()) return;
+    const QRectF shown = QRectF(rect()).adjusted(-40, -40, 40, 40);
+    for (std::size_t s = 0; s < surveyed.after.size(); ++s)
+        if (shown.contains(toScreen(surveyed.survey->spots[s].eye))) paintRose(painter, s);
+}
+
+std::optional<PlanView::Petal> PlanView::petalAt(const QPointF& point) const {
+    const Surveyed& surveyed = document_.surveyed();
+    if (!surveyed.exists() || surveyed.after.empty()) return std::nullopt;
+    std::optional<Petal> found;
+    double least = std::max(6.0, kLongestPetal * roseRadius());
+    for (std::size_t s = 0; s < surveyed.after.size(); ++s) {
+        const QPointF by = point - toScreen(surveyed.survey->spots[s].eye);
+        const double distance = std::hypot(by.x(), by.y());
+        if (distance >= least) continue;
+        least = distance;
+        const double heading = toDegrees(std::atan2(by.x(), -by.y()));
+        const auto& views = surveyed.survey->spots[s].views;
+        const auto off = [&](std::size_t v) {
+            return std::fabs(std::remainder(views[v].heading - heading, 360));
+        };
+        std::size_t view =
+            surveyed.worstView(surveyed.after, s, document_.shownMeasure(), document_.target());
+        if (roseRadius() >= kSmallestRose) {
+            view = 0;
+            for (std::size_t v = 1; v < views.size(); ++v)
+                if (off(v) < off(view)) view = v;
+        }
+        found = Petal{s, view};
+    }
+    return found;
+}
+
+bool PlanView::event(QEvent* event) {
+    if (event->type() != QEvent::ToolTip) return QWidget::event(event);
+    auto* help = static_cast<QHelpEvent*>(event);
+    const auto petal = petalAt(help->pos());
+    if (!petal) {
+        QToolTip::showText(help->globalPos(), toolTip(), this);
+        return true;
+    }
+    const Surveyed& surveyed = document_.surveyed();
+    const auto& measure = document_.shownMeasure();
+    const double load =
+        surveyed.load(surveyed.after, petal->spot, petal->view, measure, document_.target());
+    const SpotResult& spot = surveyed.survey->spots[petal->spot];
+    QToolTip::showText(help->globalPos(),
+                       tr("Spot %1, heading %2°: %3, %4 (%5). Click: stand there.")
+                           .arg(QString::fromStdString(spot.name))
+                           .arg(spot.views[petal->view].heading, 0, 'f', 0)
+                           .arg(measure ? measureName(*measure) : tr("worst of all measures"),
+                                QString::fromStdString(formatLoad(load)), stateWord(stateOf(load))),
+                       this);
+    return true;
+}
+
 void PlanView::paintScaleBar(QPainter& painter) {
     double metres = std::pow(10, std::floor(std::log10(60 / scale_)));
     for (const double step : {2.0, 2.5, 2.0})
@@ -154,6 +297,8 @@ void PlanView::paintEvent(QPaintEvent*) {
         painter.drawImage(0, 0, ground_);
         paintView(painter);
         paintSpots(painter);
+        paintRoses(painter);
+        paintEarly(painter);
         const int selected = document_.selectedObject();
         if (selected >= 0) {
             const Object& object = document_.source()->objects[static_cast<std::size_t>(selected)];
@@ -170,6 +315,10 @@ void PlanView::paintEvent(QPaintEvent*) {
 
 void PlanView::mousePressEvent(QMouseEvent* event) {
     if (!document_.hasScene()) return;
+    if (const auto petal = petalAt(event->position())) {
+        emit chosen(document_.surveyed().survey->spots[petal->spot].views[petal->view]);
+        return;
+    }
     Viewpoint view = document_.view();
     view.eye = toWorld(event->position());
     emit chosen(view);

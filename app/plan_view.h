@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QImage>
+#include <QTimer>
 #include <QWidget>
 
 #include "document.h"
@@ -21,6 +22,7 @@ signals:
     void swapRequested();                ///< Change places with the 3D view.
 
 protected:
+    bool event(QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
@@ -29,17 +31,30 @@ protected:
 
 private:
     void frame();
+    [[nodiscard]] double surveySpacing() const;
     void redrawGround();
     [[nodiscard]] QPointF toScreen(const Vec3d& point) const;
     [[nodiscard]] Vec3d toWorld(const QPointF& point) const;
     void paintView(QPainter& painter);
     void paintSpots(QPainter& painter);
+    void paintEarly(QPainter& painter);
+    void paintRoses(QPainter& painter);
+    void paintRose(QPainter& painter, std::size_t spot);
+    /// Pixels of a petal at load x1.00; under a few, roses shrink to their state marks.
+    [[nodiscard]] double roseRadius() const;
+    struct Petal {
+        std::size_t spot;
+        std::size_t view;
+    };
+    [[nodiscard]] std::optional<Petal> petalAt(const QPointF& point) const;
     void paintScaleBar(QPainter& painter);
 
     Document& document_;
     QImage ground_;  ///< Outlines of everything: redrawn when the scene or scale changes.
     Vec3d centre_ = Vec3d::Zero();
-    double scale_ = 1;  ///< Pixels a metre.
+    double scale_ = 1;    ///< Pixels a metre.
+    double spacing_ = 8;  ///< Metres between surveyed spots.
+    QTimer early_;        ///< Repaints while a survey runs.
 };
 
 }  // namespace flentro::app

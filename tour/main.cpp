@@ -88,7 +88,18 @@ public:
         bool good = take("target");
         addSpots();
         window_.showStep(WorkStep::Survey);
+        window_.survey().run();
         good = take("survey") && good;
+        emit window_.plan().swapRequested();
+        good = take("survey-roses") && good;
+        emit window_.plan().swapRequested();
+        const Viewpoint home = document.view();
+        document.setView({{-58, 1.7, -34}, 90, 0});  // inside the warehouse
+        window_.view().setLens(LensKind::Seen);
+        good = take("lens-seen") && good;
+        document.setView(home);
+        window_.view().setLens(LensKind::Overdraw);
+        good = take("lens-overdraw") && good;
         window_.showStep(WorkStep::Findings);
         window_.view().setLens(LensKind::TriangleSize);
         good = take("findings") && good;

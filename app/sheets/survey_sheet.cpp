@@ -1,36 +1,26 @@
 #include "sheets/survey_sheet.h"
 
+#include <QGridLayout>
+#include <algorithm>
+
 #include "base/text.h"
+#include "report/survey_report.h"
+#include "theme.h"
 
 namespace flentro::app {
 namespace {
 
-constexpr int kHeadings = 8;
+constexpr std::size_t kWasteRows = 200;
+constexpr double kFarPlaneLoss = 0.001;  ///< Of a spot's pixels, that nobody misses.
 
-struct Worst {
-    double heading = 0;
-    Measure measure = Measure::Triangles;
-    double load = -1;
+struct Detail {
+    const char* name;
+    int faceSize;
 };
-
-Worst worstHeading(const Scene& scene, const Target& target, Viewpoint view) {
-    Worst worst;
-    for (int i = 0; i < kHeadings; ++i) {
-        view.heading = 360.0 * i / kHeadings;
-        const Counts load = loads(viewCost(scene, target, view).counts, target);
-        const Measure measure = worstMeasure(load);
-        if (at(load, measure) > worst.load) worst = {view.heading, measure, at(load, measure)};
-    }
-    return worst;
-}
-
-SpotLoad measureSpot(const Scene& before, const Scene& after, const Target& target,
-                     const Viewpoint& spot) {
-    const Worst now = worstHeading(after, target, spot);
-    SpotLoad result{spot, now.measure, now.load, worstHeading(before, target, spot).load};
-    result.view.heading = now.heading;
-    return result;
-}
+constexpr Detail kDetails[] = {{"Drawn only, no rays", 0},
+                               {"Coarse, 128 rays", 128},
+                               {"Normal, 256 rays", 256},
+                               {"Fine, 384 rays", 384}};
 
 }  // namespace
 
@@ -40,89 +30,355 @@ SurveySheet::SurveySheet(Document& document, QWidget* parent)
     layout->setContentsMargins(16, 14, 16, 14);
     layout->setSpacing(8);
     addHeading(layout, tr("Survey"),
-               tr("The spots that matter, each with the worst of eight "
-                  "headings. Click one to stand there and look that way."));
-    auto* row = new QHBoxLayout;
-    auto* add = makePrimary(tr("Add this spot"));
-    add->setToolTip(tr("Keeps the place where the view stands now."));
-    remove_ = new QPushButton(tr("Remove"));
-    row->addWidget(add);
-    row->addWidget(remove_);
-    row->addStretch(1);
-    layout->addLayout(row);
-    empty_ = makeFaint(tr("No spots yet: walk to a place that players reach and add it."));
-    empty_->setWordWrap(true);
-    layout->addWidget(empty_);
-    table_ = makeTable({tr("Spot"), tr("Heading"), tr("Worst measure"), tr("Before"), tr("Load")});
-    table_->setAccessibleName(tr("Spots"));
-    layout->addWidget(table_, 1);
-    connect(add, &QPushButton::clicked, this, &SurveySheet::addSpot);
-    connect(remove_, &QPushButton::clicked, this, &SurveySheet::removeSpot);
-    connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
-        const int row_ = table_->currentRow();
-        remove_->setEnabled(row_ >= 0);
-        if (row_ >= 0 && row_ < static_cast<int>(loads_.size()))
-            emit chosen(loads_[static_cast<std::size_t>(row_)].view);
-    });
+               tr("What every place a player can reach costs, in every direction, and what is "
+                  "really seen from there."));
+    buildSettings(layout);
+    addRule(layout);
+    buildTables(layout);
     connect(&document, &Document::projectChanged, this, &SurveySheet::refresh);
-    connect(&document, &Document::resultChanged, this, &SurveySheet::measureSoon);
+    connect(&document, &Document::surveyChanged, this, &SurveySheet::refreshSurvey);
+    connect(&document, &Document::sceneChanged, this, &SurveySheet::refresh);
     refresh();
+    refreshSurvey();
+}
+
+void SurveySheet::buildSettings(QVBoxLayout* layout) {
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(10);
+    where_ = new QComboBox;
+    where_->setAccessibleName(tr("Where"));
+    detail_ = new QComboBox;
+    detail_->setAccessibleName(tr("How fine"));
+    for (const Detail& detail : kDetails) detail_->addItem(tr(detail.name));
+    detail_->setToolTip(
+        tr("Rays along the edge of each of the six faces around a spot. More rays "
+           "see smaller things and take longer."));
+    spacing_ = makeNumber({tr("Spacing"), tr("m"), 0.5, 1000, 1,
+                           tr("Between spots; half of it where the load changes quickly.")},
+                          this, [this](double value) {
+                              change([value](SurveyRequest& request) { request.spacing = value; });
+                          });
+    eyeHeight_ =
+        makeNumber({tr("Eye height"), tr("m"), 0.05, 100, 2, tr("Above the ground.")}, this,
+                   [this](double value) {
+                       change([value](SurveyRequest& request) { request.eyeHeight = value; });
+                   });
+    const auto add = [&](int row, int column, const QString& label, QWidget* field) {
+        auto* text = makeFaint(label);
+        text->setBuddy(field);
+        grid->addWidget(text, row, column);
+        grid->addWidget(field, row, column + 1);
+    };
+    add(0, 0, tr("Where"), where_);
+    add(0, 2, tr("Spacing"), spacing_);
+    add(1, 0, tr("How fine"), detail_);
+    add(1, 2, tr("Eye height"), eyeHeight_);
+    grid->setColumnStretch(1, 3);
+    grid->setColumnStretch(3, 2);
+    layout->addLayout(grid);
+    auto* row = new QHBoxLayout;
+    run_ = makePrimary(tr("Survey"));
+    run_->setToolTip(
+        tr("Measures every spot. The plan fills in while it runs; cancelling in the "
+           "title block keeps what is done."));
+    summary_ = makeFaint("");
+    summary_->setWordWrap(true);
+    row->addWidget(run_);
+    row->addWidget(summary_, 1);
+    layout->addLayout(row);
+    connect(run_, &QPushButton::clicked, this, &SurveySheet::run);
+    connect(where_, &QComboBox::activated, this, [this](int index) {
+        const QString area = where_->itemData(index).toString();
+        change([=](SurveyRequest& request) {
+            request.keptSpots = index == 1;
+            request.area = area.toStdString();
+        });
+    });
+    connect(detail_, &QComboBox::activated, this, [this](int index) {
+        change([index](SurveyRequest& request) { request.faceSize = kDetails[index].faceSize; });
+    });
+}
+
+void SurveySheet::buildTables(QVBoxLayout* layout) {
+    facts_ = new QLabel;
+    facts_->setWordWrap(true);
+    facts_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    facts_->setAccessibleName(tr("What the survey found"));
+    auto* row = new QHBoxLayout;
+    measure_ = new QComboBox;
+    measure_->setAccessibleName(tr("Measure on plan and strip"));
+    measure_->addItem(tr("Worst of all measures"));
+    for (const Measure measure : kMeasures) measure_->addItem(measureName(measure));
+    row->addWidget(makeFaint(tr("Plan and strip show")));
+    row->addWidget(measure_, 1);
+    layout->addLayout(row);
+    pages_ = new QTabBar;
+    pages_->setAccessibleName(tr("Lists of the survey"));
+    pages_->setDrawBase(false);
+    pages_->addTab(tr("Worst views"));
+    pages_->addTab(tr("Drawn in vain"));
+    pages_->addTab(tr("Kept spots"));
+    layout->addWidget(pages_);
+    worstTable_ = makeTable({tr("Measure"), tr("Worst"), tr("Median"), tr("Spot"), tr("Load")});
+    worstTable_->setAccessibleName(tr("Worst views"));
+    wasteTable_ = makeTable({tr("Object"), tr("Triangles a view"), tr("Views")});
+    wasteTable_->setAccessibleName(tr("Drawn in vain"));
+    keptTable_ = makeTable({tr("Spot"), tr("Position"), tr("Heading")});
+    keptTable_->setAccessibleName(tr("Kept spots"));
+    for (QTableWidget* table : {worstTable_, wasteTable_, keptTable_}) {
+        layout->addWidget(table, 1);
+        connect(table, &QTableWidget::itemSelectionChanged, this,
+                [this, table] { choose(table->currentRow()); });
+    }
+    auto* buttons = new QHBoxLayout;
+    keep_ = new QPushButton(tr("Keep this spot"));
+    keep_->setToolTip(tr("Keeps the place where the view stands now."));
+    remove_ = new QPushButton(tr("Remove"));
+    buttons->addWidget(keep_);
+    buttons->addWidget(remove_);
+    buttons->addStretch(1);
+    layout->addLayout(buttons);
+    layout->addWidget(facts_);
+    connect(keep_, &QPushButton::clicked, this, &SurveySheet::keepSpot);
+    connect(remove_, &QPushButton::clicked, this, &SurveySheet::removeSpot);
+    connect(measure_, &QComboBox::activated, this, [this](int index) {
+        document_.showMeasure(index == 0
+                                  ? std::nullopt
+                                  : std::optional(kMeasures[static_cast<std::size_t>(index) - 1]));
+    });
+    const auto turn = [this] {
+        worstTable_->setVisible(pages_->currentIndex() == Worst);
+        wasteTable_->setVisible(pages_->currentIndex() == Waste);
+        keptTable_->setVisible(pages_->currentIndex() == Kept);
+        keep_->setVisible(pages_->currentIndex() == Kept);
+        remove_->setVisible(pages_->currentIndex() == Kept);
+    };
+    connect(pages_, &QTabBar::currentChanged, this, turn);
+    turn();
+}
+
+void SurveySheet::change(const std::function<void(SurveyRequest&)>& edit) {
+    if (refreshing_) return;
+    SurveyRequest request = document_.project().survey;
+    edit(request);
+    document_.setSurvey(request, tr("Survey settings"));
+}
+
+void SurveySheet::run() {
+    document_.runSurvey();
 }
 
 void SurveySheet::refresh() {
-    const auto& spots = document_.project().spots;
-    empty_->setVisible(spots.empty());
-    table_->setVisible(!spots.empty());
-    remove_->setEnabled(table_->currentRow() >= 0);
-    measureSoon();
+    refreshing_ = true;
+    const SurveyRequest& request = document_.project().survey;
+    where_->clear();
+    where_->addItem(tr("Ground in reach of the view"), "");
+    where_->addItem(tr("Kept spots"), "");
+    if (document_.hasScene())
+        for (const Node& node : document_.source()->nodes)
+            if (QString::fromStdString(node.name).contains("walk", Qt::CaseInsensitive))
+                where_->addItem(tr("On %1").arg(toText(node.name)), toText(node.name));
+    const int area = where_->findData(toText(request.area));
+    where_->setCurrentIndex(request.keptSpots ? 1 : request.area.empty() ? 0 : std::max(0, area));
+    spacing_->setValue(request.spacing);
+    spacing_->setEnabled(!request.keptSpots);
+    eyeHeight_->setValue(request.eyeHeight);
+    eyeHeight_->setEnabled(!request.keptSpots);
+    for (int i = 0; i < detail_->count(); ++i)
+        if (kDetails[i].faceSize == request.faceSize) detail_->setCurrentIndex(i);
+    run_->setEnabled(document_.hasScene());
+    refreshing_ = false;
+    showKept();
+    showWorst();
 }
 
-void SurveySheet::measureSoon() {
-    if (!document_.hasScene()) return;
-    runner_.request([this, before = document_.source(), after = document_.result(),
-                     target = document_.target(),
-                     spots = document_.project().spots]() -> std::function<void()> {
-        std::vector<SpotLoad> measuredLoads;
-        for (const Spot& spot : spots)
-            measuredLoads.push_back(measureSpot(*before, *after, target, spot.view));
-        return [this, measuredLoads] { show(measuredLoads); };
+void SurveySheet::refreshSurvey() {
+    showWorst();
+    if (document_.surveyed().survey != judged_) judgeSoon();
+}
+
+void SurveySheet::showWorst() {
+    const Surveyed& surveyed = document_.surveyed();
+    const QSignalBlocker quiet(worstTable_);
+    worstViews_.clear();
+    if (!surveyed.exists()) {
+        worstTable_->setRowCount(0);
+        summary_->setText(
+            tr("Nothing is surveyed yet: stand where players walk and press Survey."));
+        emit measured(0, 0);
+        return;
+    }
+    if (surveyed.after.empty()) return;
+    int over = 0;
+    for (std::size_t s = 0; s < surveyed.after.size(); ++s) {
+        const std::size_t v =
+            surveyed.worstView(surveyed.after, s, std::nullopt, document_.target());
+        over += surveyed.load(surveyed.after, s, v, std::nullopt, document_.target()) > 1;
+    }
+    const auto spots = static_cast<int>(surveyed.after.size());
+    summary_->setText(surveyed.survey->complete
+                          ? tr("%1 spots, %2 over.").arg(spots).arg(over)
+                          : tr("Stopped: %1 spots done, %2 over.").arg(spots).arg(over));
+    emit measured(spots, over);
+    struct Row {
+        Measure measure;
+        std::size_t spot, view;
+        double load, median;
+    };
+    std::vector<Row> rows;
+    for (const Measure measure : kMeasures) {
+        Row row{measure, 0, 0, -1, 0};
+        std::vector<double> each;
+        for (std::size_t s = 0; s < surveyed.after.size(); ++s) {
+            const std::size_t v =
+                surveyed.worstView(surveyed.after, s, measure, document_.target());
+            each.push_back(at(surveyed.after[s][v].counts, measure));
+            const double load = surveyed.load(surveyed.after, s, v, measure, document_.target());
+            if (load > row.load) row = {measure, s, v, load, 0};
+        }
+        const auto middle = each.begin() + static_cast<std::ptrdiff_t>(each.size() / 2);
+        std::nth_element(each.begin(), middle, each.end());
+        row.median = *middle;
+        rows.push_back(row);
+    }
+    std::stable_sort(rows.begin(), rows.end(),
+                     [](const Row& a, const Row& b) { return a.load > b.load; });
+    worstTable_->setRowCount(static_cast<int>(rows.size()));
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        const Row& row = rows[i];
+        const SpotResult& spot = surveyed.survey->spots[row.spot];
+        const auto r = static_cast<int>(i);
+        setCell(worstTable_, r, 0, measureName(row.measure), false);
+        setCell(worstTable_, r, 1,
+                toText(formatMeasure(row.measure,
+                                     at(surveyed.after[row.spot][row.view].counts, row.measure))));
+        setCell(worstTable_, r, 2, toText(formatMeasure(row.measure, row.median)));
+        setCell(worstTable_, r, 3,
+                tr("%1, %2°").arg(toText(spot.name)).arg(spot.views[row.view].heading, 0, 'f', 0));
+        setLoadCell(worstTable_, r, 4, row.load);
+        worstViews_.push_back(spot.views[row.view]);
+    }
+}
+
+void SurveySheet::judgeSoon() {
+    judged_ = document_.surveyed().survey;
+    if (!judged_) {
+        wasteTable_->setRowCount(0);
+        facts_->clear();
+        return;
+    }
+    judge_.request([this, survey = judged_, scene = document_.result()]() -> std::function<void()> {
+        auto verdict = std::make_shared<Verdict>();
+        if (survey->hasRays()) {
+            verdict->waste = rankWaste(*scene, *survey);
+            verdict->unseen = judgeUnseen(*scene, *survey);
+            verdict->farPlane = judgeFarPlane(*survey);
+        }
+        for (std::size_t s = 0; s < survey->spots.size(); ++s)
+            for (std::size_t v = 0; v < survey->spots[s].views.size(); ++v) {
+                const FrameCost cost = frameCost(viewTerms(*survey, s, v), survey->target);
+                if (cost.milliseconds() <= verdict->milliseconds) continue;
+                verdict->milliseconds = cost.milliseconds();
+                verdict->cpu = cost.cpu > cost.gpu;
+                verdict->slowest = survey->spots[s].views[v];
+            }
+        return [this, verdict, survey] {
+            if (survey == judged_) showVerdict(*verdict);
+        };
     });
 }
 
-void SurveySheet::show(const std::vector<SpotLoad>& measuredLoads) {
-    const auto& spots = document_.project().spots;
-    if (measuredLoads.size() != spots.size()) return;
-    loads_ = measuredLoads;
-    const QSignalBlocker quiet(table_);
-    table_->setRowCount(static_cast<int>(spots.size()));
-    int over = 0;
-    for (std::size_t i = 0; i < spots.size(); ++i) {
-        const auto row = static_cast<int>(i);
-        const SpotLoad& load = loads_[i];
-        over += stateOf(load.load) == State::Over;
-        setCell(table_, row, 0, toText(spots[i].name), false);
-        setCell(table_, row, 1, tr("%1°").arg(load.view.heading, 0, 'f', 0));
-        setCell(table_, row, 2, measureName(load.measure), false);
-        setLoadCell(table_, row, 3, load.before);
-        setLoadCell(table_, row, 4, load.load);
+void SurveySheet::showVerdict(const Verdict& verdict) {
+    const Target& target = judged_->target;
+    QStringList facts;
+    facts << tr("Slowest view when surveyed: about %1 ms of %2 ms, limited by the %3 (%4).")
+                 .arg(verdict.milliseconds, 0, 'f', 1)
+                 .arg(target.frameTime(), 0, 'f', 1)
+                 .arg(verdict.cpu ? "CPU" : "GPU",
+                      target.calibrated ? tr("calibrated") : tr("an estimate"));
+    if (judged_->hasRays()) {
+        const NeverSeen& unseen = verdict.unseen;
+        facts << tr("Never seen: %1 objects, and %2 triangles of others. One more spot would "
+                    "reveal about %3 objects; each is seen from less than %4 of such places (95 % "
+                    "confidence).")
+                     .arg(unseen.objects.size())
+                     .arg(toText(formatCount(static_cast<double>(unseen.triangles))))
+                     .arg(unseen.expectedNext, 0, 'f', 1)
+                     .arg(toText(formatShare(unseen.shareBound)));
+        for (const FarPlaneLoss& loss : verdict.farPlane) {
+            if (loss.worstShare > kFarPlaneLoss) continue;
+            facts << tr("A far plane at %1 would lose %2 objects and no more than %3 of any spot's "
+                        "pixels; it is at %4.")
+                         .arg(toText(formatMetres(loss.distance)))
+                         .arg(loss.objects)
+                         .arg(toText(formatShare(loss.worstShare)),
+                              toText(formatMetres(target.farPlane)));
+            break;
+        }
     }
-    emit measured(static_cast<int>(spots.size()), over);
+    facts_->setText(facts.join("\n"));
+    const QSignalBlocker quiet(wasteTable_);
+    const std::size_t rows = std::min(kWasteRows, verdict.waste.size());
+    wasteTable_->setRowCount(static_cast<int>(rows));
+    wasted_.clear();
+    for (std::size_t i = 0; i < rows; ++i) {
+        const ObjectWaste& waste = verdict.waste[i];
+        const auto row = static_cast<int>(i);
+        setCell(wasteTable_, row, 0, toText(document_.source()->objects[waste.object].name), false);
+        setCell(wasteTable_, row, 1, toText(formatCount(waste.triangles)));
+        setCell(wasteTable_, row, 2, QString::number(waste.views));
+        wasted_.push_back(waste.object);
+    }
 }
 
-void SurveySheet::addSpot() {
+void SurveySheet::showKept() {
+    const QSignalBlocker quiet(keptTable_);
+    const auto& spots = document_.project().spots;
+    keptTable_->setRowCount(static_cast<int>(spots.size()));
+    for (std::size_t i = 0; i < spots.size(); ++i) {
+        const auto row = static_cast<int>(i);
+        const Vec3d& eye = spots[i].view.eye;
+        setCell(keptTable_, row, 0, toText(spots[i].name), false);
+        setCell(keptTable_, row, 1,
+                tr("%1, %2, %3 m")
+                    .arg(eye.x(), 0, 'f', 1)
+                    .arg(eye.y(), 0, 'f', 1)
+                    .arg(eye.z(), 0, 'f', 1));
+        setCell(keptTable_, row, 2, tr("%1°").arg(spots[i].view.heading, 0, 'f', 0));
+    }
+    remove_->setEnabled(keptTable_->currentRow() >= 0);
+    keep_->setEnabled(document_.hasScene());
+}
+
+void SurveySheet::choose(int row) {
+    if (row < 0) return;
+    const auto index = static_cast<std::size_t>(row);
+    if (pages_->currentIndex() == Worst && index < worstViews_.size())
+        emit chosen(worstViews_[index]);
+    if (pages_->currentIndex() == Waste && index < wasted_.size()) {
+        document_.selectObject(static_cast<int>(wasted_[index]));
+        emit showRequested();
+    }
+    if (pages_->currentIndex() == Kept && index < document_.project().spots.size()) {
+        remove_->setEnabled(true);
+        emit chosen(document_.project().spots[index].view);
+    }
+}
+
+void SurveySheet::keepSpot() {
     if (!document_.hasScene()) return;
     std::vector<Spot> spots = document_.project().spots;
     spots.push_back({tr("Spot %1").arg(spots.size() + 1).toStdString(), document_.view()});
-    document_.setSpots(spots, tr("Add spot"));
+    document_.setSpots(spots, tr("Keep spot"));
 }
 
 void SurveySheet::removeSpot() {
     std::vector<Spot> spots = document_.project().spots;
-    const int row = table_->currentRow();
+    const int row = keptTable_->currentRow();
     if (row < 0 || row >= static_cast<int>(spots.size())) return;
     spots.erase(spots.begin() + row);
-    table_->clearSelection();
-    table_->setCurrentItem(nullptr);
+    keptTable_->clearSelection();
+    keptTable_->setCurrentItem(nullptr);
     document_.setSpots(spots, tr("Remove spot"));
 }
 

@@ -1,18 +1,14 @@
-// Places to measure: spots with their worst heading.
+// Every place: where to survey and how finely, what is worst, what is drawn in vain.
 
 #pragma once
 
+#include <QComboBox>
+#include <QTabBar>
+
 #include "sheets/sheet.h"
+#include "survey/verdict.h"
 
 namespace flentro::app {
-
-/// A spot's worst of eight headings.
-struct SpotLoad {
-    Viewpoint view;
-    Measure measure = Measure::Triangles;
-    double load = 0;
-    double before = 0;  ///< Of the source, same measure, worst of its own eight headings.
-};
 
 class SurveySheet : public QWidget {
     Q_OBJECT
@@ -20,23 +16,60 @@ class SurveySheet : public QWidget {
 public:
     explicit SurveySheet(Document& document, QWidget* parent = nullptr);
 
+    /// Starts measuring with the present settings.
+    void run();
+
 signals:
     void chosen(const Viewpoint& view);
+    void showRequested();  ///< Look at the selected object.
     void measured(int spots, int over);
 
 private:
+    enum Page { Worst, Waste, Kept };
+
+    /// What a survey says beyond its views; computed on a worker.
+    struct Verdict {
+        std::vector<ObjectWaste> waste;
+        NeverSeen unseen;
+        std::vector<FarPlaneLoss> farPlane;
+        double milliseconds = 0;  ///< Of the slowest view.
+        bool cpu = false;
+        Viewpoint slowest;
+    };
+
+    void buildSettings(QVBoxLayout* layout);
+    void buildTables(QVBoxLayout* layout);
+    void change(const std::function<void(SurveyRequest&)>& edit);
     void refresh();
-    void measureSoon();
-    void show(const std::vector<SpotLoad>& loads);
-    void addSpot();
+    void refreshSurvey();
+    void judgeSoon();
+    void showWorst();
+    void showVerdict(const Verdict& verdict);
+    void showKept();
+    void choose(int row);
+    void keepSpot();
     void removeSpot();
 
     Document& document_;
-    QTableWidget* table_;
-    QLabel* empty_;
+    QComboBox* where_;
+    QComboBox* detail_;
+    QDoubleSpinBox* spacing_;
+    QDoubleSpinBox* eyeHeight_;
+    QPushButton* run_;
+    QPushButton* keep_;
     QPushButton* remove_;
-    std::vector<SpotLoad> loads_;
-    LatestRunner runner_;
+    QLabel* summary_;
+    QLabel* facts_;
+    QComboBox* measure_;
+    QTabBar* pages_;
+    QTableWidget* worstTable_;
+    QTableWidget* wasteTable_;
+    QTableWidget* keptTable_;
+    std::vector<Viewpoint> worstViews_;
+    std::vector<std::size_t> wasted_;  ///< Objects of the waste table's rows.
+    std::shared_ptr<const Survey> judged_;
+    LatestRunner judge_;
+    bool refreshing_ = false;
 };
 
 }  // namespace flentro::app

@@ -31,16 +31,19 @@ const void* offset(std::size_t bytes) {
     return reinterpret_cast<const void*>(bytes);
 }
 
-/// Irradiance at a point from all point lights, without shadows; KHR_lights_punctual's window.
-Vec3f irradiance(const Scene& scene, const Vec3d& point) {
-    Vec3f sum = Vec3f::Zero();
+/// Irradiance at a point from all point lights, without shadows (KHR_lights_punctual's window),
+/// and how many of them reach it.
+Vec4f irradiance(const Scene& scene, const Vec3d& point) {
+    Vec4f sum = Vec4f::Zero();
     for (const PlacedLight& placed : scene.placedLights) {
         const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
         if (light.type == LightType::Directional) continue;
         const double d2 = (point - placed.position).squaredNorm();
         const double share = d2 / (placed.range * placed.range);
         if (share >= 1) continue;
-        sum += light.color * static_cast<float>(light.intensity * (1 - share * share) / (d2 + 0.6));
+        sum.head<3>() +=
+            light.color * static_cast<float>(light.intensity * (1 - share * share) / (d2 + 0.6));
+        sum.w() += 1;
     }
     return sum;
 }
@@ -227,7 +230,7 @@ void GpuScene::upload(const GridCells& cells) {
     lightGrid_.size = cells.size;
     if (!lightGrid_.texture) gl_->glGenTextures(1, &lightGrid_.texture);
     gl_->glBindTexture(GL_TEXTURE_3D, lightGrid_.texture);
-    gl_->glTexImage3D(GL_TEXTURE_3D, 0, GL_RGB16F, kGridWide, kGridHigh, kGridWide, 0, GL_RGB,
+    gl_->glTexImage3D(GL_TEXTURE_3D, 0, GL_RGBA16F, kGridWide, kGridHigh, kGridWide, 0, GL_RGBA,
                       GL_FLOAT, cells.light.data());
     for (const GLenum axis : {GL_TEXTURE_WRAP_S, GL_TEXTURE_WRAP_T, GL_TEXTURE_WRAP_R})
         gl_->glTexParameteri(GL_TEXTURE_3D, axis, GL_CLAMP_TO_EDGE);
@@ -268,13 +271,13 @@ GpuScene::GridCells GpuScene::computeGrid(const Scene& scene) {
     if (box.isEmpty()) return cells;
     const Vec3d low = box.min() - Vec3d::Constant(kMargin);
     const Vec3d size = box.sizes() + Vec3d::Constant(2 * kMargin);
-    cells.light.reserve(static_cast<std::size_t>(kGridWide) * kGridHigh * kGridWide * 3);
+    cells.light.reserve(static_cast<std::size_t>(kGridWide) * kGridHigh * kGridWide * 4);
     for (int z = 0; z < kGridWide; ++z)
         for (int y = 0; y < kGridHigh; ++y)
             for (int x = 0; x < kGridWide; ++x) {
                 const Vec3d at((x + 0.5) / kGridWide, (y + 0.5) / kGridHigh, (z + 0.5) / kGridWide);
-                const Vec3f light = irradiance(scene, low + at.cwiseProduct(size));
-                cells.light.insert(cells.light.end(), light.data(), light.data() + 3);
+                const Vec4f light = irradiance(scene, low + at.cwiseProduct(size));
+                cells.light.insert(cells.light.end(), light.data(), light.data() + 4);
             }
     cells.origin = low.cast<float>();
     cells.size = size.cast<float>();

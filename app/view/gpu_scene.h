@@ -64,7 +64,8 @@ public:
     /// True while pictures are being decoded or stand-ins made.
     [[nodiscard]] bool isBusy() const;
 
-    /// The light of all lanterns on a grid over the scene, as a 3D texture of irradiance.
+    /// The light of all lanterns on a grid over the scene, as a 3D texture: irradiance, and
+    /// the number of lights in reach.
     struct LightGrid {
         GLuint texture = 0;
         Vec3f origin = Vec3f::Zero();
@@ -88,7 +89,7 @@ private:
     };
     struct GridCells {
         Vec3f origin, size;
-        std::vector<float> light;  ///< [z][y][x][3]; empty: no lights.
+        std::vector<float> light;  ///< [z][y][x][4]; empty: no lights.
     };
     struct Shared {
         std::mutex mutex;

@@ -50,8 +50,9 @@ std::vector<LegendEntry> levelLegend(const Scene& scene, const ViewCost& cost) {
 }  // namespace
 
 QString lensName(LensKind kind) {
-    static const char* names[] = {"Shaded", "Wireframe over shaded", "Triangle size", "Level",
-                                  "Share of cost"};
+    static const char* names[] = {
+        "Shaded", "Wireframe over shaded",    "Triangle size",      "Level",   "Share of cost",
+        "Seen",   "Texels stored and needed", "Lights per surface", "Overdraw"};
     return names[static_cast<int>(kind)];
 }
 
@@ -62,7 +63,13 @@ QString lensHelp(LensKind kind) {
         "Pixels that each triangle covers on the target's display. Below 4 px² a triangle costs "
         "more than it shows.",
         "Which level of detail each object shows at its distance.",
-        "Each object's share of all triangles drawn in this view, shadow passes left out."};
+        "Each object's share of all triangles drawn in this view, shadow passes left out.",
+        "What the surveyed spot nearest to this view really sees of what is drawn. Needs a survey "
+        "with rays.",
+        "Texels of the colour texture for each pixel of the target's display. Above 1 more is "
+        "stored than can be shown at this distance.",
+        "Lights whose range takes in the surface, counted on a grid over the scene.",
+        "Surfaces drawn for each pixel, hidden ones included."};
     return help[static_cast<int>(kind)];
 }
 
@@ -80,7 +87,59 @@ double shareOnScale(double share) {
                       1.0);
 }
 
-std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene, const ViewCost& cost) {
+QColor seenColor(SeenState state) {
+    return state == SeenState::Here        ? heat(0.5)
+           : state == SeenState::Elsewhere ? heat(0.08)
+                                           : heat(1);
+}
+
+std::vector<SeenState> seenStates(const Document& document) {
+    const Surveyed& surveyed = document.surveyed();
+    const int nearest = document.nearestSpot();
+    if (nearest < 0 || !surveyed.survey->hasRays()) return {};
+    std::vector<SeenState> states;
+    for (const SeenTally::Object& object : surveyed.survey->seen.objects)
+        states.push_back(object.spots > 0 ? SeenState::Elsewhere : SeenState::Never);
+    for (const SeenObject& seen :
+         surveyed.survey->spots[static_cast<std::size_t>(nearest)].seen.objects)
+        states[seen.object] = SeenState::Here;
+    return states;
+}
+
+namespace {
+
+std::vector<LegendEntry> seenLegend(const Scene& scene, const ViewCost& cost,
+                                    const std::vector<SeenState>& seen) {
+    if (seen.size() != scene.objects.size()) return {{noLevelColor(), "no survey with rays yet"}};
+    LevelCount counts[3];
+    for (const DrawnObject& drawn : cost.drawn) {
+        const Object& object = scene.objects[drawn.object];
+        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+        LevelCount& count = counts[static_cast<std::size_t>(seen[drawn.object])];
+        ++count.objects;
+        count.triangles += static_cast<double>(asset.level(drawn.level)->triangles);
+    }
+    return {levelEntry(seenColor(SeenState::Here), "seen from the nearest spot", counts[0]),
+            levelEntry(seenColor(SeenState::Elsewhere), "hidden from there", counts[1]),
+            levelEntry(seenColor(SeenState::Never), "seen from no spot", counts[2])};
+}
+
+std::vector<LegendEntry> layerLegend() {
+    std::vector<LegendEntry> entries;
+    for (const int layers : {1, 2, 4, 8}) {
+        const auto channel = [&](int c) {
+            return std::min(1.0F, kLayerColor[c] * static_cast<float>(layers));
+        };
+        entries.push_back({QColor::fromRgbF(channel(0), channel(1), channel(2)),
+                           layers == 1 ? QString("1 layer") : QString("%1 layers").arg(layers)});
+    }
+    return entries;
+}
+
+}  // namespace
+
+std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene, const ViewCost& cost,
+                                   const std::vector<SeenState>& seen) {
     switch (kind) {
         case LensKind::Shaded:
         case LensKind::Wireframe:
@@ -93,6 +152,21 @@ std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene, const View
                     {heat(0), "256 px² and more"}};
         case LensKind::Level:
             return levelLegend(scene, cost);
+        case LensKind::Seen:
+            return seenLegend(scene, cost, seen);
+        case LensKind::Texels:
+            return {{heat(1), "16 texels a pixel and more"},
+                    {heat(0.75), "4 texels a pixel"},
+                    {heat(0.5), "1 texel a pixel"},
+                    {heat(0.25), "1 texel for 4 pixels"},
+                    {noLevelColor(), "no texture"}};
+        case LensKind::LightCount:
+            return {{heat(1), "16 lights and more"},
+                    {heat(0.5), "8 lights"},
+                    {heat(0.25), "4 lights"},
+                    {heat(0), "none"}};
+        case LensKind::Overdraw:
+            return layerLegend();
         case LensKind::ShareOfCost:
             break;
     }

@@ -11,9 +11,19 @@
 namespace flentro::app {
 
 /// Order as in the lens menu; the shader knows them by number.
-enum class LensKind { Shaded, Wireframe, TriangleSize, Level, ShareOfCost };
+enum class LensKind {
+    Shaded,
+    Wireframe,
+    TriangleSize,
+    Level,
+    ShareOfCost,
+    Seen,
+    Texels,
+    LightCount,
+    Overdraw
+};
 
-inline constexpr int kLensCount = 5;
+inline constexpr int kLensCount = 9;
 
 [[nodiscard]] QString lensName(LensKind kind);
 [[nodiscard]] QString lensHelp(LensKind kind);
@@ -23,9 +33,21 @@ struct LegendEntry {
     QString text;
 };
 
+/// What a survey says of an object.
+enum class SeenState : std::uint8_t { Here, Elsewhere, Never };
+
+/// [objects] From the spot nearest to the view; empty without a survey with rays.
+[[nodiscard]] std::vector<SeenState> seenStates(const Document& document);
+
 /// What the colours stand for in the present view, with numbers.
 [[nodiscard]] std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene,
-                                                 const ViewCost& cost);
+                                                 const ViewCost& cost,
+                                                 const std::vector<SeenState>& seen);
+
+[[nodiscard]] QColor seenColor(SeenState state);
+
+/// What one more layer adds in the overdraw lens, 0 to 1 for red, green, blue.
+inline constexpr float kLayerColor[3] = {0.090F, 0.045F, 0.062F};
 
 /// LOD 0 in plum, coarser levels towards blue.
 [[nodiscard]] QColor levelColor(std::size_t level);

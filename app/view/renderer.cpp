@@ -48,6 +48,10 @@ Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& share
     }
     if (frame_.lens == LensKind::ShareOfCost)
         return toVector(heat(shareOnScale(static_cast<double>(shares[drawn.object]))));
+    if (frame_.lens == LensKind::Seen)
+        return toVector(drawn.object < frame_.seen.size() ? seenColor(frame_.seen[drawn.object])
+                                                          : noLevelColor());
+    if (frame_.lens == LensKind::Texels) return toVector(noLevelColor());
     return Vec3f::Ones();
 }
 
@@ -58,6 +62,7 @@ void Renderer::collectBatches() {
     const std::vector<float> shares = shareOfTriangles(scene, visible);
     std::map<std::pair<const Mesh*, bool>, std::size_t> known;
     for (const DrawnObject& drawn : visible) {
+        if (frame_.off.object(drawn.object)) continue;
         const Object& object = scene.objects[drawn.object];
         MeshPtr mesh = scene.assets[static_cast<std::size_t>(object.asset)].level(drawn.level);
         if (frame_.coarse)
@@ -109,7 +114,7 @@ void Renderer::begin(const Frame& frame) {
     spent_ = 0;
     drawing_ = true;
     back_->bind();
-    const QColor ground = theme().scene;
+    const QColor ground = frame_.lens == LensKind::Overdraw ? QColor(Qt::black) : theme().scene;
     gl_->glClearColor(ground.redF(), ground.greenF(), ground.blueF(), 1);
     gl_->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
 }
@@ -128,6 +133,7 @@ void Renderer::setUniforms() {
     set("low", toVector(heat(0)));
     set("middle", toVector(heat(0.5)));
     set("high", toVector(heat(1)));
+    set("layer", Vec3f(kLayerColor[0], kLayerColor[1], kLayerColor[2]));
     const auto& grid = gpu_->lightGrid();
     set("gridOrigin", grid.origin);
     set("gridSize", grid.size);
@@ -149,11 +155,20 @@ void Renderer::useMaterial(int index) {
         index < 0 ? standard : scene.materials[static_cast<std::size_t>(index)];
     QOpenGLShaderProgram& p = program();
     GLuint picture = 0;
+    QVector2D texels;
     const int texture = material.texture("baseColorTexture");
     if (texture >= 0) {
         const int image = scene.textures[static_cast<std::size_t>(texture)].image;
-        if (image >= 0) picture = gpu_->texture(scene.images[static_cast<std::size_t>(image)]);
+        if (image >= 0) {
+            const Image& source = scene.images[static_cast<std::size_t>(image)];
+            picture = gpu_->texture(source);
+            texels = QVector2D(static_cast<float>(source.width), static_cast<float>(source.height));
+        }
     }
+    // Texels a pixel are those of the target's display, not of this window.
+    const float shown =
+        static_cast<float>(frame_.size.height()) / static_cast<float>(frame_.target.height);
+    p.setUniformValue("texels", texels * shown);
     gl_->glBindTexture(GL_TEXTURE_2D, picture);
     p.setUniformValue("textured", picture != 0 ? 1 : 0);
     gl_->glUniform4fv(p.uniformLocation("baseColor"), 1, material.baseColor.data());
@@ -195,6 +210,11 @@ bool Renderer::advance(double milliseconds) {
     gl_->glViewport(0, 0, frame_.size.width(), frame_.size.height());
     gl_->glEnable(GL_DEPTH_TEST);
     gl_->glDisable(GL_BLEND);
+    if (frame_.lens == LensKind::Overdraw) {
+        gl_->glDisable(GL_DEPTH_TEST);
+        gl_->glEnable(GL_BLEND);
+        gl_->glBlendFunc(GL_ONE, GL_ONE);
+    }
     setUniforms();
     GLsizei unfinished = 0;
     while (next_ < slices_.size()) {
@@ -212,6 +232,7 @@ bool Renderer::advance(double milliseconds) {
     gl_->glFinish();
     gl_->glBindVertexArray(0);
     gl_->glDisable(GL_CULL_FACE);
+    gl_->glDisable(GL_BLEND);
     gl_->glFrontFace(GL_CCW);
     spent_ += static_cast<double>(clock.nsecsElapsed()) * 1e-6;
     if (next_ == slices_.size()) finish();

@@ -17,9 +17,11 @@ struct Frame {
     Target target;
     Viewpoint view;
     LensKind lens = LensKind::Shaded;
-    QSize size;           ///< Pixels.
-    bool coarse = false;  ///< While moving: half the pixels, stand-ins for heavy meshes.
-    int samples = 0;      ///< Multisampling.
+    std::vector<SeenState> seen;  ///< For the lens of what is seen.
+    Without off;                  ///< Switched off: not drawn.
+    QSize size;                   ///< Pixels.
+    bool coarse = false;          ///< While moving: half the pixels, stand-ins for heavy meshes.
+    int samples = 0;              ///< Multisampling.
 };
 
 class Renderer {

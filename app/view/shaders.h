@@ -73,6 +73,8 @@ uniform float gloss;
 uniform vec3 low;   // the heat scale: blue, paper, plum
 uniform vec3 middle;
 uniform vec3 high;
+uniform vec2 texels;  // of the picture, scaled to the target's display
+uniform vec3 layer;   // what one surface adds in the overdraw lens
 in Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; } surface;
 #ifdef EDGES
 in vec3 corner;
@@ -112,6 +114,10 @@ void main() {
     vec4 base = baseColor;
     if (textured != 0) base *= texture(picture, surface.texCoord);
     if (cutoff >= 0.0 && base.a < cutoff) discard;
+    if (lens == 8) {
+        color = vec4(layer, 1.0);
+        return;
+    }
     vec3 n = facing();
     vec3 result;
     float relief = 0.55 + 0.45 * max(dot(n, normalize(eye - surface.place)), 0.0);
@@ -121,6 +127,18 @@ void main() {
         result = pow(linear / (linear + 0.55) * 1.35, vec3(1.0 / 2.2));
     } else {
         result = surface.tint.rgb * relief;
+    }
+    if (lens == 6 && textured != 0) {
+        vec2 across = dFdx(surface.texCoord) * texels;
+        vec2 along = dFdy(surface.texCoord) * texels;
+        float density = sqrt(abs(across.x * along.y - across.y * along.x));
+        result = heat(clamp(0.5 + log2(max(density, 1e-4)) / 8.0, 0.0, 1.0)) * relief;
+    }
+    if (lens == 7) {
+        vec3 cell = (surface.place - gridOrigin) / gridSize;
+        vec3 inside = step(vec3(0.0), cell) * step(cell, vec3(1.0));
+        float count = lit == 0 ? 0.0 : texture(lightGrid, cell).a * inside.x * inside.y * inside.z;
+        result = heat(clamp(count / 16.0, 0.0, 1.0)) * relief;
     }
 #ifdef EDGES
     if (lens == 2) result = heat(clamp(1.0 - log2(max(pixels, 1.0)) / 8.0, 0.0, 1.0)) * relief;

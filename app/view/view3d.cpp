@@ -65,6 +65,10 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
     connect(&document, &Document::resultChanged, this, &View3D::requestFrame);
     connect(&document, &Document::projectChanged, this, &View3D::requestFrame);
     connect(&document, &Document::viewChanged, this, &View3D::requestFrame);
+    connect(&document, &Document::offChanged, this, &View3D::requestFrame);
+    connect(&document, &Document::surveyChanged, this, [this] {
+        if (lens_ == LensKind::Seen) requestFrame();
+    });
 }
 
 /// The base class destroys the context, which would call back into what is gone by then.
@@ -118,6 +122,7 @@ void View3D::startFrames() {
     frame.size = size() * devicePixelRatioF();
     frame.coarse = moving_ && !hardware_;
     frame.samples = hardware_ ? 4 : 0;
+    if (lens_ == LensKind::Seen) frame.seen = seenStates(document_);
     drawingCoarse_ = frame.coarse;
     if (wants(Showing::Original)) {
         frame.scene = document_.source();
@@ -125,6 +130,7 @@ void View3D::startFrames() {
     }
     if (wants(Showing::Result)) {
         frame.scene = document_.result();
+        frame.off = document_.without();
         after_.begin(frame);
     }
     wanted_ = false;
@@ -243,6 +249,14 @@ void View3D::lookAtSelection() {
     goTo(view);
 }
 
+/// X takes the selected object out of the count and the picture; Shift+X brings all back.
+void View3D::switchSelectionOff(bool allOn) {
+    if (allOn)
+        document_.switchAllOn();
+    else if (document_.selectedObject() >= 0)
+        document_.switchOff({static_cast<std::size_t>(document_.selectedObject())});
+}
+
 Vec3d View3D::rayThrough(const QPointF& point) const {
     const Viewpoint& view = document_.view();
     const double tangent = std::tan(toRadians(document_.target().verticalFov) / 2);
@@ -359,6 +373,8 @@ void View3D::keyPressEvent(QKeyEvent* event) {
         setShowing(showing_ == Showing::Original ? Showing::Result : Showing::Original);
     } else if (plain && event->key() == Qt::Key_L) {
         lookAtSelection();
+    } else if (plain && event->key() == Qt::Key_X) {
+        switchSelectionOff(event->modifiers() & Qt::ShiftModifier);
     } else if (plain && event->key() == Qt::Key_B) {
         goBack();
     } else {

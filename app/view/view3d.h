@@ -69,6 +69,7 @@ private:
 
     void releaseGl();
     void requestFrame();
+    void switchSelectionOff(bool allOn);
     void startFrames();
     void drawOn();
     bool drawSlice();

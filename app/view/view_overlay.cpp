@@ -44,6 +44,8 @@ ViewOverlay::ViewOverlay(Document& document, View3D& view)
     connect(&document, &Document::selectionChanged, this, refresh);
     connect(&document, &Document::viewChanged, this, refresh);
     connect(&document, &Document::sceneChanged, this, refresh);
+    connect(&document, &Document::surveyChanged, this, refresh);
+    connect(&document, &Document::offChanged, this, refresh);
     connect(&view, &View3D::showingChanged, this, refresh);
     connect(&view, &View3D::drawn, this, refresh);
     connect(&view, &View3D::lensChanged, this, [this] {
@@ -85,6 +87,8 @@ void ViewOverlay::paintEvent(QPaintEvent*) {
     paintSelection(painter);
     if (view_.showing() == Showing::Swipe) paintSwipe(painter);
     paintLegend(painter);
+    paintPosts(painter);
+    paintOffBanner(painter);
     paintCaption(painter);
 }
 
@@ -95,6 +99,46 @@ void ViewOverlay::paintEmpty(QPainter& painter) {
                      document_.jobs().isRunning()
                          ? tr("Opening the scene ...")
                          : tr("Drop a scene here, or open one with Ctrl+O."));
+}
+
+/// Surveyed spots as small posts, their state on top; near ones only.
+void ViewOverlay::paintPosts(QPainter& painter) {
+    const Surveyed& surveyed = document_.surveyed();
+    if (!surveyed.exists() || surveyed.after.empty()) return;
+    constexpr double kFarthest = 45;  ///< Metres.
+    const double eyeHeight = document_.project().survey.eyeHeight;
+    const Vec3d& eye = document_.view().eye;
+    for (std::size_t s = 0; s < surveyed.after.size(); ++s) {
+        const Vec3d& head = surveyed.survey->spots[s].eye;
+        const double distance = (head - eye).norm();
+        if (distance > kFarthest || distance < 1) continue;
+        const auto foot = view_.project(head - Vec3d(0, eyeHeight, 0));
+        const auto top = view_.project(head - Vec3d(0, eyeHeight - 0.9, 0));
+        if (!foot || !top || !rect().contains(top->toPoint())) continue;
+        const auto& measure = document_.shownMeasure();
+        const std::size_t worst =
+            surveyed.worstView(surveyed.after, s, measure, document_.target());
+        const State state =
+            stateOf(surveyed.load(surveyed.after, s, worst, measure, document_.target()));
+        painter.setPen(QPen(QColor(0xF4, 0xF1, 0xEA, 170), 1.5));
+        painter.drawLine(*foot, *top);
+        paintStateMark(painter, *top, std::clamp(40 / distance, 2.5, 6.0), state);
+    }
+}
+
+/// Says that what is counted is not the whole scene.
+void ViewOverlay::paintOffBanner(QPainter& painter) {
+    const std::size_t count = document_.offCount();
+    if (count == 0) return;
+    const QString banner =
+        tr("What if: %1 objects switched off. Shift+X switches all on.").arg(count);
+    const QRect panel((width() - painter.fontMetrics().horizontalAdvance(banner)) / 2 - 12, 44,
+                      painter.fontMetrics().horizontalAdvance(banner) + 24, 26);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(theme().near);
+    painter.drawRoundedRect(panel, 3, 3);
+    painter.setPen(QColor(0x1E, 0x2A, 0x38));
+    painter.drawText(panel, Qt::AlignCenter, banner);
 }
 
 /// The edges of the selected object's bounds, in ink over a paper halo.
@@ -136,7 +180,9 @@ void ViewOverlay::paintSwipe(QPainter& painter) {
 void ViewOverlay::paintLegend(QPainter& painter) {
     const Scene* scene = view_.shownScene();
     if (!scene) return;
-    const auto entries = legendFor(view_.lens(), *scene, view_.shownCost());
+    const auto entries = legendFor(
+        view_.lens(), *scene, view_.shownCost(),
+        view_.lens() == LensKind::Seen ? seenStates(document_) : std::vector<SeenState>());
     if (entries.empty()) return;
     constexpr int kRow = 20;
     int textWidth = painter.fontMetrics().horizontalAdvance(lensName(view_.lens()));

@@ -27,6 +27,8 @@ private:
     void paintLegend(QPainter& painter);
     void paintCaption(QPainter& painter);
     void paintEmpty(QPainter& painter);
+    void paintPosts(QPainter& painter);
+    void paintOffBanner(QPainter& painter);
 
     Document& document_;
     View3D& view_;

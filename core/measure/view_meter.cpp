@@ -250,22 +250,24 @@ std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Withou
     return tallies;
 }
 
-ViewCost ViewMeter::detail(const Sightings& sightings, const Vec3d* eye) const {
+ViewCost ViewMeter::detail(const Sightings& sightings, const Vec3d* eye,
+                           const Without& without) const {
     ViewCost cost;
-    static_cast<ViewTally&>(cost) = count(sightings).front();
+    static_cast<ViewTally&>(cost) = count(sightings, without).front();
     for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
-        if (sightings.objects[i] == 0) continue;
+        if (sightings.objects[i] == 0 || without.object(i)) continue;
         const double distance = eye ? distanceTo(scene_.objects[i].bounds, *eye) : 0;
         cost.drawn.push_back(
             {static_cast<std::uint32_t>(i), sightings.levels[i], static_cast<float>(distance)});
     }
     for (std::size_t i = 0; i < sightings.lights.size(); ++i)
-        if (sightings.lights[i] != 0) cost.lights.push_back(static_cast<std::uint32_t>(i));
+        if (sightings.lights[i] != 0 && !without.light(i))
+            cost.lights.push_back(static_cast<std::uint32_t>(i));
     return cost;
 }
 
-ViewCost ViewMeter::cost(const Viewpoint& view) const {
-    return detail(sight(view.eye, {&view, 1}), &view.eye);
+ViewCost ViewMeter::cost(const Viewpoint& view, const Without& without) const {
+    return detail(sight(view.eye, {&view, 1}), &view.eye, without);
 }
 
 ViewCost ViewMeter::wholeScene() const {
@@ -274,7 +276,7 @@ ViewCost ViewMeter::wholeScene() const {
     all.levels.assign(scene_.objects.size(), 0);
     for (const Object& object : scene_.objects) all.objects.push_back(!object.bounds.isEmpty());
     all.lights.assign(scene_.placedLights.size(), 1);
-    return detail(all, nullptr);
+    return detail(all, nullptr, {});
 }
 
 }  // namespace flentro

@@ -48,7 +48,7 @@ public:
     [[nodiscard]] std::vector<ViewTally> count(const Sightings& sightings,
                                                const Without& without = {}) const;
 
-    [[nodiscard]] ViewCost cost(const Viewpoint& view) const;
+    [[nodiscard]] ViewCost cost(const Viewpoint& view, const Without& without = {}) const;
 
     /// As if everything were in view, at level 0, and nothing culled.
     [[nodiscard]] ViewCost wholeScene() const;
@@ -88,7 +88,8 @@ private:
                                   Marks& rows) const;
     void addDrawn(std::size_t row, ViewTally& tally, Marks& rows, Marks& materials,
                   Marks& images) const;
-    [[nodiscard]] ViewCost detail(const Sightings& sightings, const Vec3d* eye) const;
+    [[nodiscard]] ViewCost detail(const Sightings& sightings, const Vec3d* eye,
+                                  const Without& without) const;
 
     const Scene& scene_;
     const Target& target_;

@@ -1,5 +1,7 @@
 #include "project/project.h"
 
+#include <algorithm>
+
 #include "io/file.h"
 
 namespace flentro {
@@ -23,6 +25,24 @@ Viewpoint parseView(const Json& json, Viewpoint view) {
     view.heading = jsonOr(json, "heading", view.heading);
     view.pitch = jsonOr(json, "pitch", view.pitch);
     return view;
+}
+
+Json toJson(const SurveyRequest& survey) {
+    return {{"area", survey.area},
+            {"keptSpots", survey.keptSpots},
+            {"spacing", survey.spacing},
+            {"eyeHeight", survey.eyeHeight},
+            {"faceSize", survey.faceSize}};
+}
+
+SurveyRequest parseSurvey(const Json& json) {
+    SurveyRequest survey;
+    survey.area = jsonOr<std::string>(json, "area", "");
+    survey.keptSpots = jsonOr(json, "keptSpots", false);
+    survey.spacing = std::clamp(jsonOr(json, "spacing", survey.spacing), 0.5, 1000.0);
+    survey.eyeHeight = std::clamp(jsonOr(json, "eyeHeight", survey.eyeHeight), 0.05, 100.0);
+    survey.faceSize = std::clamp(jsonOr(json, "faceSize", survey.faceSize), 0, 1024) / 16 * 16;
+    return survey;
 }
 
 /// A folder of the project may be moved with its scene; another disk cannot be relative.
@@ -57,6 +77,7 @@ Expected<Project> loadProject(const fs::path& path) {
         project.spots.push_back({jsonOr<std::string>(spot, "name", "spot"), parseView(spot, {})});
     for (const Json& name : jsonArray(*json, "setAside"))
         if (name.is_string()) project.setAside.insert(name.get<std::string>());
+    project.survey = parseSurvey(jsonObject(*json, "survey"));
     project.view = parseView(jsonObject(*json, "view"), {});
     project.rest = std::move(*json);
     return project;
@@ -70,6 +91,7 @@ Expected<void> saveProject(const Project& project, const fs::path& path) {
     json["target"] = toJson(project.target);
     json["workOrder"] = toJson(project.order);
     json["view"] = toJson(project.view);
+    json["survey"] = toJson(project.survey);
     json["setAside"] = project.setAside;
     json["spots"] = Json::array();
     for (const Spot& spot : project.spots) {

@@ -16,11 +16,21 @@ struct Spot {
     Viewpoint view;
 };
 
+/// Where and how finely to survey.
+struct SurveyRequest {
+    std::string area;        ///< Node to stand on; empty: what can be reached from the view.
+    bool keptSpots = false;  ///< The project's own spots instead.
+    double spacing = 8;      ///< Metres.
+    double eyeHeight = 1.7;  ///< Metres.
+    int faceSize = 256;      ///< Rays along an edge of the cube of views; 0: drawn only.
+};
+
 struct Project {
     std::filesystem::path scene;  ///< Absolute; stored relative to the project file.
     Target target;
     WorkOrder order;
     std::vector<Spot> spots;
+    SurveyRequest survey;
     std::set<std::string> setAside;  ///< Names of assets that are not to be shown as findings.
     Viewpoint view;                  ///< Where the artist stood last.
     Json rest;                       ///< Unknown members, kept.
