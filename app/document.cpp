@@ -350,7 +350,8 @@ Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const RayScene& r
         plan.area = project.survey.area;
         plan.spacing = project.survey.spacing;
         plan.walker.eyeHeight = project.survey.eyeHeight;
-        plan.start = project.view.eye;
+        plan.starts = {project.view.eye};
+        for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
         return planSpots(scene, rays, plan, progress);
     }
     std::vector<SurveySpot> spots;

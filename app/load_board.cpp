@@ -23,11 +23,11 @@ QString text(const std::string& s) {
     return QString::fromStdString(s);
 }
 
-/// A small triangle that points down at the bar: filled for the worst, open for the median.
+/// A small triangle that points up at the bar: filled for the worst, open for the median.
 void paintPointer(QPainter& painter, const QPointF& tip, bool filled) {
     painter.setPen(QPen(theme().ink, 1));
     painter.setBrush(filled ? QBrush(theme().ink) : QBrush(theme().paper));
-    painter.drawPolygon(QPolygonF{tip, tip + QPointF(-4, -6), tip + QPointF(4, -6)});
+    painter.drawPolygon(QPolygonF{tip, tip + QPointF(-4, 6), tip + QPointF(4, 6)});
 }
 
 }  // namespace
@@ -138,8 +138,8 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
                  QPen(theme().ink, 1.5, Qt::DotLine));
         if (hasSurvey_) {
             const Surveyed& surveyed = surveyed_[static_cast<std::size_t>(row)];
-            paintPointer(painter, QPointF(xOf(surveyed.median), y - 4), false);
-            paintPointer(painter, QPointF(xOf(surveyed.worst), y - 4), true);
+            paintPointer(painter, QPointF(xOf(surveyed.median), y + 4), false);
+            paintPointer(painter, QPointF(xOf(surveyed.worst), y + 4), true);
         }
     }
 }

@@ -99,7 +99,9 @@ void Strip::paintEvent(QPaintEvent*) {
     painter.setFont(textFont(11));
     painter.setPen(theme().faint);
     painter.drawText(QRect(kLeft, 4, width() - kLeft - kRight, 16), Qt::AlignLeft,
-                     tr("%1 over %2 spots, heaviest first; thin: original")
+                     (measure ? tr("%1 over %2 spots, heaviest first; thin: original")
+                              : tr("%1 over %2 spots, heaviest first; thin: original, faint: each "
+                                   "measure"))
                          .arg(measure ? measureName(*measure) : tr("Worst load"))
                          .arg(order_.size()));
     painter.drawText(QRect(kLeft, 4, width() - kLeft - kRight, 16), Qt::AlignRight,

@@ -91,7 +91,7 @@ const std::vector<SurveySpot>& places() {
     static const std::vector<SurveySpot> made = [] {
         const RayScene rays(market(1));
         SpotPlan plan;
-        plan.start = demo::quayView().eye;
+        plan.starts = {demo::quayView().eye};
         plan.spacing = 12;
         auto spots = planSpots(market(1), rays, plan, noProgress()).value();
         std::erase_if(spots, [](const SurveySpot& spot) { return spot.level > 0; });
@@ -172,7 +172,7 @@ BENCHMARK(RaysBare)
 void PlanSpots(benchmark::State& state) {
     const RayScene rays(market(1));
     SpotPlan plan;
-    plan.start = demo::quayView().eye;
+    plan.starts = {demo::quayView().eye};
     for (auto _ : state) benchmark::DoNotOptimize(planSpots(market(1), rays, plan, noProgress()));
 }
 BENCHMARK(PlanSpots)->Unit(benchmark::kMillisecond)->UseRealTime();

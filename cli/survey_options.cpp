@@ -50,9 +50,9 @@ Expected<std::vector<SurveySpot>> findSpots(const Scene& scene, const SurveyOpti
     plan.area = options.area;
     plan.spacing = options.spacing;
     plan.walker.eyeHeight = options.eyeHeight;
-    plan.start = options.start.size() == 3
-                     ? Vec3d(options.start[0], options.start[1], options.start[2])
-                     : startingView(scene).eye;
+    plan.starts = {options.start.size() == 3
+                       ? Vec3d(options.start[0], options.start[1], options.start[2])
+                       : startingView(scene).eye};
     return planSpots(scene, *rays, plan, progress);
 }
 

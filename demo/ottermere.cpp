@@ -241,7 +241,8 @@ private:
             s_.light(name, at + Vec3f(0, 0.15F, 0), {1, 0.66F, 0.32F}, 9, kLanternRange, shadow);
         }
         const int lamp = put(lanterns[0], "barge lamp", -40, 0.9F, -1);
-        s_.animateSlide(lamp, {-40, 0.9F, -1}, 24, 60);
+        s_.animatePath(lamp, "barge drifts", {{-40, 0.9F, -1}, {-16, 0.9F, -1}, {-40, 0.9F, -1}},
+                       0.8F);
         plant(6, "light-range-too-long", "lanterns that reach far beyond where they help", names,
               {{"lights", kLanterns}, {"rangeMetres", kLanternRange}});
         plant(6, "too-many-shadow-lights", "lanterns that ask for shadows", shadows,
@@ -283,6 +284,26 @@ private:
         s_.camera("quay", {-9, 1.7F, -10.8F}, 72, 60);
         s_.camera("market row", {4, 1.7F, -18}, 90, 60);
         s_.camera("bridge", {34, 4.2F, 2}, -60, 60);
+        constexpr float kEye = 1.7F;
+        const auto route = [&](const char* name, const std::vector<Vec3f>& path) {
+            s_.animatePath(s_.camera(name, path.front(), 90, 60), name, path, 1.4F);
+        };
+        route("quayside walk", {{-84, kEye, -11},
+                                {-30, kEye, -11},
+                                {-9, kEye, -10.8F},
+                                {30, kEye, -11},
+                                {80, kEye, -11}});
+        route("warehouse to market", {{-58, kEye, -34},
+                                      {-46, kEye, -34},
+                                      {-46, kEye, -22},
+                                      {0, kEye, -18},
+                                      {50, kEye, -18}});
+        route("over the bridge", {{34, kEye, -16},
+                                  {34, 2.4F, -8},
+                                  {34, 4.2F, 0},
+                                  {34, 2.4F, 8},
+                                  {34, kEye, 16},
+                                  {-20, kEye, 19}});
     }
 
     SceneBuilder& s_;
@@ -323,7 +344,8 @@ Project makeProject(const std::filesystem::path& scene) {
     project.spots = {{"Quay", quayView()},
                      {"Otter", {{-3, 1.7, -11.5}, 0, 0}},
                      {"Footbridge", {{34, 4.3, 0}, 270, -8}},
-                     {"Warehouse", {{-52, 1.7, -34}, 180, 0}}};
+                     {"Warehouse", {{-52, 1.7, -34}, 180, 0}},
+                     {"South market", {{-30, 1.7, 19}, 90, 0}}};
     project.order.add(TidySettings{});
     project.order.add(LadderSettings{});
     project.order.add(CullingSettings{});

@@ -139,8 +139,7 @@ int SceneBuilder::light(const std::string& name, const Vec3f& position, Vec3f co
     return addNode(std::move(node));
 }
 
-void SceneBuilder::camera(const std::string& name, const Vec3f& position, float heading,
-                          float fov) {
+int SceneBuilder::camera(const std::string& name, const Vec3f& position, float heading, float fov) {
     scene_.cameras.push_back(
         {{"name", name},
          {"type", "perspective"},
@@ -152,20 +151,23 @@ void SceneBuilder::camera(const std::string& name, const Vec3f& position, float 
         translation(position.x(), position.y(), position.z()) * rotationY(-heading);
     node.local = transform.cast<double>();
     node.rest = decompose(transform);
-    addNode(std::move(node));
+    return addNode(std::move(node));
 }
 
-void SceneBuilder::animateSlide(int node, const Vec3f& from, float distance, float seconds) {
+void SceneBuilder::animatePath(int node, const std::string& name, const std::vector<Vec3f>& path,
+                               float speed) {
     Stream times;
     times.components = 1;
-    times.data.resize(3 * sizeof(float));
-    for (std::size_t i = 0; i < 3; ++i) times.set(i, 0, seconds * static_cast<float>(i) / 2);
-    const Vec3f there = from + Vec3f(distance, 0, 0);
+    times.data.resize(path.size() * sizeof(float));
+    float now = 0;
+    for (std::size_t i = 0; i < path.size(); ++i) {
+        if (i > 0) now += (path[i] - path[i - 1]).norm() / speed;
+        times.set(i, 0, now);
+    }
     scene_.streams.push_back(std::make_shared<const Stream>(std::move(times)));
-    scene_.streams.push_back(
-        std::make_shared<const Stream>(makeStream(std::vector<Vec3f>{from, there, from})));
+    scene_.streams.push_back(std::make_shared<const Stream>(makeStream(path)));
     Animation animation;
-    animation.name = "barge drifts";
+    animation.name = name;
     const auto last = static_cast<int>(scene_.streams.size()) - 1;
     animation.samplers.push_back({last - 1, last, {{"interpolation", "LINEAR"}}});
     animation.channels = {{{"sampler", 0}, {"target", {{"node", node}, {"path", "translation"}}}}};

@@ -60,10 +60,12 @@ public:
               Json extras = Json::object());
     int light(const std::string& name, const Vec3f& position, Vec3f color, float intensity,
               float range, bool castsShadow);
-    void camera(const std::string& name, const Vec3f& position, float heading, float fov);
+    /// Returns its node.
+    int camera(const std::string& name, const Vec3f& position, float heading, float fov);
 
-    /// Moves a node back and forth along x.
-    void animateSlide(int node, const Vec3f& from, float distance, float seconds);
+    /// Moves a node along straight lines through `path` at `speed` metres a second.
+    void animatePath(int node, const std::string& name, const std::vector<Vec3f>& path,
+                     float speed);
 
     /// Repeats everything placed so far `copies` times in a grid of `spacing` metres.
     void repeat(int copies, float spacing);

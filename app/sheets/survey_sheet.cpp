@@ -47,6 +47,9 @@ void SurveySheet::buildSettings(QVBoxLayout* layout) {
     grid->setHorizontalSpacing(10);
     where_ = new QComboBox;
     where_->setAccessibleName(tr("Where"));
+    where_->setToolTip(
+        tr("Ground in reach: surfaces near level that can be walked to from where "
+           "the view stands."));
     detail_ = new QComboBox;
     detail_->setAccessibleName(tr("How fine"));
     for (const Detail& detail : kDetails) detail_->addItem(tr(detail.name));
@@ -63,6 +66,10 @@ void SurveySheet::buildSettings(QVBoxLayout* layout) {
                    [this](double value) {
                        change([value](SurveyRequest& request) { request.eyeHeight = value; });
                    });
+    for (QComboBox* box : {where_, detail_}) {
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        box->setMinimumContentsLength(14);
+    }
     const auto add = [&](int row, int column, const QString& label, QWidget* field) {
         auto* text = makeFaint(label);
         text->setBuddy(field);
@@ -172,7 +179,7 @@ void SurveySheet::refresh() {
     refreshing_ = true;
     const SurveyRequest& request = document_.project().survey;
     where_->clear();
-    where_->addItem(tr("Ground in reach of the view"), "");
+    where_->addItem(tr("Ground in reach"), "");
     where_->addItem(tr("Kept spots"), "");
     if (document_.hasScene())
         for (const Node& node : document_.source()->nodes)

@@ -17,9 +17,10 @@ constexpr int kStandInCells = 14;
 constexpr int kGridWide = 112;  ///< Cells of the light grid along x and z.
 constexpr int kGridHigh = 8;
 
-std::unique_ptr<QOpenGLShaderProgram> link(bool edges) {
+std::unique_ptr<QOpenGLShaderProgram> link(int lens, bool edges) {
     auto program = std::make_unique<QOpenGLShaderProgram>();
-    const QByteArray head = edges ? "#version 330 core\n#define EDGES\n" : "#version 330 core\n";
+    QByteArray head = "#version 330 core\n#define LENS " + QByteArray::number(lens) + "\n";
+    if (edges) head += "#define EDGES\n";
     program->addShaderFromSourceCode(QOpenGLShader::Vertex, kVertexShader);
     if (edges) program->addShaderFromSourceCode(QOpenGLShader::Geometry, kGeometryShader);
     program->addShaderFromSourceCode(QOpenGLShader::Fragment, head + kFragmentShader);
@@ -68,8 +69,7 @@ void GpuScene::release() {
     for (auto& [hash, name] : textures_)
         if (name) gl_->glDeleteTextures(1, &name);
     if (lightGrid_.texture) gl_->glDeleteTextures(1, &lightGrid_.texture);
-    plain_.reset();
-    edges_.reset();
+    programs_.clear();
     meshes_.clear();
     textures_.clear();
     lightGrid_ = {};
@@ -165,9 +165,9 @@ const GpuMesh& GpuScene::mesh(const MeshPtr& mesh) {
     return added;
 }
 
-QOpenGLShaderProgram& GpuScene::program(bool edges) {
-    std::unique_ptr<QOpenGLShaderProgram>& program = edges ? edges_ : plain_;
-    if (!program) program = link(edges);
+QOpenGLShaderProgram& GpuScene::program(int lens, bool edges) {
+    std::unique_ptr<QOpenGLShaderProgram>& program = programs_[lens];
+    if (!program) program = link(lens, edges);
     return *program;
 }
 

@@ -5,6 +5,7 @@
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
 #include <QThreadPool>
+#include <map>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -52,8 +53,9 @@ public:
     /// A coarse stand-in for heavy meshes, null for light ones and until it is made.
     [[nodiscard]] MeshPtr standIn(const MeshPtr& mesh);
 
-    /// The program of all lenses, or the one that also marks triangle edges; built at first use.
-    [[nodiscard]] QOpenGLShaderProgram& program(bool edges);
+    /// The program of one lens, with or without a stage that marks triangle edges; built at
+    /// first use.
+    [[nodiscard]] QOpenGLShaderProgram& program(int lens, bool edges);
 
     /// 0 until the picture is decoded; decoding goes on in the background.
     [[nodiscard]] GLuint texture(const Image& image);
@@ -112,8 +114,7 @@ private:
     std::unordered_map<const Mesh*, MeshPtr> askedStandIns_;
     std::unordered_map<const Mesh*, MeshPtr> askedVertices_;  ///< Not uploaded yet.
     std::unordered_map<Hash, GLuint> textures_;
-    std::unique_ptr<QOpenGLShaderProgram> plain_;
-    std::unique_ptr<QOpenGLShaderProgram> edges_;
+    std::map<int, std::unique_ptr<QOpenGLShaderProgram>> programs_;
     LightGrid lightGrid_;
 };
 

@@ -119,9 +119,9 @@ std::vector<LegendEntry> seenLegend(const Scene& scene, const ViewCost& cost,
         ++count.objects;
         count.triangles += static_cast<double>(asset.level(drawn.level)->triangles);
     }
-    return {levelEntry(seenColor(SeenState::Here), "seen from the nearest spot", counts[0]),
-            levelEntry(seenColor(SeenState::Elsewhere), "hidden from there", counts[1]),
-            levelEntry(seenColor(SeenState::Never), "seen from no spot", counts[2])};
+    return {levelEntry(seenColor(SeenState::Here), "seen here", counts[0]),
+            levelEntry(seenColor(SeenState::Elsewhere), "hidden here", counts[1]),
+            levelEntry(seenColor(SeenState::Never), "seen nowhere", counts[2])};
 }
 
 std::vector<LegendEntry> layerLegend() {

@@ -36,7 +36,7 @@ void Renderer::release() {
 }
 
 QOpenGLShaderProgram& Renderer::program() {
-    return gpu_->program(needsEdges(frame_.lens));
+    return gpu_->program(static_cast<int>(frame_.lens), needsEdges(frame_.lens));
 }
 
 Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& shares) const {
@@ -138,7 +138,6 @@ void Renderer::setUniforms() {
     set("gridOrigin", grid.origin);
     set("gridSize", grid.size);
     p.setUniformValue("lit", grid.lit ? 1 : 0);
-    p.setUniformValue("lens", static_cast<int>(frame_.lens));
     const float height = static_cast<float>(frame_.target.height);
     p.setUniformValue("viewport", QVector2D(height * static_cast<float>(lens.aspect), height));
     p.setUniformValue("picture", 0);

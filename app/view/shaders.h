@@ -56,9 +56,9 @@ void main() {
 }
 )";
 
-/// `#define EDGES` is put before it where the geometry stage runs.
+/// `#define LENS n` is put before it, and `#define EDGES` where the geometry stage runs: one
+/// program for each lens is compiled faster by a software renderer than one for all.
 inline constexpr const char* kFragmentShader = R"(
-uniform int lens;
 uniform vec4 baseColor;
 uniform vec3 emissive;
 uniform float cutoff;      // negative: opaque
@@ -114,35 +114,35 @@ void main() {
     vec4 base = baseColor;
     if (textured != 0) base *= texture(picture, surface.texCoord);
     if (cutoff >= 0.0 && base.a < cutoff) discard;
-    if (lens == 8) {
+    if (LENS == 8) {
         color = vec4(layer, 1.0);
         return;
     }
     vec3 n = facing();
     vec3 result;
     float relief = 0.55 + 0.45 * max(dot(n, normalize(eye - surface.place)), 0.0);
-    if (lens <= 1) {
+    if (LENS <= 1) {
         vec3 linear = shade(vec4(pow(base.rgb, vec3(2.2)), base.a), n);
         linear = linear * 1.5;
         result = pow(linear / (linear + 0.55) * 1.35, vec3(1.0 / 2.2));
     } else {
         result = surface.tint.rgb * relief;
     }
-    if (lens == 6 && textured != 0) {
+    if (LENS == 6 && textured != 0) {
         vec2 across = dFdx(surface.texCoord) * texels;
         vec2 along = dFdy(surface.texCoord) * texels;
         float density = sqrt(abs(across.x * along.y - across.y * along.x));
         result = heat(clamp(0.5 + log2(max(density, 1e-4)) / 8.0, 0.0, 1.0)) * relief;
     }
-    if (lens == 7) {
+    if (LENS == 7) {
         vec3 cell = (surface.place - gridOrigin) / gridSize;
         vec3 inside = step(vec3(0.0), cell) * step(cell, vec3(1.0));
         float count = lit == 0 ? 0.0 : texture(lightGrid, cell).a * inside.x * inside.y * inside.z;
         result = heat(clamp(count / 16.0, 0.0, 1.0)) * relief;
     }
 #ifdef EDGES
-    if (lens == 2) result = heat(clamp(1.0 - log2(max(pixels, 1.0)) / 8.0, 0.0, 1.0)) * relief;
-    if (lens == 1) {
+    if (LENS == 2) result = heat(clamp(1.0 - log2(max(pixels, 1.0)) / 8.0, 0.0, 1.0)) * relief;
+    if (LENS == 1) {
         vec3 width = fwidth(corner);
         vec3 edge = smoothstep(vec3(0.0), width * 1.1, corner);
         float line = 1.0 - min(edge.x, min(edge.y, edge.z));

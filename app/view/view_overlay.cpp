@@ -10,6 +10,7 @@ namespace flentro::app {
 namespace {
 
 constexpr int kMargin = 12;
+constexpr int kSmallView = 320;  ///< Pixels; narrower views carry no tags.
 
 /// A panel over the picture: paper, a hairline around it.
 void paintPanel(QPainter& painter, const QRect& rect) {
@@ -82,8 +83,10 @@ void ViewOverlay::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setFont(textFont(12));
-    lens_->setVisible(document_.hasScene());
+    const bool small = width() < kSmallView;
+    lens_->setVisible(document_.hasScene() && !small);
     if (!document_.hasScene()) return paintEmpty(painter);
+    if (small) return;  // as an inset it is only for looking
     paintSelection(painter);
     if (view_.showing() == Showing::Swipe) paintSwipe(painter);
     paintLegend(painter);

@@ -173,7 +173,8 @@ private:
             reached_.push_back(place);
             open.push_back(place);
         };
-        if (const auto first = startPlace()) visit(*first);
+        for (const Vec3d& start : plan_.starts)
+            if (const auto first = startPlace(start)) visit(*first);
         for (std::size_t visited = 0; !open.empty(); ++visited) {
             if (visited % 256 == 0) {
                 if (progress.cancelled()) return false;
@@ -199,10 +200,10 @@ private:
         return column >= 0 && row >= 0 && column < columns_ && row < rows_;
     }
 
-    /// The standing place nearest to the start, which is at eye height: rings of columns around
+    /// The standing place nearest to a start, which is at eye height: rings of columns around
     /// it, until one has any.
-    [[nodiscard]] std::optional<Place> startPlace() {
-        const Vec3d feet = plan_.start - Vec3d(0, plan_.walker.eyeHeight, 0);
+    [[nodiscard]] std::optional<Place> startPlace(const Vec3d& start) {
+        const Vec3d feet = start - Vec3d(0, plan_.walker.eyeHeight, 0);
         const auto cell = [&](double c, double low) {
             return static_cast<int>(std::lround((c - low) / stride_));
         };

@@ -35,18 +35,18 @@ struct SpotPlan {
     double spacing = 8;  ///< Metres between spots; half of it where refined.
     Walker walker;
     /// Name of a node: only surfaces of the objects below it are stood on, and nothing need be
-    /// reachable. Empty: surfaces that can be reached from `start`.
+    /// reachable. Empty: surfaces that can be reached from any of `starts`.
     std::string area;
-    Vec3d start = {0, 1.7, 0};
-    std::optional<Box> region;  ///< Only eyes inside.
-    std::size_t most = 4000;    ///< Spots of level 0; the spacing grows to keep to it.
+    std::vector<Vec3d> starts = {{0, 1.7, 0}};  ///< At eye height.
+    std::optional<Box> region;                  ///< Only eyes inside.
+    std::size_t most = 4000;  ///< Spots of level 0; the spacing grows to keep to it.
 };
 
 /// Spots on a square grid over the ground, coarse ones first, each level in rows.
 ///
-/// Reachable ground is found by flooding a finer grid of standing places from the one nearest
-/// below `start`: two neighbours join when they differ by no more than a step (or the slope
-/// allows it) and nothing stands between them at knee and eye height.
+/// Reachable ground is found by flooding a finer grid of standing places from those
+/// nearest below `starts`: two neighbours join when they differ by no more than a step (or the
+/// slope allows it) and nothing stands between them at knee and eye height.
 ///
 /// Errors: NotFound when the area does not exist or nothing can be stood on; Cancelled.
 /// Cost: O(area / stride^2) rays, at most 1,000,000 columns.

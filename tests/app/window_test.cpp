@@ -11,6 +11,7 @@
 #include <QScrollArea>
 #include <QSettings>
 #include <QSignalSpy>
+#include <QTabBar>
 #include <QTest>
 #include <QToolButton>
 
@@ -243,6 +244,7 @@ TEST_F(Window, EveryLensDrawsItsOwnPictureWithALegend) {
     std::vector<QImage> pictures;
     for (int i = 0; i < kLensCount; ++i) {
         const auto kind = static_cast<LensKind>(i);
+        if (kind == LensKind::Seen) continue;  // has nothing to tell before a survey
         window_->view().setLens(kind);
         ASSERT_TRUE(settle());
         const QImage picture = window_->view().grabFramebuffer();
@@ -250,7 +252,8 @@ TEST_F(Window, EveryLensDrawsItsOwnPictureWithALegend) {
             EXPECT_NE(picture, other) << lensName(kind).toStdString();
         pictures.push_back(picture);
         const auto legend =
-            legendFor(kind, *window_->document().result(), window_->document().here().after);
+            legendFor(kind, *window_->document().result(), window_->document().here().after,
+                      seenStates(window_->document()));
         EXPECT_EQ(legend.empty(), kind == LensKind::Shaded || kind == LensKind::Wireframe);
         EXPECT_FALSE(lensHelp(kind).isEmpty());
     }
@@ -501,7 +504,7 @@ TEST_F(Window, FileThatChangesOnDiskIsReadAgainWithSettingsKept) {
     view.heading += 30;
     window_->view().goTo(view);
     const std::size_t objects = window_->document().source()->objects.size();
-    scene.scenes[0]["nodes"].erase(scene.scenes[0]["nodes"].size() - 5);
+    scene.scenes[0]["nodes"].erase(std::size_t{0});
     ASSERT_TRUE(writeGltf(scene, path, {}, noProgress()));
     ASSERT_TRUE(QTest::qWaitFor(
         [&] { return window_->document().source()->objects.size() != objects; }, kPatience));
@@ -548,22 +551,166 @@ TEST_F(Window, StaysResponsiveWhileLevelsAreMade) {
     EXPECT_GT(turns, 5) << "the event loop went on while the worker worked";
 }
 
-TEST_F(Window, SurveyTellsTheWorstHeadingOfEachSpot) {
+TEST_F(Window, KeptSpotsAreAddedGoneToAndRemoved) {
     openMarket();
     window_->showStep(WorkStep::Survey);
-    button("Add this spot")->click();
-    auto* table = find<QTableWidget>("Spots");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return table->item(0, 4) != nullptr; }, kPatience));
-    EXPECT_EQ(table->rowCount(), 1);
+    find<QTabBar>("Lists of the survey")->setCurrentIndex(2);
+    click(button("Keep this spot"), {10, 10});
     Viewpoint away = window_->document().view();
-    away.eye += Vec3d(50, 0, 0);
-    window_->view().goTo(away);
-    table->setCurrentCell(0, 0);
-    EXPECT_TRUE(window_->document().view().eye.isApprox(demo::quayView().eye, 1e-4))
-        << "stands there";
-    button("Remove")->click();
-    EXPECT_TRUE(window_->document().project().spots.empty());
+    away.eye += Vec3d(20, 0, 5);
+    window_->document().setView(away);
+    click(button("Keep this spot"), {10, 10});
+    auto* table = find<QTableWidget>("Kept spots");
+    ASSERT_EQ(table->rowCount(), 2);
+    table->selectRow(0);
+    EXPECT_FALSE(window_->document().view().eye.isApprox(away.eye));
+    click(button("Remove"), {10, 10});
+    EXPECT_EQ(table->rowCount(), 1);
+    window_->document().undoStack().undo();
+    EXPECT_EQ(table->rowCount(), 2);
+}
+
+/// Surveyed from the quay, coarsely.
+class SurveyedWindow : public Window {
+protected:
+    void survey() {
+        openMarket();
+        window_->showStep(WorkStep::Survey);
+        SurveyRequest request;
+        request.spacing = 24;
+        request.faceSize = 64;
+        window_->document().setSurvey(request, "Survey settings");
+        click(button("Survey"), {10, 10});
+        ASSERT_TRUE(settle());
+        ASSERT_TRUE(window_->document().surveyed().exists());
+    }
+    [[nodiscard]] const Surveyed& surveyed() { return window_->document().surveyed(); }
+    [[nodiscard]] double worst(const Surveyed::Tallies& tallies) {
+        double load = 0;
+        for (std::size_t s = 0; s < tallies.size(); ++s)
+            for (std::size_t v = 0; v < tallies[s].size(); ++v)
+                load = std::max(load, surveyed().load(tallies, s, v, Measure::Triangles,
+                                                      window_->document().target()));
+        return load;
+    }
+};
+
+TEST_F(SurveyedWindow, MeasuresEveryPlaceAndTellsTheWorst) {
+    survey();
+    const std::size_t spots = surveyed().survey->spots.size();
+    EXPECT_GE(spots, 4U);
+    EXPECT_TRUE(surveyed().survey->complete);
+    EXPECT_THAT(window_->rail().button(WorkStep::Survey)->accessibleDescription().toStdString(),
+                HasSubstr(std::to_string(spots) + " spots"));
+    auto* table = find<QTableWidget>("Worst views");
+    EXPECT_EQ(table->rowCount(), static_cast<int>(kMeasureCount));
+    EXPECT_TRUE(window_->strip().isVisible());
+    EXPECT_EQ(window_->strip().order().size(), spots);
+    EXPECT_THAT(find<QLabel>("What the survey found")->text().toStdString(),
+                HasSubstr("Never seen"));
+    // The first row is the worst load: going there shows it on the board.
+    table->selectRow(0);
     ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->document().nearestSpot(), static_cast<int>([&] {
+                  for (std::size_t s = 0; s < spots; ++s)
+                      if (surveyed().survey->spots[s].eye == window_->document().view().eye)
+                          return s;
+                  return spots;
+              }()));
+}
+
+TEST_F(SurveyedWindow, FixesLowerTheWholeSurveyWithoutANewOne) {
+    survey();
+    const auto before = surveyed().survey;
+    const double load = worst(surveyed().after);
+    EXPECT_DOUBLE_EQ(load, worst(surveyed().before));
+    addFix("ladder");
+    EXPECT_EQ(surveyed().survey, before) << "the rays were not cast again";
+    EXPECT_LT(worst(surveyed().after), load);
+    EXPECT_DOUBLE_EQ(worst(surveyed().before), load);
+}
+
+TEST_F(SurveyedWindow, PetalsAndStripLeadToTheirViews) {
+    survey();
+    emit window_->plan().swapRequested();
+    ASSERT_TRUE(settle());
+    const QPoint middle = window_->plan().rect().center();
+    click(&window_->plan(), middle);
+    const Vec3d stood = window_->document().view().eye;
+    const auto isSpot = [&](const Vec3d& eye) {
+        for (const SpotResult& spot : surveyed().survey->spots)
+            if (spot.eye == eye) return true;
+        return false;
+    };
+    click(&window_->strip(), {50, 60});
+    ASSERT_TRUE(isSpot(window_->document().view().eye));
+    const Vec3d heaviest = window_->document().view().eye;
+    EXPECT_EQ(surveyed().survey->spots[window_->strip().order().front()].eye, heaviest);
+    QTest::keyClick(&window_->strip(), Qt::Key_Right);
+    EXPECT_EQ(surveyed().survey->spots[window_->strip().order()[1]].eye,
+              window_->document().view().eye);
+    EXPECT_FALSE(stood.isApprox(heaviest));
+}
+
+TEST_F(SurveyedWindow, WhatIfChangesBoardAndSurveyAndBack) {
+    survey();
+    const double load = worst(surveyed().after);
+    const double triangles = here(Measure::Triangles);
+    const std::size_t heaviest = [&] {
+        const auto& objects = window_->document().source()->objects;
+        const ViewCost& cost = window_->document().here().after;
+        std::size_t best = cost.drawn.front().object;
+        for (const DrawnObject& drawn : cost.drawn)
+            if (window_->document().source()->mesh(objects[drawn.object]).triangles >
+                window_->document().source()->mesh(objects[best]).triangles)
+                best = drawn.object;
+        return best;
+    }();
+    window_->document().selectObject(static_cast<int>(heaviest));
+    key(Qt::Key_X);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->document().offCount(), 1U);
+    EXPECT_LT(here(Measure::Triangles), triangles);
+    EXPECT_LT(worst(surveyed().after), load);
+    QTest::keyClick(&window_->view(), Qt::Key_X, Qt::ShiftModifier);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(here(Measure::Triangles), triangles);
+    EXPECT_DOUBLE_EQ(worst(surveyed().after), load);
+    EXPECT_FALSE(window_->document().isModified() &&
+                 window_->document().undoStack().undoText().contains("off"))
+        << "the scene was not changed";
+}
+
+TEST_F(SurveyedWindow, CancellingKeepsWhatIsDone) {
+    openMarket();
+    window_->showStep(WorkStep::Survey);
+    SurveyRequest request;
+    request.spacing = 2;
+    request.faceSize = 256;
+    window_->document().setSurvey(request, "Survey settings");
+    ASSERT_TRUE(settle());
+    window_->survey().run();
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return window_->document().earlySpots().size() > 2; }, kPatience));
+    window_->document().jobs().cancel();
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(surveyed().exists());
+    EXPECT_FALSE(surveyed().survey->complete);
+    EXPECT_GT(surveyed().survey->spots.size(), 2U);
+}
+
+TEST_F(SurveyedWindow, SeenLensTellsWhatIsDrawnInVain) {
+    survey();
+    window_->view().setLens(LensKind::Seen);
+    ASSERT_TRUE(settle());
+    const auto states = seenStates(window_->document());
+    ASSERT_EQ(states.size(), window_->document().source()->objects.size());
+    EXPECT_GT(std::count(states.begin(), states.end(), SeenState::Here), 0);
+    EXPECT_LT(std::count(states.begin(), states.end(), SeenState::Here),
+              static_cast<long>(states.size()));
+    const auto legend = legendFor(LensKind::Seen, *window_->document().result(),
+                                  window_->document().here().after, states);
+    EXPECT_EQ(legend.size(), 3U);
 }
 
 TEST_F(Window, PlanShowsTheSceneAndSendsTheViewThere) {

@@ -34,7 +34,8 @@ protected:
 TEST_F(Cli, HelpShowsVerbsAndExamples) {
     const Outcome all = cli("--help");
     EXPECT_EQ(all.status, 0);
-    for (const char* verb : {"inventory", "audit", "reduce", "fix", "targets"}) {
+    for (const char* verb :
+         {"inventory", "audit", "survey", "calibrate", "reduce", "fix", "targets"}) {
         EXPECT_THAT(all.output, HasSubstr(verb));
         const Outcome help = cli(std::string(verb) + " --help");
         EXPECT_EQ(help.status, 0);
@@ -191,6 +192,98 @@ TEST_F(Cli, MarketIsBroughtWithinItsBudget) {
               0);
     EXPECT_EQ(cli("audit lighter.glb" + view + " --json after.json").status, 0);
     EXPECT_EQ(test::validatorErrors(folder_ / "lighter.glb"), "");
+}
+
+/// A floor of 30 m with a wall across; a sphere on either side.
+class CliSurvey : public Cli {
+protected:
+    CliSurvey() {
+        const Scene scene =
+            test::makeScene({{test::named(test::makeGrid(6, 6, 30), "floor"), {-15, 0, -15}},
+                             {test::named(test::makeBox({30, 6, 0.4F}), "wall"), {0, 3, 0}},
+                             {test::makeSphere(64, 32), {0, 1, -8}},
+                             {test::named(test::makeSphere(32, 16), "small sphere"), {0, 1, 8}}});
+        EXPECT_TRUE(writeGltf(scene, folder_ / "rooms.glb", {}, noProgress()));
+    }
+};
+
+TEST_F(CliSurvey, TellsTheWorstViewAndWhatIsDrawnInVain) {
+    const Outcome outcome = cli(
+        "survey rooms.glb --start=0,1.7,12 --spacing 5 --face-size 64 --json s.json --csv s.csv");
+    EXPECT_EQ(outcome.status, 0);
+    EXPECT_THAT(outcome.output, HasSubstr("drawn in vain"));
+    EXPECT_THAT(outcome.output, HasSubstr("Slowest view: about"));
+    EXPECT_THAT(outcome.output, HasSubstr("An estimate"));
+    const Json survey = json("s.json");
+    EXPECT_EQ(survey["format"], "flentro-survey");
+    EXPECT_GE(survey["spots"].size(), 10U);
+    EXPECT_EQ(survey["seen"]["waste"][0]["object"], "sphere node");
+    EXPECT_EQ(survey["seen"]["neverSeen"]["names"][0], "sphere node");
+    for (const Json& spot : survey["spots"])
+        EXPECT_GT(spot["eye"][2].get<double>(), 0) << "the wall is not passed";
+    EXPECT_THAT(test::readText(folder_ / "s.csv"), testing::StartsWith("spot,x,y,z,heading"));
+}
+
+TEST_F(CliSurvey, StandsWhereItIsTold) {
+    test::writeText(folder_ / "spots.json",
+                    R"({"format": "flentro-spots", "spots": [{"eye": [0, 1.7, 12]}]})");
+    EXPECT_EQ(cli("survey rooms.glb --spots spots.json --drawn-only --json one.json").status, 0);
+    EXPECT_EQ(json("one.json")["spots"].size(), 1U);
+    EXPECT_FALSE(json("one.json").contains("seen"));
+    EXPECT_EQ(cli("survey rooms.glb --area 'floor node' --drawn-only --json area.json").status, 0);
+    bool beyond = false;
+    const Json area = json("area.json");
+    for (const Json& spot : area["spots"]) beyond = beyond || spot["eye"][2].get<double>() < -1;
+    EXPECT_TRUE(beyond) << "an area needs no way there";
+    EXPECT_EQ(cli("survey rooms.glb --area cellar").status, 2);
+    EXPECT_EQ(cli("survey rooms.glb --route nobody").status, 2);
+    EXPECT_EQ(cli("survey rooms.glb --area a --spots b").status, 2);
+}
+
+TEST_F(CliSurvey, AuditJudgesTheWorstViewAndNamesItsCause) {
+    Json strict = toJson(shippedTargets()[0]);
+    strict["name"] = "Strict";
+    strict["limits"]["triangles"] = 3000;
+    test::writeText(folder_ / "strict.target.json", strict.dump());
+    const std::string start = " --start=0,1.7,12 --spacing 5 ";
+    const Outcome over = cli("audit rooms.glb --target strict.target.json --json a.json" + start);
+    EXPECT_EQ(over.status, 1);
+    EXPECT_THAT(over.output, HasSubstr("Triangles: sphere"));
+    const Json audit = json("a.json");
+    const Json& worst = audit["worst"][0];
+    EXPECT_EQ(worst["measure"], "triangles");
+    EXPECT_EQ(worst["blame"][0], "sphere");
+    EXPECT_EQ(
+        cli("audit rooms.glb --target strict.target.json --eye=0,1.7,12 --heading 180").status, 0)
+        << "away from everything";
+}
+
+TEST_F(CliSurvey, CalibrationFitsMeasuredFrames) {
+    const std::string spots = " --start=0,1.7,12 --spacing 5 ";
+    ASSERT_EQ(cli("survey rooms.glb --drawn-only --csv s.csv" + spots).status, 0);
+    // A machine on which a frame takes 3 ms and a million vertices 1,000 ms more.
+    std::istringstream lines(test::readText(folder_ / "s.csv"));
+    std::string times = "spot,heading,ms\n";
+    std::string line;
+    std::getline(lines, line);
+    while (std::getline(lines, line)) {
+        std::vector<std::string> cells;
+        std::istringstream parts(line);
+        for (std::string cell; std::getline(parts, cell, ',');) cells.push_back(cell);
+        times +=
+            cells[0] + "," + cells[4] + "," + std::to_string(3 + std::stod(cells[6]) / 1000) + "\n";
+    }
+    test::writeText(folder_ / "times.csv", times);
+    const Outcome outcome =
+        cli("calibrate rooms.glb times.csv --out ours.target.json --json c.json" + spots);
+    EXPECT_EQ(outcome.status, 0) << outcome.output;
+    EXPECT_THAT(outcome.output, HasSubstr("of the variance explained"));
+    EXPECT_GT(json("c.json")["explained"].get<double>(), 0.9);
+    EXPECT_EQ(json("ours.target.json")["frameCost"]["calibrated"], true);
+    test::writeText(folder_ / "times.csv", "spot,heading,ms\ncellar,0,9\n");
+    const Outcome bad = cli("calibrate rooms.glb times.csv" + spots);
+    EXPECT_EQ(bad.status, 2);
+    EXPECT_THAT(bad.output, HasSubstr("times.csv, line 2"));
 }
 
 }  // namespace

@@ -413,7 +413,7 @@ TEST(Spots, StandOnTheGroundAtEyeHeight) {
 TEST(Spots, DoNotClimbATableOrEnterWhatIsTooLow) {
     SpotPlan plan;
     plan.spacing = 2;
-    plan.start = {-8, 1.7, 0};
+    plan.starts = {{-8, 1.7, 0}};
     const auto spots =
         planned(test::makeScene({ground(20),
                                  {makeBox({6, 1, 6}), {-3, 0.5, -3}},
@@ -431,7 +431,7 @@ TEST(Spots, WallsAreNotPassedButDoorwaysAre) {
         ground(24), {makeBox({10, 6, 0.4F}), {-7, 3, 0}}, {makeBox({10, 6, 0.4F}), {7, 3, 0}}};
     SpotPlan plan;
     plan.spacing = 3;
-    plan.start = {0, 1.7, 8};
+    plan.starts = {{0, 1.7, 8}};
     const auto beyond = [&](const Scene& scene) {
         const auto spots = planned(scene, plan);
         return std::any_of(spots.begin(), spots.end(),

@@ -1,0 +1,194 @@
+// Counts to milliseconds, and back from measured frames.
+
+#include "measure/frame_cost.h"
+
+#include <gtest/gtest.h>
+
+#include <Eigen/Core>
+#include <random>
+
+#include "report/survey_report.h"
+#include "support/meshes.h"
+
+namespace flentro {
+namespace {
+
+Target display() {
+    Target target;
+    target.width = 1000;
+    target.height = 1000;
+    target.frameCost.fill(0);
+    return target;
+}
+
+double& cost(Target& target, CostTerm term) {
+    return target.frameCost[static_cast<std::size_t>(term)];
+}
+double termOf(const CostTerms& terms, CostTerm term) {
+    return terms[static_cast<std::size_t>(term)];
+}
+
+TEST(FrameCost, TermsAreCountsInTheirUnits) {
+    ViewTally tally;
+    at(tally.counts, Measure::DrawCalls) = 1500;
+    at(tally.counts, Measure::Objects) = 500;
+    at(tally.counts, Measure::Lights) = 3;
+    at(tally.counts, Measure::ShadowLights) = 2;
+    at(tally.counts, Measure::TextureBytes) = 512.0 * 1024 * 1024;
+    tally.vertices = 400'000;
+    tally.shadowVertices = 100'000;
+    tally.materials = 50;
+    const CostTerms terms = termsOf(tally, display(), 2.5);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::CpuFrame), 1);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::DrawCall), 1.5);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::Object), 0.5);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::Material), 0.5);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::Vertex), 0.5);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::FilledPixel), 2.5);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::LitPixel), 3);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::ShadowPass), 2);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::Texture), 0.5);
+}
+
+TEST(FrameCost, TheSlowerSideLimits) {
+    Target target = display();
+    cost(target, CostTerm::CpuFrame) = 4;
+    cost(target, CostTerm::DrawCall) = 2;
+    cost(target, CostTerm::Vertex) = 3;
+    CostTerms terms{};
+    terms[static_cast<std::size_t>(CostTerm::CpuFrame)] = 1;
+    terms[static_cast<std::size_t>(CostTerm::DrawCall)] = 1;
+    terms[static_cast<std::size_t>(CostTerm::Vertex)] = 1;
+    EXPECT_DOUBLE_EQ(frameCost(terms, target).milliseconds(), 6);
+    EXPECT_STREQ(frameCost(terms, target).limitedBy(), "CPU");
+    EXPECT_EQ(heaviestTerm(terms, target), CostTerm::CpuFrame);
+    terms[static_cast<std::size_t>(CostTerm::Vertex)] = 3;
+    EXPECT_DOUBLE_EQ(frameCost(terms, target).milliseconds(), 9);
+    EXPECT_STREQ(frameCost(terms, target).limitedBy(), "GPU");
+    EXPECT_EQ(heaviestTerm(terms, target), CostTerm::Vertex);
+}
+
+TEST(FrameCost, LeastSquaresStayAboveZero) {
+    Eigen::MatrixXd a(3, 2);
+    a << 1, 0, 0, 1, 1, 1;
+    const Eigen::VectorXd x = nonNegativeLeastSquares(a, Eigen::Vector3d(2, -1, 1));
+    // Unbounded it would be (2, -1); with the second at 0 the first is the mean of 2 and 1.
+    EXPECT_NEAR(x[0], 1.5, 1e-9);
+    EXPECT_EQ(x[1], 0);
+    const Eigen::VectorXd inside = nonNegativeLeastSquares(a, Eigen::Vector3d(1, 2, 3));
+    EXPECT_TRUE(inside.isApprox(Eigen::Vector2d(1, 2), 1e-9));
+}
+
+/// Frames of a machine whose cost is known.
+std::vector<FrameSample> measured(const Target& truth, int count, double noise,
+                                  const std::vector<CostTerm>& varying) {
+    std::mt19937 dice(3);
+    std::vector<FrameSample> samples;
+    for (int i = 0; i < count; ++i) {
+        FrameSample sample;
+        sample.spot = std::to_string(i);
+        sample.terms.fill(0);
+        sample.terms[static_cast<std::size_t>(CostTerm::CpuFrame)] = 1;
+        sample.terms[static_cast<std::size_t>(CostTerm::GpuFrame)] = 1;
+        for (const CostTerm term : varying)
+            sample.terms[static_cast<std::size_t>(term)] = 0.5 + dice() % 1000 / 250.0;
+        sample.milliseconds = frameCost(sample.terms, truth).milliseconds() +
+                              noise * (static_cast<double>(dice() % 1000) / 500 - 1);
+        samples.push_back(sample);
+    }
+    return samples;
+}
+
+TEST(Calibrate, FindsTheCostsOfAKnownMachine) {
+    Target truth = display();
+    cost(truth, CostTerm::CpuFrame) = 2;
+    cost(truth, CostTerm::DrawCall) = 3;
+    cost(truth, CostTerm::GpuFrame) = 1;
+    cost(truth, CostTerm::Vertex) = 2;
+    cost(truth, CostTerm::FilledPixel) = 1.5;
+    Target guess = display();
+    guess.frameCost = {1, 1, 0, 0, 0, 1, 1, 1, 0, 0, 0};
+    const auto fit = calibrate(
+        measured(truth, 200, 0.02, {CostTerm::DrawCall, CostTerm::Vertex, CostTerm::FilledPixel}),
+        guess);
+    ASSERT_TRUE(fit);
+    for (const CostTerm term : {CostTerm::CpuFrame, CostTerm::DrawCall, CostTerm::GpuFrame,
+                                CostTerm::Vertex, CostTerm::FilledPixel})
+        EXPECT_NEAR(fit->frameCost[static_cast<std::size_t>(term)],
+                    truth.frameCost[static_cast<std::size_t>(term)], 0.15)
+            << costTermName(term);
+    EXPECT_LT(fit->rms, 0.05);
+    EXPECT_GT(fit->explained, 0.99);
+    EXPECT_EQ(fit->residuals.size(), 200U);
+}
+
+TEST(Calibrate, KeepsWhatTheFramesCannotTell) {
+    Target truth = display();
+    cost(truth, CostTerm::GpuFrame) = 1;
+    cost(truth, CostTerm::Vertex) = 2;
+    Target guess = display();
+    guess.frameCost = {0, 0, 0, 0, 7, 1, 1, 0.25, 0.125, 0, 0};
+    std::vector<FrameSample> samples = measured(truth, 60, 0, {CostTerm::Vertex});
+    for (FrameSample& sample : samples)  // pixels always the same; lights twice the vertices
+        sample.terms[static_cast<std::size_t>(CostTerm::LitPixel)] =
+            2 * sample.terms[static_cast<std::size_t>(CostTerm::Vertex)];
+    const auto fit = calibrate(samples, guess);
+    ASSERT_TRUE(fit);
+    const auto isHeld = [&](CostTerm term) {
+        return std::any_of(fit->held.begin(), fit->held.end(),
+                           [&](const Calibration::Held& held) { return held.term == term; });
+    };
+    EXPECT_TRUE(isHeld(CostTerm::Bone)) << "there are none";
+    EXPECT_TRUE(isHeld(CostTerm::LitPixel)) << "they rise with the vertices";
+    EXPECT_TRUE(isHeld(CostTerm::FilledPixel)) << "always none";
+    EXPECT_FALSE(isHeld(CostTerm::Vertex));
+    EXPECT_EQ(fit->frameCost[static_cast<std::size_t>(CostTerm::Bone)], 7);
+    EXPECT_EQ(fit->frameCost[static_cast<std::size_t>(CostTerm::LitPixel)], 0.125);
+}
+
+TEST(Calibrate, RefusesTooFewOrSenselessFrames) {
+    const Target target = display();
+    Target truth = display();
+    cost(truth, CostTerm::CpuFrame) = 5;
+    EXPECT_FALSE(calibrate(measured(truth, 7, 0, {CostTerm::DrawCall}), target));
+    auto samples = measured(truth, 20, 0, {CostTerm::DrawCall});
+    samples[4].milliseconds = -1;
+    const auto refused = calibrate(samples, target);
+    ASSERT_FALSE(refused);
+    EXPECT_NE(refused.error().where.find("spot 4"), std::string::npos);
+}
+
+TEST(FrameTimes, AreMatchedToSpotsAndHeadings) {
+    const Scene scene = test::makeScene({{test::makeBox({1, 1, 1}), {0, 0, -5}}});
+    SurveySettings settings;
+    settings.faceSize = 0;
+    settings.betweenHeadings = false;
+    const Survey survey =
+        takeSurvey(scene, display(), {{"door", {0, 0, 0}, 0, {}}}, settings, noProgress());
+    const auto read = [&](const char* csv) { return readFrameTimes(csv, survey); };
+    const auto samples = read("ms,spot,heading,note\n12.5,door,2,cold\n8, door ,181,\n");
+    ASSERT_TRUE(samples);
+    ASSERT_EQ(samples->size(), 2U);
+    EXPECT_EQ((*samples)[0].milliseconds, 12.5);
+    EXPECT_EQ(termOf((*samples)[0].terms, CostTerm::Object), 0.001) << "north sees the box";
+    EXPECT_EQ(termOf((*samples)[1].terms, CostTerm::Object), 0) << "south sees nothing";
+    EXPECT_EQ(read("spot,heading\ndoor,1\n").error().where, "line 1");
+    EXPECT_EQ(read("spot,heading,ms\ndoor,1,fast\n").error().where, "line 2");
+    EXPECT_EQ(read("spot,heading,ms\ndoor,1,2\ncellar,1,2\n").error().where, "line 3");
+}
+
+TEST(Target, FrameCostSurvivesARoundTrip) {
+    Target target = shippedTargets()[0];
+    cost(target, CostTerm::Vertex) = 1.25;
+    target.calibrated = true;
+    const auto back = parseTarget(toJson(target), "test");
+    ASSERT_TRUE(back);
+    EXPECT_EQ(back->frameCost, target.frameCost);
+    EXPECT_TRUE(back->calibrated);
+    Json json = toJson(target);
+    json["frameCost"]["vertex"] = -1;
+    EXPECT_FALSE(parseTarget(json, "test"));
+}
+
+}  // namespace
+}  // namespace flentro
