@@ -240,6 +240,13 @@ void Document::setSurvey(const SurveyRequest& request, const QString& text) {
     change(std::move(next), text);
 }
 
+void Document::setWalk(const std::vector<Viewpoint>& walk, const QString& text) {
+    Project next = project_;
+    next.walk = walk;
+    next.survey.where = SurveyRequest::Where::Walk;
+    change(std::move(next), text);
+}
+
 void Document::setAside(const std::string& asset, bool aside) {
     Project next = project_;
     if (aside)
@@ -343,23 +350,42 @@ void Document::recountSoon() {
 
 namespace {
 
-Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const RayScene& rays,
-                                           const Project& project, Progress& progress) {
-    if (!project.survey.keptSpots) {
-        SpotPlan plan;
-        plan.area = project.survey.area;
-        plan.spacing = project.survey.spacing;
-        plan.walker.eyeHeight = project.survey.eyeHeight;
-        plan.starts = {project.view.eye};
-        for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
-        return planSpots(scene, rays, plan, progress);
-    }
+using Where = SurveyRequest::Where;
+
+Expected<std::vector<SurveySpot>> keptSpots(const Project& project) {
     std::vector<SurveySpot> spots;
     for (const Spot& spot : project.spots) spots.push_back({spot.name, spot.view.eye, 0, {}});
     if (spots.empty())
         return fail(ErrorCode::NotFound, "No spots are kept yet", {},
                     "Walk to places that players reach and keep them");
     return spots;
+}
+
+Expected<std::vector<SurveySpot>> spotsOnLine(const Scene& scene, const Project& project) {
+    auto line = project.survey.where == Where::Walk ? Expected<std::vector<Viewpoint>>(project.walk)
+                                                    : animatedPath(scene, project.survey.node);
+    if (!line) return tl::unexpected(line.error());
+    if (line->empty())
+        return fail(ErrorCode::NotFound, "No walk is recorded yet", {},
+                    "Press Record walk, walk, and press it again");
+    std::vector<SurveySpot> spots = spotsAlong(*line, project.survey.spacing);
+    for (SurveySpot& spot : spots) spot.views.clear();  // all around, like everywhere
+    return spots;
+}
+
+Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const RayScene& rays,
+                                           const Project& project, Progress& progress) {
+    const SurveyRequest& request = project.survey;
+    if (request.where == Where::Kept) return keptSpots(project);
+    if (request.where == Where::Walk || request.where == Where::Path)
+        return spotsOnLine(scene, project);
+    SpotPlan plan;
+    if (request.where == Where::Area) plan.area = request.node;
+    plan.spacing = request.spacing;
+    plan.walker.eyeHeight = request.eyeHeight;
+    plan.starts = {project.view.eye};
+    for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
+    return planSpots(scene, rays, plan, progress);
 }
 
 double worstLoad(const SpotResult& spot, const Target& target) {
@@ -408,16 +434,19 @@ void Document::runSurvey() {
                     auto survey = std::make_shared<const Survey>(
                         takeSurvey(*scene, settings.faceSize > 0 ? &rays : nullptr, project.target,
                                    *spots, settings, looking, onSpot));
-                    return [this, survey, source] {
-                        if (source == source_ && survey->doneCount() > 0) adoptSurvey(survey);
+                    const bool alongLine =
+                        project.survey.where == Where::Walk || project.survey.where == Where::Path;
+                    return [this, survey, source, alongLine] {
+                        if (source == source_ && survey->doneCount() > 0)
+                            adoptSurvey(survey, alongLine);
                     };
                 });
 }
 
-void Document::adoptSurvey(const std::shared_ptr<const Survey>& survey) {
+void Document::adoptSurvey(const std::shared_ptr<const Survey>& survey, bool alongLine) {
     auto kept = std::make_shared<Survey>(*survey);
     std::erase_if(kept->spots, [](const SpotResult& spot) { return !spot.done; });
-    surveyed_ = {kept, {}, {}};
+    surveyed_ = {kept, {}, {}, alongLine};
     {
         const std::lock_guard lock(early_->mutex);
         early_->spots.clear();
@@ -430,7 +459,8 @@ void Document::adoptSurvey(const std::shared_ptr<const Survey>& survey) {
 void Document::retallySoon() {
     if (!surveyed_.exists()) return;
     tallier_.request([this, survey = surveyed_.survey, before = source_, after = result_,
-                      target = project_.target, off = off_]() -> std::function<void()> {
+                      target = project_.target, off = off_,
+                      alongLine = surveyed_.alongLine]() -> std::function<void()> {
         const auto count = [&](const Scene& scene, const Without& without) {
             const ViewMeter meter(scene, target);
             Surveyed::Tallies tallies;
@@ -438,8 +468,8 @@ void Document::retallySoon() {
                 tallies.push_back(meter.count(meter.sight(spot.eye, spot.views), without));
             return tallies;
         };
-        auto tallied =
-            std::make_shared<Surveyed>(Surveyed{survey, count(*before, {}), count(*after, off)});
+        auto tallied = std::make_shared<Surveyed>(
+            Surveyed{survey, count(*before, {}), count(*after, off), alongLine});
         return [this, tallied] {
             if (tallied->survey != surveyed_.survey) return;
             surveyed_ = std::move(*tallied);

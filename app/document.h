@@ -34,7 +34,8 @@ struct Surveyed {
     std::shared_ptr<const Survey> survey;                 ///< Null: not surveyed.
     using Tallies = std::vector<std::vector<ViewTally>>;  ///< [spots][views]
     Tallies before;                                       ///< Of the source.
-    Tallies after;  ///< Of the result, without what is switched off.
+    Tallies after;           ///< Of the result, without what is switched off.
+    bool alongLine = false;  ///< Its spots follow a walk or path, in their order.
 
     [[nodiscard]] bool exists() const { return survey != nullptr; }
     /// Load of one view; the worst of all measures without one. Empty tallies: 0.
@@ -86,6 +87,7 @@ public:
     void setOrder(const WorkOrder& order, const QString& change);
     void setSpots(const std::vector<Spot>& spots, const QString& change);
     void setSurvey(const SurveyRequest& request, const QString& change);
+    void setWalk(const std::vector<Viewpoint>& walk, const QString& change);
     void setAside(const std::string& asset, bool aside);
 
     /// Measures every place, as a job; cancelling keeps what is done.
@@ -137,7 +139,7 @@ private:
     void evaluateWithoutSelected();
     void countSoon();
     void retallySoon();
-    void adoptSurvey(const std::shared_ptr<const Survey>& survey);
+    void adoptSurvey(const std::shared_ptr<const Survey>& survey, bool alongLine);
     void recountSoon();
     void watch(const QString& file);
     void reread();

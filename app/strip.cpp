@@ -47,8 +47,9 @@ void Strip::refresh() {
         before.push_back(surveyed.load(
             surveyed.before, s, surveyed.worstView(surveyed.before, s, measure, document_.target()),
             measure, document_.target()));
-    std::stable_sort(order_.begin(), order_.end(),
-                     [&](std::size_t a, std::size_t b) { return before[a] > before[b]; });
+    if (!surveyed.alongLine)
+        std::stable_sort(order_.begin(), order_.end(),
+                         [&](std::size_t a, std::size_t b) { return before[a] > before[b]; });
     highest_ = before.empty() ? 2 : std::max(2.0, *std::max_element(before.begin(), before.end()));
     update();
 }
@@ -98,12 +99,14 @@ void Strip::paintEvent(QPaintEvent*) {
         }));
     painter.setFont(textFont(11));
     painter.setPen(theme().faint);
+    const QString how = document_.surveyed().alongLine ? tr("along the way") : tr("heaviest first");
     painter.drawText(QRect(kLeft, 4, width() - kLeft - kRight, 16), Qt::AlignLeft,
-                     (measure ? tr("%1 over %2 spots, heaviest first; thin: original")
-                              : tr("%1 over %2 spots, heaviest first; thin: original, faint: each "
+                     (measure ? tr("%1 over %2 spots, %3; thin: original")
+                              : tr("%1 over %2 spots, %3; thin: original, faint: each "
                                    "measure"))
                          .arg(measure ? measureName(*measure) : tr("Worst load"))
-                         .arg(order_.size()));
+                         .arg(order_.size())
+                         .arg(how));
     painter.drawText(QRect(kLeft, 4, width() - kLeft - kRight, 16), Qt::AlignRight,
                      tr("%1 over").arg(over));
     painter.setFont(figureFont(10));

@@ -10,6 +10,7 @@
 namespace flentro::app {
 namespace {
 
+constexpr int kNodeRole = Qt::UserRole + 1;
 constexpr std::size_t kWasteRows = 200;
 constexpr double kFarPlaneLoss = 0.001;  ///< Of a spot's pixels, that nobody misses.
 
@@ -25,7 +26,7 @@ constexpr Detail kDetails[] = {{"Drawn only, no rays", 0},
 }  // namespace
 
 SurveySheet::SurveySheet(Document& document, QWidget* parent)
-    : QWidget(parent), document_(document) {
+    : QWidget(parent), document_(document), recorder_(document) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 14);
     layout->setSpacing(8);
@@ -90,15 +91,38 @@ void SurveySheet::buildSettings(QVBoxLayout* layout) {
            "title block keeps what is done."));
     summary_ = makeFaint("");
     summary_->setWordWrap(true);
+    record_ = new QPushButton(tr("Record walk"));
+    record_->setToolTip(
+        tr("Walk through the scene; pressed again, the walk can be surveyed and "
+           "played."));
+    play_ = new QPushButton(tr("Play"));
+    play_->setToolTip(tr("Walks the recorded walk again, with the counters on."));
     row->addWidget(run_);
-    row->addWidget(summary_, 1);
+    row->addWidget(record_);
+    row->addWidget(play_);
+    row->addStretch(1);
     layout->addLayout(row);
+    layout->addWidget(summary_);
+    connect(record_, &QPushButton::clicked, this, [this] {
+        if (recorder_.isRecording())
+            recorder_.stop();
+        else
+            recorder_.record();
+    });
+    connect(play_, &QPushButton::clicked, this, [this] {
+        if (recorder_.isPlaying())
+            recorder_.stop();
+        else
+            recorder_.play();
+    });
+    connect(&recorder_, &WalkRecorder::changed, this, &SurveySheet::refreshWalk);
     connect(run_, &QPushButton::clicked, this, &SurveySheet::run);
     connect(where_, &QComboBox::activated, this, [this](int index) {
-        const QString area = where_->itemData(index).toString();
+        const auto where = static_cast<SurveyRequest::Where>(where_->itemData(index).toInt());
+        const std::string node = where_->itemData(index, kNodeRole).toString().toStdString();
         change([=](SurveyRequest& request) {
-            request.keptSpots = index == 1;
-            request.area = area.toStdString();
+            request.where = where;
+            request.node = node;
         });
     });
     connect(detail_, &QComboBox::activated, this, [this](int index) {
@@ -178,25 +202,49 @@ void SurveySheet::run() {
 void SurveySheet::refresh() {
     refreshing_ = true;
     const SurveyRequest& request = document_.project().survey;
-    where_->clear();
-    where_->addItem(tr("Ground in reach"), "");
-    where_->addItem(tr("Kept spots"), "");
-    if (document_.hasScene())
-        for (const Node& node : document_.source()->nodes)
-            if (QString::fromStdString(node.name).contains("walk", Qt::CaseInsensitive))
-                where_->addItem(tr("On %1").arg(toText(node.name)), toText(node.name));
-    const int area = where_->findData(toText(request.area));
-    where_->setCurrentIndex(request.keptSpots ? 1 : request.area.empty() ? 0 : std::max(0, area));
+    fillWhere();
     spacing_->setValue(request.spacing);
-    spacing_->setEnabled(!request.keptSpots);
+    spacing_->setEnabled(request.where != SurveyRequest::Where::Kept);
     eyeHeight_->setValue(request.eyeHeight);
-    eyeHeight_->setEnabled(!request.keptSpots);
+    eyeHeight_->setEnabled(request.where == SurveyRequest::Where::Reach ||
+                           request.where == SurveyRequest::Where::Area);
     for (int i = 0; i < detail_->count(); ++i)
         if (kDetails[i].faceSize == request.faceSize) detail_->setCurrentIndex(i);
     run_->setEnabled(document_.hasScene());
     refreshing_ = false;
+    refreshWalk();
     showKept();
     showWorst();
+}
+
+/// The ways to survey that this scene and project offer.
+void SurveySheet::fillWhere() {
+    using Where = SurveyRequest::Where;
+    const SurveyRequest& request = document_.project().survey;
+    where_->clear();
+    const auto add = [&](const QString& text, Where where, const std::string& node = "") {
+        where_->addItem(text, static_cast<int>(where));
+        where_->setItemData(where_->count() - 1, toText(node), kNodeRole);
+        if (where == request.where && node == request.node)
+            where_->setCurrentIndex(where_->count() - 1);
+    };
+    add(tr("Ground in reach"), Where::Reach);
+    add(tr("Kept spots"), Where::Kept);
+    add(tr("Recorded walk"), Where::Walk);
+    if (!document_.hasScene()) return;
+    for (const Node& node : document_.source()->nodes) {
+        if (node.camera >= 0 && animatedPath(*document_.source(), node.name))
+            add(tr("Path: %1").arg(toText(node.name)), Where::Path, node.name);
+        if (node.mesh >= 0 && toText(node.name).contains("walkable", Qt::CaseInsensitive))
+            add(tr("On %1").arg(toText(node.name)), Where::Area, node.name);
+    }
+}
+
+void SurveySheet::refreshWalk() {
+    record_->setText(recorder_.isRecording() ? tr("Stop recording") : tr("Record walk"));
+    record_->setEnabled(document_.hasScene());
+    play_->setText(recorder_.isPlaying() ? tr("Stop") : tr("Play"));
+    play_->setEnabled(document_.project().walk.size() > 1);
 }
 
 void SurveySheet::refreshSurvey() {

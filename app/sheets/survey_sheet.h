@@ -7,6 +7,7 @@
 
 #include "sheets/sheet.h"
 #include "survey/verdict.h"
+#include "walk_recorder.h"
 
 namespace flentro::app {
 
@@ -15,6 +16,8 @@ class SurveySheet : public QWidget {
 
 public:
     explicit SurveySheet(Document& document, QWidget* parent = nullptr);
+
+    [[nodiscard]] WalkRecorder& recorder() { return recorder_; }
 
     /// Starts measuring with the present settings.
     void run();
@@ -42,6 +45,8 @@ private:
     void change(const std::function<void(SurveyRequest&)>& edit);
     void refresh();
     void refreshSurvey();
+    void fillWhere();
+    void refreshWalk();
     void judgeSoon();
     void showWorst();
     void showVerdict(const Verdict& verdict);
@@ -58,6 +63,8 @@ private:
     QPushButton* run_;
     QPushButton* keep_;
     QPushButton* remove_;
+    QPushButton* record_;
+    QPushButton* play_;
     QLabel* summary_;
     QLabel* facts_;
     QComboBox* measure_;
@@ -69,6 +76,7 @@ private:
     std::vector<std::size_t> wasted_;  ///< Objects of the waste table's rows.
     std::shared_ptr<const Survey> judged_;
     LatestRunner judge_;
+    WalkRecorder recorder_;
     bool refreshing_ = false;
 };
 

@@ -27,9 +27,11 @@ Viewpoint parseView(const Json& json, Viewpoint view) {
     return view;
 }
 
+constexpr const char* kWhere[] = {"reach", "kept", "walk", "path", "area"};
+
 Json toJson(const SurveyRequest& survey) {
-    return {{"area", survey.area},
-            {"keptSpots", survey.keptSpots},
+    return {{"where", kWhere[static_cast<std::size_t>(survey.where)]},
+            {"node", survey.node},
             {"spacing", survey.spacing},
             {"eyeHeight", survey.eyeHeight},
             {"faceSize", survey.faceSize}};
@@ -37,8 +39,10 @@ Json toJson(const SurveyRequest& survey) {
 
 SurveyRequest parseSurvey(const Json& json) {
     SurveyRequest survey;
-    survey.area = jsonOr<std::string>(json, "area", "");
-    survey.keptSpots = jsonOr(json, "keptSpots", false);
+    const std::string where = jsonOr<std::string>(json, "where", kWhere[0]);
+    for (std::size_t i = 0; i < std::size(kWhere); ++i)
+        if (where == kWhere[i]) survey.where = static_cast<SurveyRequest::Where>(i);
+    survey.node = jsonOr<std::string>(json, "node", "");
     survey.spacing = std::clamp(jsonOr(json, "spacing", survey.spacing), 0.5, 1000.0);
     survey.eyeHeight = std::clamp(jsonOr(json, "eyeHeight", survey.eyeHeight), 0.05, 100.0);
     survey.faceSize = std::clamp(jsonOr(json, "faceSize", survey.faceSize), 0, 1024) / 16 * 16;
@@ -78,6 +82,7 @@ Expected<Project> loadProject(const fs::path& path) {
     for (const Json& name : jsonArray(*json, "setAside"))
         if (name.is_string()) project.setAside.insert(name.get<std::string>());
     project.survey = parseSurvey(jsonObject(*json, "survey"));
+    for (const Json& point : jsonArray(*json, "walk")) project.walk.push_back(parseView(point, {}));
     project.view = parseView(jsonObject(*json, "view"), {});
     project.rest = std::move(*json);
     return project;
@@ -92,6 +97,8 @@ Expected<void> saveProject(const Project& project, const fs::path& path) {
     json["workOrder"] = toJson(project.order);
     json["view"] = toJson(project.view);
     json["survey"] = toJson(project.survey);
+    json["walk"] = Json::array();
+    for (const Viewpoint& point : project.walk) json["walk"].push_back(toJson(point));
     json["setAside"] = project.setAside;
     json["spots"] = Json::array();
     for (const Spot& spot : project.spots) {

@@ -18,8 +18,15 @@ struct Spot {
 
 /// Where and how finely to survey.
 struct SurveyRequest {
-    std::string area;        ///< Node to stand on; empty: what can be reached from the view.
-    bool keptSpots = false;  ///< The project's own spots instead.
+    enum class Where {
+        Reach,  ///< Ground that can be walked to from the view and the kept spots.
+        Kept,   ///< The project's own spots.
+        Walk,   ///< Along the recorded walk.
+        Path,   ///< Along the path of the animated `node`.
+        Area,   ///< On the surfaces of `node` and those below it.
+    };
+    Where where = Where::Reach;
+    std::string node;
     double spacing = 8;      ///< Metres.
     double eyeHeight = 1.7;  ///< Metres.
     int faceSize = 256;      ///< Rays along an edge of the cube of views; 0: drawn only.
@@ -31,6 +38,7 @@ struct Project {
     WorkOrder order;
     std::vector<Spot> spots;
     SurveyRequest survey;
+    std::vector<Viewpoint> walk;     ///< Recorded by walking, in its order.
     std::set<std::string> setAside;  ///< Names of assets that are not to be shown as findings.
     Viewpoint view;                  ///< Where the artist stood last.
     Json rest;                       ///< Unknown members, kept.

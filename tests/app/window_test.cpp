@@ -699,6 +699,38 @@ TEST_F(SurveyedWindow, CancellingKeepsWhatIsDone) {
     EXPECT_GT(surveyed().survey->spots.size(), 2U);
 }
 
+TEST_F(SurveyedWindow, AWalkIsRecordedSurveyedAndPlayed) {
+    openMarket();
+    window_->showStep(WorkStep::Survey);
+    click(button("Record walk"), {10, 10});
+    const Viewpoint start = window_->document().view();
+    Viewpoint view = start;
+    for (int i = 0; i < 12; ++i) {
+        view.eye.x() += 1;
+        window_->document().setView(view);
+    }
+    click(button("Stop recording"), {10, 10});
+    ASSERT_EQ(window_->document().project().walk.size(), 13U);
+    SurveyRequest request = window_->document().project().survey;
+    EXPECT_EQ(request.where, SurveyRequest::Where::Walk);
+    request.spacing = 3;
+    request.faceSize = 0;
+    window_->document().setSurvey(request, "Survey settings");
+    window_->survey().run();
+    ASSERT_TRUE(settle());
+    ASSERT_EQ(surveyed().survey->spots.size(), 5U) << "12 m in steps of 3 m";
+    EXPECT_EQ(window_->strip().order(), (std::vector<std::size_t>{0, 1, 2, 3, 4}))
+        << "in the order of the walk";
+    EXPECT_FALSE(surveyed().survey->hasRays());
+    window_->document().setView(view);
+    click(button("Play"), {10, 10});
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return (window_->document().view().eye - start.eye).norm() < 3; }, kPatience));
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return !window_->survey().recorder().isPlaying(); }, kPatience));
+    EXPECT_GT((window_->document().view().eye - start.eye).norm(), 10);
+}
+
 TEST_F(SurveyedWindow, SeenLensTellsWhatIsDrawnInVain) {
     survey();
     window_->view().setLens(LensKind::Seen);
