@@ -4,11 +4,13 @@
 #include <QUndoCommand>
 #include <algorithm>
 #include <deque>
+#include <sstream>
 
 #include "io/file.h"
 #include "io/open.h"
 #include "measure/view_meter.h"
 #include "survey/spots.h"
+#include "survey/survey_file.h"
 
 namespace flentro::app {
 
@@ -388,6 +390,45 @@ Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const RayScene& r
     return planSpots(scene, rays, plan, progress);
 }
 
+/// What chooses the spots, as text.
+std::string describeWhere(const Project& project) {
+    const SurveyRequest& request = project.survey;
+    std::ostringstream text;
+    text << static_cast<int>(request.where) << ' ' << request.node << ' ' << request.spacing << ' '
+         << request.eyeHeight;
+    const auto add = [&](const Viewpoint& view) { text << ' ' << view.eye.transpose(); };
+    if (request.where == Where::Reach) add(project.view);
+    if (request.where == Where::Walk)
+        for (const Viewpoint& view : project.walk) add(view);
+    if (request.where == Where::Reach || request.where == Where::Kept)
+        for (const Spot& spot : project.spots) {
+            text << spot.name;
+            add(spot.view);
+        }
+    return text.str();
+}
+
+/// Takes a survey, or the same one from the cache; a complete one goes into the cache.
+Expected<Survey> surveyOrCached(const Scene& scene, const Project& project,
+                                const std::string& cache, Progress& progress,
+                                const OnSpot& onSpot) {
+    SurveySettings settings;
+    settings.faceSize = project.survey.faceSize;
+    const Hash key = surveyKey(scene, project.target, settings, describeWhere(project));
+    if (!cache.empty())
+        if (auto known = loadSurvey(cache, key, scene, project.target)) return std::move(*known);
+    const RayScene rays(scene);
+    SubProgress finding(progress, 0, 0.1);
+    auto spots = spotsFor(scene, rays, project, finding);
+    if (!spots) return tl::unexpected(spots.error());
+    SubProgress looking(progress, 0.1, 1);
+    Survey survey = takeSurvey(scene, settings.faceSize > 0 ? &rays : nullptr, project.target,
+                               *spots, settings, looking, onSpot);
+    // Not an error if the folder cannot be written: it is surveyed anew next time.
+    if (!cache.empty() && survey.complete) (void)saveSurvey(survey, key, cache);
+    return survey;
+}
+
 double worstLoad(const SpotResult& spot, const Target& target) {
     const Counts load = loads(spot.tallies[spot.worstView(target)].counts, target);
     return at(load, worstMeasure(load));
@@ -417,23 +458,17 @@ void Document::runSurvey() {
         const std::lock_guard lock(early_->mutex);
         early_->spots.clear();
     }
+    const std::string cache = projectFile_.isEmpty() ? "" : projectFile_.toStdString() + ".survey";
     jobs_.start(tr("Survey"),
-                [this, scene = result_, source = source_, project = project_,
-                 early = early_](Progress& progress) -> JobRunner::Finish {
-                    const RayScene rays(*scene);
-                    SubProgress finding(progress, 0, 0.1);
-                    auto spots = spotsFor(*scene, rays, project, finding);
-                    if (!spots) return [this, error = spots.error()] { report(error); };
-                    SurveySettings settings;
-                    settings.faceSize = project.survey.faceSize;
-                    SubProgress looking(progress, 0.1, 1);
+                [this, scene = result_, source = source_, project = project_, early = early_,
+                 cache](Progress& progress) -> JobRunner::Finish {
                     const auto onSpot = [&](std::size_t, const SpotResult& spot) {
                         const std::lock_guard lock(early->mutex);
                         early->spots.push_back({spot.eye, worstLoad(spot, project.target)});
                     };
-                    auto survey = std::make_shared<const Survey>(
-                        takeSurvey(*scene, settings.faceSize > 0 ? &rays : nullptr, project.target,
-                                   *spots, settings, looking, onSpot));
+                    auto taken = surveyOrCached(*scene, project, cache, progress, onSpot);
+                    if (!taken) return [this, error = taken.error()] { report(error); };
+                    const auto survey = std::make_shared<const Survey>(std::move(*taken));
                     const bool alongLine =
                         project.survey.where == Where::Walk || project.survey.where == Where::Path;
                     return [this, survey, source, alongLine] {

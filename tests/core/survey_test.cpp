@@ -10,6 +10,7 @@
 #include "io/image.h"
 #include "support/meshes.h"
 #include "support/process.h"
+#include "survey/survey_file.h"
 
 namespace flentro {
 namespace {
@@ -390,6 +391,54 @@ TEST(Survey, AddsSpotsWhereTheLoadChanges) {
     const Survey result = survey(scene, spots, plain(0), target);
     ASSERT_EQ(result.spots.size(), 5U);
     EXPECT_EQ(result.spots[4].name, "between");
+}
+
+// --- kept between sessions -----------------------------------------------------------------
+
+TEST(SurveyFile, ComesBackAsItWas) {
+    const test::TemporaryFolder folder;
+    const Scene scene = street();
+    const Target target = display();
+    const Survey taken = survey(scene, streetSpots());
+    const Hash key = surveyKey(scene, target, plain(), "street");
+    ASSERT_TRUE(saveSurvey(taken, key, folder / "s.survey"));
+    const auto back = loadSurvey(folder / "s.survey", key, scene, target);
+    ASSERT_TRUE(back);
+    expectSame(taken, *back);
+    EXPECT_EQ(back->spots[2].sightings.objects, taken.spots[2].sightings.objects);
+    EXPECT_EQ(back->spots[2].views.size(), taken.spots[2].views.size());
+    EXPECT_EQ(back->complete, taken.complete);
+}
+
+TEST(SurveyFile, OfAnotherSceneTargetOrPlaceIsNotTaken) {
+    const test::TemporaryFolder folder;
+    Scene scene = street();
+    Target target = display();
+    const Hash key = surveyKey(scene, target, plain(), "street");
+    ASSERT_TRUE(saveSurvey(survey(scene, streetSpots()), key, folder / "s.survey"));
+    EXPECT_NE(surveyKey(scene, target, plain(), "lane"), key);
+    EXPECT_NE(surveyKey(scene, target, plain(128), "street"), key);
+    target.farPlane = 90;
+    EXPECT_NE(surveyKey(scene, target, plain(), "street"), key);
+    scene.objects[3].culling.end = 10;
+    EXPECT_NE(surveyKey(scene, display(), plain(), "street"), key);
+    EXPECT_FALSE(loadSurvey(folder / "s.survey", Hash{1, 2}, scene, target));
+    EXPECT_FALSE(loadSurvey(folder / "none.survey", key, scene, target));
+}
+
+TEST(SurveyFile, DamagedFilesAreSurveyedAnew) {
+    const test::TemporaryFolder folder;
+    const Scene scene = street();
+    const Hash key = surveyKey(scene, display(), plain(), "street");
+    ASSERT_TRUE(saveSurvey(survey(scene, streetSpots()), key, folder / "s.survey"));
+    const std::string whole = test::readText(folder / "s.survey");
+    for (std::size_t cut = 1; cut < whole.size(); cut += whole.size() / 40) {
+        test::writeText(folder / "cut.survey", whole.substr(0, cut));
+        EXPECT_FALSE(loadSurvey(folder / "cut.survey", key, scene, display())) << cut;
+    }
+    const Scene smaller = test::makeScene({{makeBox({1, 1, 1}), {0, 0, 0}}});
+    EXPECT_FALSE(loadSurvey(folder / "s.survey", key, smaller, display()))
+        << "as many numbers as objects, or none";
 }
 
 // --- where to stand -----------------------------------------------------------------------

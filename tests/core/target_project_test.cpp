@@ -95,6 +95,11 @@ Project sample(const std::filesystem::path& scene) {
     project.spots = {{"gate", {{1, 2, 3}, 45, -10}}};
     project.setAside = {"bollard"};
     project.view = {{4, 5, 6}, 90, 1};
+    project.survey.where = SurveyRequest::Where::Path;
+    project.survey.node = "towpath";
+    project.survey.spacing = 3.5;
+    project.survey.faceSize = 128;
+    project.walk = {{{1, 2, 3}, 10, 0}, {{4, 2, 3}, 20, -5}};
     project.rest = {{"ours", true}};
     return project;
 }
@@ -115,6 +120,12 @@ TEST(Project, RoundTripsWithItsSceneBesideIt) {
     EXPECT_TRUE(back.setAside.contains("bollard"));
     EXPECT_TRUE(back.view.eye.isApprox(Vec3d(4, 5, 6)));
     EXPECT_EQ(back.rest["ours"], true) << "unknown members are kept";
+    EXPECT_EQ(back.survey.where, SurveyRequest::Where::Path);
+    EXPECT_EQ(back.survey.node, "towpath");
+    EXPECT_DOUBLE_EQ(back.survey.spacing, 3.5);
+    EXPECT_EQ(back.survey.faceSize, 128);
+    ASSERT_EQ(back.walk.size(), 2U);
+    EXPECT_DOUBLE_EQ(back.walk[1].pitch, -5);
 }
 
 TEST(Project, SavingTwiceGivesTheSameBytes) {
