@@ -40,7 +40,8 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
       evidence_(makeFaint("")),
       show_(new QPushButton(tr("Show me"))),
       fix_(makePrimary(tr("Fix this"))),
-      aside_(new QPushButton(tr("Set aside"))) {
+      aside_(new QPushButton(tr("Set aside"))),
+      off_(new QPushButton(tr("What if off"))) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 14);
     layout->setSpacing(8);
@@ -66,7 +67,7 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     evidence_->setAlignment(Qt::AlignTop);
     layout->addWidget(evidence_);
     auto* buttons = new QHBoxLayout;
-    for (QPushButton* button : {fix_, show_, aside_}) buttons->addWidget(button);
+    for (QPushButton* button : {fix_, show_, off_, aside_}) buttons->addWidget(button);
     layout->addLayout(buttons);
     connect(table_, &QTableWidget::itemSelectionChanged, this, &FindingsSheet::describeCurrent);
     connect(table_, &QTableWidget::cellDoubleClicked, show_, &QPushButton::click);
@@ -84,6 +85,10 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
             document_.setAside(asset, !document_.project().setAside.contains(asset));
         }
     });
+    off_->setToolTip(
+        tr("Counts and draws everything as if it were not there: board, plan and strip "
+           "follow. Shift+X in the view switches all on again."));
+    connect(off_, &QPushButton::clicked, this, &FindingsSheet::switchCurrentOff);
     settle_.setSingleShot(true);
     settle_.setInterval(kSettleMilliseconds);
     connect(&settle_, &QTimer::timeout, this, &FindingsSheet::rankSoon);
@@ -210,6 +215,7 @@ void FindingsSheet::describeCurrent() {
     fix_->setEnabled(blame != nullptr && !textures);
     fix_->setToolTip(textures ? tr("Texture sizes cannot be changed yet.") : "");
     aside_->setEnabled(blame != nullptr);
+    off_->setEnabled(blame != nullptr);
     if (!blame) {
         evidence_->setText(tr("Choose a row to see where it stands and what would serve."));
         return;
@@ -226,6 +232,18 @@ void FindingsSheet::describeCurrent() {
             .arg(blame->copies)
             .arg(toText(formatShare(load)), by_->currentText().toLower()));
     selectCurrent();
+}
+
+/// An object alone, or every copy of an asset.
+void FindingsSheet::switchCurrentOff() {
+    const Blame* blame = current();
+    if (!blame) return;
+    if (kind() == BlameKind::Object) return document_.switchOff({blame->index});
+    std::vector<std::size_t> copies;
+    const auto& objects = document_.source()->objects;
+    for (std::size_t i = 0; i < objects.size(); ++i)
+        if (static_cast<std::size_t>(objects[i].asset) == blame->index) copies.push_back(i);
+    document_.switchOff(copies);
 }
 
 }  // namespace flentro::app

@@ -36,6 +36,7 @@ private:
     [[nodiscard]] QString fixFor(const Blame& blame) const;
     void selectCurrent();
     void describeCurrent();
+    void switchCurrentOff();
 
     Document& document_;
     QComboBox* where_;
@@ -47,6 +48,7 @@ private:
     QPushButton* show_;
     QPushButton* fix_;
     QPushButton* aside_;
+    QPushButton* off_;
     std::vector<Blame> ranking_;
     std::vector<std::size_t> rows_;  ///< Index in ranking_ of each row.
     LatestRunner runner_;

@@ -681,6 +681,23 @@ TEST_F(SurveyedWindow, WhatIfChangesBoardAndSurveyAndBack) {
         << "the scene was not changed";
 }
 
+TEST_F(Window, FindingsSwitchAWholeAssetOff) {
+    openMarket();
+    window_->showStep(WorkStep::Findings);
+    ASSERT_TRUE(settle());
+    auto* table = find<QTableWidget>("Ranking");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return table->rowCount() > 0; }, kPatience));
+    table->selectRow(0);
+    const double before = here(Measure::Triangles);
+    click(button("What if off"), {10, 10});
+    ASSERT_TRUE(settle());
+    EXPECT_GE(window_->document().offCount(), 1U);
+    EXPECT_LT(here(Measure::Triangles), before);
+    window_->document().switchAllOn();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(here(Measure::Triangles), before);
+}
+
 TEST_F(SurveyedWindow, CancellingKeepsWhatIsDone) {
     openMarket();
     window_->showStep(WorkStep::Survey);
