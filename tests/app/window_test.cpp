@@ -698,6 +698,61 @@ TEST_F(Window, FindingsSwitchAWholeAssetOff) {
     EXPECT_EQ(here(Measure::Triangles), before);
 }
 
+TEST_F(SurveyedWindow, BoardLeadsToTheWorstViewOfAMeasure) {
+    survey();
+    auto* board = find<LoadBoard>("Load board");
+    const auto worstTriangles = worstOf(*surveyed().survey, Measure::Triangles);
+    ASSERT_TRUE(worstTriangles);
+    const SpotResult& spot = surveyed().survey->spots[worstTriangles->spot];
+    click(board, {60, 45});
+    EXPECT_EQ(window_->document().view().eye, spot.eye);
+    EXPECT_DOUBLE_EQ(window_->document().view().heading, spot.views[worstTriangles->view].heading);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(here(Measure::Triangles), worstTriangles->value) << "the counters agree";
+}
+
+TEST_F(SurveyedWindow, AnotherMeasureReordersTheStrip) {
+    survey();
+    auto* measure = find<QComboBox>("Measure on plan and strip");
+    const auto loadsInOrder = [&](const std::optional<Measure>& by) {
+        std::vector<double> inOrder;
+        for (const std::size_t s : window_->strip().order())
+            inOrder.push_back(surveyed().load(
+                surveyed().before, s,
+                surveyed().worstView(surveyed().before, s, by, window_->document().target()), by,
+                window_->document().target()));
+        return inOrder;
+    };
+    for (const int index : {1, 3}) {
+        measure->setCurrentIndex(index);
+        emit measure->activated(index);
+        const auto by = kMeasures[static_cast<std::size_t>(index) - 1];
+        EXPECT_EQ(window_->document().shownMeasure(), by);
+        const std::vector<double> inOrder = loadsInOrder(by);
+        EXPECT_TRUE(std::is_sorted(inOrder.rbegin(), inOrder.rend())) << measureName(by);
+    }
+}
+
+TEST_F(SurveyedWindow, IsReadBackBesideItsProject) {
+    survey();
+    const QString project = QString::fromStdString((folder_ / "p.flentro.json").string());
+    window_->document().saveProject(project);
+    window_->survey().run();
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(QFile::exists(project + ".survey"));
+    const auto first = surveyed().survey;
+    window_->survey().run();
+    ASSERT_TRUE(settle());
+    EXPECT_NE(surveyed().survey, first) << "another value";
+    ASSERT_EQ(surveyed().survey->spots.size(), first->spots.size());
+    EXPECT_EQ(surveyed().survey->seen.trianglePixels, first->seen.trianglePixels);
+    // A damaged cache is no obstacle.
+    test::writeText((folder_ / "p.flentro.json.survey"), "not a survey");
+    window_->survey().run();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(surveyed().survey->seen.trianglePixels, first->seen.trianglePixels);
+}
+
 TEST_F(SurveyedWindow, CancellingKeepsWhatIsDone) {
     openMarket();
     window_->showStep(WorkStep::Survey);

@@ -202,5 +202,20 @@ TEST(Scene, DirectionalLightsReachEverywhere) {
     EXPECT_TRUE(std::isinf(scene.placedLights.at(0).range));
 }
 
+TEST(MipMaps, HalveToOnePixelAndKeepTheirMean) {
+    Pixels pixels{8, 2, {}};
+    for (int i = 0; i < 16; ++i)
+        for (int c = 0; c < 4; ++c)
+            pixels.rgba.push_back(static_cast<std::uint8_t>(i % 2 == 0 ? 100 : 140));
+    const std::vector<Pixels> maps = mipMaps(pixels);
+    ASSERT_EQ(maps.size(), 3U);
+    EXPECT_EQ(maps[0].width, 4);
+    EXPECT_EQ(maps[0].height, 1);
+    EXPECT_EQ(maps[2].width, 1);
+    EXPECT_EQ(maps[2].height, 1);
+    EXPECT_NEAR(maps[2].rgba[0], 120, 3);
+    EXPECT_TRUE(mipMaps({1, 1, {1, 2, 3, 4}}).empty());
+}
+
 }  // namespace
 }  // namespace flentro

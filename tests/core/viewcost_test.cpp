@@ -9,6 +9,7 @@
 #include "findings/ranking.h"
 #include "measure/inventory.h"
 #include "measure/pick.h"
+#include "measure/view_meter.h"
 #include "report/audit.h"
 #include "support/meshes.h"
 
@@ -141,6 +142,62 @@ TEST_F(Paper, CulledObjectsCastNoShadow) {
     addLamp({0, 0, -16}, 6, true);
     scene_.objects[0].culling.end = 5;
     EXPECT_EQ(count(Measure::Triangles), 236 - 12 + 12);
+}
+
+TEST_F(Paper, WithoutALightItsPassGoes) {
+    addLamp({0, 0, -16}, 6, true);
+    addLamp({0, 0, -18}, 30, false);
+    const ViewMeter meter(scene_, target_);
+    Without without;
+    without.lights = {true, false};
+    const ViewCost cost = meter.cost(view_, without);
+    EXPECT_EQ(at(cost.counts, Measure::Lights), 1);
+    EXPECT_EQ(at(cost.counts, Measure::ShadowLights), 0);
+    EXPECT_EQ(at(cost.counts, Measure::Triangles), 236);
+    EXPECT_EQ(cost.lights, (std::vector<std::uint32_t>{1}));
+    EXPECT_EQ(at(meter.cost(view_).counts, Measure::Triangles), 236 + 24) << "unchanged";
+}
+
+TEST_F(Paper, WithoutAnObjectItCastsNoShadowEither) {
+    addLamp({0, 0, -16}, 6, true);
+    Without without;
+    without.objects.assign(scene_.objects.size(), false);
+    without.objects[0] = true;
+    const ViewCost cost = ViewMeter(scene_, target_).cost(view_, without);
+    EXPECT_EQ(at(cost.counts, Measure::Triangles), 236 - 12 + 12);
+    EXPECT_EQ(cost.drawn.size(), 3U);
+}
+
+TEST_F(Paper, SeveralHeadingsAtOnceAreThoseOneByOne) {
+    addLamp({0, 0, -16}, 6, true);
+    const ViewMeter meter(scene_, target_);
+    std::vector<Viewpoint> views;
+    for (int i = 0; i < 8; ++i) views.push_back({view_.eye, 45.0 * i, 0});
+    const std::vector<ViewTally> together = meter.count(meter.sight(view_.eye, views));
+    ASSERT_EQ(together.size(), 8U);
+    for (std::size_t v = 0; v < views.size(); ++v) {
+        const ViewCost alone = viewCost(scene_, target_, views[v]);
+        EXPECT_EQ(together[v].counts, alone.counts) << views[v].heading;
+        EXPECT_EQ(together[v].shadowTriangles, alone.shadowTriangles);
+        EXPECT_EQ(together[v].vertices, alone.vertices);
+    }
+}
+
+TEST_F(Paper, VerticesMaterialsAndBonesAddUp) {
+    scene_.materials.resize(2);
+    Mesh box = test::makeBox({2, 2, 2});
+    box.parts.push_back(box.parts[0]);
+    box.parts[0].material = 0;
+    box.parts[1].material = 1;
+    scene_.assets[0].mesh = finishMesh(box);
+    Skin skin;
+    skin.joints = {0, 1, 2};
+    scene_.skins = {skin};
+    scene_.nodes[0].skin = 0;
+    const ViewCost cost = viewCost(scene_, target_, view_);
+    EXPECT_EQ(cost.materials, 2) << "the floor has none of its own";
+    EXPECT_EQ(cost.bones, 3);
+    EXPECT_EQ(cost.vertices, 3 * static_cast<double>(scene_.assets[0].mesh->vertices) + 121);
 }
 
 TEST_F(Paper, TextureMemoryCountsDistinctTexturesWithMips) {
