@@ -221,7 +221,7 @@ TEST(Seen, LayersCountWhatIsBehindAsWell) {
                                          {makePane(40, 40), {0, 0, -5}},
                                          {makePane(40, 40), {0, 0, -6}},
                                          {makePane(40, 40), {0, 0, -7}}});
-    const SpotSeen& seen = survey(scene, at({{0, 0, 0}})).spots[0].seen;
+    const SpotSeen seen = survey(scene, at({{0, 0, 0}})).spots[0].seen;
     EXPECT_EQ(seen.layersWorst, 4);
     EXPECT_NEAR(static_cast<double>(seen.layersInView[0]), 4, 0.05) << "north";
     EXPECT_NEAR(static_cast<double>(seen.layersInView[4]), 1, 1e-6) << "south";
