@@ -429,11 +429,6 @@ Expected<Survey> surveyOrCached(const Scene& scene, const Project& project,
     return survey;
 }
 
-double worstLoad(const SpotResult& spot, const Target& target) {
-    const Counts load = loads(spot.tallies[spot.worstView(target)].counts, target);
-    return at(load, worstMeasure(load));
-}
-
 }  // namespace
 
 double Surveyed::load(const Tallies& tallies, std::size_t spot, std::size_t view,
@@ -452,6 +447,23 @@ std::size_t Surveyed::worstView(const Tallies& tallies, std::size_t spot,
     return worst;
 }
 
+Surveyed::Extremes Surveyed::extremes(const Measure measure, const Target& target) const {
+    Extremes extremes;
+    std::vector<double> each;
+    for (std::size_t s = 0; s < after.size(); ++s) {
+        const std::size_t v = worstView(after, s, measure, target);
+        each.push_back(at(after[s][v].counts, measure));
+        const double here = load(after, s, v, measure, target);
+        if (s > 0 && here <= extremes.load) continue;
+        extremes = {s, v, each.back(), here, 0};
+    }
+    if (each.empty()) return extremes;
+    const auto middle = each.begin() + static_cast<std::ptrdiff_t>(each.size() / 2);
+    std::nth_element(each.begin(), middle, each.end());
+    extremes.median = *middle;
+    return extremes;
+}
+
 void Document::runSurvey() {
     if (!source_) return;
     {
@@ -464,7 +476,7 @@ void Document::runSurvey() {
                  cache](Progress& progress) -> JobRunner::Finish {
                     const auto onSpot = [&](std::size_t, const SpotResult& spot) {
                         const std::lock_guard lock(early->mutex);
-                        early->spots.push_back({spot.eye, worstLoad(spot, project.target)});
+                        early->spots.push_back({spot.eye, spot.worstLoad(project.target)});
                     };
                     auto taken = surveyOrCached(*scene, project, cache, progress, onSpot);
                     if (!taken) return [this, error = taken.error()] { report(error); };

@@ -45,6 +45,15 @@ struct Surveyed {
     [[nodiscard]] std::size_t worstView(const Tallies& tallies, std::size_t spot,
                                         const std::optional<Measure>& measure,
                                         const Target& target) const;
+    /// Worst and median of a measure now, over the spots' worst views.
+    struct Extremes {
+        std::size_t spot = 0;  ///< Where it is worst.
+        std::size_t view = 0;
+        double value = 0;
+        double load = 0;
+        double median = 0;  ///< A value, as counted.
+    };
+    [[nodiscard]] Extremes extremes(Measure measure, const Target& target) const;
 };
 
 /// A spot while the survey still runs: enough for a first picture.

@@ -55,20 +55,10 @@ void LoadBoard::summarise() {
     const app::Surveyed& survey = document_.surveyed();
     hasSurvey_ = survey.exists() && !survey.after.empty();
     for (std::size_t m = 0; hasSurvey_ && m < kMeasureCount; ++m) {
-        Surveyed& row = surveyed_[m];
-        row.worst = -1;
-        std::vector<double> each;
-        for (std::size_t s = 0; s < survey.after.size(); ++s) {
-            const std::size_t v =
-                survey.worstView(survey.after, s, kMeasures[m], document_.target());
-            each.push_back(survey.load(survey.after, s, v, kMeasures[m], document_.target()));
-            if (each.back() <= row.worst) continue;
-            row.worst = each.back();
-            row.view = survey.survey->spots[s].views[v];
-        }
-        const auto middle = each.begin() + static_cast<std::ptrdiff_t>(each.size() / 2);
-        std::nth_element(each.begin(), middle, each.end());
-        row.median = *middle;
+        const auto extremes = survey.extremes(kMeasures[m], document_.target());
+        const double limit = at(document_.target().limits, kMeasures[m]);
+        surveyed_[m] = {extremes.load, limit > 0 ? extremes.median / limit : 0,
+                        survey.survey->spots[extremes.spot].views[extremes.view]};
     }
 }
 

@@ -19,24 +19,7 @@ constexpr double kGroundShare = 0.5;
 /// Objects smaller than this many pixels leave no mark.
 constexpr double kSmallestMark = 1.2;
 
-/// The middle of the scene: where nine tenths of the objects are, so that hills and sky do not
-/// shrink the market to a dot.
-Box middleOf(const Scene& scene) {
-    std::vector<double> xs;
-    std::vector<double> zs;
-    for (const Object& object : scene.objects) {
-        if (object.bounds.isEmpty()) continue;
-        xs.push_back(object.bounds.center().x());
-        zs.push_back(object.bounds.center().z());
-    }
-    if (xs.empty()) return {Vec3d(-1, 0, -1), Vec3d(1, 0, 1)};
-    std::sort(xs.begin(), xs.end());
-    std::sort(zs.begin(), zs.end());
-    const std::size_t low = xs.size() / 50;
-    const std::size_t high = xs.size() - 1 - low;
-    const Vec3d margin(4, 0, 4);
-    return {Vec3d(xs[low], 0, zs[low]) - margin, Vec3d(xs[high], 0, zs[high]) + margin};
-}
+constexpr double kMargin = 4;  ///< Metres around the middle of the scene.
 
 }  // namespace
 
@@ -81,7 +64,7 @@ double PlanView::surveySpacing() const {
 
 void PlanView::frame() {
     if (!document_.hasScene()) return;
-    const Box middle = middleOf(*document_.source());
+    const Box middle = middleOf(*document_.source(), kMargin);
     centre_ = middle.center();
     const Vec3d size = middle.sizes();
     scale_ = 0.94 * std::min(width() / std::max(size.x(), 1.0), height() / std::max(size.z(), 1.0));

@@ -275,43 +275,24 @@ void SurveySheet::showWorst() {
                           ? tr("%1 spots, %2 over.").arg(spots).arg(over)
                           : tr("Stopped: %1 spots done, %2 over.").arg(spots).arg(over));
     emit measured(spots, over);
-    struct Row {
-        Measure measure;
-        std::size_t spot, view;
-        double load, median;
-    };
+    using Row = std::pair<Measure, Surveyed::Extremes>;
     std::vector<Row> rows;
-    for (const Measure measure : kMeasures) {
-        Row row{measure, 0, 0, -1, 0};
-        std::vector<double> each;
-        for (std::size_t s = 0; s < surveyed.after.size(); ++s) {
-            const std::size_t v =
-                surveyed.worstView(surveyed.after, s, measure, document_.target());
-            each.push_back(at(surveyed.after[s][v].counts, measure));
-            const double load = surveyed.load(surveyed.after, s, v, measure, document_.target());
-            if (load > row.load) row = {measure, s, v, load, 0};
-        }
-        const auto middle = each.begin() + static_cast<std::ptrdiff_t>(each.size() / 2);
-        std::nth_element(each.begin(), middle, each.end());
-        row.median = *middle;
-        rows.push_back(row);
-    }
+    for (const Measure measure : kMeasures)
+        rows.emplace_back(measure, surveyed.extremes(measure, document_.target()));
     std::stable_sort(rows.begin(), rows.end(),
-                     [](const Row& a, const Row& b) { return a.load > b.load; });
+                     [](const Row& a, const Row& b) { return a.second.load > b.second.load; });
     worstTable_->setRowCount(static_cast<int>(rows.size()));
-    for (std::size_t i = 0; i < rows.size(); ++i) {
-        const Row& row = rows[i];
-        const SpotResult& spot = surveyed.survey->spots[row.spot];
-        const auto r = static_cast<int>(i);
-        setCell(worstTable_, r, 0, measureName(row.measure), false);
-        setCell(worstTable_, r, 1,
-                toText(formatMeasure(row.measure,
-                                     at(surveyed.after[row.spot][row.view].counts, row.measure))));
-        setCell(worstTable_, r, 2, toText(formatMeasure(row.measure, row.median)));
+    int r = 0;
+    for (const auto& [measure, worst] : rows) {
+        const SpotResult& spot = surveyed.survey->spots[worst.spot];
+        const Viewpoint& view = spot.views[worst.view];
+        setCell(worstTable_, r, 0, measureName(measure), false);
+        setCell(worstTable_, r, 1, toText(formatMeasure(measure, worst.value)));
+        setCell(worstTable_, r, 2, toText(formatMeasure(measure, worst.median)));
         setCell(worstTable_, r, 3,
-                tr("%1, %2°").arg(toText(spot.name)).arg(spot.views[row.view].heading, 0, 'f', 0));
-        setLoadCell(worstTable_, r, 4, row.load);
-        worstViews_.push_back(spot.views[row.view]);
+                tr("%1, %2°").arg(toText(spot.name)).arg(view.heading, 0, 'f', 0));
+        setLoadCell(worstTable_, r++, 4, worst.load);
+        worstViews_.push_back(view);
     }
 }
 

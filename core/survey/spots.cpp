@@ -66,7 +66,7 @@ class Planner {
 public:
     Planner(const Scene& scene, const RayScene& rays, const SpotPlan& plan, Ground ground)
         : rays_(rays), plan_(plan), ground_(std::move(ground)) {
-        bounds_ = ground_.isArea() ? ground_.bounds() : middle(scene);
+        bounds_ = ground_.isArea() ? ground_.bounds() : walkable(scene);
         if (plan.region) bounds_ = bounds_.intersection(*plan.region);
         top_ = scene.bounds().max().y() + 1;
         bottom_ = scene.bounds().min().y() - 1;
@@ -96,26 +96,16 @@ public:
     }
 
 private:
-    /// Where nine tenths of the objects are: hills and sky are not walked on.
-    static Box middle(const Scene& scene) {
-        std::vector<double> xs;
-        std::vector<double> zs;
-        for (const Object& object : scene.objects) {
-            if (object.bounds.isEmpty()) continue;
-            xs.push_back(object.bounds.center().x());
-            zs.push_back(object.bounds.center().z());
-        }
-        if (xs.empty()) return Box(Vec3d::Zero());
-        std::sort(xs.begin(), xs.end());
-        std::sort(zs.begin(), zs.end());
-        const std::size_t low = xs.size() / 50;
-        const std::size_t high = xs.size() - 1 - low;
-        const Vec3d margin(6, 0, 6);
-        Box box(Vec3d(xs[low], 0, zs[low]) - margin, Vec3d(xs[high], 0, zs[high]) + margin);
+    /// Small scenes are walked as a whole.
+    static Box walkable(const Scene& scene) {
+        constexpr std::size_t kFewObjects = 50;
+        constexpr double kMargin = 6;  ///< Metres.
         const Box whole = scene.bounds();
+        if (scene.objects.size() < kFewObjects) return whole;
+        Box box = middleOf(scene, kMargin);
         box.min().y() = whole.min().y();
         box.max().y() = whole.max().y();
-        return scene.objects.size() < 50 ? whole : box;
+        return box;
     }
 
     [[nodiscard]] Vec3d at(int column, int row, double height) const {
@@ -285,6 +275,23 @@ double headingOf(const Vec3d& direction) {
 }
 
 }  // namespace
+
+Box middleOf(const Scene& scene, double margin) {
+    std::vector<double> xs;
+    std::vector<double> zs;
+    for (const Object& object : scene.objects) {
+        if (object.bounds.isEmpty()) continue;
+        xs.push_back(object.bounds.center().x());
+        zs.push_back(object.bounds.center().z());
+    }
+    if (xs.empty()) return {Vec3d(-1, 0, -1), Vec3d(1, 0, 1)};
+    std::sort(xs.begin(), xs.end());
+    std::sort(zs.begin(), zs.end());
+    const std::size_t low = xs.size() / 50;
+    const std::size_t high = xs.size() - 1 - low;
+    const Vec3d around(margin, 0, margin);
+    return {Vec3d(xs[low], 0, zs[low]) - around, Vec3d(xs[high], 0, zs[high]) + around};
+}
 
 Viewpoint startingView(const Scene& scene) {
     const std::vector<Mat4d> worlds = worldTransforms(scene.nodes);

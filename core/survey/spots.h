@@ -65,6 +65,10 @@ struct SpotPlan {
 /// A sensible place to stand: the first camera, or back from the middle of a scene without any.
 [[nodiscard]] Viewpoint startingView(const Scene& scene);
 
+/// Where 24 of 25 objects are along x and z, and `margin` metres more, so that hills and sky do not
+/// count; y is 0. Without any bounds a square of 2 m.
+[[nodiscard]] Box middleOf(const Scene& scene, double margin);
+
 /// `count` headings all around at one pitch.
 [[nodiscard]] std::vector<Viewpoint> allAround(const Vec3d& eye, int count, double pitch);
 

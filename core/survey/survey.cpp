@@ -248,8 +248,7 @@ std::vector<SurveySpot> chooseRefined(const Survey& survey,
             if (!spot.done || std::max(std::fabs(by.x()), std::fabs(by.z())) > 0.75 * spacing ||
                 std::fabs(by.y()) > spacing)
                 continue;
-            const double load =
-                worstLoad(spot.tallies[spot.worstView(survey.target)], survey.target);
+            const double load = spot.worstLoad(survey.target);
             low = std::min(low, load);
             high = std::max(high, load);
         }
@@ -280,8 +279,13 @@ std::size_t SpotResult::worstView(Measure measure) const {
 std::size_t SpotResult::worstView(const Target& target) const {
     std::size_t worst = 0;
     for (std::size_t v = 1; v < tallies.size(); ++v)
-        if (worstLoad(tallies[v], target) > worstLoad(tallies[worst], target)) worst = v;
+        if (flentro::worstLoad(tallies[v], target) > flentro::worstLoad(tallies[worst], target))
+            worst = v;
     return worst;
+}
+
+double SpotResult::worstLoad(const Target& target) const {
+    return flentro::worstLoad(tallies[worstView(target)], target);
 }
 
 std::size_t Survey::doneCount() const {
@@ -313,11 +317,9 @@ double medianOf(const Survey& survey, Measure measure) {
 }
 
 std::size_t spotsOver(const Survey& survey) {
-    return static_cast<std::size_t>(
-        std::count_if(survey.spots.begin(), survey.spots.end(), [&](const SpotResult& spot) {
-            return spot.done &&
-                   worstLoad(spot.tallies[spot.worstView(survey.target)], survey.target) > 1;
-        }));
+    return static_cast<std::size_t>(std::count_if(
+        survey.spots.begin(), survey.spots.end(),
+        [&](const SpotResult& spot) { return spot.done && spot.worstLoad(survey.target) > 1; }));
 }
 
 Survey takeSurvey(const Scene& scene, const RayScene* rays, const Target& target,

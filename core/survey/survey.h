@@ -34,6 +34,8 @@ struct SpotResult {
     [[nodiscard]] std::size_t worstView(Measure measure) const;
     /// The view with the highest load in any measure.
     [[nodiscard]] std::size_t worstView(const Target& target) const;
+    /// The load of that view in its worst measure.
+    [[nodiscard]] double worstLoad(const Target& target) const;
 };
 
 struct Survey {
