@@ -52,6 +52,18 @@ public:
         placeCameras();
     }
 
+    /// Sky and hills around a land that reaches `further` metres east and south of the market.
+    void placeBackdrop(float further) {
+        put(s_.asset(makeSky(s_)), "dusk sky", further / 2, 0, further / 2);
+        for (int i = 0; i < 4; ++i) {
+            const int hill = s_.asset(makeHill(s_, i));
+            const float along = further / 2 - 260 + 170 * static_cast<float>(i);
+            put(hill, fmt::format("hill {} north", i + 1), along, 0, -330);
+            put(hill, fmt::format("hill {} south", i + 1),
+                further / 2 + 250 - 160 * static_cast<float>(i), 0, 340 + further, 180);
+        }
+    }
+
     [[nodiscard]] Json groundTruth() const { return truth_; }
 
 private:
@@ -74,18 +86,10 @@ private:
         put(s_.asset(water), "water", 0, 0, 0);
         put(s_.asset(quay), "quay", 0, 0, 0);
         put(s_.asset(makeMeadow(s_)), "meadow", 0, 0, 0);
-        put(s_.asset(makeSky(s_)), "dusk sky", 0, 0, 0);
         plant(5, "huge-mesh-defeats-culling", "one plane of the whole map, always drawn", {"water"},
               {{"triangles", water->triangles}});
         plant(5, "needs-32-bit-indices", "the ground as one mesh", {"quay"},
               {{"vertices", quay->vertices}});
-        for (int i = 0; i < 4; ++i) {
-            const int hill = s_.asset(makeHill(s_, i));
-            put(hill, fmt::format("hill {} north", i + 1), -260 + 170 * static_cast<float>(i), 0,
-                -330);
-            put(hill, fmt::format("hill {} south", i + 1), 250 - 160 * static_cast<float>(i), 0,
-                340, 180);
-        }
     }
 
     void placeBuildings() {
@@ -357,7 +361,7 @@ Ottermere makeOttermere(const Detail& detail, int copies) {
     lookAround(builder);
     Market market(builder);
     market.build();
-    if (copies > 1) builder.repeat(copies, 260);
+    market.placeBackdrop(builder.repeat(copies, 260));
     Ottermere result{builder.finish(), {}};
     Json faults = market.groundTruth();
     for (Json& fault : textureFaults(result.scene)) faults.push_back(std::move(fault));

@@ -174,7 +174,7 @@ void SceneBuilder::animatePath(int node, const std::string& name, const std::vec
     scene_.animations.push_back(std::move(animation));
 }
 
-void SceneBuilder::repeat(int copies, float spacing) {
+float SceneBuilder::repeat(int copies, float spacing) {
     const std::vector<Node> original = scene_.nodes;
     const int columns = static_cast<int>(std::ceil(std::sqrt(copies)));
     for (int copy = 1; copy < copies; ++copy) {
@@ -189,6 +189,7 @@ void SceneBuilder::repeat(int copies, float spacing) {
             scene_.nodes.push_back(std::move(node));
         }
     }
+    return spacing * static_cast<float>(columns - 1);
 }
 
 Scene SceneBuilder::finish() {

@@ -67,8 +67,9 @@ public:
     void animatePath(int node, const std::string& name, const std::vector<Vec3f>& path,
                      float speed);
 
-    /// Repeats everything placed so far `copies` times in a grid of `spacing` metres.
-    void repeat(int copies, float spacing);
+    /// Lays everything placed so far out `copies` times in a square grid of `spacing` metres, to
+    /// the east and south. Returns how much further that reaches, in metres.
+    float repeat(int copies, float spacing);
 
     [[nodiscard]] Scene finish();
 

@@ -44,6 +44,18 @@ public:
         }
         return true;
     }
+    enum class Side { Outside, Crossing, Inside };
+    /// Outside where meets() is false; Inside if nothing of the box is beyond any plane.
+    [[nodiscard]] Side sideOf(const Vec3d& centre, const Vec3d& half) const {
+        auto side = Side::Inside;
+        for (const Plane& p : planes_) {
+            const double reach = p.size[0] * half[0] + p.size[1] * half[1] + p.size[2] * half[2];
+            const double distance = p.signedDistance(centre);
+            if (distance < -reach) return Side::Outside;
+            if (distance < reach) side = Side::Crossing;
+        }
+        return side;
+    }
     [[nodiscard]] bool meetsSphere(const Vec3d& centre, double radius) const;
 
 private:

@@ -9,18 +9,17 @@ namespace {
 
 constexpr std::uint32_t kNoRow = 0xFFFFFFFFU;
 
-using BoxTree = Eigen::KdBVH<double, 3, std::uint32_t>;
-
-/// Collects the boxes within reach of a point.
+/// Collects the casters within reach of a light.
 struct WithinReach {
+    const std::vector<Object>& objects;
     const Vec3d& centre;
     double reach;
-    const std::vector<Box>& boxes;
     std::vector<std::uint32_t>& found;
 
     bool intersectVolume(const Box& box) const { return box.exteriorDistance(centre) <= reach; }
     bool intersectObject(std::uint32_t index) {
-        if (intersectVolume(boxes[index])) found.push_back(index);
+        const Object& object = objects[index];
+        if (object.castsShadow && intersectVolume(object.bounds)) found.push_back(index);
         return false;
     }
 };
@@ -31,6 +30,10 @@ void forEachView(std::uint32_t mask, Visit&& visit) {
 }
 
 }  // namespace
+
+struct ViewMeter::Tree : Eigen::KdBVH<double, 3, std::uint32_t> {
+    using KdBVH::KdBVH;
+};
 
 /// A set over small integers that is emptied at no cost.
 class ViewMeter::Marks {
@@ -53,8 +56,11 @@ ViewMeter::ViewMeter(const Scene& scene, const Target& target) : scene_(scene), 
     makeRows();
     makeMaterials();
     placeObjects();
+    growTree();
     findCasters();
 }
+
+ViewMeter::~ViewMeter() = default;
 
 void ViewMeter::makeRows() {
     for (const Asset& asset : scene_.assets) {
@@ -83,31 +89,6 @@ void ViewMeter::makeMaterials() {
     }
 }
 
-/// A shadow pass draws every caster whose bounds the light's range meets.
-void ViewMeter::findCasters() {
-    std::vector<std::uint32_t> casting;
-    std::vector<Box> boxes;
-    for (std::size_t i = 0; i < scene_.objects.size(); ++i) {
-        const Object& object = scene_.objects[i];
-        if (!object.castsShadow || object.bounds.isEmpty()) continue;
-        casting.push_back(static_cast<std::uint32_t>(i));
-        boxes.push_back(object.bounds);
-    }
-    casters_.resize(scene_.placedLights.size());
-    if (casting.empty()) return;
-    std::vector<std::uint32_t> order(casting.size());
-    for (std::size_t i = 0; i < order.size(); ++i) order[i] = static_cast<std::uint32_t>(i);
-    const BoxTree tree(order.begin(), order.end(), boxes.begin(), boxes.end());
-    for (std::size_t i = 0; i < casters_.size(); ++i) {
-        const PlacedLight& light = scene_.placedLights[i];
-        if (!light.castsShadow) continue;
-        WithinReach within{light.position, light.range, boxes, casters_[i]};
-        Eigen::BVIntersect(tree, within);
-        for (std::uint32_t& index : casters_[i]) index = casting[index];
-        std::sort(casters_[i].begin(), casters_[i].end());
-    }
-}
-
 void ViewMeter::placeObjects() {
     for (const Object& object : scene_.objects) {
         const int skin = scene_.nodes[static_cast<std::size_t>(object.node)].skin;
@@ -127,30 +108,110 @@ void ViewMeter::placeObjects() {
     }
 }
 
+void ViewMeter::growTree() {
+    std::vector<std::uint32_t> indices;
+    std::vector<Box> boxes;
+    for (std::size_t i = 0; i < scene_.objects.size(); ++i) {
+        if (scene_.objects[i].bounds.isEmpty()) continue;
+        indices.push_back(static_cast<std::uint32_t>(i));
+        boxes.push_back(scene_.objects[i].bounds);
+    }
+    tree_ =
+        std::make_unique<const Tree>(indices.begin(), indices.end(), boxes.begin(), boxes.end());
+}
+
+/// A shadow pass draws every caster whose bounds the light's range meets.
+void ViewMeter::findCasters() {
+    casters_.resize(scene_.placedLights.size());
+    for (std::size_t i = 0; i < casters_.size(); ++i) {
+        const PlacedLight& light = scene_.placedLights[i];
+        if (!light.castsShadow) continue;
+        WithinReach within{scene_.objects, light.position, light.range, casters_[i]};
+        Eigen::BVIntersect(*tree_, within);
+        std::sort(casters_[i].begin(), casters_[i].end());
+    }
+}
+
+/// Finds the views that each object is in, many at a time: what lies wholly in or out of a view
+/// is not asked further (Assarsson and Moller 2000, "Optimized view frustum culling algorithms
+/// for bounding boxes").
+class ViewMeter::Sweep {
+public:
+    Sweep(const ViewMeter& meter, std::span<const Viewpoint> views,
+          std::vector<std::uint16_t>& found)
+        : meter_(meter), found_(found) {
+        for (const Viewpoint& view : views) frusta_.emplace_back(view, meter.target_.lens());
+    }
+
+    void run() { visit(meter_.tree_->getRootIndex(), {(1U << frusta_.size()) - 1, 0}); }
+
+    [[nodiscard]] std::span<const Frustum> frusta() const { return frusta_; }
+
+private:
+    /// Masks of views.
+    struct Open {
+        std::uint32_t crossing;
+        std::uint32_t inside;
+        [[nodiscard]] std::uint32_t all() const { return crossing | inside; }
+    };
+
+    [[nodiscard]] Open narrow(Open open, const Vec3d& centre, const Vec3d& half) const {
+        forEachView(open.crossing, [&](std::size_t v) {
+            const Frustum::Side side = frusta_[v].sideOf(centre, half);
+            if (side == Frustum::Side::Crossing) return;
+            open.crossing &= ~(1U << v);
+            if (side == Frustum::Side::Inside) open.inside |= 1U << v;
+        });
+        return open;
+    }
+
+    void visit(int node, Open open) {
+        const int* box = nullptr;
+        const int* boxesEnd = nullptr;
+        const std::uint32_t* object = nullptr;
+        const std::uint32_t* objectsEnd = nullptr;
+        meter_.tree_->getChildren(node, box, boxesEnd, object, objectsEnd);
+        for (; box != boxesEnd; ++box) {
+            const Box& bounds = meter_.tree_->getVolume(*box);
+            const Open within = narrow(open, bounds.center(), 0.5 * bounds.sizes());
+            if (within.all() != 0) visit(*box, within);
+        }
+        for (; object != objectsEnd; ++object) {
+            const Placed& placed = meter_.placed_[*object];
+            found_[*object] =
+                static_cast<std::uint16_t>(narrow(open, placed.centre, placed.half).all());
+        }
+    }
+
+    const ViewMeter& meter_;
+    std::vector<std::uint16_t>& found_;
+    std::vector<Frustum> frusta_;
+};
+
 Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) const {
     Sightings result;
     result.views = views.size();
-    std::vector<Frustum> frusta;
-    for (const Viewpoint& view : views) frusta.emplace_back(view, target_.lens());
     result.levels.assign(scene_.objects.size(), Sightings::kGone);
     result.objects.assign(scene_.objects.size(), 0);
+    Sweep sweep(*this, views, result.objects);
+    sweep.run();
     for (std::size_t i = 0; i < placed_.size(); ++i) {
         const Placed& object = placed_[i];
         const double distance =
             ((eye - object.centre).cwiseAbs() - object.half).cwiseMax(0.0).norm();
-        if (!(distance < object.gone)) continue;
+        if (!(distance < object.gone)) {
+            result.objects[i] = 0;
+            continue;
+        }
         const Ladder& ladder = scene_.assets[object.asset].ladder;
         result.levels[i] =
             static_cast<std::uint8_t>(ladder.empty() ? 0 : levelAt(ladder, object.scale, distance));
-        std::uint32_t mask = 0;
-        for (std::size_t v = 0; v < frusta.size(); ++v)
-            mask |= static_cast<std::uint32_t>(frusta[v].meets(object.centre, object.half)) << v;
-        result.objects[i] = static_cast<std::uint16_t>(mask);
     }
     for (const PlacedLight& light : scene_.placedLights) {
         std::uint16_t mask = 0;
-        for (std::size_t v = 0; v < frusta.size(); ++v)
-            if (frusta[v].meetsSphere(light.position, light.range)) mask |= std::uint16_t(1U << v);
+        for (std::size_t v = 0; v < views.size(); ++v)
+            if (sweep.frusta()[v].meetsSphere(light.position, light.range))
+                mask |= std::uint16_t(1U << v);
         result.lights.push_back(mask);
     }
     return result;

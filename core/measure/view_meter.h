@@ -7,6 +7,7 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -40,8 +41,10 @@ class ViewMeter {
 public:
     /// Cost: O(objects log objects + casters in reach of each shadow light).
     ViewMeter(const Scene& scene, const Target& target);
+    ~ViewMeter();
 
-    /// At most Sightings::kMostViews views, all from `eye`. Cost: O(objects x views).
+    /// At most Sightings::kMostViews views, all from `eye`. Cost: O(objects), and O(views) for
+    /// the objects around the edges of the views.
     [[nodiscard]] Sightings sight(const Vec3d& eye, std::span<const Viewpoint> views) const;
 
     /// One tally for each view. Cost: O(objects + casters + drawn objects).
@@ -77,11 +80,14 @@ private:
         double calls = 0;
     };
     class Marks;
+    class Sweep;
+    struct Tree;
 
     void makeRows();
     void makeMaterials();
-    void findCasters();
     void placeObjects();
+    void growTree();
+    void findCasters();
     [[nodiscard]] std::vector<std::uint32_t> rowsOf(const Sightings& sightings,
                                                     const Without& without) const;
     [[nodiscard]] Pass shadowPass(std::size_t light, const std::vector<std::uint32_t>& rowsHere,
@@ -98,6 +104,7 @@ private:
     std::vector<std::uint32_t> rowMaterials_;
     std::vector<std::vector<std::uint32_t>> imagesOf_;  ///< [materials]
     std::vector<Placed> placed_;                        ///< [objects]
+    std::unique_ptr<const Tree> tree_;                  ///< Over objects with bounds.
     std::vector<std::vector<std::uint32_t>> casters_;   ///< [placed lights]
 };
 

@@ -205,15 +205,21 @@ void SeenTally::merge(const SeenTally& other) {
 /// Hands the hits of the cube's rays to the looker.
 class Looker::Collector final : public RaySink {
 public:
-    Collector(Looker& looker, const Sightings& sightings, SeenTally& tally, SpotSeen& seen)
-        : looker_(looker), sightings_(sightings), tally_(tally), seen_(seen) {}
+    Collector(Looker& looker, SeenTally& tally, SpotSeen& seen)
+        : looker_(looker), tally_(tally), seen_(seen) {}
     void start(const CubeRays::Packet& packet) {
         packet_ = &packet;
         sample_ = {};
     }
     void meet(int lane, const RayHit& hit, bool opaque) override {
         const auto i = static_cast<std::size_t>(lane);
-        looker_.collect(hit, packet_->pixels[i], packet_->views[i], tally_);
+        if (hit.triangle != run_.triangle || hit.object != run_.object) {
+            flush();
+            run_ = hit;
+        }
+        run_.distance = std::min(run_.distance, hit.distance);
+        runPixels_ += packet_->pixels[i];
+        runViews_ |= packet_->views[i];
         if (!opaque) return;
         looker_.depth_[packet_->depth +
                        static_cast<std::size_t>(lane / kBlock * looker_.cube_.faceSize() +
@@ -222,52 +228,49 @@ public:
         seen_.pixelsByDistance[distanceBin(hit.distance)] += packet_->pixels[i];
         if (lane == kSampleLane) sample_ = hit;
     }
-    [[nodiscard]] bool isGone(std::uint32_t object, float) const override {
-        return sightings_.levels[object] == Sightings::kGone;
+    /// Hands on what is still held back: rays that met one triangle go together.
+    void flush() {
+        if (run_.met()) looker_.collect(run_, runPixels_, runViews_, tally_);
+        run_ = {};
+        runPixels_ = 0;
+        runViews_ = 0;
     }
     static constexpr int kSampleLane = 5;
     [[nodiscard]] const RayHit& sample() const { return sample_; }
 
 private:
     Looker& looker_;
-    const Sightings& sightings_;
     SeenTally& tally_;
     SpotSeen& seen_;
     const CubeRays::Packet* packet_ = nullptr;
     RayHit sample_;
+    RayHit run_;  ///< The nearest of a run.
+    float runPixels_ = 0;
+    std::uint16_t runViews_ = 0;
 };
 
 /// Keeps the hits of one object.
 class Looker::Finder final : public RaySink {
 public:
-    Finder(std::uint32_t object, const Sightings& sightings)
-        : object_(object), sightings_(sightings) {}
+    explicit Finder(std::uint32_t object) : object_(object) {}
     void meet(int, const RayHit& hit, bool) override {
         if (hit.object == object_) found.push_back(hit);
-    }
-    [[nodiscard]] bool isGone(std::uint32_t object, float) const override {
-        return sightings_.levels[object] == Sightings::kGone;
     }
     std::vector<RayHit> found;
 
 private:
     std::uint32_t object_;
-    const Sightings& sightings_;
 };
 
 /// Counts every surface along the rays.
 class Looker::LayerCounter final : public RaySink {
 public:
-    LayerCounter(std::span<const RayScene::PartRow> parts, const Sightings& sightings)
-        : parts_(parts), sightings_(sightings) {}
+    explicit LayerCounter(std::span<const RayScene::PartRow> parts) : parts_(parts) {}
     void meet(int lane, const RayHit& hit, bool) override {
         const auto i = static_cast<std::size_t>(lane);
         const RayScene::PartRow& part = parts_[hit.part];
         all[i] += 1;
         if (!part.twoSided && part.alpha == AlphaMode::Opaque) plain[i] += 1;
-    }
-    [[nodiscard]] bool isGone(std::uint32_t object, float) const override {
-        return sightings_.levels[object] == Sightings::kGone;
     }
     [[nodiscard]] bool passesAll() const override { return true; }
 
@@ -276,7 +279,6 @@ public:
 
 private:
     std::span<const RayScene::PartRow> parts_;
-    const Sightings& sightings_;
 };
 
 Looker::Looker(const Scene& scene, const RayScene& rays, const CubeRays& cube, const Target& target,
@@ -286,6 +288,8 @@ Looker::Looker(const Scene& scene, const RayScene& rays, const CubeRays& cube, c
       cube_(cube),
       target_(target),
       lights_(lights),
+      parts_(rays.parts()),
+      densities_(rays.texCoordDensity()),
       texelScale_(static_cast<float>(1 / pixelsPerMetreAtOne(target))),
       here_(scene.objects.size()),
       trianglesHere_(rays.triangleCount(), 0.0F),
@@ -309,8 +313,8 @@ void Looker::collect(const RayHit& hit, float pixels, std::uint16_t views, SeenT
     float& triangle = trianglesHere_[hit.triangle];
     if (triangle == 0) trianglesTouched_.push_back(hit.triangle);
     triangle += pixels;
-    const int material = rays_.parts()[hit.part].material;
-    const float density = rays_.texCoordDensity()[hit.triangle];
+    const int material = parts_[hit.part].material;
+    const float density = densities_[hit.triangle];
     if (material < 0 || density == 0) return;
     float& least = tally.texCoordPerPixel[static_cast<std::size_t>(material)];
     least = std::min(least, density * invScale_[hit.object] * hit.distance * texelScale_);
@@ -361,8 +365,8 @@ void Looker::aimAtSmall(const Vec3d& eye, const Sightings& sightings, SeenTally&
             packet.z[k] = static_cast<float>(at.z());
             packet.valid[k] = -1;
         }
-        Finder finder(i, sightings);
-        rays_.trace(eye, packet, static_cast<float>(target_.farPlane), finder);
+        Finder finder(i);
+        rays_.trace(eye, packet, static_cast<float>(target_.farPlane), sightings, finder);
         for (const RayHit& hit : finder.found)
             collect(hit, static_cast<float>(area / kAimedRays), sightings.objects[i], tally);
     }
@@ -375,8 +379,8 @@ void Looker::countLayers(const Vec3d& eye, const Sightings& sightings, SpotSeen&
     std::array<double, Sightings::kMostViews> inView{};
     std::array<double, Sightings::kMostViews> viewWeights{};
     for (const CubeRays::Packet& packet : cube_.layerPackets()) {
-        LayerCounter counter(rays_.parts(), sightings);
-        rays_.trace(eye, packet.rays, static_cast<float>(target_.farPlane), counter);
+        LayerCounter counter(rays_.parts());
+        rays_.trace(eye, packet.rays, static_cast<float>(target_.farPlane), sightings, counter);
         for (std::size_t i = 0; i < RayPacket::kLanes; ++i) {
             if (packet.rays.valid[i] == 0) continue;
             const auto weight = static_cast<double>(packet.pixels[i]);
@@ -425,12 +429,12 @@ void Looker::finish(SeenTally& tally, SpotSeen& seen) {
 
 SpotSeen Looker::look(const Vec3d& eye, const Sightings& sightings, SeenTally& tally) {
     SpotSeen seen;
-    Collector collector(*this, sightings, tally, seen);
+    Collector collector(*this, tally, seen);
     std::fill(depth_.begin(), depth_.end(), std::numeric_limits<float>::infinity());
     std::size_t count = 0;
     for (const CubeRays::Packet& packet : cube_.packets()) {
         collector.start(packet);
-        rays_.trace(eye, packet.rays, static_cast<float>(target_.farPlane), collector);
+        rays_.trace(eye, packet.rays, static_cast<float>(target_.farPlane), sightings, collector);
         if (++count % kLightStep != 0 || !collector.sample().met()) continue;
         constexpr int lane = Collector::kSampleLane;
         const Vec3d direction(packet.rays.x[lane], packet.rays.y[lane], packet.rays.z[lane]);
@@ -438,6 +442,7 @@ SpotSeen Looker::look(const Vec3d& eye, const Sightings& sightings, SeenTally& t
         addLights(eye + static_cast<double>(collector.sample().distance) * direction,
                   packet.pixels[lane] * kStandsFor);
     }
+    collector.flush();
     aimAtSmall(eye, sightings, tally);
     countLayers(eye, sightings, seen);
     finish(tally, seen);

@@ -116,6 +116,8 @@ private:
     const CubeRays& cube_;
     const Target& target_;
     const LightCells& lights_;
+    std::span<const RayScene::PartRow> parts_;
+    std::span<const float> densities_;    ///< [unique triangles]
     float texelScale_;                    ///< Metres a pixel at a distance of one metre.
     std::vector<float> invScale_;         ///< [objects] Own metres for a world metre.
     std::vector<SeenObject> here_;        ///< [objects] Of the present spot.

@@ -12,10 +12,11 @@
 namespace flentro {
 namespace {
 
-constexpr int kAlphaEdge = 256;        ///< Pixels; alpha is looked up in a picture this large.
-constexpr int kMostLayers = 64;        ///< Surfaces after which a ray is given up.
-constexpr float kTransparent = 0.98F;  ///< Blended surfaces above this alpha hide all behind.
-constexpr double kSingular = 1e-12;    ///< Of the determinant over the cubed scale.
+constexpr int kAlphaEdge = 256;         ///< Pixels; alpha is looked up in a picture this large.
+constexpr int kMostLayers = 64;         ///< Surfaces after which a ray is given up.
+constexpr float kTransparent = 0.98F;   ///< Blended surfaces above this alpha hide all behind.
+constexpr float kFarthestTexel = 1e6F;  ///< Beyond it a picture no longer repeats.
+constexpr double kSingular = 1e-12;     ///< Of the determinant over the cubed scale.
 
 struct ReleaseScene {
     void operator()(RTCScene scene) const { rtcReleaseScene(scene); }
@@ -28,11 +29,15 @@ struct AlphaMap {
     int height = 0;
     std::vector<std::uint8_t> alpha;
 
+    /// Texture coordinates within +-kFarthestTexel / edge; the picture repeats.
     [[nodiscard]] float at(float u, float v) const {
+        // Asked for every ray among leaves: no call of floor(), which is one without SSE4.
         const auto wrap = [](float c, int size) {
-            const int i =
-                static_cast<int>(std::floor((c - std::floor(c)) * static_cast<float>(size)));
-            return std::clamp(i, 0, size - 1);
+            const float texel =
+                std::clamp(c * static_cast<float>(size), -kFarthestTexel, kFarthestTexel);
+            const int towardsZero = static_cast<int>(texel);
+            const int i = (towardsZero - (texel < static_cast<float>(towardsZero))) % size;
+            return i < 0 ? i + size : i;
         };
         const auto index = static_cast<std::size_t>(wrap(v, height) * width + wrap(u, width));
         return static_cast<float>(alpha[index]) / 255;
@@ -45,16 +50,13 @@ struct AlphaSource {
     float cutoff = 0;
     bool masked = false;  ///< Cut out at `cutoff`; else blended.
     const AlphaMap* map = nullptr;
-    const std::vector<std::uint32_t>* indices = nullptr;
-    std::vector<Vec2f> texCoords;
+    std::vector<std::array<Vec2f, 3>> corners;  ///< [triangles] Texture coordinates, finite.
 
     [[nodiscard]] float at(std::uint32_t primitive, float u, float v) const {
-        if (!map || texCoords.empty()) return factor;
-        const auto corner = [&](std::size_t k) {
-            return texCoords[(*indices)[std::size_t{3} * primitive + k]];
-        };
-        const Vec2f where = (1 - u - v) * corner(0) + u * corner(1) + v * corner(2);
-        return where.allFinite() ? factor * map->at(where.x(), where.y()) : factor;
+        if (!map || corners.empty()) return factor;
+        const std::array<Vec2f, 3>& c = corners[primitive];
+        const Vec2f where = (1 - u - v) * c[0] + u * c[1] + v * c[2];
+        return factor * map->at(where.x(), where.y());
     }
 };
 
@@ -77,6 +79,21 @@ std::vector<Vec2f> texCoordsOf(const Part& part, int set) {
     if (!stream || stream->components != 2) return result;
     for (std::size_t i = 0; i < stream->count(); ++i)
         result.emplace_back(stream->value(i, 0), stream->value(i, 1));
+    return result;
+}
+
+/// [triangles]; empty without such coordinates.
+std::vector<std::array<Vec2f, 3>> cornerTexCoords(const Part& part, int set) {
+    const std::vector<Vec2f> coords = texCoordsOf(part, set);
+    std::vector<std::array<Vec2f, 3>> result;
+    if (coords.empty()) return result;
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        result.emplace_back();
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Vec2f& at = coords[part.indices[i + k]];
+            result.back()[k] = at.allFinite() ? at : Vec2f(0, 0);
+        }
+    }
     return result;
 }
 
@@ -167,8 +184,12 @@ struct RayScene::State {
     [[nodiscard]] RayHit hitOf(unsigned instance, unsigned geometry, unsigned primitive,
                                float distance) const;
     enum class Meeting { Through, Seen, Opaque };
-    [[nodiscard]] Meeting meet(const RayHit& hit, unsigned primitive, const Vec3f& direction,
-                               const Vec3f& normal, float u, float v) const;
+    /// For a triangle that faces away; nothing of its alpha is asked.
+    [[nodiscard]] bool isBackFace(const RayHit& hit, const Vec3f& direction,
+                                  const Vec3f& normal) const {
+        return !parts[hit.part].twoSided && (inverses[hit.object] * direction).dot(normal) > 0;
+    }
+    [[nodiscard]] Meeting meet(const RayHit& hit, unsigned primitive, float u, float v) const;
 };
 
 std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const Part& part) {
@@ -177,7 +198,6 @@ std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const 
     source->factor = material.baseColor.w();
     source->cutoff = material.alphaCutoff;
     source->masked = material.alphaMode == AlphaMode::Mask;
-    source->indices = &part.indices;
     for (const TextureUse& use : material.textures) {
         if (use.role != "baseColorTexture") continue;
         const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
@@ -194,7 +214,7 @@ std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const 
             maps[image] = std::move(map);
         }
         source->map = &maps.at(image);
-        source->texCoords = texCoordsOf(part, use.texCoord);
+        source->corners = cornerTexCoords(part, use.texCoord);
     }
     return source;
 }
@@ -244,13 +264,10 @@ RayHit RayScene::State::hitOf(unsigned instance, unsigned geometry, unsigned pri
     return hit;
 }
 
-RayScene::State::Meeting RayScene::State::meet(const RayHit& hit, unsigned primitive,
-                                               const Vec3f& direction, const Vec3f& normal, float u,
+/// A front face.
+RayScene::State::Meeting RayScene::State::meet(const RayHit& hit, unsigned primitive, float u,
                                                float v) const {
-    const PartRow& row = parts[hit.part];
-    if (!row.twoSided && (inverses[hit.object] * direction).dot(normal) > 0)
-        return Meeting::Through;
-    if (row.alpha != AlphaMode::Blend) return Meeting::Opaque;
+    if (parts[hit.part].alpha != AlphaMode::Blend) return Meeting::Opaque;
     const float alpha = alphas[hit.part]->at(primitive, u, v);
     if (alpha <= 1.0F / 255) return Meeting::Through;
     return alpha < kTransparent ? Meeting::Seen : Meeting::Opaque;
@@ -305,6 +322,11 @@ void startRays(const Vec3d& eye, const RayPacket& rays, float farthest, RTCRayHi
     }
 }
 
+bool isSameTriangle(const RTCHit16& hits, int a, int b) {
+    return hits.primID[a] == hits.primID[b] && hits.geomID[a] == hits.geomID[b] &&
+           hits.instID[0][a] == hits.instID[0][b];
+}
+
 /// A little beyond a surface, so that the ray does not meet it again.
 float beyond(float distance) {
     return distance * (1 + 1e-5F) + 1e-5F;
@@ -312,7 +334,8 @@ float beyond(float distance) {
 
 }  // namespace
 
-void RayScene::trace(const Vec3d& eye, const RayPacket& rays, float farthest, RaySink& sink) const {
+void RayScene::trace(const Vec3d& eye, const RayPacket& rays, float farthest,
+                     const Sightings& sightings, RaySink& sink) const {
     RTCRayHit16 packet;
     startRays(eye, rays, farthest, packet);
     alignas(64) int valid[RayPacket::kLanes];
@@ -324,18 +347,26 @@ void RayScene::trace(const Vec3d& eye, const RayPacket& rays, float farthest, Ra
     for (int layer = 0; layer < kMostLayers; ++layer) {
         rtcIntersect16(valid, state_->top.get(), &context, &packet);
         bool again = false;
+        int last = -1;  // Neighbouring rays mostly meet one triangle: it is looked up once.
+        RayHit hit;
+        bool passes = false;
         for (int i = 0; i < RayPacket::kLanes; ++i) {
             if (valid[i] == 0) continue;
             valid[i] = 0;
             if (packet.hit.geomID[i] == RTC_INVALID_GEOMETRY_ID) continue;
-            const RayHit hit = state_->hitOf(packet.hit.instID[0][i], packet.hit.geomID[i],
-                                             packet.hit.primID[i], packet.ray.tfar[i]);
-            auto meeting = State::Meeting::Through;
-            if (!sink.isGone(hit.object, hit.distance))
-                meeting =
-                    state_->meet(hit, packet.hit.primID[i], Vec3f(rays.x[i], rays.y[i], rays.z[i]),
-                                 Vec3f(packet.hit.Ng_x[i], packet.hit.Ng_y[i], packet.hit.Ng_z[i]),
-                                 packet.hit.u[i], packet.hit.v[i]);
+            if (last < 0 || !isSameTriangle(packet.hit, i, last)) {
+                hit = state_->hitOf(packet.hit.instID[0][i], packet.hit.geomID[i],
+                                    packet.hit.primID[i], packet.ray.tfar[i]);
+                passes = sightings.levels[hit.object] == Sightings::kGone ||
+                         state_->isBackFace(
+                             hit, Vec3f(rays.x[i], rays.y[i], rays.z[i]),
+                             Vec3f(packet.hit.Ng_x[i], packet.hit.Ng_y[i], packet.hit.Ng_z[i]));
+            }
+            last = i;
+            hit.distance = packet.ray.tfar[i];
+            const auto meeting =
+                passes ? State::Meeting::Through
+                       : state_->meet(hit, packet.hit.primID[i], packet.hit.u[i], packet.hit.v[i]);
             const bool opaque = meeting == State::Meeting::Opaque;
             if (meeting != State::Meeting::Through) sink.meet(i, hit, opaque);
             if (opaque && !passesAll) continue;
@@ -370,8 +401,8 @@ RayHit RayScene::first(const Vec3d& from, const Vec3d& direction, double nearest
         if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
         const RayHit hit =
             state_->hitOf(ray.hit.instID[0], ray.hit.geomID, ray.hit.primID, ray.ray.tfar);
-        if (state_->meet(hit, ray.hit.primID, d, {ray.hit.Ng_x, ray.hit.Ng_y, ray.hit.Ng_z},
-                         ray.hit.u, ray.hit.v) != State::Meeting::Through)
+        if (!state_->isBackFace(hit, d, {ray.hit.Ng_x, ray.hit.Ng_y, ray.hit.Ng_z}) &&
+            state_->meet(hit, ray.hit.primID, ray.hit.u, ray.hit.v) != State::Meeting::Through)
             return hit;
         ray.ray.tnear = beyond(hit.distance);
         if (ray.ray.tnear >= farthest) return {};

@@ -11,6 +11,7 @@
 #include <span>
 #include <vector>
 
+#include "measure/view_meter.h"
 #include "scene/scene.h"
 
 namespace flentro {
@@ -39,8 +40,6 @@ public:
     virtual ~RaySink() = default;
     /// A surface that is seen; `opaque` ends the ray.
     virtual void meet(int lane, const RayHit& hit, bool opaque) = 0;
-    /// True for objects that are not there for these rays.
-    [[nodiscard]] virtual bool isGone(std::uint32_t object, float distance) const = 0;
     /// True if opaque surfaces are to be counted and passed as well.
     [[nodiscard]] virtual bool passesAll() const { return false; }
 };
@@ -61,8 +60,9 @@ public:
     RayScene(const RayScene&) = delete;
     RayScene& operator=(const RayScene&) = delete;
 
-    /// Traces a packet within `farthest` metres.
-    void trace(const Vec3d& eye, const RayPacket& rays, float farthest, RaySink& sink) const;
+    /// Traces a packet within `farthest` metres, through objects that `sightings` hold for gone.
+    void trace(const Vec3d& eye, const RayPacket& rays, float farthest, const Sightings& sightings,
+               RaySink& sink) const;
 
     /// What one ray meets first, nothing culled. `direction` need not be a unit vector.
     [[nodiscard]] RayHit first(const Vec3d& from, const Vec3d& direction, double nearest = 0,
