@@ -89,7 +89,7 @@ Document::Document(QObject* parent) : QObject(parent), cache_(std::make_shared<S
 
 bool Document::isSettled() const {
     return !jobs_.isRunning() && tallier_.isIdle() && !evaluateTimer_.isActive() &&
-           counter_.isIdle();
+           counter_.isIdle() && resurveyor_.isIdle();
 }
 
 void Document::report(const Error& error) {
@@ -305,6 +305,7 @@ void Document::evaluateNow() {
                         emit resultChanged();
                         recountSoon();
                         retallySoon();
+                        surveyAgainSoon();
                         evaluateWithoutSelected();
                     };
                 });
@@ -375,8 +376,9 @@ Expected<std::vector<SurveySpot>> spotsOnLine(const Scene& scene, const Project&
     return spots;
 }
 
-Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const RayScene& rays,
-                                           const Project& project, Progress& progress) {
+/// Makes `rays` if it needs them.
+Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const Project& project,
+                                           std::unique_ptr<RayScene>& rays, Progress& progress) {
     const SurveyRequest& request = project.survey;
     if (request.where == Where::Kept) return keptSpots(project);
     if (request.where == Where::Walk || request.where == Where::Path)
@@ -387,7 +389,8 @@ Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const RayScene& r
     plan.walker.eyeHeight = request.eyeHeight;
     plan.starts = {project.view.eye};
     for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
-    return planSpots(scene, rays, plan, progress);
+    rays = std::make_unique<RayScene>(scene);
+    return planSpots(scene, *rays, plan, progress);
 }
 
 /// What chooses the spots, as text.
@@ -395,7 +398,10 @@ std::string describeWhere(const Project& project) {
     const SurveyRequest& request = project.survey;
     std::ostringstream text;
     text << static_cast<int>(request.where) << ' ' << request.node << ' ' << request.spacing << ' '
-         << request.eyeHeight;
+         << request.eyeHeight << ' ' << request.camera.firstHeading << ' '
+         << request.camera.lastHeading;
+    for (const double distance : request.camera.distances) text << " behind " << distance;
+    for (const double pitch : request.camera.pitches) text << " pitch " << pitch;
     const auto add = [&](const Viewpoint& view) { text << ' ' << view.eye.transpose(); };
     if (request.where == Where::Reach) add(project.view);
     if (request.where == Where::Walk)
@@ -414,16 +420,20 @@ Expected<Survey> surveyOrCached(const Scene& scene, const Project& project,
                                 const OnSpot& onSpot) {
     SurveySettings settings;
     settings.faceSize = project.survey.faceSize;
+    settings.onlyInViews = !project.survey.camera.isFree();
     const Hash key = surveyKey(scene, project.target, settings, describeWhere(project));
     if (!cache.empty())
         if (auto known = loadSurvey(cache, key, scene, project.target)) return std::move(*known);
-    const RayScene rays(scene);
+    std::unique_ptr<RayScene> rays;
     SubProgress finding(progress, 0, 0.1);
-    auto spots = spotsFor(scene, rays, project, finding);
+    auto spots = spotsFor(scene, project, rays, finding);
     if (!spots) return tl::unexpected(spots.error());
+    *spots = throughCamera(*spots, project.survey.camera, settings.headings);
     SubProgress looking(progress, 0.1, 1);
-    Survey survey = takeSurvey(scene, settings.faceSize > 0 ? &rays : nullptr, project.target,
-                               *spots, settings, looking, onSpot);
+    const bool looks = settings.faceSize > 0;
+    if (looks && !rays) rays = std::make_unique<RayScene>(scene);
+    Survey survey = takeSurvey(scene, looks ? rays.get() : nullptr, project.target, *spots,
+                               settings, looking, onSpot);
     // Not an error if the folder cannot be written: it is surveyed anew next time.
     if (!cache.empty() && survey.complete) (void)saveSurvey(survey, key, cache);
     return survey;
@@ -483,31 +493,103 @@ void Document::runSurvey() {
                     const auto survey = std::make_shared<const Survey>(std::move(*taken));
                     const bool alongLine =
                         project.survey.where == Where::Walk || project.survey.where == Where::Path;
-                    return [this, survey, source, alongLine] {
+                    return [this, survey, source, scene, alongLine] {
                         if (source == source_ && survey->doneCount() > 0)
-                            adoptSurvey(survey, alongLine);
+                            adoptSurvey(survey, scene, alongLine);
                     };
                 });
 }
 
-void Document::adoptSurvey(const std::shared_ptr<const Survey>& survey, bool alongLine) {
+void Document::adoptSurvey(const std::shared_ptr<const Survey>& survey, const ScenePtr& scene,
+                           bool alongLine) {
     auto kept = std::make_shared<Survey>(*survey);
     std::erase_if(kept->spots, [](const SpotResult& spot) { return !spot.done; });
-    surveyed_ = {kept, {}, {}, alongLine};
+    surveyed_ = {kept, {}, {}, alongLine, scene};
     {
         const std::lock_guard lock(early_->mutex);
         early_->spots.clear();
     }
     emit surveyChanged();
     retallySoon();
+    surveyAgainSoon();
+}
+
+namespace {
+
+/// Cancelled as soon as there is a newer wish.
+class UntilNextWish final : public Progress {
+public:
+    explicit UntilNextWish(std::shared_ptr<std::atomic<int>> wish)
+        : wish_(std::move(wish)), mine_(*wish_) {}
+    void report(double, std::string_view) override {}
+    [[nodiscard]] bool cancelled() const override { return *wish_ != mine_; }
+
+private:
+    std::shared_ptr<std::atomic<int>> wish_;
+    int mine_;
+};
+
+/// The surveyed scene with the culling and levels of another state of it; nothing when that has
+/// other objects, or the same culling and levels.
+ScenePtr withCullingAndLevels(const Scene& surveyed, const Scene& now) {
+    if (surveyed.objects.size() != now.objects.size() ||
+        surveyed.assets.size() != now.assets.size())
+        return nullptr;
+    auto result = std::make_shared<Scene>(surveyed);
+    bool differs = false;
+    for (std::size_t i = 0; i < now.objects.size(); ++i) {
+        differs = differs || result->objects[i].culling.end != now.objects[i].culling.end;
+        result->objects[i].culling = now.objects[i].culling;
+    }
+    for (std::size_t i = 0; i < now.assets.size(); ++i) {
+        differs = differs || !(result->assets[i].ladder == now.assets[i].ladder);
+        result->assets[i].ladder = now.assets[i].ladder;
+    }
+    return differs ? result : nullptr;
+}
+
+bool isCulledOtherwise(const Scene& a, const Scene& b) {
+    for (std::size_t i = 0; i < a.objects.size(); ++i)
+        if (a.objects[i].culling.end != b.objects[i].culling.end) return true;
+    return false;
+}
+
+}  // namespace
+
+/// Works new culling distances and levels into the survey: drawn from every spot, seen from those
+/// where that changes.
+void Document::surveyAgainSoon() {
+    ++*wish_;
+    surveyingAgain_ = false;
+    if (!surveyed_.exists()) return;
+    surveyingAgain_ = true;
+    resurveyor_.request([this, progress = std::make_shared<UntilNextWish>(wish_),
+                         surveyed = surveyed_.survey, before = surveyed_.scene,
+                         now = result_]() -> std::function<void()> {
+        const ScenePtr scene = withCullingAndLevels(*before, *now);
+        if (!scene)
+            return [this, progress] {
+                if (!progress->cancelled()) surveyingAgain_ = false;
+            };
+        auto survey = std::make_shared<Survey>(*surveyed);
+        std::optional<RayScene> rays;
+        if (survey->hasRays() && isCulledOtherwise(*scene, *before)) rays.emplace(*scene);
+        (void)surveyAgain(*survey, *scene, rays ? &*rays : nullptr, *progress);
+        return [this, scene, survey, progress] {
+            if (progress->cancelled()) return;
+            surveyed_.survey = survey;
+            surveyed_.scene = scene;
+            surveyingAgain_ = false;
+            emit surveyChanged();
+        };
+    });
 }
 
 /// The views of the survey cost something else now: counted again, without any rays.
 void Document::retallySoon() {
     if (!surveyed_.exists()) return;
     tallier_.request([this, survey = surveyed_.survey, before = source_, after = result_,
-                      target = project_.target, off = off_,
-                      alongLine = surveyed_.alongLine]() -> std::function<void()> {
+                      target = project_.target, off = off_]() -> std::function<void()> {
         const auto count = [&](const Scene& scene, const Without& without) {
             const ViewMeter meter(scene, target);
             Surveyed::Tallies tallies;
@@ -515,11 +597,11 @@ void Document::retallySoon() {
                 tallies.push_back(meter.count(meter.sight(spot.eye, spot.views), without));
             return tallies;
         };
-        auto tallied = std::make_shared<Surveyed>(
-            Surveyed{survey, count(*before, {}), count(*after, off), alongLine});
-        return [this, tallied] {
-            if (tallied->survey != surveyed_.survey) return;
-            surveyed_ = std::move(*tallied);
+        auto tallies = std::make_shared<std::pair<Surveyed::Tallies, Surveyed::Tallies>>(
+            count(*before, {}), count(*after, off));
+        return [this, tallies, spots = survey->spots.size()] {
+            if (!surveyed_.exists() || spots != surveyed_.survey->spots.size()) return;
+            std::tie(surveyed_.before, surveyed_.after) = std::move(*tallies);
             emit surveyChanged();
         };
     });
@@ -553,20 +635,30 @@ void Document::switchOff(const std::vector<std::size_t>& objects) {
     if (!source_ || objects.empty()) return;
     off_.objects.resize(source_->objects.size(), false);
     for (const std::size_t object : objects) off_.objects[object] = true;
-    emit offChanged();
-    countSoon();
-    retallySoon();
+    offWasChanged();
+}
+
+void Document::switchLightsOff(const std::vector<std::size_t>& lights) {
+    if (!source_ || lights.empty()) return;
+    off_.lights.resize(source_->placedLights.size(), false);
+    for (const std::size_t light : lights) off_.lights[light] = true;
+    offWasChanged();
 }
 
 void Document::switchAllOn() {
     off_ = {};
+    offWasChanged();
+}
+
+void Document::offWasChanged() {
     emit offChanged();
     countSoon();
     retallySoon();
 }
 
 std::size_t Document::offCount() const {
-    return static_cast<std::size_t>(std::count(off_.objects.begin(), off_.objects.end(), true));
+    return static_cast<std::size_t>(std::count(off_.objects.begin(), off_.objects.end(), true) +
+                                    std::count(off_.lights.begin(), off_.lights.end(), true));
 }
 
 }  // namespace flentro::app

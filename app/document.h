@@ -37,6 +37,8 @@ struct Surveyed {
     Tallies after;           ///< Of the result, without what is switched off.
     bool alongLine = false;  ///< Its spots follow a walk or path, in their order.
 
+    /// The scene that was surveyed, with the culling and levels that the survey now stands for.
+    ScenePtr scene;
     [[nodiscard]] bool exists() const { return survey != nullptr; }
     /// Load of one view; the worst of all measures without one. Empty tallies: 0.
     [[nodiscard]] double load(const Tallies& tallies, std::size_t spot, std::size_t view,
@@ -102,6 +104,8 @@ public:
     /// Measures every place, as a job; cancelling keeps what is done.
     void runSurvey();
     [[nodiscard]] const Surveyed& surveyed() const { return surveyed_; }
+    /// True while changed culling or levels are worked into the survey.
+    [[nodiscard]] bool isSurveyingAgain() const { return surveyingAgain_; }
     /// Spots that a running survey has finished.
     [[nodiscard]] std::vector<EarlySpot> earlySpots() const;
     /// Which measure plan and strip show; none: the worst of all.
@@ -112,9 +116,10 @@ public:
 
     /// What-if: objects that are counted and drawn as if they were not there.
     void switchOff(const std::vector<std::size_t>& objects);
+    void switchLightsOff(const std::vector<std::size_t>& lights);
     void switchAllOn();
     [[nodiscard]] const Without& without() const { return off_; }
-    [[nodiscard]] std::size_t offCount() const;
+    [[nodiscard]] std::size_t offCount() const;  ///< Objects and lights.
 
     void setView(const Viewpoint& view);
     void selectObject(int object);  ///< In the source's objects; -1: nothing.
@@ -148,7 +153,10 @@ private:
     void evaluateWithoutSelected();
     void countSoon();
     void retallySoon();
-    void adoptSurvey(const std::shared_ptr<const Survey>& survey, bool alongLine);
+    void surveyAgainSoon();
+    void adoptSurvey(const std::shared_ptr<const Survey>& survey, const ScenePtr& scene,
+                     bool alongLine);
+    void offWasChanged();
     void recountSoon();
     void watch(const QString& file);
     void reread();
@@ -173,6 +181,10 @@ private:
     };
     std::shared_ptr<Early> early_ = std::make_shared<Early>();
     LatestRunner tallier_;
+    LatestRunner resurveyor_;
+    /// Raised by every new wish to survey again; older work stops when it sees that.
+    std::shared_ptr<std::atomic<int>> wish_ = std::make_shared<std::atomic<int>>(0);
+    bool surveyingAgain_ = false;
     int selectedObject_ = -1;
     int selectedFix_ = 0;
     QUndoStack undo_;

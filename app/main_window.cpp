@@ -95,6 +95,7 @@ MainWindow::MainWindow(QWidget* parent)
                                               : tr("%1 spots, %2 over").arg(spots).arg(over));
     });
     connect(findings_, &FindingsSheet::showRequested, view_, &View3D::lookAtSelection);
+    connect(findings_, &FindingsSheet::viewRequested, view_, &View3D::goTo);
     connect(findings_, &FindingsSheet::counted, this,
             [this](int count) { rail_->setState(WorkStep::Findings, tr("%1 heavy").arg(count)); });
     connect(findings_, &FindingsSheet::fixRequested, this,

@@ -69,9 +69,9 @@ std::vector<std::string> blamed(const Scene& scene, const Target& target, const 
     const ViewCost cost = viewCost(scene, target, view);
     std::vector<std::pair<double, std::string>> costs;
     if (measure == Measure::Lights || measure == Measure::ShadowLights) {
-        for (const std::uint32_t light : cost.lights)
+        for (const auto& [light, triangles, calls] : cost.lights)
             if (measure == Measure::Lights || scene.placedLights[light].castsShadow)
-                costs.emplace_back(0, scene.placedLights[light].name);
+                costs.emplace_back(triangles, scene.placedLights[light].name);
     } else {
         for (const Blame& blame : rank(scene, target, cost, BlameKind::Asset, Measure::Triangles)) {
             const Mesh& mesh = *scene.assets[blame.index].mesh;

@@ -52,34 +52,29 @@ Json toJson(const Calibration& fit, const std::vector<FrameSample>& samples) {
 
 int runCalibrate(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
-    auto target = findTarget(options.target);
-    if (!target) return complain(target.error());
     auto csv = readTextFile(options.times);
     if (!csv) return complain(csv.error());
-    auto scene = openForVerb(options.scene, common, progress);
-    if (!scene) return complain(scene.error());
-    std::unique_ptr<RayScene> rays;
-    auto spots = findSpots(*scene, options, rays, progress);
-    if (!spots) return complain(spots.error());
-    SurveySettings settings;
-    settings.headings = options.headings;
-    settings.faceSize = 64;  // for the layers only
-    settings.aimAtTriangles = false;
-    if (!rays) rays = std::make_unique<RayScene>(*scene);
-    const Survey survey = takeSurvey(*scene, rays.get(), *target, *spots, settings, progress);
+    auto opened = openToSurvey(options.scene, options, common, progress);
+    if (!opened) return complain(opened.error());
+    const Target& target = opened->target;
+    opened->settings.faceSize = 64;  // for the layers only
+    opened->settings.aimAtTriangles = false;
+    if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene);
+    const Survey survey = takeSurvey(opened->scene, opened->rays.get(), target, opened->spots,
+                                     opened->settings, progress);
     auto samples = readFrameTimes(*csv, survey);
     if (!samples) {
         samples.error().where = options.times + ", " + samples.error().where;
         return complain(samples.error());
     }
-    const auto fit = calibrate(*samples, *target);
+    const auto fit = calibrate(*samples, target);
     if (!fit) return complain(fit.error());
     if (!common.quiet && common.json != "-") print(*fit, *samples);
     if (!common.json.empty())
         if (auto written = writeJson(toJson(*fit, *samples), common.json); !written)
             return complain(written.error());
     if (options.out.empty()) return kWithin;
-    Target calibrated = *target;
+    Target calibrated = target;
     calibrated.frameCost = fit->frameCost;
     calibrated.calibrated = true;
     auto written = writeJson(flentro::toJson(calibrated), options.out);

@@ -70,6 +70,18 @@ void printSeen(const Scene& scene, const Survey& survey) {
         "with 95 % confidence each unseen object is seen from less than {} of places like "
         "these.\n",
         unseen.expectedNext, unseen.expectedLeft, formatShare(unseen.shareBound));
+    const std::vector<TextureNeed> textures = judgeTextures(scene, survey);
+    if (!textures.empty()) {
+        double saved = 0;
+        for (const TextureNeed& need : textures) saved += need.bytes;
+        const Image& first = scene.images[textures.front().image];
+        fmt::print(
+            "{} images are larger than any of these views needs, {} in all; most of all {}: {} x "
+            "{} "
+            "where {} would serve.\n",
+            textures.size(), formatBytes(saved), first.name, first.width, first.height,
+            textures.front().edge);
+    }
     for (const FarPlaneLoss& loss : judgeFarPlane(survey)) {
         if (loss.worstShare > 0.001) continue;
         fmt::print(
@@ -83,33 +95,27 @@ void printSeen(const Scene& scene, const Survey& survey) {
 
 int runSurvey(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
-    auto target = findTarget(options.target);
-    if (!target) return complain(target.error());
-    auto scene = openForVerb(options.scene, common, progress);
-    if (!scene) return complain(scene.error());
-    std::unique_ptr<RayScene> rays;
-    auto spots = findSpots(*scene, options, rays, progress);
-    if (!spots) return complain(spots.error());
-    SurveySettings settings;
-    settings.headings = options.headings;
-    settings.faceSize = options.drawnOnly ? 0 : options.faceSize / 16 * 16;
-    if (!rays && !options.drawnOnly) rays = std::make_unique<RayScene>(*scene);
-    const Survey survey = takeSurvey(*scene, options.drawnOnly ? nullptr : rays.get(), *target,
-                                     *spots, settings, progress);
+    auto opened = openToSurvey(options.scene, options, common, progress);
+    if (!opened) return complain(opened.error());
+    const Scene& scene = opened->scene;
+    opened->settings.faceSize = options.drawnOnly ? 0 : options.faceSize / 16 * 16;
+    if (!opened->rays && !options.drawnOnly) opened->rays = std::make_unique<RayScene>(scene);
+    const Survey survey = takeSurvey(scene, options.drawnOnly ? nullptr : opened->rays.get(),
+                                     opened->target, opened->spots, opened->settings, progress);
     if (survey.doneCount() == 0)
         return complain({ErrorCode::Cancelled, "The survey was stopped", "", ""});
     if (!common.quiet && common.json != "-") {
-        fmt::print("{} on {}: {} spots, {} over\n\n", scene->name, target->name, survey.doneCount(),
-                   spotsOver(survey));
+        fmt::print("{} on {}: {} spots, {} over\n\n", scene.name, survey.target.name,
+                   survey.doneCount(), spotsOver(survey));
         printWorst(survey);
         printFrame(survey);
-        if (survey.hasRays()) printSeen(*scene, survey);
+        if (survey.hasRays()) printSeen(scene, survey);
     }
     if (!options.csv.empty())
         if (auto written = writeFileAtomic(options.csv, toCsv(survey)); !written)
             return complain(written.error());
     if (!common.json.empty())
-        if (auto written = writeJson(toJson(*scene, survey), common.json); !written)
+        if (auto written = writeJson(toJson(scene, survey), common.json); !written)
             return complain(written.error());
     return spotsOver(survey) > 0 ? kOver : kWithin;
 }
@@ -124,7 +130,9 @@ void addSurvey(CLI::App& app, Common& common, Run& run) {
                              "  flentro-cli survey market.glb --target \"Kiosk 60\"\n"
                              "  flentro-cli survey market.glb --area walkable --csv views.csv\n"
                              "  flentro-cli survey market.glb --route \"quayside walk\" "
-                             "--spacing 2 --drawn-only\n");
+                             "--spacing 2 --drawn-only\n"
+                             "  flentro-cli survey market.glb --camera-distance 20 "
+                             "--camera-pitch -55\n");
     verb->add_option("scene", options->scene, "The scene")->required();
     addSurveyOptions(*verb, *options);
     verb->add_option("--face-size", options->faceSize, "Rays along an edge of the cube of views")

@@ -25,10 +25,27 @@ void addSurveyOptions(CLI::App& verb, SurveyOptions& options) {
         ->check(CLI::Range(0.05, 100.0));
     verb.add_option("--headings", options.headings, "All around each spot")
         ->check(CLI::Range(1, 12));
+    verb.add_option("--within", options.within, "Players stand inside the bounds of this node");
+    verb.add_option("--camera-distance", options.camera.distances,
+                    "Metres that the camera is behind the player's eye")
+        ->delimiter(',')
+        ->check(CLI::Range(0.0, 1000.0));
+    verb.add_option("--camera-pitch", options.camera.pitches, "Degrees; -89 looks straight down")
+        ->delimiter(',')
+        ->check(CLI::Range(-90.0, 90.0));
+    verb.add_option("--camera-headings", options.cameraHeadings,
+                    "Degrees clockwise from north that the camera turns between")
+        ->delimiter(',')
+        ->expected(2)
+        ->type_name("FROM,TO");
 }
 
-Expected<std::vector<SurveySpot>> findSpots(const Scene& scene, const SurveyOptions& options,
-                                            std::unique_ptr<RayScene>& rays, Progress& progress) {
+namespace {
+
+/// Without camera.
+Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const SurveyOptions& options,
+                                                std::unique_ptr<RayScene>& rays,
+                                                Progress& progress) {
     if (!options.spots.empty()) {
         auto views = readSpots(options.spots);
         if (!views) return tl::unexpected(views.error());
@@ -54,6 +71,53 @@ Expected<std::vector<SurveySpot>> findSpots(const Scene& scene, const SurveyOpti
                        ? Vec3d(options.start[0], options.start[1], options.start[2])
                        : startingView(scene).eye};
     return planSpots(scene, *rays, plan, progress);
+}
+
+/// The bounds of a node's own object. Errors: NotFound.
+Expected<Box> boundsOf(const Scene& scene, const std::string& node) {
+    for (const Object& object : scene.objects)
+        if (scene.nodes[static_cast<std::size_t>(object.node)].name == node) return object.bounds;
+    return fail(ErrorCode::NotFound, "no node of that name has a mesh", node);
+}
+
+Camera cameraOf(const SurveyOptions& options) {
+    Camera camera = options.camera;
+    if (options.cameraHeadings.size() != 2) return camera;
+    camera.firstHeading = options.cameraHeadings[0];
+    camera.lastHeading = options.cameraHeadings[1];
+    if (camera.lastHeading < camera.firstHeading) camera.lastHeading += 360;
+    return camera;
+}
+
+}  // namespace
+
+Expected<std::vector<SurveySpot>> findSpots(const Scene& scene, const SurveyOptions& options,
+                                            std::unique_ptr<RayScene>& rays, Progress& progress) {
+    auto spots = standingSpots(scene, options, rays, progress);
+    if (!spots) return spots;
+    if (!options.within.empty()) {
+        const auto region = boundsOf(scene, options.within);
+        if (!region) return tl::unexpected(region.error());
+        std::erase_if(*spots, [&](const SurveySpot& spot) { return !region->contains(spot.eye); });
+        if (spots->empty())
+            return fail(ErrorCode::NotFound, "no spot is inside this node", options.within);
+    }
+    return throughCamera(*spots, cameraOf(options), options.headings);
+}
+
+Expected<Surveyable> openToSurvey(const std::string& scene, const SurveyOptions& options,
+                                  const Common& common, Progress& progress) {
+    auto target = findTarget(options.target);
+    if (!target) return tl::unexpected(target.error());
+    auto opened = openForVerb(scene, common, progress);
+    if (!opened) return tl::unexpected(opened.error());
+    Surveyable result{std::move(*target), std::move(*opened), {}, nullptr, {}};
+    auto spots = findSpots(result.scene, options, result.rays, progress);
+    if (!spots) return tl::unexpected(spots.error());
+    result.spots = std::move(*spots);
+    result.settings.headings = options.headings;
+    result.settings.onlyInViews = !cameraOf(options).isFree();
+    return result;
 }
 
 }  // namespace flentro::cli

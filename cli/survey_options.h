@@ -6,6 +6,7 @@
 
 #include "console.h"
 #include "survey/survey.h"
+#include "verbs.h"
 
 namespace flentro::cli {
 
@@ -18,6 +19,9 @@ struct SurveyOptions {
     double spacing = 8;
     double eyeHeight = 1.7;
     int headings = 8;
+    std::string within;
+    Camera camera;
+    std::vector<double> cameraHeadings;
 };
 
 void addSurveyOptions(CLI::App& verb, SurveyOptions& options);
@@ -27,5 +31,17 @@ void addSurveyOptions(CLI::App& verb, SurveyOptions& options);
                                                           const SurveyOptions& options,
                                                           std::unique_ptr<RayScene>& rays,
                                                           Progress& progress);
+
+/// A scene with the places to survey it from, for one target.
+struct Surveyable {
+    Target target;
+    Scene scene;
+    std::vector<SurveySpot> spots;
+    std::unique_ptr<RayScene> rays;  ///< Null unless they were needed.
+    SurveySettings settings;
+};
+[[nodiscard]] Expected<Surveyable> openToSurvey(const std::string& scene,
+                                                const SurveyOptions& options, const Common& common,
+                                                Progress& progress);
 
 }  // namespace flentro::cli

@@ -9,7 +9,9 @@ endif()
 
 find_program(CCACHE_PROGRAM ccache)
 if(CCACHE_PROGRAM)
-    set(CMAKE_CXX_COMPILER_LAUNCHER ${CCACHE_PROGRAM})
+    # Precompiled headers are cached by their content, not by when they were written.
+    set(CMAKE_CXX_COMPILER_LAUNCHER ${CMAKE_COMMAND} -E env
+        CCACHE_SLOPPINESS=pch_defines,time_macros ${CCACHE_PROGRAM})
 endif()
 
 add_library(flentro_build INTERFACE)
@@ -22,7 +24,14 @@ if(FLENTRO_SANITIZE)
                            -fno-sanitize-recover=all -fno-omit-frame-pointer)
     target_link_options(flentro_build INTERFACE -fsanitize=${FLENTRO_SANITIZE})
 endif()
+# Most of the time of a compilation goes into headers that hardly ever change.
+function(flentro_precompile target)
+    target_precompile_headers(${target} PRIVATE <algorithm> <cmath> <functional> <map> <memory>
+        <set> <string> <vector> <Eigen/Core> <Eigen/Geometry> <nlohmann/json.hpp> ${ARGN})
+    target_compile_options(${target} PRIVATE -fpch-preprocess)
+endfunction()
 if(FLENTRO_TIDY)
+    set(CMAKE_DISABLE_PRECOMPILE_HEADERS ON)
     find_program(CLANG_TIDY_PROGRAM clang-tidy REQUIRED)
     set(CMAKE_CXX_CLANG_TIDY ${CLANG_TIDY_PROGRAM})
 endif()

@@ -33,7 +33,7 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     : QWidget(parent),
       document_(document),
       where_(makeChoice(tr("Where"), {tr("In this view"), tr("Whole scene")})),
-      what_(makeChoice(tr("What"), {tr("Assets"), tr("Objects")})),
+      what_(makeChoice(tr("What"), {tr("Assets"), tr("Objects"), tr("Lights")})),
       by_(makeChoice(tr("By"), {tr("Triangles"), tr("Draw calls"), tr("Texture memory")})),
       search_(new QLineEdit),
       table_(makeTable({tr("Name"), tr("Copies"), tr("Triangles"), tr("Share")})),
@@ -71,10 +71,7 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     layout->addLayout(buttons);
     connect(table_, &QTableWidget::itemSelectionChanged, this, &FindingsSheet::describeCurrent);
     connect(table_, &QTableWidget::cellDoubleClicked, show_, &QPushButton::click);
-    connect(show_, &QPushButton::clicked, this, [this] {
-        selectCurrent();
-        emit showRequested();
-    });
+    connect(show_, &QPushButton::clicked, this, &FindingsSheet::showCurrent);
     connect(fix_, &QPushButton::clicked, this, [this] {
         if (const Blame* blame = current())
             emit fixRequested(fixFor(*blame), toText(assetOf(*blame)));
@@ -109,7 +106,8 @@ Measure FindingsSheet::measure() const {
 }
 
 BlameKind FindingsSheet::kind() const {
-    return what_->currentIndex() == 0 ? BlameKind::Asset : BlameKind::Object;
+    static constexpr BlameKind kinds[] = {BlameKind::Asset, BlameKind::Object, BlameKind::Light};
+    return kinds[what_->currentIndex()];
 }
 
 const Blame* FindingsSheet::current() const {
@@ -118,10 +116,11 @@ const Blame* FindingsSheet::current() const {
     return &ranking_[rows_[static_cast<std::size_t>(row)]];
 }
 
+/// What is set aside or fixed with an entry; a light stands for itself.
 std::string FindingsSheet::assetOf(const Blame& blame) const {
-    return kind() == BlameKind::Asset
-               ? blame.name
-               : document_.result()->mesh(document_.result()->objects[blame.index]).name;
+    return kind() == BlameKind::Object
+               ? document_.result()->mesh(document_.result()->objects[blame.index]).name
+               : blame.name;
 }
 
 /// The fix that serves: levels against triangles, culling against calls and small things.
@@ -192,7 +191,7 @@ void FindingsSheet::fillRow(int row, const Blame& blame) {
 
 void FindingsSheet::selectCurrent() {
     const Blame* blame = current();
-    if (!blame) return;
+    if (!blame || kind() == BlameKind::Light) return;
     if (kind() == BlameKind::Object) return document_.selectObject(static_cast<int>(blame->index));
     const Scene& scene = *document_.result();
     int nearest = -1;
@@ -212,8 +211,11 @@ void FindingsSheet::describeCurrent() {
     const Blame* blame = current();
     const bool textures = measure() == Measure::TextureBytes;
     show_->setEnabled(blame != nullptr);
-    fix_->setEnabled(blame != nullptr && !textures);
-    fix_->setToolTip(textures ? tr("Texture sizes cannot be changed yet.") : "");
+    const bool light = kind() == BlameKind::Light;
+    fix_->setEnabled(blame != nullptr && !textures && !light);
+    fix_->setToolTip(textures ? tr("Texture sizes cannot be changed yet.")
+                     : light ? tr("Lights cannot be changed yet; What if off tells what one costs.")
+                             : "");
     aside_->setEnabled(blame != nullptr);
     off_->setEnabled(blame != nullptr);
     if (!blame) {
@@ -224,6 +226,12 @@ void FindingsSheet::describeCurrent() {
     aside_->setText(aside ? tr("Take up again") : tr("Set aside"));
     const double limit = at(document_.target().limits, measure());
     const double load = limit > 0 ? valueOf(*blame, measure()) / limit : 0;
+    if (light) {
+        evidence_->setText(tr("%1: its shadow pass draws %2 triangles in %3 draw calls.")
+                               .arg(toText(blame->name), toText(formatCount(blame->triangles)),
+                                    toText(formatCount(blame->drawCalls))));
+        return;
+    }
     evidence_->setText(
         tr("%1: %2 triangles, %3 draw calls, %4 of textures in %5 copies. Alone it takes %6 of the "
            "limit for %7.")
@@ -234,10 +242,25 @@ void FindingsSheet::describeCurrent() {
     selectCurrent();
 }
 
-/// An object alone, or every copy of an asset.
+/// Flies to the selected object, or in front of a light.
+void FindingsSheet::showCurrent() {
+    const Blame* blame = current();
+    if (blame && kind() == BlameKind::Light) {
+        constexpr double kAway = 5;  // metres
+        const Vec3d& light = document_.result()->placedLights[blame->index].position;
+        const double heading = document_.view().heading;
+        emit viewRequested({light - kAway * lookDirection(heading, 0), heading, 0});
+        return;
+    }
+    selectCurrent();
+    emit showRequested();
+}
+
+/// An object or a light alone, or every copy of an asset.
 void FindingsSheet::switchCurrentOff() {
     const Blame* blame = current();
     if (!blame) return;
+    if (kind() == BlameKind::Light) return document_.switchLightsOff({blame->index});
     if (kind() == BlameKind::Object) return document_.switchOff({blame->index});
     std::vector<std::size_t> copies;
     const auto& objects = document_.source()->objects;

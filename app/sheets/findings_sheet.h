@@ -18,6 +18,7 @@ public:
 
 signals:
     void showRequested();  ///< Look at the selection.
+    void viewRequested(const Viewpoint& view);
     void fixRequested(const QString& key, const QString& asset);
     void counted(int findings);
 
@@ -36,6 +37,7 @@ private:
     [[nodiscard]] QString fixFor(const Blame& blame) const;
     void selectCurrent();
     void describeCurrent();
+    void showCurrent();
     void switchCurrentOff();
 
     Document& document_;

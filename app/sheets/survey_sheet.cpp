@@ -84,6 +84,7 @@ void SurveySheet::buildSettings(QVBoxLayout* layout) {
     grid->setColumnStretch(1, 3);
     grid->setColumnStretch(3, 2);
     layout->addLayout(grid);
+    buildCamera(layout);
     auto* row = new QHBoxLayout;
     run_ = makePrimary(tr("Survey"));
     run_->setToolTip(
@@ -130,6 +131,45 @@ void SurveySheet::buildSettings(QVBoxLayout* layout) {
     });
 }
 
+/// A camera that is not the player's eye: its settings show only when it is limited.
+void SurveySheet::buildCamera(QVBoxLayout* layout) {
+    limited_ = new QCheckBox(tr("The camera is not the player's eye, or cannot turn freely"));
+    limited_->setToolTip(
+        tr("For top-down, side and following cameras: places and directions are only those that "
+           "this camera reaches, and nobody looks anywhere else."));
+    layout->addWidget(limited_);
+    camera_ = new QWidget;
+    auto* row = new QHBoxLayout(camera_);
+    row->setContentsMargins(0, 0, 0, 0);
+    const auto add = [&](const NumberField& field, void (*set)(Camera&, double)) {
+        auto* number = makeNumber(field, this, [this, set](double value) {
+            change([=](SurveyRequest& request) { set(request.camera, value); });
+        });
+        auto* text = makeFaint(field.label);
+        text->setBuddy(number);
+        row->addWidget(text);
+        row->addWidget(number, 1);
+        return number;
+    };
+    behind_ = add({tr("Behind"), tr("m"), 0, 1000, 1, tr("From the player's eye.")},
+                  [](Camera& camera, double value) { camera.distances = {value}; });
+    pitch_ = add({tr("Pitch"), tr("°"), -90, 90, 0, tr("-89° looks straight down.")},
+                 [](Camera& camera, double value) { camera.pitches = {value}; });
+    from_ = add({tr("From"), tr("°"), 0, 360, 0, tr("Headings clockwise from north.")},
+                [](Camera& camera, double value) { camera.firstHeading = value; });
+    to_ = add({tr("to"), tr("°"), 0, 720, 0, tr("Equal to the first: it never turns.")},
+              [](Camera& camera, double value) { camera.lastHeading = value; });
+    layout->addWidget(camera_);
+    connect(limited_, &QCheckBox::toggled, this, [this](bool on) {
+        change([on](SurveyRequest& request) {
+            request.camera = {};
+            if (!on) return;
+            request.camera.distances = {15};
+            request.camera.pitches = {-50};
+        });
+    });
+}
+
 void SurveySheet::buildTables(QVBoxLayout* layout) {
     facts_ = new QLabel;
     facts_->setWordWrap(true);
@@ -148,15 +188,21 @@ void SurveySheet::buildTables(QVBoxLayout* layout) {
     pages_->setDrawBase(false);
     pages_->addTab(tr("Worst views"));
     pages_->addTab(tr("Drawn in vain"));
+    pages_->addTab(tr("Textures"));
     pages_->addTab(tr("Kept spots"));
     layout->addWidget(pages_);
     worstTable_ = makeTable({tr("Measure"), tr("Worst"), tr("Median"), tr("Spot"), tr("Load")});
     worstTable_->setAccessibleName(tr("Worst views"));
     wasteTable_ = makeTable({tr("Object"), tr("Triangles a view"), tr("Views")});
     wasteTable_->setAccessibleName(tr("Drawn in vain"));
+    textureTable_ = makeTable({tr("Image"), tr("Stored"), tr("Needed"), tr("Saves")});
+    textureTable_->setAccessibleName(tr("Textures larger than any view needs"));
+    textureTable_->setToolTip(
+        tr("Images of which no view shows the finest mip level. Needed: the longer edge that "
+           "would show the same."));
     keptTable_ = makeTable({tr("Spot"), tr("Position"), tr("Heading")});
     keptTable_->setAccessibleName(tr("Kept spots"));
-    for (QTableWidget* table : {worstTable_, wasteTable_, keptTable_}) {
+    for (QTableWidget* table : {worstTable_, wasteTable_, textureTable_, keptTable_}) {
         layout->addWidget(table, 1);
         connect(table, &QTableWidget::itemSelectionChanged, this,
                 [this, table] { choose(table->currentRow()); });
@@ -180,6 +226,7 @@ void SurveySheet::buildTables(QVBoxLayout* layout) {
     const auto turn = [this] {
         worstTable_->setVisible(pages_->currentIndex() == Worst);
         wasteTable_->setVisible(pages_->currentIndex() == Waste);
+        textureTable_->setVisible(pages_->currentIndex() == Textures);
         keptTable_->setVisible(pages_->currentIndex() == Kept);
         keep_->setVisible(pages_->currentIndex() == Kept);
         remove_->setVisible(pages_->currentIndex() == Kept);
@@ -206,6 +253,12 @@ void SurveySheet::refresh() {
     spacing_->setValue(request.spacing);
     spacing_->setEnabled(request.where != SurveyRequest::Where::Kept);
     eyeHeight_->setValue(request.eyeHeight);
+    limited_->setChecked(!request.camera.isFree());
+    camera_->setVisible(!request.camera.isFree());
+    behind_->setValue(request.camera.distances.front());
+    pitch_->setValue(request.camera.pitches.front());
+    from_->setValue(request.camera.firstHeading);
+    to_->setValue(request.camera.lastHeading);
     eyeHeight_->setEnabled(request.where == SurveyRequest::Where::Reach ||
                            request.where == SurveyRequest::Where::Area);
     for (int i = 0; i < detail_->count(); ++i)
@@ -271,9 +324,11 @@ void SurveySheet::showWorst() {
         over += surveyed.load(surveyed.after, s, v, std::nullopt, document_.target()) > 1;
     }
     const auto spots = static_cast<int>(surveyed.after.size());
-    summary_->setText(surveyed.survey->complete
+    QString summary = surveyed.survey->complete
                           ? tr("%1 spots, %2 over.").arg(spots).arg(over)
-                          : tr("Stopped: %1 spots done, %2 over.").arg(spots).arg(over));
+                          : tr("Stopped: %1 spots done, %2 over.").arg(spots).arg(over);
+    if (document_.isSurveyingAgain()) summary += tr(" Looking again where fixes change the view.");
+    summary_->setText(summary);
     emit measured(spots, over);
     using Row = std::pair<Measure, Surveyed::Extremes>;
     std::vector<Row> rows;
@@ -300,34 +355,37 @@ void SurveySheet::judgeSoon() {
     judged_ = document_.surveyed().survey;
     if (!judged_) {
         wasteTable_->setRowCount(0);
+        textureTable_->setRowCount(0);
         facts_->clear();
         return;
     }
-    judge_.request([this, survey = judged_, scene = document_.result()]() -> std::function<void()> {
-        auto verdict = std::make_shared<Verdict>();
-        if (survey->hasRays()) {
-            verdict->waste = rankWaste(*scene, *survey);
-            verdict->unseen = judgeUnseen(*scene, *survey);
-            verdict->farPlane = judgeFarPlane(*survey);
-        }
-        for (std::size_t s = 0; s < survey->spots.size(); ++s)
-            for (std::size_t v = 0; v < survey->spots[s].views.size(); ++v) {
-                const FrameCost cost = frameCost(viewTerms(*survey, s, v), survey->target);
-                if (cost.milliseconds() <= verdict->milliseconds) continue;
-                verdict->milliseconds = cost.milliseconds();
-                verdict->cpu = cost.cpu > cost.gpu;
-                verdict->slowest = survey->spots[s].views[v];
+    judge_.request(
+        [this, survey = judged_, scene = document_.surveyed().scene]() -> std::function<void()> {
+            auto verdict = std::make_shared<Verdict>();
+            if (survey->hasRays()) {
+                verdict->waste = rankWaste(*scene, *survey);
+                verdict->unseen = judgeUnseen(*scene, *survey);
+                verdict->farPlane = judgeFarPlane(*survey);
+                verdict->textures = judgeTextures(*scene, *survey);
             }
-        return [this, verdict, survey] {
-            if (survey == judged_) showVerdict(*verdict);
-        };
-    });
+            for (std::size_t s = 0; s < survey->spots.size(); ++s)
+                for (std::size_t v = 0; v < survey->spots[s].views.size(); ++v) {
+                    const FrameCost cost = frameCost(viewTerms(*survey, s, v), survey->target);
+                    if (cost.milliseconds() <= verdict->milliseconds) continue;
+                    verdict->milliseconds = cost.milliseconds();
+                    verdict->cpu = cost.cpu > cost.gpu;
+                    verdict->slowest = survey->spots[s].views[v];
+                }
+            return [this, verdict, survey] {
+                if (survey == judged_) showVerdict(*verdict);
+            };
+        });
 }
 
 void SurveySheet::showVerdict(const Verdict& verdict) {
     const Target& target = judged_->target;
     QStringList facts;
-    facts << tr("Slowest view when surveyed: about %1 ms of %2 ms, limited by the %3 (%4).")
+    facts << tr("Slowest view: about %1 ms of %2 ms, limited by the %3 (%4).")
                  .arg(verdict.milliseconds, 0, 'f', 1)
                  .arg(target.frameTime(), 0, 'f', 1)
                  .arg(verdict.cpu ? "CPU" : "GPU",
@@ -364,6 +422,19 @@ void SurveySheet::showVerdict(const Verdict& verdict) {
         setCell(wasteTable_, row, 1, toText(formatCount(waste.triangles)));
         setCell(wasteTable_, row, 2, QString::number(waste.views));
         wasted_.push_back(waste.object);
+    }
+    showTextures(verdict.textures);
+}
+
+void SurveySheet::showTextures(const std::vector<TextureNeed>& needs) {
+    textureTable_->setRowCount(static_cast<int>(needs.size()));
+    int row = 0;
+    for (const TextureNeed& need : needs) {
+        const Image& image = document_.surveyed().scene->images[need.image];
+        setCell(textureTable_, row, 0, toText(image.name), false);
+        setCell(textureTable_, row, 1, tr("%1 x %2").arg(image.width).arg(image.height));
+        setCell(textureTable_, row, 2, tr("%1 px").arg(need.edge));
+        setCell(textureTable_, row++, 3, toText(formatBytes(need.bytes)));
     }
 }
 

@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QTabBar>
 
@@ -28,19 +29,21 @@ signals:
     void measured(int spots, int over);
 
 private:
-    enum Page { Worst, Waste, Kept };
+    enum Page { Worst, Waste, Textures, Kept };
 
     /// What a survey says beyond its views; computed on a worker.
     struct Verdict {
         std::vector<ObjectWaste> waste;
         NeverSeen unseen;
         std::vector<FarPlaneLoss> farPlane;
+        std::vector<TextureNeed> textures;
         double milliseconds = 0;  ///< Of the slowest view.
         bool cpu = false;
         Viewpoint slowest;
     };
 
     void buildSettings(QVBoxLayout* layout);
+    void buildCamera(QVBoxLayout* layout);
     void buildTables(QVBoxLayout* layout);
     void change(const std::function<void(SurveyRequest&)>& edit);
     void refresh();
@@ -50,6 +53,7 @@ private:
     void judgeSoon();
     void showWorst();
     void showVerdict(const Verdict& verdict);
+    void showTextures(const std::vector<TextureNeed>& needs);
     void showKept();
     void choose(int row);
     void keepSpot();
@@ -60,6 +64,12 @@ private:
     QComboBox* detail_;
     QDoubleSpinBox* spacing_;
     QDoubleSpinBox* eyeHeight_;
+    QCheckBox* limited_;
+    QWidget* camera_;
+    QDoubleSpinBox* behind_;
+    QDoubleSpinBox* pitch_;
+    QDoubleSpinBox* from_;
+    QDoubleSpinBox* to_;
     QPushButton* run_;
     QPushButton* keep_;
     QPushButton* remove_;
@@ -71,6 +81,7 @@ private:
     QTabBar* pages_;
     QTableWidget* worstTable_;
     QTableWidget* wasteTable_;
+    QTableWidget* textureTable_;
     QTableWidget* keptTable_;
     std::vector<Viewpoint> worstViews_;
     std::vector<std::size_t> wasted_;  ///< Objects of the waste table's rows.

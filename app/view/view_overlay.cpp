@@ -134,7 +134,7 @@ void ViewOverlay::paintOffBanner(QPainter& painter) {
     const std::size_t count = document_.offCount();
     if (count == 0) return;
     const QString banner =
-        tr("What if: %1 objects switched off. Shift+X switches all on.").arg(count);
+        tr("What if: %1 things switched off. Shift+X switches all on.").arg(count);
     const QRect panel((width() - painter.fontMetrics().horizontalAdvance(banner)) / 2 - 12, 44,
                       painter.fontMetrics().horizontalAdvance(banner) + 24, 26);
     painter.setPen(Qt::NoPen);

@@ -33,6 +33,12 @@ public:
         if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size());
     }
 
+    void add(const DrawnLight& drawn) {
+        const PlacedLight& light = scene_.placedLights[drawn.light];
+        entries_.push_back(
+            {light.name, drawn.light, 1, drawn.shadowTriangles, drawn.shadowCalls, 0, 0});
+    }
+
     [[nodiscard]] std::vector<Blame> sorted(Measure by) {
         double total = 0;
         for (const Blame& blame : entries_) total += valueOf(blame, by);
@@ -71,7 +77,10 @@ private:
 std::vector<Blame> rank(const Scene& scene, const Target& target, const ViewCost& cost,
                         BlameKind kind, Measure by) {
     Ranking ranking(scene, target, kind);
-    for (const DrawnObject& drawn : cost.drawn) ranking.add(drawn);
+    if (kind == BlameKind::Light)
+        for (const DrawnLight& drawn : cost.lights) ranking.add(drawn);
+    else
+        for (const DrawnObject& drawn : cost.drawn) ranking.add(drawn);
     return ranking.sorted(by);
 }
 

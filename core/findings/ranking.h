@@ -9,20 +9,21 @@
 
 namespace flentro {
 
-enum class BlameKind { Asset, Object };
+enum class BlameKind { Asset, Object, Light };
 
 struct Blame {
     std::string name;
-    std::size_t index = 0;    ///< In Scene::assets or Scene::objects.
-    std::size_t copies = 0;   ///< Objects that add to it; 1 for an object.
-    double triangles = 0;     ///< As drawn, at their present levels; without shadow passes.
+    std::size_t index = 0;   ///< In Scene::assets, objects or placedLights.
+    std::size_t copies = 0;  ///< Objects that add to it; 1 for an object or a light.
+    /// As drawn, at their present levels, without shadow passes; of a light its shadow pass.
+    double triangles = 0;
     double drawCalls = 0;     ///< As the target counts them; for one object its materials.
     double textureBytes = 0;  ///< Of all its textures, also those shared with others.
     double share = 0;         ///< Of the ranked measure over everything drawn, 0 to 1.
 };
 
-/// The drawn assets or objects, heaviest in `by` (Triangles, DrawCalls or TextureBytes) first;
-/// ties by index. Cost: O(drawn log drawn).
+/// The drawn assets, objects or lights, heaviest in `by` (Triangles, DrawCalls or TextureBytes)
+/// first; ties by index. Cost: O(drawn log drawn).
 [[nodiscard]] std::vector<Blame> rank(const Scene& scene, const Target& target,
                                       const ViewCost& cost, BlameKind kind, Measure by);
 

@@ -321,9 +321,14 @@ ViewCost ViewMeter::detail(const Sightings& sightings, const Vec3d* eye,
         cost.drawn.push_back(
             {static_cast<std::uint32_t>(i), sightings.levels[i], static_cast<float>(distance)});
     }
-    for (std::size_t i = 0; i < sightings.lights.size(); ++i)
-        if (sightings.lights[i] != 0 && !without.light(i))
-            cost.lights.push_back(static_cast<std::uint32_t>(i));
+    Marks rows(rows_.size());
+    const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
+    for (std::size_t i = 0; i < sightings.lights.size(); ++i) {
+        if (sightings.lights[i] == 0 || without.light(i)) continue;
+        Pass pass;
+        if (scene_.placedLights[i].castsShadow) pass = shadowPass(i, rowsHere, rows);
+        cost.lights.push_back({static_cast<std::uint32_t>(i), pass.triangles, pass.calls});
+    }
     return cost;
 }
 

@@ -20,6 +20,13 @@ struct DrawnObject {
     float distance = 0;        ///< Metres to the nearest point of its bounds.
 };
 
+/// A light whose range the view meets, and its shadow pass.
+struct DrawnLight {
+    std::uint32_t light = 0;     ///< Index in Scene::placedLights.
+    double shadowTriangles = 0;  ///< 0 without shadows.
+    double shadowCalls = 0;
+};
+
 /// What one view costs.
 struct ViewTally {
     Counts counts{};
@@ -32,8 +39,8 @@ struct ViewTally {
 };
 
 struct ViewCost : ViewTally {
-    std::vector<DrawnObject> drawn;     ///< In object order.
-    std::vector<std::uint32_t> lights;  ///< Indices of placed lights in view.
+    std::vector<DrawnObject> drawn;  ///< In object order.
+    std::vector<DrawnLight> lights;  ///< In light order.
 };
 
 /// Metres from a point to a box; 0 inside.

@@ -34,7 +34,32 @@ Json toJson(const SurveyRequest& survey) {
             {"node", survey.node},
             {"spacing", survey.spacing},
             {"eyeHeight", survey.eyeHeight},
+            {"camera",
+             {{"distances", survey.camera.distances},
+              {"pitches", survey.camera.pitches},
+              {"headings", {survey.camera.firstHeading, survey.camera.lastHeading}}}},
             {"faceSize", survey.faceSize}};
+}
+
+/// The numbers of an array within bounds; those given when there is none.
+std::vector<double> parseNumbers(const Json& array, double least, double most,
+                                 std::vector<double> otherwise) {
+    std::vector<double> numbers;
+    for (const Json& number : array)
+        if (number.is_number()) numbers.push_back(std::clamp(number.get<double>(), least, most));
+    return numbers.empty() ? std::move(otherwise) : numbers;
+}
+
+Camera parseCamera(const Json& json) {
+    Camera camera;
+    camera.distances = parseNumbers(jsonArray(json, "distances"), 0, 1000, camera.distances);
+    camera.pitches = parseNumbers(jsonArray(json, "pitches"), -90, 90, camera.pitches);
+    const auto headings = parseNumbers(jsonArray(json, "headings"), -720, 720, {});
+    if (headings.size() == 2) {
+        camera.firstHeading = headings[0];
+        camera.lastHeading = headings[1];
+    }
+    return camera;
 }
 
 SurveyRequest parseSurvey(const Json& json) {
@@ -45,6 +70,7 @@ SurveyRequest parseSurvey(const Json& json) {
     survey.node = jsonOr<std::string>(json, "node", "");
     survey.spacing = std::clamp(jsonOr(json, "spacing", survey.spacing), 0.5, 1000.0);
     survey.eyeHeight = std::clamp(jsonOr(json, "eyeHeight", survey.eyeHeight), 0.05, 100.0);
+    survey.camera = parseCamera(jsonObject(json, "camera"));
     survey.faceSize = std::clamp(jsonOr(json, "faceSize", survey.faceSize), 0, 1024) / 16 * 16;
     return survey;
 }

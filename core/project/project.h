@@ -7,6 +7,7 @@
 
 #include "fixes/work_order.h"
 #include "geometry/frustum.h"
+#include "survey/spots.h"
 
 namespace flentro {
 
@@ -29,6 +30,7 @@ struct SurveyRequest {
     std::string node;
     double spacing = 8;      ///< Metres.
     double eyeHeight = 1.7;  ///< Metres.
+    Camera camera;           ///< Where it sits, and where it may look.
     int faceSize = 256;      ///< Rays along an edge of the cube of views; 0: drawn only.
 };
 

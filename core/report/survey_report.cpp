@@ -44,7 +44,17 @@ Json spotToJson(const Survey& survey, std::size_t index) {
 }
 
 Json seenToJson(const Scene& scene, const Survey& survey) {
-    Json json = {{"waste", Json::array()}, {"farPlane", Json::array()}};
+    Json json = {
+        {"waste", Json::array()}, {"farPlane", Json::array()}, {"textures", Json::array()}};
+    for (const TextureNeed& need : judgeTextures(scene, survey)) {
+        const Image& image = scene.images[need.image];
+        json["textures"].push_back({{"image", image.name},
+                                    {"width", image.width},
+                                    {"height", image.height},
+                                    {"texelsPerPixel", need.texelsPerPixel},
+                                    {"neededEdge", need.edge},
+                                    {"savedBytes", need.bytes}});
+    }
     for (const ObjectWaste& waste : rankWaste(scene, survey)) {
         if (json["waste"].size() == kMostListed) break;
         json["waste"].push_back({{"object", scene.objects[waste.object].name},

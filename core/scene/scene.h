@@ -30,10 +30,13 @@ struct Ladder {
         MeshPtr mesh;
         double deviation = 0;       ///< Metres from the asset's mesh at scale 1, sampled.
         double switchDistance = 0;  ///< Metres at scale 1; shown from here on.
+
+        bool operator==(const Level&) const = default;
     };
     std::vector<Level> levels;  ///< LOD 1, 2, ... with rising switch distances.
 
     [[nodiscard]] bool empty() const { return levels.empty(); }
+    bool operator==(const Ladder&) const = default;
 };
 
 /// A mesh as the artist knows it, with its lower levels.

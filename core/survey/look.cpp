@@ -408,10 +408,7 @@ void Looker::finish(SeenTally& tally, SpotSeen& seen) {
     for (const std::uint32_t index : touched_) {
         SeenObject& object = here_[index];
         seen.objects.push_back(object);
-        SeenTally::Object& total = tally.objects[index];
-        total.mostPixels = std::max(total.mostPixels, object.pixels);
-        total.nearest = std::min(total.nearest, object.distance);
-        ++total.spots;
+        tally.objects[index].add(object);
         object = {};
     }
     for (const std::uint32_t index : trianglesTouched_) {

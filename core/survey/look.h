@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <unordered_map>
 
@@ -40,6 +41,12 @@ struct SeenTally {
         float mostPixels = 0;
         float nearest = std::numeric_limits<float>::infinity();  ///< Metres.
         std::uint32_t spots = 0;                                 ///< That saw it.
+
+        void add(const SeenObject& seen) {
+            mostPixels = std::max(mostPixels, seen.pixels);
+            nearest = std::min(nearest, seen.distance);
+            ++spots;
+        }
     };
     std::vector<Object> objects;          ///< [objects]
     std::vector<float> trianglePixels;    ///< [unique triangles] Most pixels; 0: not met.

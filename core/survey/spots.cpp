@@ -385,20 +385,46 @@ Expected<std::vector<Viewpoint>> animatedPath(const Scene& scene, const std::str
                 "Name an animated camera of the scene");
 }
 
-std::vector<SurveySpot> spotsAround(const Orbit& orbit) {
-    std::vector<SurveySpot> spots;
-    for (const double pitch : orbit.pitches)
-        for (const double distance : orbit.distances)
-            for (int i = 0; i < orbit.headings; ++i) {
-                const double heading = 360.0 * i / orbit.headings;
-                SurveySpot spot;
-                spot.name =
-                    fmt::format("{:g} m, {:g} degrees, pitch {:g}", distance, heading, pitch);
-                spot.eye = orbit.pivot - distance * lookDirection(heading, pitch);
-                spot.views = {{spot.eye, heading, pitch}};
-                spots.push_back(std::move(spot));
-            }
-    return spots;
+bool Camera::isFree() const {
+    return distances == std::vector<double>{0} && pitches == std::vector<double>{0} &&
+           lastHeading - firstHeading >= 360;
+}
+
+std::vector<double> Camera::headings(int count) const {
+    const double turn = std::clamp(lastHeading - firstHeading, 0.0, 360.0);
+    const int steps = std::max(1, static_cast<int>(std::ceil(count * turn / 360 - 1e-9)));
+    const int ends = turn > 0 && turn < 360 ? 1 : 0;
+    std::vector<double> result;
+    for (int i = 0; i < (turn > 0 ? steps : 1) + ends; ++i)
+        result.push_back(std::fmod(firstHeading + turn * i / steps + 720, 360));
+    return result;
+}
+
+std::vector<SurveySpot> throughCamera(const std::vector<SurveySpot>& spots, const Camera& camera,
+                                      int headings) {
+    if (camera.isFree()) return spots;
+    std::vector<SurveySpot> result;
+    const std::vector<double> turned = camera.headings(headings);
+    const auto add = [&](const SurveySpot& spot, double distance, double pitch) {
+        SurveySpot still = spot;
+        still.views.clear();
+        for (const double heading : turned) {
+            const Vec3d eye = spot.eye - distance * lookDirection(heading, pitch);
+            still.views.push_back({eye, heading, pitch});
+            if (distance == 0) continue;
+            SurveySpot moved = spot;
+            moved.name = fmt::format("{} from {:g} m, {:g} degrees, pitch {:g}", spot.name,
+                                     distance, heading, pitch);
+            moved.eye = eye;
+            moved.views = {still.views.back()};
+            result.push_back(std::move(moved));
+        }
+        if (distance == 0) result.push_back(std::move(still));
+    };
+    for (const SurveySpot& spot : spots)
+        for (const double distance : camera.distances)
+            for (const double pitch : camera.pitches) add(spot, distance, pitch);
+    return result;
 }
 
 }  // namespace flentro

@@ -72,13 +72,22 @@ struct SpotPlan {
 /// `count` headings all around at one pitch.
 [[nodiscard]] std::vector<Viewpoint> allAround(const Vec3d& eye, int count, double pitch);
 
-/// Cameras on a ring around `pivot` looking at it, for orbit and top-down cameras.
-struct Orbit {
-    Vec3d pivot = Vec3d::Zero();
-    std::vector<double> distances = {10};  ///< Metres.
-    std::vector<double> pitches = {-30};   ///< Degrees; -89 is straight down.
-    int headings = 8;
+/// How a game's camera sits at the player. By default it is the player's eye and turns freely.
+struct Camera {
+    std::vector<double> distances = {0};  ///< Metres behind the eye, against the view.
+    std::vector<double> pitches = {0};    ///< Degrees; -89 looks straight down.
+    double firstHeading = 0;              ///< Degrees; it turns clockwise from here ...
+    double lastHeading = 360;             ///< ... to here.
+
+    [[nodiscard]] bool isFree() const;
+    /// `count` headings that divide a whole turn, and in a part of one both of its ends.
+    [[nodiscard]] std::vector<double> headings(int count) const;
 };
-[[nodiscard]] std::vector<SurveySpot> spotsAround(const Orbit& orbit);
+
+/// The places of that camera for a player at each of these spots, with the views from there:
+/// one for each distance, pitch and heading; where the distance is 0 all headings together.
+/// Walls between camera and player are not minded. A free camera leaves the spots as they are.
+[[nodiscard]] std::vector<SurveySpot> throughCamera(const std::vector<SurveySpot>& spots,
+                                                    const Camera& camera, int headings);
 
 }  // namespace flentro

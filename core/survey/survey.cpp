@@ -3,13 +3,17 @@
 #include <tbb/enumerable_thread_specific.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
+#include <map>
+#include <mutex>
 
 #include "base/parallel.h"
 
 namespace flentro {
 namespace {
 
+constexpr std::size_t kMostCubes = 32;        ///< Sets of rays kept for views of spots' own.
 constexpr std::size_t kPairsForTriangle = 8;  ///< Front-facing places that look for it.
 constexpr std::size_t kPairsForAsset = 48;    ///< Places known for all its triangles.
 
@@ -48,7 +52,6 @@ public:
         if (!rays_) return;
         const auto views = allAround(Vec3d::Zero(), settings.headings, settings.pitch);
         cube_.emplace(settings.faceSize, target, views, settings.onlyInViews);
-        survey_.seen = SeenTally(scene, *rays_);
     }
 
     bool run(const std::vector<SurveySpot>& spots, Progress& progress, const OnSpot& onSpot) {
@@ -61,6 +64,9 @@ public:
         });
         return finished;
     }
+
+    /// Drawn again from every spot, and looked again from those where that matters.
+    std::size_t again(Progress& progress);
 
     void finish() {
         for (const Thread& thread : threads_)
@@ -84,25 +90,36 @@ private:
                                           : spot.views;
         result.sightings = meter_.sight(spot.eye, result.views);
         result.tallies = meter_.count(result.sightings);
-        if (rays_) look(spot, result);
+        if (rays_) look(!spot.views.empty(), result);
         if (settings.betweenHeadings && spot.views.empty()) searchBetween(result);
         result.done = true;
     }
 
-    void look(const SurveySpot& spot, SpotResult& result) {
+    void look(bool ownViews, SpotResult& result) {
         Thread& thread = threads_.local();
         if (!thread.looker) {
             thread.looker = std::make_unique<Looker>(scene_, *rays_, *cube_, target_, lights_);
             thread.tally = SeenTally(scene_, *rays_);
         }
-        if (spot.views.empty()) {
-            result.seen = thread.looker->look(spot.eye, result.sightings, thread.tally);
+        if (!ownViews) {
+            result.seen = thread.looker->look(result.eye, result.sightings, thread.tally);
             return;
         }
-        const CubeRays own(survey_.settings.faceSize, target_, result.views,
-                           survey_.settings.onlyInViews);
-        Looker looker(scene_, *rays_, own, target_, lights_);
-        result.seen = looker.look(spot.eye, result.sightings, thread.tally);
+        const std::shared_ptr<const CubeRays> own = cubeOf(result.views);
+        Looker looker(scene_, *rays_, *own, target_, lights_);
+        result.seen = looker.look(result.eye, result.sightings, thread.tally);
+    }
+
+    /// The rays for views of a spot's own; limited cameras look the same way at every spot.
+    std::shared_ptr<const CubeRays> cubeOf(const std::vector<Viewpoint>& views) {
+        std::vector<double> key;
+        for (const Viewpoint& view : views) key.insert(key.end(), {view.heading, view.pitch});
+        const std::lock_guard lock(cubesMutex_);
+        if (const auto known = cubes_.find(key); known != cubes_.end()) return known->second;
+        if (cubes_.size() >= kMostCubes) cubes_.clear();
+        const SurveySettings& settings = survey_.settings;
+        return cubes_[key] = std::make_shared<const CubeRays>(settings.faceSize, target_, views,
+                                                              settings.onlyInViews);
     }
 
     /// Four headings around the worst; the worst of them is kept if it is worse.
@@ -156,6 +173,8 @@ private:
     const ViewMeter meter_;
     const LightCells lights_;
     std::optional<CubeRays> cube_;
+    std::mutex cubesMutex_;
+    std::map<std::vector<double>, std::shared_ptr<const CubeRays>> cubes_;
     tbb::enumerable_thread_specific<Thread> threads_;
 };
 
@@ -234,6 +253,50 @@ bool Surveyor::aimAtTriangles(Progress& progress) {
         });
     survey_.belowSampling.assign(found.begin(), found.end());
     return finished;
+}
+
+/// True where rays would meet something else: an object that was seen is gone, or one that was
+/// gone is back and large enough.
+bool seesOtherwise(const Scene& scene, const Target& target, const SpotResult& spot,
+                   const Sightings& now) {
+    const auto was = [&](std::size_t i) { return spot.sightings.levels[i] != Sightings::kGone; };
+    const auto is = [&](std::size_t i) { return now.levels[i] != Sightings::kGone; };
+    for (const SeenObject& seen : spot.seen.objects)
+        if (was(seen.object) && !is(seen.object)) return true;
+    for (std::size_t i = 0; i < now.levels.size(); ++i) {
+        if (was(i) || !is(i)) continue;
+        const Box& bounds = scene.objects[i].bounds;
+        const double distance = std::max(bounds.exteriorDistance(spot.eye), 1e-3);
+        const double across = bounds.diagonal().norm() * pixelsPerMetreAtOne(target) / distance;
+        if (across > 1 && distance < target.farPlane) return true;
+    }
+    return false;
+}
+
+/// False for the views of the settings, with or without one between them.
+bool hasOwnViews(const SpotResult& spot, const SurveySettings& settings) {
+    const auto common = allAround(spot.eye, settings.headings, settings.pitch);
+    if (spot.views.size() < common.size()) return true;
+    return !std::equal(common.begin(), common.end(), spot.views.begin(),
+                       [](const Viewpoint& a, const Viewpoint& b) {
+                           return a.heading == b.heading && a.pitch == b.pitch;
+                       });
+}
+
+std::size_t Surveyor::again(Progress& progress) {
+    std::atomic<std::size_t> looked = 0;
+    parallelFor(survey_.spots.size(), "Surveying again", progress, [&](std::size_t i) {
+        SpotResult& spot = survey_.spots[i];
+        if (!spot.done) return;
+        Sightings now = meter_.sight(spot.eye, spot.views);
+        const bool looks = rays_ && seesOtherwise(scene_, target_, spot, now);
+        spot.sightings = std::move(now);
+        spot.tallies = meter_.count(spot.sightings);
+        if (!looks) return;
+        look(hasOwnViews(spot, survey_.settings), spot);
+        ++looked;
+    });
+    return looked;
 }
 
 /// Spots of level 1 whose surveyed neighbours differ.
@@ -331,6 +394,7 @@ Survey takeSurvey(const Scene& scene, const RayScene* rays, const Target& target
     std::vector<SurveySpot> coarse;
     std::vector<SurveySpot> fine;
     for (const SurveySpot& spot : spots) (spot.level == 0 ? coarse : fine).push_back(spot);
+    if (rays) survey.seen = SeenTally(scene, *rays);
     Surveyor surveyor(scene, rays, target, survey);
     const double share = fine.empty() ? 0.8 : 0.5;
     SubProgress first(progress, 0, share);
@@ -351,6 +415,19 @@ Survey takeSurvey(const Scene& scene, const Target& target, const std::vector<Su
         return takeSurvey(scene, nullptr, target, spots, settings, progress, onSpot);
     const RayScene rays(scene);
     return takeSurvey(scene, &rays, target, spots, settings, progress, onSpot);
+}
+
+std::size_t surveyAgain(Survey& survey, const Scene& scene, const RayScene* rays,
+                        Progress& progress) {
+    const std::vector<std::uint32_t> lightSpots = survey.seen.lightSpots;
+    Surveyor surveyor(scene, rays, survey.target, survey);
+    const std::size_t looked = surveyor.again(progress);
+    surveyor.finish();
+    survey.seen.lightSpots = lightSpots;
+    for (SeenTally::Object& object : survey.seen.objects) object = {};
+    for (const SpotResult& spot : survey.spots)
+        for (const SeenObject& seen : spot.seen.objects) survey.seen.objects[seen.object].add(seen);
+    return looked;
 }
 
 std::vector<std::vector<ViewTally>> recount(const Survey& survey, const ViewMeter& meter,

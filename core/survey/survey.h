@@ -82,6 +82,14 @@ using OnSpot = std::function<void(std::size_t spot, const SpotResult& result)>;
                                 const SurveySettings& settings, Progress& progress,
                                 const OnSpot& onSpot = {});
 
+/// Measures again after culling distances or levels have changed: what is drawn from every spot,
+/// and by rays what is seen from those spots where something seen is gone or something is back.
+/// `scene` has the objects and meshes that were surveyed. Triangles, texture coordinates and
+/// lights keep the most of before and now: they may be held for seen that no longer are.
+/// Cancelling leaves spots as they were. Returns from how many spots it has looked again.
+[[nodiscard]] std::size_t surveyAgain(Survey& survey, const Scene& scene, const RayScene* rays,
+                                      Progress& progress);
+
 /// What-if: every view again without some objects and lights, from what was kept.
 /// [spots][views]. Cost: O(spots x drawn objects); no rays.
 [[nodiscard]] std::vector<std::vector<ViewTally>> recount(const Survey& survey,

@@ -1,6 +1,7 @@
 #include "survey/verdict.h"
 
 #include <algorithm>
+#include <cmath>
 #include <numeric>
 #include <random>
 
@@ -182,6 +183,35 @@ std::vector<FarPlaneLoss> judgeFarPlane(const Survey& survey) {
         if (lost <= 0) break;
     }
     return losses;
+}
+
+std::vector<TextureNeed> judgeTextures(const Scene& scene, const Survey& survey) {
+    constexpr float kUnknown = -1;
+    std::vector<float> finest(scene.images.size(), std::numeric_limits<float>::infinity());
+    for (std::size_t m = 0; m < scene.materials.size(); ++m)
+        for (const TextureUse& use : scene.materials[m].textures) {
+            const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
+            if (image < 0) continue;
+            float& least = finest[static_cast<std::size_t>(image)];
+            least = std::min(least, use.texCoord == 0 ? survey.seen.texCoordPerPixel[m] : kUnknown);
+        }
+    std::vector<TextureNeed> needs;
+    for (std::size_t i = 0; i < finest.size(); ++i) {
+        const Image& image = scene.images[i];
+        if (!std::isfinite(finest[i]) || finest[i] <= 0) continue;
+        TextureNeed need;
+        need.image = static_cast<std::uint32_t>(i);
+        need.texelsPerPixel = static_cast<double>(finest[i]) *
+                              std::sqrt(static_cast<double>(image.width) * image.height);
+        if (need.texelsPerPixel < 2) continue;
+        const int halvings = std::ilogb(need.texelsPerPixel);
+        need.edge = std::max(1, std::max(image.width, image.height) >> halvings);
+        need.bytes = textureBytes(image, survey.target) * (1 - std::ldexp(1.0, -2 * halvings));
+        needs.push_back(need);
+    }
+    std::stable_sort(needs.begin(), needs.end(),
+                     [](const TextureNeed& a, const TextureNeed& b) { return a.bytes > b.bytes; });
+    return needs;
 }
 
 }  // namespace flentro

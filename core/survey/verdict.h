@@ -49,6 +49,18 @@ struct NeverSeen {
 /// [unique triangles] True where neither the triangle nor one that shares a corner was seen.
 [[nodiscard]] std::vector<bool> removableTriangles(const Scene& scene, const Survey& survey);
 
+/// How finely an image was ever seen, beside what it stores. All its roles share coordinates, so
+/// it holds for normal maps as for colours.
+struct TextureNeed {
+    std::uint32_t image = 0;
+    double texelsPerPixel = 0;  ///< Where it was seen largest; above 2 a mip level is never shown.
+    int edge = 0;               ///< The longer one that would serve, pixels; as stored below 2.
+    double bytes = 0;           ///< Of the target's texture memory that would be saved.
+};
+/// Images that are larger than any view needs, most bytes first. Left out: images that were not
+/// seen, and those that any material reads with other coordinates than the first set.
+[[nodiscard]] std::vector<TextureNeed> judgeTextures(const Scene& scene, const Survey& survey);
+
 /// What a nearer far plane would cut off.
 struct FarPlaneLoss {
     double distance = 0;    ///< Metres.

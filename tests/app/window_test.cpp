@@ -1,118 +1,9 @@
 // The real window under a virtual screen, with mouse and keys.
 
-#include <gmock/gmock.h>
-#include <gtest/gtest.h>
-
-#include <QApplication>
-#include <QComboBox>
-#include <QDragEnterEvent>
-#include <QElapsedTimer>
-#include <QMimeData>
-#include <QScrollArea>
-#include <QSettings>
-#include <QSignalSpy>
-#include <QTabBar>
-#include <QTest>
-#include <QToolButton>
-
-#include "io/gltf.h"
-#include "main_window.h"
-#include "ottermere.h"
-#include "support/process.h"
+#include "app/window_fixture.h"
 
 namespace flentro::app {
 namespace {
-
-using testing::HasSubstr;
-
-constexpr int kPatience = 20'000;  ///< Milliseconds; software rendering under sanitizers is slow.
-
-/// A small market on disk, made once.
-const std::string& marketFile() {
-    static const test::TemporaryFolder folder;
-    static const std::string file = [] {
-        const demo::Ottermere made = demo::makeOttermere({0.2, 0.15, 16}, 1);
-        const std::string path = (folder / "market.glb").string();
-        EXPECT_TRUE(writeGltf(made.scene, path, {}, noProgress()));
-        return path;
-    }();
-    return file;
-}
-
-class Window : public testing::Test {
-protected:
-    void SetUp() override {
-        QSettings().clear();
-        setSheet(*qApp, Sheet::Night);
-        window_ = std::make_unique<MainWindow>();
-        QObject::connect(&window_->document(), &Document::failed,
-                         [this](const QString& message) { failure_ = message.toStdString(); });
-        window_->show();
-        ASSERT_TRUE(QTest::qWaitForWindowExposed(window_.get(), kPatience));
-        window_->raise();
-        window_->activateWindow();
-        ASSERT_TRUE(QTest::qWaitFor([&] { return QApplication::activeWindow() == window_.get(); },
-                                    kPatience));
-    }
-    void TearDown() override {
-        window_->document().undoStack().setClean();
-        window_.reset();
-    }
-
-    bool settle() {
-        int calm = 0;
-        const bool settled = QTest::qWaitFor(
-            [&] { return (calm = window_->isSettled() ? calm + 1 : 0) > 3; }, kPatience);
-        EXPECT_TRUE(settled) << "document " << window_->document().isSettled() << ", view "
-                             << window_->view().isSettled() << ", job "
-                             << window_->document().jobs().name().toStdString() << ", failure "
-                             << failure_;
-        return settled;
-    }
-    void openMarket() {
-        window_->open(QString::fromStdString(marketFile()));
-        ASSERT_TRUE(settle());
-        ASSERT_TRUE(window_->document().hasScene());
-    }
-    void addFix(const char* key) {
-        window_->showStep(WorkStep::Fixes);
-        window_->fixes().addOrShow(key, "");
-        ASSERT_TRUE(settle());
-    }
-    template <typename T>
-    T* find(const QString& accessibleName, QWidget* in = nullptr) {
-        for (T* widget : (in ? in : window_.get())->findChildren<T*>())
-            if (widget->accessibleName() == accessibleName) return widget;
-        ADD_FAILURE() << "no " << accessibleName.toStdString();
-        return nullptr;
-    }
-    QPushButton* button(const QString& text) {
-        for (QPushButton* candidate : window_->findChildren<QPushButton*>())
-            if (candidate->text() == text && candidate->isVisible()) return candidate;
-        ADD_FAILURE() << "no button " << text.toStdString();
-        return nullptr;
-    }
-    void click(QWidget* widget, const QPoint& at) {
-        QTest::mouseClick(widget, Qt::LeftButton, Qt::NoModifier, at);
-    }
-    void key(int code) { QTest::keyClick(&window_->view(), static_cast<Qt::Key>(code)); }
-    [[nodiscard]] double here(Measure measure) {
-        return at(window_->document().here().after.counts, measure);
-    }
-    /// Share of the 3D view's pixels that are not the empty ground.
-    double drawnShare() {
-        const QImage image = window_->view().grabFramebuffer();
-        const QRgb ground = theme().scene.rgb();
-        int drawn = 0;
-        for (int y = 0; y < image.height(); y += 4)
-            for (int x = 0; x < image.width(); x += 4) drawn += image.pixel(x, y) != ground;
-        return 16.0 * drawn / (image.width() * image.height());
-    }
-
-    std::unique_ptr<MainWindow> window_;
-    std::string failure_;
-    test::TemporaryFolder folder_;
-};
 
 TEST_F(Window, StartsEmptyAndSaysWhatToDo) {
     EXPECT_FALSE(window_->document().hasScene());
@@ -554,7 +445,7 @@ TEST_F(Window, StaysResponsiveWhileLevelsAreMade) {
 TEST_F(Window, KeptSpotsAreAddedGoneToAndRemoved) {
     openMarket();
     window_->showStep(WorkStep::Survey);
-    find<QTabBar>("Lists of the survey")->setCurrentIndex(2);
+    find<QTabBar>("Lists of the survey")->setCurrentIndex(3);
     click(button("Keep this spot"), {10, 10});
     Viewpoint away = window_->document().view();
     away.eye += Vec3d(20, 0, 5);
@@ -571,115 +462,6 @@ TEST_F(Window, KeptSpotsAreAddedGoneToAndRemoved) {
 }
 
 /// Surveyed from the quay, coarsely.
-class SurveyedWindow : public Window {
-protected:
-    void survey() {
-        openMarket();
-        window_->showStep(WorkStep::Survey);
-        SurveyRequest request;
-        request.spacing = 24;
-        request.faceSize = 64;
-        window_->document().setSurvey(request, "Survey settings");
-        click(button("Survey"), {10, 10});
-        ASSERT_TRUE(settle());
-        ASSERT_TRUE(window_->document().surveyed().exists());
-    }
-    [[nodiscard]] const Surveyed& surveyed() { return window_->document().surveyed(); }
-    [[nodiscard]] double worst(const Surveyed::Tallies& tallies) {
-        double load = 0;
-        for (std::size_t s = 0; s < tallies.size(); ++s)
-            for (std::size_t v = 0; v < tallies[s].size(); ++v)
-                load = std::max(load, surveyed().load(tallies, s, v, Measure::Triangles,
-                                                      window_->document().target()));
-        return load;
-    }
-};
-
-TEST_F(SurveyedWindow, MeasuresEveryPlaceAndTellsTheWorst) {
-    survey();
-    const std::size_t spots = surveyed().survey->spots.size();
-    EXPECT_GE(spots, 4U);
-    EXPECT_TRUE(surveyed().survey->complete);
-    EXPECT_THAT(window_->rail().button(WorkStep::Survey)->accessibleDescription().toStdString(),
-                HasSubstr(std::to_string(spots) + " spots"));
-    auto* table = find<QTableWidget>("Worst views");
-    EXPECT_EQ(table->rowCount(), static_cast<int>(kMeasureCount));
-    EXPECT_TRUE(window_->strip().isVisible());
-    EXPECT_EQ(window_->strip().order().size(), spots);
-    EXPECT_THAT(find<QLabel>("What the survey found")->text().toStdString(),
-                HasSubstr("Never seen"));
-    // The first row is the worst load: going there shows it on the board.
-    table->selectRow(0);
-    ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().nearestSpot(), static_cast<int>([&] {
-                  for (std::size_t s = 0; s < spots; ++s)
-                      if (surveyed().survey->spots[s].eye == window_->document().view().eye)
-                          return s;
-                  return spots;
-              }()));
-}
-
-TEST_F(SurveyedWindow, FixesLowerTheWholeSurveyWithoutANewOne) {
-    survey();
-    const auto before = surveyed().survey;
-    const double load = worst(surveyed().after);
-    EXPECT_DOUBLE_EQ(load, worst(surveyed().before));
-    addFix("ladder");
-    EXPECT_EQ(surveyed().survey, before) << "the rays were not cast again";
-    EXPECT_LT(worst(surveyed().after), load);
-    EXPECT_DOUBLE_EQ(worst(surveyed().before), load);
-}
-
-TEST_F(SurveyedWindow, PetalsAndStripLeadToTheirViews) {
-    survey();
-    emit window_->plan().swapRequested();
-    ASSERT_TRUE(settle());
-    const QPoint middle = window_->plan().rect().center();
-    click(&window_->plan(), middle);
-    const Vec3d stood = window_->document().view().eye;
-    const auto isSpot = [&](const Vec3d& eye) {
-        for (const SpotResult& spot : surveyed().survey->spots)
-            if (spot.eye == eye) return true;
-        return false;
-    };
-    click(&window_->strip(), {50, 60});
-    ASSERT_TRUE(isSpot(window_->document().view().eye));
-    const Vec3d heaviest = window_->document().view().eye;
-    EXPECT_EQ(surveyed().survey->spots[window_->strip().order().front()].eye, heaviest);
-    QTest::keyClick(&window_->strip(), Qt::Key_Right);
-    EXPECT_EQ(surveyed().survey->spots[window_->strip().order()[1]].eye,
-              window_->document().view().eye);
-    EXPECT_FALSE(stood.isApprox(heaviest));
-}
-
-TEST_F(SurveyedWindow, WhatIfChangesBoardAndSurveyAndBack) {
-    survey();
-    const double load = worst(surveyed().after);
-    const double triangles = here(Measure::Triangles);
-    const std::size_t heaviest = [&] {
-        const auto& objects = window_->document().source()->objects;
-        const ViewCost& cost = window_->document().here().after;
-        std::size_t best = cost.drawn.front().object;
-        for (const DrawnObject& drawn : cost.drawn)
-            if (window_->document().source()->mesh(objects[drawn.object]).triangles >
-                window_->document().source()->mesh(objects[best]).triangles)
-                best = drawn.object;
-        return best;
-    }();
-    window_->document().selectObject(static_cast<int>(heaviest));
-    key(Qt::Key_X);
-    ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().offCount(), 1U);
-    EXPECT_LT(here(Measure::Triangles), triangles);
-    EXPECT_LT(worst(surveyed().after), load);
-    QTest::keyClick(&window_->view(), Qt::Key_X, Qt::ShiftModifier);
-    ASSERT_TRUE(settle());
-    EXPECT_EQ(here(Measure::Triangles), triangles);
-    EXPECT_DOUBLE_EQ(worst(surveyed().after), load);
-    EXPECT_FALSE(window_->document().isModified() &&
-                 window_->document().undoStack().undoText().contains("off"))
-        << "the scene was not changed";
-}
 
 TEST_F(Window, FindingsSwitchAWholeAssetOff) {
     openMarket();
@@ -698,123 +480,31 @@ TEST_F(Window, FindingsSwitchAWholeAssetOff) {
     EXPECT_EQ(here(Measure::Triangles), before);
 }
 
-TEST_F(SurveyedWindow, BoardLeadsToTheWorstViewOfAMeasure) {
-    survey();
-    auto* board = find<LoadBoard>("Load board");
-    const auto worstTriangles = worstOf(*surveyed().survey, Measure::Triangles);
-    ASSERT_TRUE(worstTriangles);
-    const SpotResult& spot = surveyed().survey->spots[worstTriangles->spot];
-    click(board, {60, 45});
-    EXPECT_EQ(window_->document().view().eye, spot.eye);
-    EXPECT_DOUBLE_EQ(window_->document().view().heading, spot.views[worstTriangles->view].heading);
-    ASSERT_TRUE(settle());
-    EXPECT_EQ(here(Measure::Triangles), worstTriangles->value) << "the counters agree";
-}
-
-TEST_F(SurveyedWindow, AnotherMeasureReordersTheStrip) {
-    survey();
-    auto* measure = find<QComboBox>("Measure on plan and strip");
-    const auto loadsInOrder = [&](const std::optional<Measure>& by) {
-        std::vector<double> inOrder;
-        for (const std::size_t s : window_->strip().order())
-            inOrder.push_back(surveyed().load(
-                surveyed().before, s,
-                surveyed().worstView(surveyed().before, s, by, window_->document().target()), by,
-                window_->document().target()));
-        return inOrder;
-    };
-    for (const int index : {1, 3}) {
-        measure->setCurrentIndex(index);
-        emit measure->activated(index);
-        const auto by = kMeasures[static_cast<std::size_t>(index) - 1];
-        EXPECT_EQ(window_->document().shownMeasure(), by);
-        const std::vector<double> inOrder = loadsInOrder(by);
-        EXPECT_TRUE(std::is_sorted(inOrder.rbegin(), inOrder.rend())) << measureName(by);
-    }
-}
-
-TEST_F(SurveyedWindow, IsReadBackBesideItsProject) {
-    survey();
-    const QString project = QString::fromStdString((folder_ / "p.flentro.json").string());
-    window_->document().saveProject(project);
-    window_->survey().run();
-    ASSERT_TRUE(settle());
-    ASSERT_TRUE(QFile::exists(project + ".survey"));
-    const auto first = surveyed().survey;
-    window_->survey().run();
-    ASSERT_TRUE(settle());
-    EXPECT_NE(surveyed().survey, first) << "another value";
-    ASSERT_EQ(surveyed().survey->spots.size(), first->spots.size());
-    EXPECT_EQ(surveyed().survey->seen.trianglePixels, first->seen.trianglePixels);
-    // A damaged cache is no obstacle.
-    test::writeText((folder_ / "p.flentro.json.survey"), "not a survey");
-    window_->survey().run();
-    ASSERT_TRUE(settle());
-    EXPECT_EQ(surveyed().survey->seen.trianglePixels, first->seen.trianglePixels);
-}
-
-TEST_F(SurveyedWindow, CancellingKeepsWhatIsDone) {
+TEST_F(Window, FindingsSwitchALightOff) {
     openMarket();
-    window_->showStep(WorkStep::Survey);
-    SurveyRequest request;
-    request.spacing = 2;
-    request.faceSize = 256;
-    window_->document().setSurvey(request, "Survey settings");
+    window_->showStep(WorkStep::Findings);
     ASSERT_TRUE(settle());
-    window_->survey().run();
+    auto* what = find<QComboBox>("What");
+    what->setCurrentIndex(2);
+    emit what->activated(2);
+    auto* table = find<QTableWidget>("Ranking");
+    const double lights = here(Measure::Lights);
     ASSERT_TRUE(
-        QTest::qWaitFor([&] { return window_->document().earlySpots().size() > 2; }, kPatience));
-    window_->document().jobs().cancel();
+        QTest::qWaitFor([&] { return table->rowCount() == static_cast<int>(lights); }, kPatience));
+    table->selectRow(0);
+    const double triangles = here(Measure::Triangles);
+    EXPECT_FALSE(button("Fix this")->isEnabled()) << "there is no fix for lights yet";
+    click(button("What if off"), {10, 10});
     ASSERT_TRUE(settle());
-    ASSERT_TRUE(surveyed().exists());
-    EXPECT_FALSE(surveyed().survey->complete);
-    EXPECT_GT(surveyed().survey->spots.size(), 2U);
-}
-
-TEST_F(SurveyedWindow, AWalkIsRecordedSurveyedAndPlayed) {
-    openMarket();
-    window_->showStep(WorkStep::Survey);
-    click(button("Record walk"), {10, 10});
-    const Viewpoint start = window_->document().view();
-    Viewpoint view = start;
-    for (int i = 0; i < 12; ++i) {
-        view.eye.x() += 1;
-        window_->document().setView(view);
-    }
-    click(button("Stop recording"), {10, 10});
-    ASSERT_EQ(window_->document().project().walk.size(), 13U);
-    SurveyRequest request = window_->document().project().survey;
-    EXPECT_EQ(request.where, SurveyRequest::Where::Walk);
-    request.spacing = 3;
-    request.faceSize = 0;
-    window_->document().setSurvey(request, "Survey settings");
-    window_->survey().run();
+    EXPECT_EQ(window_->document().offCount(), 1U);
+    EXPECT_EQ(here(Measure::Lights), lights - 1);
+    EXPECT_LT(here(Measure::Triangles), triangles) << "its shadow pass went with it";
+    const Vec3d before = window_->document().view().eye;
+    click(button("Show me"), {10, 10});
+    EXPECT_NE(window_->document().view().eye, before);
+    QTest::keyClick(&window_->view(), Qt::Key_X, Qt::ShiftModifier);
     ASSERT_TRUE(settle());
-    ASSERT_EQ(surveyed().survey->spots.size(), 5U) << "12 m in steps of 3 m";
-    EXPECT_EQ(window_->strip().order(), (std::vector<std::size_t>{0, 1, 2, 3, 4}))
-        << "in the order of the walk";
-    EXPECT_FALSE(surveyed().survey->hasRays());
-    window_->document().setView(view);
-    click(button("Play"), {10, 10});
-    ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return (window_->document().view().eye - start.eye).norm() < 3; }, kPatience));
-    ASSERT_TRUE(
-        QTest::qWaitFor([&] { return !window_->survey().recorder().isPlaying(); }, kPatience));
-    EXPECT_GT((window_->document().view().eye - start.eye).norm(), 10);
-}
-
-TEST_F(SurveyedWindow, SeenLensTellsWhatIsDrawnInVain) {
-    survey();
-    window_->view().setLens(LensKind::Seen);
-    ASSERT_TRUE(settle());
-    const auto states = seenStates(window_->document());
-    ASSERT_EQ(states.size(), window_->document().source()->objects.size());
-    EXPECT_GT(std::count(states.begin(), states.end(), SeenState::Here), 0);
-    EXPECT_LT(std::count(states.begin(), states.end(), SeenState::Here),
-              static_cast<long>(states.size()));
-    const auto legend = legendFor(LensKind::Seen, *window_->document().result(),
-                                  window_->document().here().after, states);
-    EXPECT_EQ(legend.size(), 3U);
+    EXPECT_EQ(window_->document().offCount(), 0U);
 }
 
 TEST_F(Window, PlanShowsTheSceneAndSendsTheViewThere) {

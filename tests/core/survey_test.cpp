@@ -1,6 +1,7 @@
 // Rooms whose visibility can be reasoned on paper.
 
 #include "survey/survey.h"
+#include "survey/verdict.h"
 
 #include <gtest/gtest.h>
 #include <tbb/global_control.h>
@@ -238,6 +239,27 @@ TEST(Seen, NearestPlaceTellsTheTexelsNeeded) {
     EXPECT_NEAR(static_cast<double>(result.seen.texCoordPerPixel[0]), 0.5 * metres, 0.01 * metres);
 }
 
+TEST(Seen, TexturesLargerThanAnyViewNeedsAreNamed) {
+    // One texture over 2 m; at 4 m a pixel is 4 / (450 / tan 30) m wide, a 195th of it.
+    Scene scene = test::makeScene({{makePane(2, 2), {0, 0, -4}}});
+    const int material = addMaterial(scene, AlphaMode::Opaque, 255, 255);
+    scene.assets[0].mesh = finishMesh(makePane(2, 2, material));
+    scene.images[0].width = 1024;
+    scene.images[0].height = 1024;
+    const double needed = 0.5 * 4 * std::tan(kPi / 6) / 450;
+    const Survey result = survey(scene, at({{0, 0, 0}}));
+    const auto needs = judgeTextures(scene, result);
+    ASSERT_EQ(needs.size(), 1U);
+    EXPECT_NEAR(needs[0].texelsPerPixel, 1024 * needed, 0.03 * 1024 * needed);
+    EXPECT_EQ(needs[0].edge, 512);
+    EXPECT_DOUBLE_EQ(needs[0].bytes, textureBytes(scene.images[0], display()) * 0.75);
+    scene.images[0].width = scene.images[0].height = 512;
+    EXPECT_TRUE(judgeTextures(scene, result).empty()) << "1.3 texels a pixel: its top is shown";
+    scene.images[0].width = scene.images[0].height = 4096;
+    scene.materials[static_cast<std::size_t>(material)].textures[0].texCoord = 1;
+    EXPECT_TRUE(judgeTextures(scene, result).empty()) << "nothing is known of the second set";
+}
+
 TEST(Seen, LightsReachThePixelsWithinTheirRange) {
     Scene scene = test::makeScene({{makeRoom({6, 4, 6}), {0, 0, 0}}});
     Light light;
@@ -370,6 +392,50 @@ TEST(Survey, FindsTheWorstBetweenTheHeadings) {
     ASSERT_EQ(result.spots[0].views.size(), 5U);
     EXPECT_NEAR(result.spots[0].views[4].heading, 45, 12);
     EXPECT_EQ(at(result.spots[0].tallies[4].counts, Measure::Objects), 2);
+}
+
+std::size_t again(Survey& survey, const Scene& scene) {
+    const RayScene rays(scene);
+    return surveyAgain(survey, scene, &rays, noProgress());
+}
+
+TEST(SurveyAgain, LooksOnlyFromSpotsThatSawWhatIsGoneNow) {
+    // A wall between two spots; what is culled stands on the side of the second.
+    Scene scene = test::makeScene({{makeBox({40, 40, 1}), {0, 0, 0}},
+                                   {makeBox({1, 1, 1}), {0, 0, 8}},
+                                   {makeBox({9, 9, 1}), {0, 0, 12}}});
+    const auto spots = at({{0, 0, -4}, {0, 0, 4}});
+    Survey result = survey(scene, spots);
+    ASSERT_EQ(again(result, scene), 0U) << "nothing has changed";
+    scene.objects[1].culling.end = 1;
+    EXPECT_EQ(again(result, scene), 1U);
+    const Survey whole = survey(scene, spots);
+    for (std::size_t s = 0; s < 2; ++s) {
+        EXPECT_EQ(result.spots[s].sightings.levels, whole.spots[s].sightings.levels);
+        ASSERT_EQ(result.spots[s].seen.objects.size(), whole.spots[s].seen.objects.size());
+        EXPECT_EQ(result.spots[s].seen.pixels, whole.spots[s].seen.pixels);
+    }
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        EXPECT_EQ(result.seen.objects[i].spots, whole.seen.objects[i].spots) << i;
+        EXPECT_EQ(result.seen.objects[i].mostPixels, whole.seen.objects[i].mostPixels) << i;
+    }
+    EXPECT_EQ(result.seen.lightSpots, whole.seen.lightSpots);
+    scene.objects[1].culling.end = std::numeric_limits<double>::infinity();
+    EXPECT_EQ(again(result, scene), 2U) << "it may be seen from anywhere when it comes back";
+    EXPECT_GT(result.seen.objects[1].mostPixels, 0);
+}
+
+TEST(SurveyAgain, CountsWhatIsDrawnWithoutRays) {
+    Scene scene = street();
+    SurveySettings settings = plain();
+    settings.faceSize = 0;
+    Survey result = survey(scene, streetSpots(), settings);
+    scene.objects[0].culling.end = 0.01;
+    EXPECT_EQ(surveyAgain(result, scene, nullptr, noProgress()), 0U);
+    const Survey whole = survey(scene, streetSpots(), settings);
+    for (std::size_t s = 0; s < whole.spots.size(); ++s)
+        for (std::size_t v = 0; v < 8; ++v)
+            EXPECT_EQ(result.spots[s].tallies[v].counts, whole.spots[s].tallies[v].counts);
 }
 
 TEST(Survey, CancellingKeepsWhatIsDone) {
@@ -517,31 +583,56 @@ TEST(Spots, ALineIsCutIntoEqualSteps) {
     EXPECT_TRUE(spotsAlong({}, 1).empty());
 }
 
-TEST(Spots, OrbitCamerasLookAtTheirPivot) {
-    Orbit orbit;
-    orbit.pivot = {5, 0, 5};
-    orbit.distances = {10, 20};
-    orbit.pitches = {-60};
-    orbit.headings = 4;
-    const auto spots = spotsAround(orbit);
+TEST(Spots, AFreeCameraIsThePlayersEye) {
+    const std::vector<SurveySpot> spots = {{"1", {1, 2, 3}, 0, {}}};
+    const auto same = throughCamera(spots, {}, 8);
+    ASSERT_EQ(same.size(), 1U);
+    EXPECT_TRUE(same[0].views.empty());
+    EXPECT_EQ(same[0].eye, spots[0].eye);
+}
+
+TEST(Spots, AFollowingCameraLooksAtThePlayer) {
+    Camera camera;
+    camera.distances = {10, 20};
+    camera.pitches = {-60};
+    const Vec3d player(5, 0, 5);
+    const auto spots = throughCamera({{"gate", player, 1, {}}}, camera, 4);
     ASSERT_EQ(spots.size(), 8U);
     for (const SurveySpot& spot : spots) {
         const Vec3d ahead = lookDirection(spot.views[0].heading, spot.views[0].pitch);
-        EXPECT_TRUE((orbit.pivot - spot.eye).normalized().isApprox(ahead, 1e-9));
+        EXPECT_TRUE((player - spot.eye).normalized().isApprox(ahead, 1e-9));
         EXPECT_GT(spot.eye.y(), 8);
+        EXPECT_EQ(spot.views[0].eye, spot.eye);
+        EXPECT_EQ(spot.level, 1);
+        EXPECT_EQ(spot.name.substr(0, 4), "gate");
     }
 }
 
+TEST(Spots, ALimitedHeadTurnsToBothEnds) {
+    Camera camera;
+    camera.firstHeading = 300;
+    camera.lastHeading = 390;
+    EXPECT_EQ(camera.headings(8), (std::vector<double>{300, 345, 30}));
+    camera.lastHeading = 300;
+    EXPECT_EQ(camera.headings(8), std::vector<double>{300}) << "a side camera";
+    EXPECT_EQ(Camera{}.headings(4), (std::vector<double>{0, 90, 180, 270}));
+    camera.lastHeading = 390;
+    const auto spots = throughCamera({{"1", {0, 1, 0}, 0, {}}}, camera, 8);
+    ASSERT_EQ(spots.size(), 1U) << "one eye, its views together";
+    EXPECT_EQ(spots[0].views.size(), 3U);
+}
+
 TEST(Spots, LimitedViewsSeeOnlyWhatTheyLookAt) {
-    Orbit orbit;
-    orbit.pitches = {-89};
-    orbit.headings = 1;
+    Camera camera;
+    camera.distances = {10};
+    camera.pitches = {-89};
     SurveySettings settings = plain();
     settings.onlyInViews = true;
     // From straight above the lower side of the box and what is far aside are never seen.
     const Scene scene =
         test::makeScene({{makeBox({1, 1, 1}), {0, 0, 0}}, {makeBox({1, 1, 1}), {60, 0, 0}}});
-    const Survey result = survey(scene, spotsAround(orbit), settings);
+    const Survey result =
+        survey(scene, throughCamera({{"1", Vec3d::Zero(), 0, {}}}, camera, 1), settings);
     EXPECT_EQ(seenFrom(result), (std::vector<std::uint32_t>{0}));
     int seen = 0;
     for (std::size_t t = 0; t < 12; ++t)

@@ -99,6 +99,9 @@ Project sample(const std::filesystem::path& scene) {
     project.survey.node = "towpath";
     project.survey.spacing = 3.5;
     project.survey.faceSize = 128;
+    project.survey.camera.distances = {12, 20};
+    project.survey.camera.pitches = {-60};
+    project.survey.camera.lastHeading = 90;
     project.walk = {{{1, 2, 3}, 10, 0}, {{4, 2, 3}, 20, -5}};
     project.rest = {{"ours", true}};
     return project;
@@ -124,6 +127,9 @@ TEST(Project, RoundTripsWithItsSceneBesideIt) {
     EXPECT_EQ(back.survey.node, "towpath");
     EXPECT_DOUBLE_EQ(back.survey.spacing, 3.5);
     EXPECT_EQ(back.survey.faceSize, 128);
+    EXPECT_EQ(back.survey.camera.distances, (std::vector<double>{12, 20}));
+    EXPECT_EQ(back.survey.camera.pitches, std::vector<double>{-60});
+    EXPECT_EQ(back.survey.camera.lastHeading, 90);
     ASSERT_EQ(back.walk.size(), 2U);
     EXPECT_DOUBLE_EQ(back.walk[1].pitch, -5);
 }

@@ -154,7 +154,8 @@ TEST_F(Paper, WithoutALightItsPassGoes) {
     EXPECT_EQ(at(cost.counts, Measure::Lights), 1);
     EXPECT_EQ(at(cost.counts, Measure::ShadowLights), 0);
     EXPECT_EQ(at(cost.counts, Measure::Triangles), 236);
-    EXPECT_EQ(cost.lights, (std::vector<std::uint32_t>{1}));
+    ASSERT_EQ(cost.lights.size(), 1U);
+    EXPECT_EQ(cost.lights[0].light, 1U);
     EXPECT_EQ(at(meter.cost(view_).counts, Measure::Triangles), 236 + 24) << "unchanged";
 }
 
@@ -262,6 +263,22 @@ TEST_F(Paper, RankingAddsUpCopiesAndSortsByMeasure) {
     const auto objects = rank(scene_, target_, cost, BlameKind::Object, Measure::Triangles);
     EXPECT_EQ(objects.size(), 4U);
     EXPECT_EQ(objects[0].name, "floor node");
+}
+
+TEST_F(Paper, LightsAreRankedByTheirShadowPasses) {
+    addLamp({0, 0, -18}, 30, false);
+    addLamp({0, 0, -16}, 6, true);  // the boxes at 11 and 21 m
+    addLamp({0, 0, -11}, 2, true);  // the first of them only
+    const ViewCost cost = viewCost(scene_, target_, view_);
+    const auto lights = rank(scene_, target_, cost, BlameKind::Light, Measure::Triangles);
+    ASSERT_EQ(lights.size(), 3U);
+    const auto entry = [&](std::size_t i) {
+        return std::tuple(lights[i].index, lights[i].triangles, lights[i].drawCalls);
+    };
+    EXPECT_EQ(entry(0), std::tuple(1U, 24.0, 2.0));
+    EXPECT_EQ(entry(1), std::tuple(2U, 12.0, 1.0));
+    EXPECT_EQ(entry(2), std::tuple(0U, 0.0, 0.0));
+    EXPECT_DOUBLE_EQ(lights[0].share, 24.0 / 36);
 }
 
 TEST_F(Paper, SharesOfTrianglesAddUpToOne) {

@@ -81,7 +81,8 @@ TEST(Ottermere, ScaleRepeatsTheMarketWithoutNewMeshes) {
     EXPECT_EQ(four.scene.objects.size(),
               4 * (small().scene.objects.size() - kBackdrop) + kBackdrop);
     EXPECT_EQ(four.scene.assets.size(), small().scene.assets.size());
-    EXPECT_GT(four.scene.bounds().sizes().x(), small().scene.bounds().sizes().x());
+    EXPECT_EQ(four.scene.placedLights.size(), 4 * small().scene.placedLights.size());
+    EXPECT_EQ(four.scene.bounds().sizes(), small().scene.bounds().sizes()) << "under one sky";
 }
 
 TEST(Ottermere, ProjectOpensOnTheQuayWithAWorkOrder) {

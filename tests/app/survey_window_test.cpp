@@ -1,0 +1,306 @@
+// Surveying in the real window: lists, plan, strip, walks and what-if.
+
+#include <QCheckBox>
+
+#include "app/window_fixture.h"
+#include "survey/verdict.h"
+
+namespace flentro::app {
+namespace {
+
+/// A window that can survey the market coarsely.
+class SurveyedWindow : public Window {
+protected:
+    void survey() {
+        openMarket();
+        window_->showStep(WorkStep::Survey);
+        SurveyRequest request;
+        request.spacing = 24;
+        request.faceSize = 64;
+        window_->document().setSurvey(request, "Survey settings");
+        click(button("Survey"), {10, 10});
+        ASSERT_TRUE(settle());
+        ASSERT_TRUE(window_->document().surveyed().exists());
+    }
+    [[nodiscard]] const Surveyed& surveyed() { return window_->document().surveyed(); }
+    [[nodiscard]] double worst(const Surveyed::Tallies& tallies) {
+        double load = 0;
+        for (std::size_t s = 0; s < tallies.size(); ++s)
+            for (std::size_t v = 0; v < tallies[s].size(); ++v)
+                load = std::max(load, surveyed().load(tallies, s, v, Measure::Triangles,
+                                                      window_->document().target()));
+        return load;
+    }
+};
+
+TEST_F(SurveyedWindow, MeasuresEveryPlaceAndTellsTheWorst) {
+    survey();
+    const std::size_t spots = surveyed().survey->spots.size();
+    EXPECT_GE(spots, 4U);
+    EXPECT_TRUE(surveyed().survey->complete);
+    EXPECT_THAT(window_->rail().button(WorkStep::Survey)->accessibleDescription().toStdString(),
+                HasSubstr(std::to_string(spots) + " spots"));
+    auto* table = find<QTableWidget>("Worst views");
+    EXPECT_EQ(table->rowCount(), static_cast<int>(kMeasureCount));
+    EXPECT_TRUE(window_->strip().isVisible());
+    EXPECT_EQ(window_->strip().order().size(), spots);
+    EXPECT_THAT(find<QLabel>("What the survey found")->text().toStdString(),
+                HasSubstr("Never seen"));
+    // The first row is the worst load: going there shows it on the board.
+    table->selectRow(0);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->document().nearestSpot(), static_cast<int>([&] {
+                  for (std::size_t s = 0; s < spots; ++s)
+                      if (surveyed().survey->spots[s].eye == window_->document().view().eye)
+                          return s;
+                  return spots;
+              }()));
+}
+
+TEST_F(SurveyedWindow, FixesLowerTheWholeSurveyWithoutANewOne) {
+    survey();
+    const auto before = surveyed().survey;
+    const double load = worst(surveyed().after);
+    EXPECT_DOUBLE_EQ(load, worst(surveyed().before));
+    addFix("ladder");
+    EXPECT_EQ(surveyed().survey->seen.trianglePixels, before->seen.trianglePixels)
+        << "the rays were not cast again";
+    EXPECT_EQ(surveyed().scene->assets.size(), window_->document().result()->assets.size());
+    EXPECT_LT(worst(surveyed().after), load);
+    EXPECT_DOUBLE_EQ(worst(surveyed().before), load);
+}
+
+TEST_F(SurveyedWindow, CullingIsLookedAtAgain) {
+    survey();
+    const auto before = surveyed().survey;
+    addFix("culling");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !window_->document().isSurveyingAgain() && settle(); },
+                                kPatience));
+    const auto& spots = surveyed().survey->spots;
+    ASSERT_EQ(spots.size(), before->spots.size());
+    for (std::size_t s = 0; s < spots.size(); ++s)
+        for (const SeenObject& seen : spots[s].seen.objects)
+            ASSERT_NE(spots[s].sightings.levels[seen.object], Sightings::kGone)
+                << "seen although it is culled: object " << seen.object;
+    const auto gone = [](const Survey& survey) {
+        std::ptrdiff_t count = 0;
+        for (const SpotResult& spot : survey.spots)
+            count += std::count(spot.sightings.levels.begin(), spot.sightings.levels.end(),
+                                Sightings::kGone);
+        return count;
+    };
+    EXPECT_GT(gone(*surveyed().survey), gone(*before));
+    window_->document().undoStack().undo();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(gone(*surveyed().survey), gone(*before)) << "and back";
+}
+
+TEST_F(SurveyedWindow, ALimitedCameraStandsBehindThePlayer) {
+    openMarket();
+    window_->showStep(WorkStep::Survey);
+    auto* limited = window_->findChild<QCheckBox*>();
+    ASSERT_NE(limited, nullptr);
+    EXPECT_FALSE(limited->isChecked());
+    limited->click();
+    Camera camera = window_->document().project().survey.camera;
+    EXPECT_FALSE(camera.isFree());
+    camera.lastHeading = camera.firstHeading;
+    SurveyRequest request = window_->document().project().survey;
+    request.where = SurveyRequest::Where::Kept;
+    request.camera = camera;
+    request.faceSize = 64;
+    const Viewpoint player = window_->document().view();
+    window_->document().setSpots({{"player", player}}, "Keep spot");
+    window_->document().setSurvey(request, "Survey settings");
+    click(button("Survey"), {10, 10});
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(surveyed().exists());
+    ASSERT_EQ(surveyed().survey->spots.size(), 1U);
+    const SpotResult& spot = surveyed().survey->spots[0];
+    EXPECT_NEAR((spot.eye - player.eye).norm(), camera.distances[0], 1e-9);
+    ASSERT_EQ(spot.views.size(), 1U);
+    EXPECT_EQ(spot.views[0].pitch, camera.pitches[0]);
+    limited->click();
+    EXPECT_TRUE(window_->document().project().survey.camera.isFree());
+}
+
+TEST_F(SurveyedWindow, ListsTexturesThatNoViewNeeds) {
+    survey();
+    auto* table = find<QTableWidget>("Textures larger than any view needs");
+    const auto needs = judgeTextures(*surveyed().scene, *surveyed().survey);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return table->rowCount() == static_cast<int>(needs.size()); },
+                                kPatience));
+}
+
+TEST_F(SurveyedWindow, PetalsAndStripLeadToTheirViews) {
+    survey();
+    emit window_->plan().swapRequested();
+    ASSERT_TRUE(settle());
+    const QPoint middle = window_->plan().rect().center();
+    click(&window_->plan(), middle);
+    const Vec3d stood = window_->document().view().eye;
+    const auto isSpot = [&](const Vec3d& eye) {
+        for (const SpotResult& spot : surveyed().survey->spots)
+            if (spot.eye == eye) return true;
+        return false;
+    };
+    click(&window_->strip(), {50, 60});
+    ASSERT_TRUE(isSpot(window_->document().view().eye));
+    const Vec3d heaviest = window_->document().view().eye;
+    EXPECT_EQ(surveyed().survey->spots[window_->strip().order().front()].eye, heaviest);
+    QTest::keyClick(&window_->strip(), Qt::Key_Right);
+    EXPECT_EQ(surveyed().survey->spots[window_->strip().order()[1]].eye,
+              window_->document().view().eye);
+    EXPECT_FALSE(stood.isApprox(heaviest));
+}
+
+TEST_F(SurveyedWindow, WhatIfChangesBoardAndSurveyAndBack) {
+    survey();
+    const double load = worst(surveyed().after);
+    const double triangles = here(Measure::Triangles);
+    const std::size_t heaviest = [&] {
+        const auto& objects = window_->document().source()->objects;
+        const ViewCost& cost = window_->document().here().after;
+        std::size_t best = cost.drawn.front().object;
+        for (const DrawnObject& drawn : cost.drawn)
+            if (window_->document().source()->mesh(objects[drawn.object]).triangles >
+                window_->document().source()->mesh(objects[best]).triangles)
+                best = drawn.object;
+        return best;
+    }();
+    window_->document().selectObject(static_cast<int>(heaviest));
+    key(Qt::Key_X);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->document().offCount(), 1U);
+    EXPECT_LT(here(Measure::Triangles), triangles);
+    EXPECT_LT(worst(surveyed().after), load);
+    QTest::keyClick(&window_->view(), Qt::Key_X, Qt::ShiftModifier);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(here(Measure::Triangles), triangles);
+    EXPECT_DOUBLE_EQ(worst(surveyed().after), load);
+    EXPECT_FALSE(window_->document().isModified() &&
+                 window_->document().undoStack().undoText().contains("off"))
+        << "the scene was not changed";
+}
+
+TEST_F(SurveyedWindow, BoardLeadsToTheWorstViewOfAMeasure) {
+    survey();
+    auto* board = find<LoadBoard>("Load board");
+    const auto worstTriangles = worstOf(*surveyed().survey, Measure::Triangles);
+    ASSERT_TRUE(worstTriangles);
+    const SpotResult& spot = surveyed().survey->spots[worstTriangles->spot];
+    click(board, {60, 45});
+    EXPECT_EQ(window_->document().view().eye, spot.eye);
+    EXPECT_DOUBLE_EQ(window_->document().view().heading, spot.views[worstTriangles->view].heading);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(here(Measure::Triangles), worstTriangles->value) << "the counters agree";
+}
+
+TEST_F(SurveyedWindow, AnotherMeasureReordersTheStrip) {
+    survey();
+    auto* measure = find<QComboBox>("Measure on plan and strip");
+    const auto loadsInOrder = [&](const std::optional<Measure>& by) {
+        std::vector<double> inOrder;
+        for (const std::size_t s : window_->strip().order())
+            inOrder.push_back(surveyed().load(
+                surveyed().before, s,
+                surveyed().worstView(surveyed().before, s, by, window_->document().target()), by,
+                window_->document().target()));
+        return inOrder;
+    };
+    for (const int index : {1, 3}) {
+        measure->setCurrentIndex(index);
+        emit measure->activated(index);
+        const auto by = kMeasures[static_cast<std::size_t>(index) - 1];
+        EXPECT_EQ(window_->document().shownMeasure(), by);
+        const std::vector<double> inOrder = loadsInOrder(by);
+        EXPECT_TRUE(std::is_sorted(inOrder.rbegin(), inOrder.rend())) << measureName(by);
+    }
+}
+
+TEST_F(SurveyedWindow, IsReadBackBesideItsProject) {
+    survey();
+    const QString project = QString::fromStdString((folder_ / "p.flentro.json").string());
+    window_->document().saveProject(project);
+    window_->survey().run();
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(QFile::exists(project + ".survey"));
+    const auto first = surveyed().survey;
+    window_->survey().run();
+    ASSERT_TRUE(settle());
+    EXPECT_NE(surveyed().survey, first) << "another value";
+    ASSERT_EQ(surveyed().survey->spots.size(), first->spots.size());
+    EXPECT_EQ(surveyed().survey->seen.trianglePixels, first->seen.trianglePixels);
+    // A damaged cache is no obstacle.
+    test::writeText((folder_ / "p.flentro.json.survey"), "not a survey");
+    window_->survey().run();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(surveyed().survey->seen.trianglePixels, first->seen.trianglePixels);
+}
+
+TEST_F(SurveyedWindow, CancellingKeepsWhatIsDone) {
+    openMarket();
+    window_->showStep(WorkStep::Survey);
+    SurveyRequest request;
+    request.spacing = 2;
+    request.faceSize = 256;
+    window_->document().setSurvey(request, "Survey settings");
+    ASSERT_TRUE(settle());
+    window_->survey().run();
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return window_->document().earlySpots().size() > 2; }, kPatience));
+    window_->document().jobs().cancel();
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(surveyed().exists());
+    EXPECT_FALSE(surveyed().survey->complete);
+    EXPECT_GT(surveyed().survey->spots.size(), 2U);
+}
+
+TEST_F(SurveyedWindow, AWalkIsRecordedSurveyedAndPlayed) {
+    openMarket();
+    window_->showStep(WorkStep::Survey);
+    click(button("Record walk"), {10, 10});
+    const Viewpoint start = window_->document().view();
+    Viewpoint view = start;
+    for (int i = 0; i < 12; ++i) {
+        view.eye.x() += 1;
+        window_->document().setView(view);
+    }
+    click(button("Stop recording"), {10, 10});
+    ASSERT_EQ(window_->document().project().walk.size(), 13U);
+    SurveyRequest request = window_->document().project().survey;
+    EXPECT_EQ(request.where, SurveyRequest::Where::Walk);
+    request.spacing = 3;
+    request.faceSize = 0;
+    window_->document().setSurvey(request, "Survey settings");
+    window_->survey().run();
+    ASSERT_TRUE(settle());
+    ASSERT_EQ(surveyed().survey->spots.size(), 5U) << "12 m in steps of 3 m";
+    EXPECT_EQ(window_->strip().order(), (std::vector<std::size_t>{0, 1, 2, 3, 4}))
+        << "in the order of the walk";
+    EXPECT_FALSE(surveyed().survey->hasRays());
+    window_->document().setView(view);
+    click(button("Play"), {10, 10});
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return (window_->document().view().eye - start.eye).norm() < 3; }, kPatience));
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return !window_->survey().recorder().isPlaying(); }, kPatience));
+    EXPECT_GT((window_->document().view().eye - start.eye).norm(), 10);
+}
+
+TEST_F(SurveyedWindow, SeenLensTellsWhatIsDrawnInVain) {
+    survey();
+    window_->view().setLens(LensKind::Seen);
+    ASSERT_TRUE(settle());
+    const auto states = seenStates(window_->document());
+    ASSERT_EQ(states.size(), window_->document().source()->objects.size());
+    EXPECT_GT(std::count(states.begin(), states.end(), SeenState::Here), 0);
+    EXPECT_LT(std::count(states.begin(), states.end(), SeenState::Here),
+              static_cast<long>(states.size()));
+    const auto legend = legendFor(LensKind::Seen, *window_->document().result(),
+                                  window_->document().here().after, states);
+    EXPECT_EQ(legend.size(), 3U);
+}
+
+}  // namespace
+}  // namespace flentro::app
