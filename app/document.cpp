@@ -490,11 +490,12 @@ void Document::runSurvey() {
                     };
                     auto taken = surveyOrCached(*scene, project, cache, progress, onSpot);
                     if (!taken) return [this, error = taken.error()] { report(error); };
+                    std::erase_if(taken->spots, [](const SpotResult& spot) { return !spot.done; });
                     const auto survey = std::make_shared<const Survey>(std::move(*taken));
                     const bool alongLine =
                         project.survey.where == Where::Walk || project.survey.where == Where::Path;
                     return [this, survey, source, scene, alongLine] {
-                        if (source == source_ && survey->doneCount() > 0)
+                        if (source == source_ && !survey->spots.empty())
                             adoptSurvey(survey, scene, alongLine);
                     };
                 });
@@ -502,9 +503,7 @@ void Document::runSurvey() {
 
 void Document::adoptSurvey(const std::shared_ptr<const Survey>& survey, const ScenePtr& scene,
                            bool alongLine) {
-    auto kept = std::make_shared<Survey>(*survey);
-    std::erase_if(kept->spots, [](const SpotResult& spot) { return !spot.done; });
-    surveyed_ = {kept, {}, {}, alongLine, scene};
+    surveyed_ = {survey, {}, {}, alongLine, scene};
     {
         const std::lock_guard lock(early_->mutex);
         early_->spots.clear();

@@ -84,6 +84,7 @@ void printSeen(const Scene& scene, const Survey& survey) {
     }
     for (const FarPlaneLoss& loss : judgeFarPlane(survey)) {
         if (loss.worstShare > 0.001) continue;
+        if (loss.distance >= survey.target.farPlane) break;
         fmt::print(
             "A far plane at {} instead of {} loses {} objects and at most {} of the pixels "
             "of any spot.\n",

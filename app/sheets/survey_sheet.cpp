@@ -401,6 +401,7 @@ void SurveySheet::showVerdict(const Verdict& verdict) {
                      .arg(toText(formatShare(unseen.shareBound)));
         for (const FarPlaneLoss& loss : verdict.farPlane) {
             if (loss.worstShare > kFarPlaneLoss) continue;
+            if (loss.distance >= target.farPlane) break;
             facts << tr("A far plane at %1 would lose %2 objects and no more than %3 of any spot's "
                         "pixels; it is at %4.")
                          .arg(toText(formatMetres(loss.distance)))
