@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "measure/frame_cost.h"
 #include "theme.h"
 
 namespace flentro::app {
@@ -34,10 +35,11 @@ void paintPointer(QPainter& painter, const QPointF& tip, bool filled) {
 
 LoadBoard::LoadBoard(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
     setAccessibleName(tr("Load board"));
-    setMinimumHeight(kTop + kRow * static_cast<int>(kMeasureCount) + 8);
+    setMinimumHeight(kTop + kRow * static_cast<int>(kMeasureCount) + 36);
     const auto refresh = [this] {
         QString spoken;
         for (int i = 0; i < static_cast<int>(kMeasureCount); ++i) spoken += describe(i) + "\n";
+        if (document_.hasScene()) spoken += describeFrame();
         setAccessibleDescription(spoken);
         update();
     };
@@ -143,9 +145,30 @@ void LoadBoard::paintEvent(QPaintEvent*) {
     painter.drawText(QRect(static_cast<int>(xOf(1)) - 40, 6, 80, 18), Qt::AlignHCenter,
                      tr("limit"));
     painter.setPen(QPen(theme().ink, 1));
-    painter.drawLine(QPointF(xOf(1), 24), QPointF(xOf(1), height() - 4));
+    painter.drawLine(QPointF(xOf(1), 24),
+                     QPointF(xOf(1), kTop + kRow * static_cast<int>(kMeasureCount) - 4));
     if (!document_.hasScene()) return;
     for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) paintRow(painter, row);
+    painter.setFont(textFont(11));
+    painter.setPen(theme().faint);
+    const int below = kTop + kRow * static_cast<int>(kMeasureCount);
+    painter.drawText(QRect(kSide, below, width() - 2 * kSide, 30), Qt::TextWordWrap,
+                     describeFrame());
+}
+
+/// Milliseconds of this view, with the layers that were counted nearest to it.
+QString LoadBoard::describeFrame() const {
+    const Target& target = document_.target();
+    const int spot = document_.nearestSpot();
+    double layers = 1;
+    if (spot >= 0 && document_.surveyed().survey->hasRays())
+        layers = static_cast<double>(
+            document_.surveyed().survey->spots[static_cast<std::size_t>(spot)].seen.layersMean);
+    const FrameCost cost = frameCost(termsOf(document_.here().after, target, layers), target);
+    return tr("Frame about %1 ms of %2 ms, limited by the %3 (%4)")
+        .arg(cost.milliseconds(), 0, 'f', 1)
+        .arg(target.frameTime(), 0, 'f', 1)
+        .arg(cost.limitedBy(), target.calibrated ? tr("calibrated") : tr("estimate"));
 }
 
 bool LoadBoard::event(QEvent* event) {

@@ -36,6 +36,7 @@ private:
     [[nodiscard]] double xOf(double load) const;
     void paintRow(QPainter& painter, int row);
     [[nodiscard]] QString describe(int row) const;
+    [[nodiscard]] QString describeFrame() const;
 
     Document& document_;
 };

@@ -175,12 +175,18 @@ bool Strip::event(QEvent* event) {
     const auto place = static_cast<std::size_t>(placeAt(help->pos().x()));
     const auto& measure = document_.shownMeasure();
     const Surveyed& surveyed = document_.surveyed();
-    QToolTip::showText(help->globalPos(),
-                       tr("Spot %1: %2, original %3")
-                           .arg(text(surveyed.survey->spots[order_[place]].name),
-                                text(formatLoad(loadOf(surveyed.after, place, measure))),
-                                text(formatLoad(loadOf(surveyed.before, place, measure)))),
-                       this);
+    QString tip = tr("Spot %1: %2, original %3")
+                      .arg(text(surveyed.survey->spots[order_[place]].name),
+                           text(formatLoad(loadOf(surveyed.after, place, measure))),
+                           text(formatLoad(loadOf(surveyed.before, place, measure))));
+    for (const Measure each : kMeasures) {
+        const double before = loadOf(surveyed.before, place, each);
+        const double after = loadOf(surveyed.after, place, each);
+        if (std::abs(after - before) > 0.005)
+            tip += tr("\n%1: %2 to %3")
+                       .arg(measureName(each), text(formatLoad(before)), text(formatLoad(after)));
+    }
+    QToolTip::showText(help->globalPos(), tip, this);
     return true;
 }
 
