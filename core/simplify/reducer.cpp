@@ -1,6 +1,7 @@
 #include "simplify/reducer.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -9,352 +10,409 @@ namespace {
 
 /// Open borders and seams are held by planes at right angles to the surface (Garland &
 /// Heckbert 1997, section 6), this much stronger than the surface itself.
-constexpr double kBorderWeight = 10;
-constexpr double kSeamWeight = 1;
+constexpr float kBorderWeight = 10;
+constexpr float kSeamWeight = 1;
 
 /// Cosine of the largest turn of a face in one collapse, about 78 degrees.
-constexpr double kSmallestTurn = 0.2;
+constexpr float kSmallestTurn = 0.2F;
 
 /// Faces with a smaller area, in squared units, have no direction.
-constexpr double kFlatArea = 1e-14;
+constexpr float kFlatArea = 1e-14F;
 
-/// Keeps collapses on flat surfaces in an order that leaves well-shaped triangles.
-constexpr double kLengthWeight = 1e-9;
+/// Of the vertices, those that one sweep joins at the most: the more, the faster and the
+/// farther from the order of costs.
+constexpr double kSweepShare = 0.08;
+/// Of a sweep's candidates about one in this many can be carried out.
+constexpr std::size_t kCandidates = 3;
 
-constexpr std::size_t kCollapsesBetweenReports = 512;
+constexpr std::uint32_t kGone = ~0U;
+/// Costs that are none: not the edge's owner or impossible; to be computed; not possible as its
+/// surroundings were.
+constexpr float kNever = std::numeric_limits<float>::infinity();
+constexpr float kUnknown = -1;
+constexpr float kBlocked = -2;
 
-std::vector<std::uint32_t> cornerPositions(const WedgeMesh& wedges) {
-    std::vector<std::uint32_t> result(wedges.corners.size());
-    for (std::size_t i = 0; i < result.size(); ++i)
-        result[i] = wedges.wedgePosition[wedges.corners[i]];
-    return result;
-}
+/// Blocked edges are looked at again after this many sweeps; in small meshes after each.
+constexpr std::uint32_t kBlockedSweeps = 4;
+constexpr std::size_t kSmall = 2000;  ///< Triangles.
 
 std::uint32_t nextCorner(std::uint32_t corner) {
-    return corner / 3 * 3 + (corner + 1) % 3;
+    return corner % 3 == 2 ? corner - 2 : corner + 1;
+}
+std::uint32_t previousCorner(std::uint32_t corner) {
+    return corner % 3 == 0 ? corner + 2 : corner - 1;
+}
+
+std::vector<float> importanceOfWedges(const WedgeMesh& wedges,
+                                      const std::vector<std::vector<float>>& importance) {
+    std::vector<float> result;
+    if (importance.empty()) return result;
+    for (std::size_t w = 0; w < wedges.wedgeVertex.size(); ++w) {
+        const auto& part = importance[wedges.wedgePart[w]];
+        result.push_back(part.empty() ? 1.0F : part[wedges.wedgeVertex[w]]);
+    }
+    return result;
 }
 
 }  // namespace
 
 Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options)
-    : mesh_(mesh),
-      wedges_(takeApart(mesh, options.weights)),
-      corners_(wedges_.corners),
-      adjacency_(cornerPositions(wedges_), wedges_.positions.size()),
-      queue_(wedges_.positions.size()),
-      quadrics_(wedges_.positions.size()),
-      attributeQuadrics_(wedges_.attributeCount > 0 ? wedges_.wedgeVertex.size() : 0),
-      target_(wedges_.positions.size(), kNone),
-      locked_(wedges_.positions.size()),
-      border_(wedges_.positions.size()),
-      alive_(wedges_.corners.size() / 3),
-      mark_(wedges_.positions.size()) {
-    buildQuadrics();
-    const std::vector<Edge> edges = findEdges(cornerPositions(wedges_));
-    for (const Edge& edge : edges) {
-        if (edge.triangles > 2) locked_[edge.a] = locked_[edge.b] = true;
-        if (edge.triangles != 1) continue;
-        border_[edge.a] = border_[edge.b] = true;
-        if (options.lockBorders) locked_[edge.a] = locked_[edge.b] = true;
-    }
-    addBorderQuadrics(edges);
-    limit_ = std::numeric_limits<double>::infinity();
-    for (std::uint32_t u = 0; u < wedges_.positions.size(); ++u) requeue(u);
+    : Reducer(mesh, options, takeApart(mesh, options.weights)) {}
+
+Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedges)
+    : corners_(wedges.corners),
+      costs_(wedges.corners.size(), kUnknown),
+      wedgePosition_(wedges.wedgePosition),
+      flags_(wedges.positions.size(), 0),
+      touched_(wedges.positions.size(), 0),
+      mark_(wedges.positions.size(), 0),
+      placement_(options.placement),
+      unit_(wedges.unit),
+      alive_(wedges.corners.size() / 3),
+      metric_(wedges, importanceOfWedges(wedges, options.importance)),
+      log_(mesh, std::move(wedges)) {
+    indexCorners();
+    findFacing();
+    findBorders(options.lockBorders);
 }
 
-// --- quadrics -----------------------------------------------------------------------------
+// --- what the original is like ------------------------------------------------------------
 
-Vec3d Reducer::faceNormal(std::uint32_t triangle) const {
-    const auto& p = wedges_.positions;
-    const Vec3d& a = p[adjacency_.position(3 * triangle)];
-    const Vec3d& b = p[adjacency_.position(3 * triangle + 1)];
-    const Vec3d& c = p[adjacency_.position(3 * triangle + 2)];
-    return (b - a).cross(c - a);
-}
-
-void Reducer::buildQuadrics() {
+void Reducer::findFacing() {
     facing_.resize(alive_, Vec3f::Zero());
-    for (std::uint32_t t = 0; t < alive_; ++t) {
-        Vec3d normal = faceNormal(t);
-        const double twiceArea = normal.norm();
-        if (twiceArea < kFlatArea) continue;
-        normal /= twiceArea;
-        facing_[t] = normal.cast<float>();
-        const Vec3d& anchor = wedges_.positions[adjacency_.position(3 * t)];
-        for (std::uint32_t k = 0; k < 3; ++k)
-            quadrics_[adjacency_.position(3 * t + k)].addPlane(normal, anchor, twiceArea / 6);
-        if (wedges_.attributeCount > 0) addAttributeQuadrics(t);
+    for (std::size_t t = 0; t < alive_; ++t) {
+        const Vec3f& a = metric_.place(positionAt(3 * t));
+        const Vec3f normal = (metric_.place(positionAt(3 * t + 1)) - a)
+                                 .cross(metric_.place(positionAt(3 * t + 2)) - a);
+        const float size = normal.norm();
+        if (size > kFlatArea) facing_[t] = normal / size;
     }
 }
 
-/// Hoppe 1999, section 4: the gradient that interpolates an attribute over the face.
-void Reducer::addAttributeQuadrics(std::uint32_t triangle) {
-    Vec3d p[3];
-    const double* s[3];
-    for (std::uint32_t k = 0; k < 3; ++k) {
-        p[k] = wedges_.positions[adjacency_.position(3 * triangle + k)];
-        s[k] = wedges_.attributesOf(corners_[3 * triangle + k]);
-    }
-    const Vec3d e1 = p[1] - p[0];
-    const Vec3d e2 = p[2] - p[0];
-    const Vec3d n = e1.cross(e2);
-    const double size = n.squaredNorm();
-    const double weight = std::sqrt(size) / 6;
-    const Vec3d along1 = e2.cross(n) / size;
-    const Vec3d along2 = n.cross(e1) / size;
-    for (std::uint32_t k = 0; k < 3; ++k)
-        attributeQuadrics_[corners_[3 * triangle + k]].weight += weight;
-    for (int i = 0; i < wedges_.attributeCount; ++i) {
-        const Vec3d g = (s[1][i] - s[0][i]) * along1 + (s[2][i] - s[0][i]) * along2;
-        const double d = s[0][i] - g.dot(p[0]);
-        for (std::uint32_t k = 0; k < 3; ++k)
-            attributeQuadrics_[corners_[3 * triangle + k]].addGradient(i, g, d, weight);
-    }
+/// True if the two triangles of an edge have different wedges along it.
+bool Reducer::isSeam(std::uint32_t corner, std::uint32_t other) const {
+    const bool sameWay = positionAt(corner) == positionAt(other);
+    const std::uint32_t start = sameWay ? other : nextCorner(other);
+    const std::uint32_t end = sameWay ? nextCorner(other) : other;
+    return corners_[corner] != corners_[start] || corners_[nextCorner(corner)] != corners_[end];
 }
 
-bool Reducer::isSeam(const Edge& edge) const {
-    if (edge.triangles != 2) return false;
-    const std::uint32_t c = edge.firstCorner;
-    const std::uint32_t d = edge.secondCorner;
-    const bool sameWay = adjacency_.position(c) == adjacency_.position(d);
-    const std::uint32_t start = sameWay ? d : nextCorner(d);
-    const std::uint32_t end = sameWay ? nextCorner(d) : d;
-    return corners_[c] != corners_[start] || corners_[nextCorner(c)] != corners_[end];
-}
-
-void Reducer::addEdgePlane(const Edge& edge, double weight) {
-    const Vec3d& a = wedges_.positions[edge.a];
-    const Vec3d along = wedges_.positions[edge.b] - a;
-    const Vec3d normal = along.cross(facing_[edge.firstCorner / 3].cast<double>());
-    const double length = normal.norm();
-    if (length <= 0) return;
-    for (const std::uint32_t end : {edge.a, edge.b})
-        quadrics_[end].addPlane(normal / length, a, weight * along.squaredNorm());
-}
-
-void Reducer::addBorderQuadrics(const std::vector<Edge>& edges) {
-    for (const Edge& edge : edges) {
-        if (edge.triangles == 1) addEdgePlane(edge, kBorderWeight);
-        if (isSeam(edge)) addEdgePlane(edge, kSeamWeight);
-    }
-}
-
-// --- choosing -----------------------------------------------------------------------------
-
-void Reducer::neighbours(const std::vector<std::uint32_t>& corners, std::uint32_t centre,
-                         std::vector<std::uint32_t>& out) {
-    out.clear();
-    ++stamp_;
-    mark_[centre] = stamp_;
-    for (const std::uint32_t corner : corners)
-        for (std::uint32_t k = 0; k < 3; ++k) {
-            const std::uint32_t p = adjacency_.position(corner / 3 * 3 + k);
-            if (mark_[p] == stamp_) continue;
-            mark_[p] = stamp_;
-            out.push_back(p);
+/// Marks open borders, non-manifold edges and positions of several wedges, and holds borders and
+/// seams by planes of their own.
+void Reducer::findBorders(bool lockBorders) {
+    struct Around {
+        std::uint32_t neighbour, corner, other;
+        int triangles;
+    };
+    std::vector<Around> around;
+    for (std::uint32_t p = 0; p < flags_.size(); ++p) {
+        around.clear();
+        const auto add = [&](std::uint32_t neighbour, std::uint32_t corner) {
+            for (Around& edge : around)
+                if (edge.neighbour == neighbour) {
+                    ++edge.triangles;
+                    edge.other = corner;
+                    return;
+                }
+            around.push_back({neighbour, corner, kGone, 1});
+        };
+        for (const std::uint32_t corner : cornersOf(p)) {
+            if (corners_[corner] != corners_[cornersOf(p).front()]) flags_[p] |= Several;
+            add(positionAt(nextCorner(corner)), corner);
+            add(positionAt(previousCorner(corner)), previousCorner(corner));
         }
-}
-
-double Reducer::distance(std::uint32_t u, std::uint32_t v) const {
-    Quadric sum = quadrics_[u];
-    sum += quadrics_[v];
-    return sum.weight > 0 ? std::sqrt(sum.error(wedges_.positions[v]) / sum.weight) : 0;
-}
-
-/// Error of the joined quadrics at v, with `moves_` filled in for the attributes.
-double Reducer::costOf(std::uint32_t u, std::uint32_t v) const {
-    const Vec3d& p = wedges_.positions[v];
-    double cost = quadrics_[u].error(p) + quadrics_[v].error(p);
-    cost += kLengthWeight * (wedges_.positions[u] - p).squaredNorm();
-    if (wedges_.attributeCount == 0) return cost;
-    for (const WedgeMove& move : moves_) {
-        const double* s = wedges_.attributesOf(move.to);
-        cost += attributeQuadrics_[move.from].error(p, s, wedges_.attributeCount);
-        cost += attributeQuadrics_[move.to].error(p, s, wedges_.attributeCount);
-    }
-    return cost;
-}
-
-/// Each wedge at u goes to the wedge at v that a vanishing triangle links it with. A wedge
-/// without such a link would have to cross a seam or material border: not allowed.
-bool Reducer::findMoves(std::uint32_t u, std::uint32_t v) {
-    moves_.clear();
-    for (const std::uint32_t corner : ring_) {
-        const std::uint32_t base = corner / 3 * 3;
-        for (std::uint32_t k = 0; k < 3; ++k) {
-            if (adjacency_.position(base + k) != v) continue;
-            const WedgeMove move{corners_[corner], corners_[base + k]};
-            const auto known = std::find_if(moves_.begin(), moves_.end(), [&](const WedgeMove& m) {
-                return m.from == move.from;
-            });
-            if (known == moves_.end())
-                moves_.push_back(move);
-            else if (known->to != move.to)
-                return false;
+        for (const Around& edge : around) {
+            if (edge.triangles > 2) flags_[p] |= Locked;
+            if (edge.triangles == 1) flags_[p] |= lockBorders ? Border | Locked : Border;
+            if (edge.neighbour < p || edge.triangles > 2) continue;
+            const Vec3f& normal = facing_[edge.corner / 3];
+            if (edge.triangles == 1)
+                metric_.holdEdge(p, edge.neighbour, normal, kBorderWeight);
+            else if (isSeam(edge.corner, edge.other))
+                metric_.holdEdge(p, edge.neighbour, normal, kSeamWeight);
         }
     }
-    for (const std::uint32_t corner : ring_) {
-        const std::uint32_t wedge = corners_[corner];
-        const bool linked = std::any_of(moves_.begin(), moves_.end(),
-                                        [&](const WedgeMove& m) { return m.from == wedge; });
-        if (!linked) return false;
-    }
-    return u != v && !moves_.empty();
 }
 
-/// Link condition (Dey et al. 1999): u and v share no other neighbours than the tips of the
-/// triangles on their edge; and a border vertex moves along its border only.
-bool Reducer::keepsTopology(std::uint32_t u, std::uint32_t v) {
-    std::size_t onEdge = 0;
-    for (const std::uint32_t corner : ring_)
-        for (std::uint32_t k = 0; k < 3; ++k)
-            if (adjacency_.position(corner / 3 * 3 + k) == v) ++onEdge;
-    if (onEdge == 0 || onEdge > 2) return false;
-    if (border_[u] && onEdge != 1) return false;
-    if (!border_[u] && onEdge != 2) return false;
-    adjacency_.cornersAt(v, otherRing_);
-    // A single triangle would vanish, a tetrahedron fold flat.
-    const std::size_t both = ring_.size() + otherRing_.size();
-    if (both <= 2 || (both <= 6 && onEdge == 2 && !border_[v])) return false;
-    neighbours(otherRing_, v, aroundOther_);
-    std::size_t shared = 0;
-    for (const std::uint32_t p : around_)
-        if (p != v && mark_[p] == stamp_) ++shared;
-    return shared == onEdge;
-}
+// --- sweeps -------------------------------------------------------------------------------
 
-bool Reducer::keepsFacing(std::uint32_t u, std::uint32_t v) const {
-    for (const std::uint32_t corner : ring_) {
-        const std::uint32_t t = corner / 3;
-        Vec3d now[3];
-        bool vanishes = false;
-        for (std::uint32_t k = 0; k < 3; ++k) {
-            const std::uint32_t p = adjacency_.position(3 * t + k);
-            vanishes = vanishes || p == v;
-            now[k] = wedges_.positions[p == u ? v : p];
+/// Drops the triangles that are gone; the rest keep their order.
+void Reducer::compact() {
+    std::size_t kept = 0;
+    for (std::size_t t = 0; 3 * t < corners_.size(); ++t) {
+        if (corners_[3 * t] == kGone) continue;
+        for (std::size_t k = 0; k < 3; ++k) {
+            corners_[3 * kept + k] = corners_[3 * t + k];
+            costs_[3 * kept + k] = costs_[3 * t + k];
         }
-        if (vanishes) continue;
-        const Vec3d before = faceNormal(t);
-        const Vec3d after = (now[1] - now[0]).cross(now[2] - now[0]);
-        const double size = after.norm();
-        if (size < kFlatArea) return false;
-        if (after.dot(before) < kSmallestTurn * size * before.norm()) return false;
-        if (after.dot(facing_[t].cast<double>()) < 0) return false;
+        facing_[kept++] = facing_[t];
     }
-    return true;
+    corners_.resize(3 * kept);
+    costs_.resize(3 * kept);
+    facing_.resize(kept);
 }
 
-bool Reducer::isAllowed(std::uint32_t u, std::uint32_t v) {
-    return keepsTopology(u, v) && keepsFacing(u, v);
+void Reducer::indexCorners() {
+    firstCorner_.assign(flags_.size() + 1, 0);
+    for (const std::uint32_t wedge : corners_) ++firstCorner_[wedgePosition_[wedge] + 1];
+    for (std::size_t p = 0; p < flags_.size(); ++p) firstCorner_[p + 1] += firstCorner_[p];
+    cornerList_.resize(corners_.size());
+    std::vector<std::uint32_t> next(firstCorner_.begin(), firstCorner_.end() - 1);
+    for (std::uint32_t c = 0; c < corners_.size(); ++c)
+        cornerList_[next[wedgePosition_[corners_[c]]]++] = c;
 }
 
-Reducer::Candidate Reducer::bestTarget(std::uint32_t u) {
-    Candidate best{kNone, std::numeric_limits<double>::infinity()};
-    if (locked_[u]) return best;
-    adjacency_.cornersAt(u, ring_);
-    neighbours(ring_, u, around_);
-    for (const std::uint32_t v : around_) {
-        if (!findMoves(u, v)) continue;
-        const double cost = costOf(u, v);
-        if (cost >= best.cost || distance(u, v) > limit_) continue;
-        if (isAllowed(u, v)) best = {v, cost};
+bool Reducer::isAlive(std::uint32_t corner) const {
+    return corners_[corner / 3 * 3] != kGone;
+}
+
+/// Each edge is looked after by one of its corners: where it rises, and on open borders, where
+/// there may be no other, wherever it is.
+bool Reducer::isOwner(std::uint32_t corner) const {
+    const std::uint32_t p = positionAt(corner);
+    const std::uint32_t q = positionAt(nextCorner(corner));
+    if (p < q) return true;
+    if (!(flags_[p] & flags_[q] & Border)) return false;
+    return std::none_of(cornersOf(q).begin(), cornersOf(q).end(),
+                        [&](std::uint32_t other) { return positionAt(nextCorner(other)) == p; });
+}
+
+/// Costs of the edges whose ends the last sweep has joined with others.
+void Reducer::evaluateChanged() {
+    Plan edge;
+    const bool retries = sweep_ % kBlockedSweeps == 0 || alive_ < kSmall;
+    for (std::uint32_t corner = 0; corner < corners_.size(); ++corner) {
+        const bool changed = touched_[positionAt(corner)] == sweep_ ||
+                             touched_[positionAt(nextCorner(corner))] == sweep_;
+        const bool open = costs_[corner] == kUnknown || (retries && costs_[corner] == kBlocked);
+        if (!changed && !open) continue;
+        costs_[corner] = isOwner(corner) && plan(corner, edge) ? edge.joined.cost : kNever;
     }
-    return best;
 }
 
-void Reducer::requeue(std::uint32_t u) {
-    const Candidate best = bestTarget(u);
-    target_[u] = best.target;
-    if (best.target == kNone)
-        queue_.remove(u);
-    else
-        queue_.set(u, best.cost);
-}
-
-// --- collapsing ---------------------------------------------------------------------------
-
-void Reducer::collapse(std::uint32_t u, std::uint32_t v) {
-    deviation_ = std::max(deviation_, distance(u, v));
-    for (const std::uint32_t corner : ring_) {
-        const std::uint32_t t = corner / 3;
-        bool vanishes = false;
-        for (std::uint32_t k = 0; k < 3; ++k) vanishes |= adjacency_.position(3 * t + k) == v;
-        if (vanishes) {
-            adjacency_.removeTriangle(t);
-            --alive_;
-            continue;
-        }
-        for (const WedgeMove& move : moves_)
-            if (move.from == corners_[corner]) {
-                corners_[corner] = move.to;
-                break;
-            }
+/// One round of collapses, the cheapest first. Returns how many there were.
+std::size_t Reducer::sweep(std::size_t triangles, double limit) {
+    compact();
+    indexCorners();
+    evaluateChanged();
+    ++sweep_;
+    std::vector<std::pair<float, std::uint32_t>> edges;
+    for (std::uint32_t corner = 0; corner < corners_.size(); ++corner)
+        if (costs_[corner] >= 0 && costs_[corner] < kNever)
+            edges.emplace_back(costs_[corner], corner);
+    const auto most = static_cast<std::size_t>(1 + kSweepShare * 0.5 * static_cast<double>(alive_));
+    std::size_t done = 0;
+    // Dearer edges only when none of the cheapest could be carried out.
+    for (auto begin = edges.begin(); begin != edges.end() && done == 0;) {
+        const auto left = static_cast<std::size_t>(edges.end() - begin);
+        const auto end = begin + static_cast<std::ptrdiff_t>(std::min(left, kCandidates * most));
+        std::nth_element(begin, end == edges.end() ? end - 1 : end, edges.end());
+        std::sort(begin, end);
+        for (; begin != end && done < most && alive_ > triangles; ++begin)
+            done += tryCollapse(begin->second, limit);
     }
-    quadrics_[v] += quadrics_[u];
-    if (wedges_.attributeCount > 0)
-        for (const WedgeMove& move : moves_)
-            attributeQuadrics_[move.to] += attributeQuadrics_[move.from];
-    adjacency_.join(u, v);
-    queue_.remove(u);
-    adjacency_.cornersAt(v, ring_);
-    std::vector<std::uint32_t> changed;
-    neighbours(ring_, v, changed);
-    requeue(v);
-    for (const std::uint32_t p : changed) requeue(p);
+    return done;
 }
 
 bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& progress) {
-    const double limit = maxDeviation / wedges_.unit;
-    const bool wider = limit > limit_;
-    limit_ = limit;
-    if (wider)
-        for (std::uint32_t u = 0; u < target_.size(); ++u) requeue(u);
     const std::size_t start = alive_;
-    std::size_t collapses = 0;
-    while (alive_ > triangles && !queue_.empty()) {
-        if (++collapses % kCollapsesBetweenReports == 0) {
-            if (progress.cancelled()) return false;
-            progress.report(
-                static_cast<double>(start - alive_) / static_cast<double>(start - triangles),
-                "Reducing");
+    bool lookedAtAll = false;
+    while (alive_ > triangles) {
+        if (progress.cancelled()) return false;
+        progress.report(
+            static_cast<double>(start - alive_) / static_cast<double>(start - triangles),
+            "Reducing");
+        if (sweep(triangles, maxDeviation / unit_) > 0) {
+            lookedAtAll = false;
+        } else {
+            // What was not possible before may have become so by what happened around it.
+            if (lookedAtAll) break;
+            std::fill(costs_.begin(), costs_.end(), kUnknown);
+            lookedAtAll = true;
         }
-        const std::uint32_t u = queue_.top();
-        const std::uint32_t v = target_[u];
-        adjacency_.cornersAt(u, ring_);
-        neighbours(ring_, u, around_);
-        const bool sound = findMoves(u, v) && distance(u, v) <= limit_ && isAllowed(u, v);
-        if (sound)
-            collapse(u, v);
-        else
-            requeue(u);
     }
     return !progress.cancelled();
 }
 
-std::vector<std::vector<std::uint32_t>> Reducer::indices() const {
-    std::vector<std::vector<std::uint32_t>> result(mesh_.parts.size());
-    for (std::uint32_t corner = 0; corner < corners_.size(); ++corner) {
-        if (!adjacency_.isAlive(corner / 3)) continue;
-        const std::uint32_t wedge = corners_[corner];
-        result[wedges_.wedgePart[wedge]].push_back(wedges_.wedgeVertex[wedge]);
+// --- one edge -----------------------------------------------------------------------------
+
+/// Pairs the wedges at both ends by the triangles on the edge. An end can move onto the other if
+/// each of its wedges has one to go to: otherwise it would have to cross a seam or material
+/// border. False if neither can.
+bool Reducer::pairWedges(std::uint32_t p, std::uint32_t q, Plan& plan, bool& pMoves,
+                         bool& qMoves) const {
+    plan.mergeCount = 0;
+    std::size_t onEdge = 0;
+    for (const std::uint32_t corner : cornersOf(p)) {
+        if (!isAlive(corner)) continue;
+        for (const std::uint32_t other : {nextCorner(corner), previousCorner(corner)}) {
+            if (positionAt(other) != q) continue;
+            ++onEdge;
+            const WedgeMerge merge{corners_[corner], corners_[other]};
+            const auto known = std::find_if(
+                plan.merges.begin(), plan.merges.begin() + static_cast<long>(plan.mergeCount),
+                [&](const WedgeMerge& m) { return m.from == merge.from && m.to == merge.to; });
+            if (known != plan.merges.begin() + static_cast<long>(plan.mergeCount)) continue;
+            if (plan.mergeCount == kMostMerges) return false;
+            plan.merges[plan.mergeCount++] = merge;
+        }
     }
-    for (std::size_t p = 0; p < mesh_.parts.size(); ++p)
-        if (!mesh_.parts[p].isTriangles()) result[p] = mesh_.parts[p].indices;
-    return result;
+    const auto all = plan.all();
+    const auto hasOnePartner = [&](std::uint32_t wedge, std::uint32_t WedgeMerge::*side) {
+        return std::count_if(all.begin(), all.end(),
+                             [&](const WedgeMerge& m) { return m.*side == wedge; }) == 1;
+    };
+    const auto canMove = [&](std::uint32_t position, std::uint32_t WedgeMerge::*side) {
+        if (flags_[position] & Locked) return false;
+        if ((flags_[position] & Border) && onEdge != 1) return false;
+        for (const std::uint32_t corner : cornersOf(position))
+            if (isAlive(corner) && !hasOnePartner(corners_[corner], side)) return false;
+        return true;
+    };
+    if (onEdge == 0 || onEdge > 2) return false;
+    pMoves = canMove(p, &WedgeMerge::from);
+    qMoves = canMove(q, &WedgeMerge::to);
+    return pMoves || qMoves;
 }
 
-Mesh Reducer::mesh() const {
-    std::vector<std::vector<std::uint32_t>> parts = indices();
-    Mesh result;
-    result.name = mesh_.name;
-    result.rest = mesh_.rest;
-    for (std::size_t p = 0; p < parts.size(); ++p) {
-        if (parts[p].empty()) continue;
-        Part part = mesh_.parts[p];
-        part.indices = std::move(parts[p]);
-        result.parts.push_back(dropUnusedVertices(part));
+void Reducer::choosePlace(std::uint32_t p, std::uint32_t q, bool pMoves, bool qMoves,
+                          Plan& plan) const {
+    const auto turn = [&] {
+        for (std::size_t i = 0; i < plan.mergeCount; ++i)
+            std::swap(plan.merges[i].from, plan.merges[i].to);
+        std::swap(plan.from, plan.to);
+    };
+    plan.from = p;
+    plan.to = q;
+    plan.fit = pMoves && qMoves && placement_ == Placement::Optimal;
+    if (plan.fit) {
+        plan.joined = metric_.together(p, q, plan.all());
+        // The vertex that is nearer gives what the metric does not look at.
+        const Vec3f other = metric_.place(p) - metric_.place(q);
+        if (plan.joined.offset.squaredNorm() <= (plan.joined.offset - other).squaredNorm()) return;
+        turn();
+        plan.joined = metric_.together(q, p, plan.all());
+        return;
     }
-    return result;
+    if (pMoves) plan.joined = metric_.onto(p, q, plan.all());
+    if (!qMoves) return;
+    const ErrorMetric::Joined first = plan.joined;
+    turn();
+    plan.joined = metric_.onto(q, p, plan.all());
+    if (!pMoves || plan.joined.cost < first.cost) return;
+    turn();
+    plan.joined = first;
+}
+
+bool Reducer::plan(std::uint32_t corner, Plan& plan) const {
+    const std::uint32_t p = positionAt(corner);
+    const std::uint32_t q = positionAt(nextCorner(corner));
+    bool pMoves = true;
+    bool qMoves = true;
+    if ((flags_[p] | flags_[q]) == 0) {
+        plan.merges[0] = {corners_[corner], corners_[nextCorner(corner)]};
+        plan.mergeCount = 1;
+    } else if (!pairWedges(p, q, plan, pMoves, qMoves)) {
+        return false;
+    }
+    choosePlace(p, q, pMoves, qMoves, plan);
+    return true;
+}
+
+/// Link condition (Dey et al. 1999): the ends share no other neighbours than the tips of the
+/// triangles on their edge.
+bool Reducer::keepsTopology(std::uint32_t p, std::uint32_t q) {
+    stamp_ += 2;
+    std::size_t onEdge = 0;
+    std::size_t triangles = 0;
+    for (const std::uint32_t corner : cornersOf(p)) {
+        if (!isAlive(corner)) continue;
+        ++triangles;
+        for (const std::uint32_t other : {nextCorner(corner), previousCorner(corner)}) {
+            const std::uint32_t neighbour = positionAt(other);
+            onEdge += neighbour == q;
+            mark_[neighbour] = stamp_;
+        }
+    }
+    std::size_t shared = 0;
+    for (const std::uint32_t corner : cornersOf(q)) {
+        if (!isAlive(corner)) continue;
+        ++triangles;
+        for (const std::uint32_t other : {nextCorner(corner), previousCorner(corner)}) {
+            std::uint32_t& mark = mark_[positionAt(other)];
+            shared += mark == stamp_;
+            mark = mark == stamp_ ? stamp_ + 1 : mark;  // once
+        }
+    }
+    const bool onBorder = (flags_[p] | flags_[q]) & Border;
+    // A single triangle would vanish, a tetrahedron fold flat.
+    if (triangles <= 2 || (triangles <= 6 && onEdge == 2 && !onBorder)) return false;
+    return onEdge > 0 && onEdge <= 2 && shared == onEdge;
+}
+
+/// True if no triangle at `moving` flips or thins out when that goes to `place`.
+bool Reducer::keepsFacing(std::uint32_t moving, std::uint32_t other, const Vec3f& place) const {
+    const Vec3f& from = metric_.place(moving);
+    for (const std::uint32_t corner : cornersOf(moving)) {
+        if (!isAlive(corner)) continue;
+        const std::uint32_t b = positionAt(nextCorner(corner));
+        const std::uint32_t c = positionAt(previousCorner(corner));
+        if (b == other || c == other) continue;  // vanishes
+        const Vec3f& pb = metric_.place(b);
+        const Vec3f edge = metric_.place(c) - pb;
+        const Vec3f before = edge.cross(from - pb);
+        const Vec3f after = edge.cross(place - pb);
+        const float size = after.norm();
+        if (!(size >= kFlatArea)) return false;
+        if (after.dot(before) < kSmallestTurn * size * before.norm()) return false;
+        if (after.dot(facing_[corner / 3]) < 0) return false;
+    }
+    return true;
+}
+
+bool Reducer::tryCollapse(std::uint32_t corner, double limit) {
+    if (!isAlive(corner)) return false;
+    const std::uint32_t p = positionAt(corner);
+    const std::uint32_t q = positionAt(nextCorner(corner));
+    if (touched_[p] == sweep_ || touched_[q] == sweep_) return false;
+    Plan edge;
+    if (plan(corner, edge) && isAllowed(edge, limit)) {
+        collapse(edge);
+        return true;
+    }
+    costs_[corner] = kBlocked;
+    return false;
+}
+
+bool Reducer::isAllowed(const Plan& plan, double limit) {
+    if (static_cast<double>(plan.joined.distance) > limit) return false;
+    const Vec3f place = metric_.place(plan.to) + plan.joined.offset;
+    return keepsTopology(plan.from, plan.to) && keepsFacing(plan.from, plan.to, place) &&
+           (!plan.fit || keepsFacing(plan.to, plan.from, place));
+}
+
+void Reducer::collapse(const Plan& plan) {
+    for (const std::uint32_t corner : cornersOf(plan.from)) {
+        if (!isAlive(corner)) continue;
+        const bool vanishes = positionAt(nextCorner(corner)) == plan.to ||
+                              positionAt(previousCorner(corner)) == plan.to;
+        if (vanishes) {
+            corners_[corner / 3 * 3] = kGone;
+            --alive_;
+            continue;
+        }
+        for (const WedgeMerge& merge : plan.all())
+            if (merge.from == corners_[corner]) {
+                corners_[corner] = merge.to;
+                break;
+            }
+    }
+    metric_.join(plan.from, plan.to, plan.all(), plan.joined.offset, plan.fit);
+    flags_[plan.to] |= flags_[plan.from];
+    touched_[plan.from] = touched_[plan.to] = sweep_;
+    deviation_ = std::max(deviation_, static_cast<double>(plan.joined.distance) * unit_);
+    log_.add(plan.from, plan.to, plan.all(), alive_, deviation_);
+    if (plan.fit) log_.moved(metric_);
 }
 
 }  // namespace flentro

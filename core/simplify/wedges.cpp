@@ -1,5 +1,6 @@
 #include "simplify/wedges.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "geometry/weld.h"
@@ -8,11 +9,11 @@ namespace flentro {
 namespace {
 
 /// Attributes that the metric looks at, in the order of their slots.
-struct Slot {
+struct Kind {
     const char* semantic;
     int components;
 };
-constexpr Slot kSlots[] = {{"NORMAL", 3}, {"TEXCOORD_0", 2}, {"COLOR_0", 3}};
+constexpr Kind kKinds[] = {{"NORMAL", 3}, {"TEXCOORD_0", 2}, {"COLOR_0", 3}};
 
 class Dismantler {
 public:
@@ -53,7 +54,7 @@ private:
         if (box.isEmpty()) return;
         const double diagonal = box.diagonal().norm();
         out_.unit = diagonal > 0 ? diagonal : 1;
-        centre_ = box.center();
+        out_.centre = box.center();
     }
 
     void weldPositions() {
@@ -65,7 +66,7 @@ private:
                 continue;
             }
             out_.wedgePosition[w] = static_cast<std::uint32_t>(out_.positions.size());
-            out_.positions.push_back((points_[w].cast<double>() - centre_) / out_.unit);
+            out_.positions.push_back((points_[w].cast<double>() - out_.centre) / out_.unit);
         }
     }
 
@@ -87,15 +88,18 @@ private:
         const double texCoordScale = metresPerTexCoord() / out_.unit;
         const double scales[] = {weights_.normal, weights_.texCoord * texCoordScale,
                                  weights_.color};
-        for (std::size_t s = 0; s < std::size(kSlots); ++s) {
-            if (scales[s] <= 0 || !isPresent(kSlots[s].semantic)) continue;
-            slots_.push_back({kSlots[s], scales[s]});
-            out_.attributeCount += kSlots[s].components;
+        for (std::size_t s = 0; s < std::size(kKinds); ++s) {
+            if (scales[s] <= 0 || !isPresent(kKinds[s].semantic)) continue;
+            out_.slots.push_back({kKinds[s].semantic, kKinds[s].components, scales[s]});
+            out_.attributeCount += kKinds[s].components;
         }
-        out_.attributes.reserve(out_.wedgeVertex.size() *
-                                static_cast<std::size_t>(out_.attributeCount));
-        for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w)
-            for (const auto& [slot, scale] : slots_) appendValues(w, slot, scale);
+        const auto count = static_cast<std::size_t>(out_.attributeCount);
+        out_.attributes.resize(out_.wedgeVertex.size() * count);
+        std::size_t first = 0;
+        for (const AttributeSlot& slot : out_.slots) {
+            fill(slot, first, count);
+            first += static_cast<std::size_t>(slot.components);
+        }
     }
 
     [[nodiscard]] bool isPresent(const char* semantic) const {
@@ -104,18 +108,28 @@ private:
         return false;
     }
 
-    void appendValues(std::size_t wedge, const Slot& slot, double scale) {
-        const Stream* stream = mesh_.parts[out_.wedgePart[wedge]].find(slot.semantic);
-        for (int c = 0; c < slot.components; ++c) {
-            const bool there = stream && c < stream->components;
-            out_.attributes.push_back(there ? scale * stream->value(out_.wedgeVertex[wedge], c)
-                                            : 0);
+    /// One attribute of all wedges, from number `first` of `count` on.
+    void fill(const AttributeSlot& slot, std::size_t first, std::size_t count) {
+        std::vector<const Stream*> streams;
+        for (const Part& part : mesh_.parts) streams.push_back(part.find(slot.semantic));
+        for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w) {
+            const Stream* stream = streams[out_.wedgePart[w]];
+            if (!stream) continue;
+            double* values = out_.attributes.data() + w * count + first;
+            for (int c = 0; c < std::min(slot.components, stream->components); ++c)
+                values[c] = slot.scale * static_cast<double>(stream->value(out_.wedgeVertex[w], c));
         }
     }
 
     /// Square root of surface area over texture area: how far the surface slides under the
     /// texture for one unit of texture coordinate.
     [[nodiscard]] double metresPerTexCoord() const {
+        std::vector<const Stream*> streams;
+        for (const Part& part : mesh_.parts) {
+            streams.push_back(part.find("TEXCOORD_0"));
+            const bool there = streams.back() && streams.back()->components >= 2;
+            if (part.isTriangles() && part.triangleCount() > 0 && !there) return 0;
+        }
         double surface = 0;
         double texture = 0;
         for (std::size_t i = 0; i < out_.corners.size(); i += 3) {
@@ -124,10 +138,8 @@ private:
             for (std::size_t k = 0; k < 3; ++k) {
                 const std::uint32_t w = out_.corners[i + k];
                 p[k] = out_.positions[out_.wedgePosition[w]] * out_.unit;
-                const Stream* stream = mesh_.parts[out_.wedgePart[w]].find("TEXCOORD_0");
-                if (!stream || stream->components < 2) return 0;
-                t[k] = {stream->value(out_.wedgeVertex[w], 0),
-                        stream->value(out_.wedgeVertex[w], 1)};
+                const Stream& stream = *streams[out_.wedgePart[w]];
+                t[k] = {stream.value(out_.wedgeVertex[w], 0), stream.value(out_.wedgeVertex[w], 1)};
             }
             surface += (p[1] - p[0]).cross(p[2] - p[0]).norm();
             const Eigen::Vector2d u = t[1] - t[0];
@@ -143,11 +155,22 @@ private:
     const AttributeWeights& weights_;
     WedgeMesh out_;
     std::vector<Vec3f> points_;
-    Vec3d centre_ = Vec3d::Zero();
-    std::vector<std::pair<Slot, double>> slots_;
 };
 
 }  // namespace
+
+float AttributeSlot::stored(const float* values, int c) const {
+    double length = scale;
+    if (semantic == "NORMAL") {
+        const double x = static_cast<double>(values[0]);
+        const double y = static_cast<double>(values[1]);
+        const double z = static_cast<double>(values[2]);
+        length = std::sqrt(x * x + y * y + z * z);
+        if (!(length > 0)) return c == 2 ? 1 : 0;
+    }
+    const double value = static_cast<double>(values[c]) / length;
+    return static_cast<float>(semantic == "COLOR_0" ? std::clamp(value, 0.0, 1.0) : value);
+}
 
 WedgeMesh takeApart(const Mesh& mesh, const AttributeWeights& weights) {
     return Dismantler(mesh, weights).run();

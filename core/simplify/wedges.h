@@ -3,7 +3,6 @@
 #pragma once
 
 #include "geometry/mesh.h"
-#include "simplify/quadric.h"
 
 namespace flentro {
 
@@ -12,6 +11,19 @@ struct AttributeWeights {
     double normal = 0.01;   ///< Diagonals of the bounds per unit of difference, >= 0.
     double texCoord = 0.2;  ///< Metres of deviation per metre that the texture slides, >= 0.
     double color = 0.01;    ///< Diagonals per unit of difference, >= 0.
+};
+
+/// Most numbers of one vertex that the metric looks at: normal, texture coordinate, colour.
+inline constexpr int kMaxAttributes = 8;
+
+/// An attribute that the metric looks at, and how its numbers are scaled.
+struct AttributeSlot {
+    std::string semantic;
+    int components = 0;
+    double scale = 1;  ///< Of the metric's number to the stored one.
+
+    /// The number to store for component `c` of the metric's `values`: normals have length 1.
+    [[nodiscard]] float stored(const float* values, int c) const;
 };
 
 /// All triangle parts of a mesh side by side. Vertices that are equal in every attribute are
@@ -23,13 +35,10 @@ struct WedgeMesh {
     std::vector<std::uint32_t> wedgePart;      ///< [W]
     std::vector<std::uint32_t> corners;        ///< [3T] wedges; no triangle is degenerate.
     int attributeCount = 0;                    ///< K <= kMaxAttributes
+    std::vector<AttributeSlot> slots;          ///< What they are, K numbers together.
     std::vector<double> attributes;            ///< [W * K], scaled by their weights.
+    Vec3d centre = Vec3d::Zero();              ///< Metres; the origin of `positions`.
     double unit = 1;                           ///< Metres of one unit.
-
-    [[nodiscard]] const double* attributesOf(std::uint32_t wedge) const {
-        return attributes.data() +
-               static_cast<std::size_t>(wedge) * static_cast<std::size_t>(attributeCount);
-    }
 };
 
 /// Cost: O(V + T) expected.

@@ -9,7 +9,6 @@
 #include <set>
 
 #include "simplify/cluster.h"
-#include "simplify/collapse_queue.h"
 #include "simplify/deviation.h"
 #include "simplify/level_order.h"
 #include "simplify/reduce.h"
@@ -51,80 +50,80 @@ double leastFacing(const Mesh& mesh, const Vec3f& up) {
 
 TEST(Quadric, IsTheWeightedSquaredDistanceToItsPlanes) {
     Quadric q;
-    q.addPlane(Vec3d::UnitY(), {0, 1, 0}, 2);
-    EXPECT_DOUBLE_EQ(q.error({5, 1, -3}), 0);
-    EXPECT_DOUBLE_EQ(q.error({0, 4, 0}), 2 * 9);
+    q.addPlane(Vec3f::UnitY(), -1, 2);  // y = 1
+    EXPECT_FLOAT_EQ(q.at({5, 1, -3}), 0);
+    EXPECT_FLOAT_EQ(q.at({0, 4, 0}), 2 * 9);
     Quadric other;
-    other.addPlane(Vec3d::UnitX(), {0, 0, 0}, 1);
+    other.addPlane(Vec3f::UnitX(), 0, 1);
     q += other;
-    EXPECT_DOUBLE_EQ(q.error({2, 4, 0}), 18 + 4);
-    EXPECT_DOUBLE_EQ(q.weight, 3);
+    EXPECT_FLOAT_EQ(q.at({2, 4, 0}), 18 + 4);
 }
 
-TEST(Quadric, AttributeErrorIsTheSquaredDifferenceToItsGradient) {
-    AttributeQuadric q;
-    q.addGradient(0, Vec3d(2, 0, 0), 1, 3);  // s = 2 x + 1
-    q.weight = 3;
-    const double right = 7;
-    EXPECT_NEAR(q.error({3, 9, 9}, &right, 1), 0, 1e-9);
-    const double wrong = 9;
-    EXPECT_NEAR(q.error({3, 0, 0}, &wrong, 1), 3 * 4, 1e-9);
+TEST(Quadric, IsTheSameFunctionFromAnotherOrigin) {
+    Quadric q;
+    q.addPlane(Vec3f(1, 2, 2) / 3, 0.5F, 3);
+    q.addPlane(Vec3f::UnitZ(), -2, 1);
+    Quadric moved = q;
+    const Vec3f origin(4, -1, 2);
+    moved.moveOrigin(origin);
+    for (const Vec3f& p : {Vec3f(0, 0, 0), Vec3f(1, 2, 3), Vec3f(-5, 0.5F, 2)})
+        EXPECT_NEAR(moved.at(p - origin), q.at(p), 1e-3F);
 }
 
-// --- adjacency and queue ------------------------------------------------------------------
-
-TEST(Adjacency, FindsEdgesWithTheirTriangles) {
-    const std::vector<Edge> edges = findEdges({0, 1, 2, 2, 1, 3});
-    ASSERT_EQ(edges.size(), 5U);
-    int shared = 0;
-    for (const Edge& edge : edges)
-        if (edge.triangles == 2) {
-            ++shared;
-            EXPECT_EQ(edge.a, 1U);
-            EXPECT_EQ(edge.b, 2U);
-        }
-    EXPECT_EQ(shared, 1);
+TEST(Quadric, MinimumIsWherePlanesMeetAndElseNearby) {
+    Quadric corner;
+    corner.addPlane(Vec3f::UnitX(), -1, 1);
+    corner.addPlane(Vec3f::UnitY(), -2, 1);
+    corner.addPlane(Vec3f::UnitZ(), -3, 1);
+    EXPECT_TRUE(corner.minimum(Vec3f::Zero(), 1e-6).isApprox(Vec3f(1, 2, 3), 1e-4F));
+    Quadric plane;
+    plane.addPlane(Vec3f::UnitY(), -2, 1);
+    EXPECT_TRUE(plane.minimum({5, 0, 7}, 1e-6).isApprox(Vec3f(5, 2, 7), 1e-4F))
+        << "the foot of the point that it is drawn to";
+    EXPECT_EQ(Quadric{}.minimum({1, 2, 3}, 1e-6), Vec3f(1, 2, 3));
 }
 
-TEST(Adjacency, JoinsListsAndForgetsTheDead) {
-    Adjacency adjacency({0, 1, 2, 2, 1, 3}, 4);
-    std::vector<std::uint32_t> corners;
-    adjacency.removeTriangle(0);
-    adjacency.cornersAt(1, corners);
-    EXPECT_EQ(corners, (std::vector<std::uint32_t>{4}));
-    adjacency.join(3, 0);
-    adjacency.cornersAt(0, corners);
-    EXPECT_EQ(corners, (std::vector<std::uint32_t>{5}));
-    EXPECT_EQ(adjacency.position(5), 0U);
-    adjacency.cornersAt(3, corners);
-    EXPECT_TRUE(corners.empty());
+/// Two triangles in y = 0 with s = x as their texture coordinate.
+WedgeMesh strip() {
+    WedgeMesh mesh;
+    mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 0, -1}, {1, 0, -1}};
+    mesh.wedgePosition = {0, 1, 2, 3};
+    mesh.wedgeVertex = {0, 1, 2, 3};
+    mesh.wedgePart = {0, 0, 0, 0};
+    mesh.corners = {0, 1, 2, 2, 1, 3};
+    mesh.attributeCount = 1;
+    mesh.attributes = {0, 1, 0, 1};
+    return mesh;
 }
 
-TEST(CollapseQueue, GivesTheCheapestFirstWhateverTheChanges) {
-    std::mt19937 random(3);
-    CollapseQueue queue(200);
-    std::vector<double> cost(200, -1);
-    for (int step = 0; step < 3000; ++step) {
-        const auto position = static_cast<std::uint32_t>(random() % 200);
-        if (random() % 4 == 0) {
-            queue.remove(position);
-            cost[position] = -1;
-        } else {
-            cost[position] = static_cast<double>(random() % 50);
-            queue.set(position, cost[position]);
-        }
-    }
-    double previous = -1;
-    std::size_t taken = 0;
-    while (!queue.empty()) {
-        EXPECT_EQ(queue.topCost(), cost[queue.top()]);
-        EXPECT_GE(queue.topCost(), previous);
-        previous = queue.topCost();
-        queue.remove(queue.top());
-        ++taken;
-    }
-    EXPECT_EQ(taken, static_cast<std::size_t>(
-                         std::count_if(cost.begin(), cost.end(), [](double c) { return c >= 0; })));
+TEST(ErrorMetric, IsNothingWhileTheAttributesAreLinear) {
+    const ErrorMetric metric(strip(), {});
+    const WedgeMerge pair{0, 2};
+    EXPECT_NEAR(metric.onto(0, 2, {&pair, 1}).cost, 0, 1e-6) << "along the texture's grain";
+    const ErrorMetric::Joined joined = metric.together(0, 2, {&pair, 1});
+    EXPECT_NEAR(joined.cost, 0, 1e-6);
+    EXPECT_NEAR(joined.offset.z(), 0.5, 1e-3) << "the middle, where nothing else decides";
+}
+
+TEST(ErrorMetric, AttributesThatJumpCost) {
+    WedgeMesh mesh = strip();
+    mesh.attributes = {0, 1, 5, 1};  // the corner at (0, 0, -1) is off
+    const ErrorMetric metric(mesh, {});
+    const WedgeMerge pair{1, 3};
+    const ErrorMetric::Joined onto = metric.onto(1, 3, {&pair, 1});
+    const ErrorMetric::Joined together = metric.together(1, 3, {&pair, 1});
+    // The first triangle's texture goes on to 6 where the last corner has 1; it weighs 1 / 6.
+    EXPECT_NEAR(onto.cost, 25.0 / 6, 1e-4);
+    EXPECT_LE(together.cost, onto.cost) << "the best place costs no more";
+    EXPECT_NEAR(onto.distance, 0, 1e-6) << "the surface itself stays flat";
+}
+
+TEST(ErrorMetric, FitsAttributesToTheNewPlace) {
+    ErrorMetric metric(strip(), {});
+    const WedgeMerge pair{0, 1};
+    const ErrorMetric::Joined joined = metric.together(0, 1, {&pair, 1});
+    metric.join(0, 1, {&pair, 1}, joined.offset, true);
+    EXPECT_NEAR(metric.attributes(1)[0], metric.place(1).x(), 1e-4F) << "s = x still";
 }
 
 // --- reduction ----------------------------------------------------------------------------
@@ -369,6 +368,142 @@ TEST(Reducer, OneRunGivesEveryLevelOnTheWay) {
         EXPECT_LT(reducer.triangleCount(), previous);
         EXPECT_EQ(finishMesh(reducer.mesh())->triangles, reducer.triangleCount());
         previous = reducer.triangleCount();
+    }
+}
+
+TEST(CollapseLog, HasEveryCountBetween) {
+    const MeshPtr mesh = finishMesh(test::makeSphere(48, 24));
+    Reducer reducer(*mesh, {});
+    ASSERT_TRUE(reducer.reduceTo(20, std::numeric_limits<double>::infinity(), noProgress()));
+    const CollapseLog& log = reducer.log();
+    // The triangles at the poles are degenerate: they are none.
+    EXPECT_EQ(log.mostTriangles(), mesh->triangles - 2 * 48);
+    double deviation = 0;
+    for (std::size_t count = log.mostTriangles(); count > 110; count -= 90) {
+        const std::size_t there = log.trianglesAt(count);
+        EXPECT_LE(there, count);
+        EXPECT_GE(there + 2, count) << "no collapse takes more than two";
+        const MeshPtr state = finishMesh(log.meshAt(count));
+        EXPECT_EQ(state->triangles, there);
+        EXPECT_EQ(test::describeEdges(*state), "0 border, 0 non-manifold") << count;
+        EXPECT_GE(log.deviationAt(count), deviation);
+        deviation = log.deviationAt(count);
+    }
+    // As if it had been stopped there.
+    Reducer stopped(*mesh, {});
+    ASSERT_TRUE(stopped.reduceTo(20, std::numeric_limits<double>::infinity(), noProgress()));
+    EXPECT_EQ(finishMesh(stopped.mesh())->hash, finishMesh(log.meshAt(20))->hash);
+}
+
+ReducerOptions optimal() {
+    ReducerOptions options;
+    options.placement = Placement::Optimal;
+    return options;
+}
+
+TEST(Reduce, OptimalPlacesLieNearerThanExistingOnes) {
+    const Mesh grid = test::makeGrid(80, 80, 1, bumps);
+    for (const std::size_t count : {1600, 400, 100}) {
+        const Reduced existing = reduceTo(grid, count);
+        const Reduced best = reduceTo(grid, count, optimal());
+        ASSERT_TRUE(best.targetReached);
+        EXPECT_LT(best.deviation, existing.deviation) << count;
+        EXPECT_GT(leastFacing(*best.mesh, Vec3f::UnitY()), 0) << count;
+    }
+}
+
+TEST(Reduce, OptimalNormalsAndTexturesFit) {
+    const Reduced result = reduceTo(test::makeSphere(64, 32), 500, optimal());
+    EXPECT_EQ(test::describeEdges(*result.mesh), "0 border, 0 non-manifold");
+    const Part& part = result.mesh->parts[0];
+    const std::vector<Vec3f> places = toVectors(*part.find("POSITION"));
+    const std::vector<Vec3f> normals = toVectors(*part.find("NORMAL"));
+    const Stream& texCoords = *part.find("TEXCOORD_0");
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        EXPECT_NEAR(places[i].norm(), 1, 0.03);
+        EXPECT_NEAR(normals[i].norm(), 1, 1e-5);
+        EXPECT_GT(normals[i].dot(places[i].normalized()), 0.99F);
+        if (std::fabs(places[i].y()) < 0.9F) {
+            EXPECT_NEAR(texCoords.value(i, 1), std::acos(places[i].normalized().y()) / kPi, 0.02);
+        }
+    }
+}
+
+TEST(Reduce, ImportantPlacesKeepTheirTriangles) {
+    const Mesh grid = test::makeGrid(60, 60, 1, bumps);
+    ReducerOptions options;
+    options.importance.resize(1);
+    for (const Vec3f& p : toVectors(*grid.parts[0].find("POSITION")))
+        options.importance[0].push_back(p.x() < 0.5F ? 400.0F : 1.0F);
+    const auto onTheLeft = [](const Mesh& mesh) {
+        std::ptrdiff_t count = 0;
+        for (const Vec3f& p : toVectors(*mesh.parts[0].find("POSITION"))) count += p.x() < 0.5F;
+        return count;
+    };
+    const auto even = onTheLeft(*reduceTo(grid, 600).mesh);
+    EXPECT_GT(onTheLeft(*reduceTo(grid, 600, options).mesh), even * 5 / 4);
+}
+
+TEST(Reduce, LeavesOutNothingOfHugeTinyAndFarAwayModels) {
+    for (const double scale : {1e-6, 1.0, 1e6})
+        for (const double away : {0.0, 1e3}) {
+            Mesh mesh = test::makeSphere(48, 24);
+            std::vector<Vec3f> places = toVectors(*mesh.parts[0].find("POSITION"));
+            for (Vec3f& place : places)
+                place = (scale * (place.cast<double>() + Vec3d(away, 0, 0))).cast<float>();
+            for (Attribute& attribute : mesh.parts[0].attributes)
+                if (attribute.semantic == "POSITION")
+                    attribute.stream = std::make_shared<const Stream>(makeStream(places));
+            const Reduced result = reduceTo(mesh, 300, optimal());
+            EXPECT_TRUE(result.targetReached) << scale << ' ' << away;
+            EXPECT_LT(result.deviation, 0.06 * scale) << away;
+        }
+}
+
+/// A mesh that nobody would make: random triangles over few vertices, with seams, holes,
+/// degenerate and doubled faces.
+Mesh scribble(unsigned seed) {
+    std::mt19937 random(seed);
+    const auto number = [&] { return static_cast<float>(random() % 2001) / 1000 - 1; };
+    Mesh mesh = test::makeGrid(3 + random() % 9, 3 + random() % 9, 1, bumps);
+    mesh.name = "scribble " + std::to_string(seed);
+    Part& part = mesh.parts[0];
+    const auto vertices = static_cast<std::uint32_t>(part.vertexCount());
+    std::vector<Vec3f> places = toVectors(*part.find("POSITION"));
+    for (unsigned i = random() % 12; i > 0; --i)
+        places[random() % vertices] = {number(), number(), number()};
+    if (random() % 3 == 0) places[random() % vertices] = places[random() % vertices];
+    part.attributes[0].stream = std::make_shared<const Stream>(makeStream(places));
+    for (unsigned i = random() % 20; i > 0; --i)
+        part.indices[random() % part.indices.size()] = random() % vertices;
+    for (unsigned i = random() % 9; i > 0; --i)
+        for (int k = 0; k < 3; ++k) part.indices.push_back(random() % vertices);
+    return mesh;
+}
+
+TEST(Reduce, ThousandsOfOddMeshesComeOutSound) {
+    for (unsigned seed = 0; seed < 2000; ++seed) {
+        const MeshPtr mesh = finishMesh(scribble(seed));
+        ReducerOptions options = seed % 2 == 0 ? optimal() : ReducerOptions{};
+        options.lockBorders = seed % 5 == 0;
+        Reducer reducer(*mesh, options);
+        const std::size_t wanted = mesh->triangles / (2 + seed % 7);
+        ASSERT_TRUE(
+            reducer.reduceTo(wanted, std::numeric_limits<double>::infinity(), noProgress()));
+        const MeshPtr result = finishMesh(reducer.mesh());
+        ASSERT_EQ(result->triangles, reducer.triangleCount()) << mesh->name;
+        for (const Part& part : result->parts) {
+            const std::size_t vertices = part.vertexCount();
+            for (const std::uint32_t index : part.indices) ASSERT_LT(index, vertices);
+            for (const Attribute& attribute : part.attributes)
+                for (const Vec3f& value : toVectors(*attribute.stream))
+                    ASSERT_TRUE(value.allFinite()) << mesh->name << ' ' << attribute.semantic;
+        }
+        if (options.lockBorders) {
+            const auto border = [](const std::string& edges) { return std::stoi(edges); };
+            ASSERT_GE(border(test::describeEdges(*result)), border(test::describeEdges(*mesh)))
+                << mesh->name;
+        }
     }
 }
 

@@ -3,9 +3,9 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <map>
 
 #include "geometry/weld.h"
-#include "simplify/adjacency.h"
 
 namespace flentro::test {
 
@@ -191,11 +191,16 @@ std::string describeEdges(const Mesh& mesh) {
                                     first[corners[i + 2]]};
         if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) welded.insert(welded.end(), t, t + 3);
     }
+    std::map<std::pair<std::uint32_t, std::uint32_t>, int> edges;
+    for (std::size_t i = 0; i < welded.size(); ++i) {
+        const std::uint32_t next = welded[i % 3 == 2 ? i - 2 : i + 1];
+        ++edges[std::minmax(welded[i], next)];
+    }
     int border = 0;
     int crowded = 0;
-    for (const Edge& edge : findEdges(welded)) {
-        border += edge.triangles == 1;
-        crowded += edge.triangles > 2;
+    for (const auto& [edge, triangles] : edges) {
+        border += triangles == 1;
+        crowded += triangles > 2;
     }
     return fmt::format("{} border, {} non-manifold", border, crowded);
 }

@@ -1,0 +1,62 @@
+// The order in which a mesh loses its vertices, kept, so that any triangle count between the
+// first and the last can be had at once (Hoppe, "Progressive Meshes", SIGGRAPH 96, kept flat).
+
+#pragma once
+
+#include "geometry/mesh.h"
+#include "simplify/error_metric.h"
+
+namespace flentro {
+
+class CollapseLog {
+public:
+    /// `mesh` must outlive it; of `wedges` only what names vertices is kept.
+    CollapseLog(const Mesh& mesh, WedgeMesh wedges);
+
+    /// Position `from` became `to`, which leaves `triangles`. `deviation`: metres, estimated.
+    void add(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
+             std::size_t triangles, double deviation);
+    /// The vertex just joined is a new one.
+    void moved(const ErrorMetric& metric);
+
+    [[nodiscard]] std::size_t mostTriangles() const { return corners_.size() / 3; }
+    [[nodiscard]] std::size_t fewestTriangles() const;
+
+    // For the first state with no more than `triangles`, or the last there is.
+    // Cost: O(T) of the original.
+
+    [[nodiscard]] std::size_t trianglesAt(std::size_t triangles) const;
+    [[nodiscard]] double deviationAt(std::size_t triangles) const;  ///< Metres, estimated.
+    /// As indices into the vertices of the original's parts: only for collapses that did not
+    /// move any. [parts][3T]
+    [[nodiscard]] std::vector<std::vector<std::uint32_t>> indicesAt(std::size_t triangles) const;
+    /// Vertices that remain keep their order.
+    [[nodiscard]] Mesh meshAt(std::size_t triangles) const;
+
+private:
+    struct Collapse {
+        std::uint32_t from, to;    ///< Positions.
+        std::uint32_t firstMerge;  ///< In merges_.
+        std::uint32_t triangles;   ///< Left after it.
+        float deviation;           ///< Metres.
+    };
+    [[nodiscard]] std::size_t stepsTo(std::size_t triangles) const;
+    [[nodiscard]] std::vector<std::uint32_t> wedgesAfter(std::size_t steps) const;
+    [[nodiscard]] std::vector<std::vector<std::uint32_t>> cornersAfter(std::size_t steps) const;
+    void moveVertices(std::size_t steps, std::size_t part, Part& into) const;
+
+    const Mesh& mesh_;
+    std::vector<std::uint32_t> corners_;
+    std::vector<std::uint32_t> wedgePosition_, wedgeVertex_, wedgePart_;
+    std::vector<AttributeSlot> slots_;
+    std::size_t attributeCount_ = 0;
+    std::size_t positionCount_ = 0;
+    Vec3d centre_;
+    double unit_ = 1;
+    std::vector<Collapse> collapses_;
+    std::vector<WedgeMerge> merges_;
+    std::vector<Vec3f> places_;      ///< [collapses] Units; only if vertices move.
+    std::vector<float> attributes_;  ///< [merges * K] likewise.
+};
+
+}  // namespace flentro

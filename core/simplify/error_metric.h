@@ -1,0 +1,85 @@
+// What an edge collapse costs, and where the joined vertex goes: quadrics for the surface and
+// its attributes.
+//
+// M. Garland, P. Heckbert, "Surface Simplification Using Quadric Error Metrics", SIGGRAPH 97;
+// H. Hoppe, "New Quadric Metric for Simplifying Meshes with Appearance Attributes",
+// Visualization 99. For a given place the best attributes follow in closed form, so that what is
+// minimised remains a quadric over the place alone (the Schur complement of Hoppe's matrix).
+
+#pragma once
+
+#include <span>
+
+#include "simplify/quadric.h"
+#include "simplify/wedges.h"
+
+namespace flentro {
+
+/// A wedge that becomes one with another.
+struct WedgeMerge {
+    std::uint32_t from = 0;
+    std::uint32_t to = 0;
+};
+
+/// Everything in the units of a WedgeMesh. Places and attributes change as vertices are joined.
+class ErrorMetric {
+public:
+    /// `importance` [W]: weight of the surface around each wedge, > 0; empty: 1 everywhere.
+    ErrorMetric(const WedgeMesh& mesh, std::span<const float> importance);
+
+    /// Holds an edge by the plane through it at right angles to a face with that normal.
+    void holdEdge(std::uint32_t a, std::uint32_t b, const Vec3f& normal, float weight);
+
+    struct Joined {
+        float cost = 0;
+        float distance = 0;            ///< Root mean square to the surface's planes, units.
+        Vec3f offset = Vec3f::Zero();  ///< Of the joined vertex from the place of `to`.
+    };
+    /// Position `from` goes to where `to` is, its wedges become those they are merged with.
+    [[nodiscard]] Joined onto(std::uint32_t from, std::uint32_t to,
+                              std::span<const WedgeMerge> merges) const;
+    /// Both go to the best place with the best attributes. `merges` must pair all their wedges.
+    [[nodiscard]] Joined together(std::uint32_t from, std::uint32_t to,
+                                  std::span<const WedgeMerge> merges) const;
+
+    /// Carries it out: `to` moves by `offset`; with `fit` the attributes of the merged wedges
+    /// become the best for that place, else those of the wedges merged into stay.
+    void join(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
+              const Vec3f& offset, bool fit);
+
+    [[nodiscard]] const Vec3f& place(std::uint32_t position) const { return places_[position]; }
+    [[nodiscard]] std::span<const float> attributes(std::uint32_t wedge) const {
+        return {attributes_.data() + std::size_t{wedge} * count_, count_};
+    }
+
+private:
+    /// For one wedge, relative to its place and attributes: Q = sum of w (g_k x + d_k)^2, and
+    /// the sums of w g_k and w d_k.
+    struct Gradients {
+        Quadric square;
+        float weight = 0;
+    };
+    static constexpr std::size_t kSum = 4;  ///< Numbers of a sum: w g (3), w d.
+
+    void addFace(const WedgeMesh& mesh, std::size_t triangle, std::span<const float> importance);
+    void addGradients(const WedgeMesh& mesh, std::size_t triangle, const Vec3f& normal,
+                      float weight);
+    [[nodiscard]] const float* sums(std::uint32_t wedge) const {
+        return sums_.data() + std::size_t{wedge} * count_ * kSum;
+    }
+    [[nodiscard]] float* sums(std::uint32_t wedge) {
+        return sums_.data() + std::size_t{wedge} * count_ * kSum;
+    }
+    [[nodiscard]] Quadric surface(std::uint32_t from, std::uint32_t to) const;
+    [[nodiscard]] Gradients paired(const WedgeMerge& merge, const Vec3f& shift, float* sum) const;
+
+    std::size_t count_ = 0;             ///< K
+    std::vector<Vec3f> places_;         ///< [P]
+    std::vector<Quadric> quadrics_;     ///< [P] relative to the place.
+    std::vector<float> weights_;        ///< [P]
+    std::vector<float> attributes_;     ///< [W * K]
+    std::vector<Gradients> gradients_;  ///< [W], none without attributes.
+    std::vector<float> sums_;           ///< [W * K * kSum]
+};
+
+}  // namespace flentro
