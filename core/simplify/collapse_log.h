@@ -19,6 +19,9 @@ public:
     /// The vertex just joined is a new one.
     void moved(const ErrorMetric& metric);
 
+    [[nodiscard]] std::uint32_t positionOf(std::uint32_t wedge) const {
+        return wedgePosition_[wedge];
+    }
     [[nodiscard]] std::size_t mostTriangles() const { return corners_.size() / 3; }
     [[nodiscard]] std::size_t fewestTriangles() const;
 

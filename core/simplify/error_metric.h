@@ -71,6 +71,7 @@ private:
         return sums_.data() + std::size_t{wedge} * count_ * kSum;
     }
     [[nodiscard]] Quadric surface(std::uint32_t from, std::uint32_t to) const;
+    [[nodiscard]] float differenceAt(const WedgeMerge& merge, const Vec3f& shift) const;
     [[nodiscard]] Gradients paired(const WedgeMerge& merge, const Vec3f& shift, float* sum) const;
 
     std::size_t count_ = 0;             ///< K

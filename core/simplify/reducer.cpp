@@ -62,7 +62,6 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options)
 Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedges)
     : corners_(wedges.corners),
       costs_(wedges.corners.size(), kUnknown),
-      wedgePosition_(wedges.wedgePosition),
       flags_(wedges.positions.size(), 0),
       touched_(wedges.positions.size(), 0),
       mark_(wedges.positions.size(), 0),
@@ -71,6 +70,8 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
       alive_(wedges.corners.size() / 3),
       metric_(wedges, importanceOfWedges(wedges, options.importance)),
       log_(mesh, std::move(wedges)) {
+    positions_.reserve(corners_.size());
+    for (const std::uint32_t wedge : corners_) positions_.push_back(log_.positionOf(wedge));
     indexCorners();
     findFacing();
     findBorders(options.lockBorders);
@@ -143,27 +144,28 @@ void Reducer::compact() {
         if (corners_[3 * t] == kGone) continue;
         for (std::size_t k = 0; k < 3; ++k) {
             corners_[3 * kept + k] = corners_[3 * t + k];
+            positions_[3 * kept + k] = positions_[3 * t + k];
             costs_[3 * kept + k] = costs_[3 * t + k];
         }
         facing_[kept++] = facing_[t];
     }
     corners_.resize(3 * kept);
+    positions_.resize(3 * kept);
     costs_.resize(3 * kept);
     facing_.resize(kept);
 }
 
 void Reducer::indexCorners() {
     firstCorner_.assign(flags_.size() + 1, 0);
-    for (const std::uint32_t wedge : corners_) ++firstCorner_[wedgePosition_[wedge] + 1];
+    for (const std::uint32_t position : positions_) ++firstCorner_[position + 1];
     for (std::size_t p = 0; p < flags_.size(); ++p) firstCorner_[p + 1] += firstCorner_[p];
     cornerList_.resize(corners_.size());
     std::vector<std::uint32_t> next(firstCorner_.begin(), firstCorner_.end() - 1);
-    for (std::uint32_t c = 0; c < corners_.size(); ++c)
-        cornerList_[next[wedgePosition_[corners_[c]]]++] = c;
+    for (std::uint32_t c = 0; c < corners_.size(); ++c) cornerList_[next[positions_[c]]++] = c;
 }
 
 bool Reducer::isAlive(std::uint32_t corner) const {
-    return corners_[corner / 3 * 3] != kGone;
+    return corners_[corner] != kGone;
 }
 
 /// Each edge is looked after by one of its corners: where it rises, and on open borders, where
@@ -397,10 +399,12 @@ void Reducer::collapse(const Plan& plan) {
         const bool vanishes = positionAt(nextCorner(corner)) == plan.to ||
                               positionAt(previousCorner(corner)) == plan.to;
         if (vanishes) {
-            corners_[corner / 3 * 3] = kGone;
+            corners_[corner] = corners_[nextCorner(corner)] = corners_[previousCorner(corner)] =
+                kGone;
             --alive_;
             continue;
         }
+        positions_[corner] = plan.to;
         for (const WedgeMerge& merge : plan.all())
             if (merge.from == corners_[corner]) {
                 corners_[corner] = merge.to;

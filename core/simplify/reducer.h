@@ -82,9 +82,7 @@ private:
         }
     };
 
-    [[nodiscard]] std::uint32_t positionAt(std::size_t corner) const {
-        return wedgePosition_[corners_[corner]];
-    }
+    [[nodiscard]] std::uint32_t positionAt(std::size_t corner) const { return positions_[corner]; }
     [[nodiscard]] std::span<const std::uint32_t> cornersOf(std::uint32_t position) const {
         return {cornerList_.data() + firstCorner_[position],
                 firstCorner_[position + 1] - firstCorner_[position]};
@@ -111,15 +109,15 @@ private:
                                    const Vec3f& place) const;
     void collapse(const Plan& plan);
 
-    std::vector<std::uint32_t> corners_;        ///< [3T] wedges; compacted from time to time.
-    std::vector<float> costs_;                  ///< [3T] of the edge from a corner to the next.
-    std::vector<Vec3f> facing_;                 ///< [T] unit normals of the original.
-    std::vector<std::uint32_t> wedgePosition_;  ///< [W]
-    std::vector<std::uint32_t> firstCorner_;    ///< [P + 1] in cornerList_, as of the sweep.
-    std::vector<std::uint32_t> cornerList_;     ///< [3T]
-    std::vector<std::uint8_t> flags_;           ///< [P]
-    std::vector<std::uint32_t> touched_;        ///< [P] Sweep in which it was last joined.
-    std::vector<std::uint32_t> mark_;           ///< [P] Scratch.
+    std::vector<std::uint32_t> corners_;      ///< [3T] wedges; compacted from time to time.
+    std::vector<std::uint32_t> positions_;    ///< [3T] of those wedges.
+    std::vector<float> costs_;                ///< [3T] of the edge from a corner to the next.
+    std::vector<Vec3f> facing_;               ///< [T] unit normals of the original.
+    std::vector<std::uint32_t> firstCorner_;  ///< [P + 1] in cornerList_, as of the sweep.
+    std::vector<std::uint32_t> cornerList_;   ///< [3T]
+    std::vector<std::uint8_t> flags_;         ///< [P]
+    std::vector<std::uint32_t> touched_;      ///< [P] Sweep in which it was last joined.
+    std::vector<std::uint32_t> mark_;         ///< [P] Scratch.
     std::uint32_t stamp_ = 0;
     std::uint32_t sweep_ = 0;
     Placement placement_;
