@@ -69,7 +69,7 @@ private:
         for (std::size_t i = 1; i < meshes.size(); ++i) {
             Ladder::Level level;
             level.mesh = finishMesh(std::move(meshes[i]));
-            level.deviation = measureDeviation(*asset_.mesh, original, *level.mesh);
+            level.deviation = measureDeviation(*asset_.mesh, original, *level.mesh).largest;
             level.switchDistance = switchDistance(level.deviation, result.ladder);
             result.ladder.levels.push_back(std::move(level));
         }

@@ -116,12 +116,13 @@ double Surface::distanceTo(const Vec3f& point) const {
     return query.radius;
 }
 
-double Surface::farthestSample(const Mesh& mesh, std::size_t samples) const {
+Deviation Surface::distancesFrom(const Mesh& mesh, std::size_t samples) const {
     constexpr float kThird = 1.0F / 3;
     constexpr std::size_t kSamplesPerFace = 7;
     const std::size_t all = mesh.triangles * kSamplesPerFace;
     const double step = std::max(1.0, static_cast<double>(all) / static_cast<double>(samples));
-    double farthest = 0;
+    Deviation deviation;
+    double weights = 0;
     double next = 0;
     std::size_t sample = 0;
     for (const Part& part : mesh.parts) {
@@ -131,23 +132,30 @@ double Surface::farthestSample(const Mesh& mesh, std::size_t samples) const {
             const Vec3f& a = points[part.indices[i]];
             const Vec3f& b = points[part.indices[i + 1]];
             const Vec3f& c = points[part.indices[i + 2]];
+            const auto area = static_cast<double>((b - a).cross(c - a).norm());
             const Vec3f candidates[kSamplesPerFace] = {
                 a, b, c, (a + b) / 2, (b + c) / 2, (c + a) / 2, (a + b + c) * kThird};
             for (const Vec3f& candidate : candidates) {
                 if (static_cast<double>(sample++) < next) continue;
                 next += step;
-                farthest = std::max(farthest, distanceTo(candidate));
+                const double distance = distanceTo(candidate);
+                deviation.largest = std::max(deviation.largest, distance);
+                deviation.mean += area * distance;
+                weights += area;
             }
         }
     }
-    return farthest;
+    if (weights > 0) deviation.mean /= weights;
+    return deviation;
 }
 
-double measureDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
-                        std::size_t samples) {
+Deviation measureDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
+                           std::size_t samples) {
     const Surface surfaceOfB(b);
-    if (surfaceOfA.empty() || surfaceOfB.empty()) return 0;
-    return std::max(surfaceOfB.farthestSample(a, samples), surfaceOfA.farthestSample(b, samples));
+    if (surfaceOfA.empty() || surfaceOfB.empty()) return {};
+    const Deviation there = surfaceOfB.distancesFrom(a, samples);
+    const Deviation back = surfaceOfA.distancesFrom(b, samples);
+    return {std::max(there.largest, back.largest), std::max(there.mean, back.mean)};
 }
 
 }  // namespace flentro

@@ -8,6 +8,12 @@
 
 namespace flentro {
 
+/// How far two surfaces lie apart, metres.
+struct Deviation {
+    double largest = 0;
+    double mean = 0;
+};
+
 /// A surface that distances are measured to. Reentrant once built.
 class Surface {
 public:
@@ -22,9 +28,9 @@ public:
     /// Metres from a point to the nearest point of the surface. Cost: O(log T) typically.
     [[nodiscard]] double distanceTo(const Vec3f& point) const;
 
-    /// Largest distance from samples of `mesh` (corners, edge middles and centres of its
-    /// faces; evenly thinned to `samples`) to this surface, metres.
-    [[nodiscard]] double farthestSample(const Mesh& mesh, std::size_t samples) const;
+    /// Distances from samples of `mesh` (corners, edge middles and centres of its faces; evenly
+    /// thinned to `samples`, weighted by area for the mean) to this surface.
+    [[nodiscard]] Deviation distancesFrom(const Mesh& mesh, std::size_t samples) const;
 
 private:
     struct State;
@@ -35,9 +41,9 @@ private:
 /// scanned surfaces while a mesh takes milliseconds.
 inline constexpr std::size_t kDeviationSamples = 20'000;
 
-/// Two-sided sampled Hausdorff distance (Cignoni, Rocchini, Scopigno 1998), metres. The true
-/// distance is never smaller. 0 if either side is empty.
-[[nodiscard]] double measureDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
-                                      std::size_t samples = kDeviationSamples);
+/// Two-sided sampled Hausdorff distance and the larger of both sides' means (Cignoni, Rocchini,
+/// Scopigno 1998). The true largest distance is never smaller. 0 if either side is empty.
+[[nodiscard]] Deviation measureDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
+                                         std::size_t samples = kDeviationSamples);
 
 }  // namespace flentro

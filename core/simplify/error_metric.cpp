@@ -22,22 +22,23 @@ constexpr float kFarthest = 1.5F;
 
 ErrorMetric::ErrorMetric(const WedgeMesh& mesh, std::span<const float> importance)
     : count_(static_cast<std::size_t>(mesh.attributeCount)),
-      quadrics_(mesh.positions.size()),
-      weights_(mesh.positions.size(), 0.0F),
-      gradients_(count_ > 0 ? mesh.wedgeVertex.size() : 0),
-      sums_(mesh.wedgeVertex.size() * count_ * kSum, 0.0F) {
-    places_.reserve(mesh.positions.size());
-    for (const Vec3d& place : mesh.positions) places_.push_back(place.cast<float>());
-    attributes_.assign(mesh.attributes.begin(), mesh.attributes.end());
+      stride_(count_ > 0 ? kHead + count_ * (kSum + 1) : 0),
+      vertices_(mesh.positions.size()),
+      blocks_(mesh.wedgeVertex.size() * stride_, 0.0F) {
+    for (std::size_t p = 0; p < vertices_.size(); ++p)
+        vertices_[p].place = mesh.positions[p].cast<float>();
+    for (std::uint32_t w = 0; count_ > 0 && w < mesh.wedgeVertex.size(); ++w)
+        std::copy_n(mesh.attributes.data() + w * count_, count_,
+                    blockOf(w) + kHead + count_ * kSum);
     for (std::size_t t = 0; 3 * t < mesh.corners.size(); ++t) addFace(mesh, t, importance);
 }
 
 void ErrorMetric::addFace(const WedgeMesh& mesh, std::size_t triangle,
                           std::span<const float> importance) {
     const std::uint32_t* corners = mesh.corners.data() + 3 * triangle;
-    const Vec3f& a = places_[mesh.wedgePosition[corners[0]]];
-    const Vec3f& b = places_[mesh.wedgePosition[corners[1]]];
-    const Vec3f& c = places_[mesh.wedgePosition[corners[2]]];
+    const Vec3f& a = place(mesh.wedgePosition[corners[0]]);
+    const Vec3f& b = place(mesh.wedgePosition[corners[1]]);
+    const Vec3f& c = place(mesh.wedgePosition[corners[2]]);
     const Vec3f normal = (b - a).cross(c - a);
     const float twiceArea = normal.norm();
     if (!(twiceArea > kFlatArea)) return;
@@ -46,8 +47,8 @@ void ErrorMetric::addFace(const WedgeMesh& mesh, std::size_t triangle,
         weight *= (importance[corners[0]] + importance[corners[1]] + importance[corners[2]]) / 3;
     for (std::size_t k = 0; k < 3; ++k) {
         const std::uint32_t position = mesh.wedgePosition[corners[k]];
-        quadrics_[position].addPlane(normal / twiceArea, 0, weight);
-        weights_[position] += weight;
+        vertices_[position].surface.addPlane(normal / twiceArea, 0, weight);
+        vertices_[position].weight += weight;
     }
     if (count_ > 0) addGradients(mesh, triangle, normal, weight);
 }
@@ -57,56 +58,59 @@ void ErrorMetric::addFace(const WedgeMesh& mesh, std::size_t triangle,
 void ErrorMetric::addGradients(const WedgeMesh& mesh, std::size_t triangle, const Vec3f& normal,
                                float weight) {
     const std::uint32_t* corners = mesh.corners.data() + 3 * triangle;
-    const Vec3f& a = places_[mesh.wedgePosition[corners[0]]];
-    const Vec3f e1 = places_[mesh.wedgePosition[corners[1]]] - a;
-    const Vec3f e2 = places_[mesh.wedgePosition[corners[2]]] - a;
+    const Vec3f& a = place(mesh.wedgePosition[corners[0]]);
+    const Vec3f e1 = place(mesh.wedgePosition[corners[1]]) - a;
+    const Vec3f e2 = place(mesh.wedgePosition[corners[2]]) - a;
     const float size = normal.squaredNorm();
     const Vec3f along1 = e2.cross(normal) / size;
     const Vec3f along2 = normal.cross(e1) / size;
-    for (std::size_t k = 0; k < 3; ++k) gradients_[corners[k]].weight += weight;
+    Gradients heads[3];
+    for (std::size_t k = 0; k < 3; ++k) {
+        heads[k] = headOf(corners[k]);
+        heads[k].weight += weight;
+    }
     for (std::size_t i = 0; i < count_; ++i) {
-        const auto s = [&](std::size_t corner) {
-            return attributes_[corners[corner] * count_ + i];
-        };
+        const auto s = [&](std::size_t corner) { return attributes(corners[corner])[i]; };
         const Vec3f g = (s(1) - s(0)) * along1 + (s(2) - s(0)) * along2;
         for (std::size_t k = 0; k < 3; ++k) {
-            gradients_[corners[k]].square.addPlane(g, 0, weight);
-            float* sum = sums(corners[k]) + i * kSum;
+            heads[k].square.addPlane(g, 0, weight);
+            float* sum = blockOf(corners[k]) + kHead + i * kSum;
             for (int axis = 0; axis < 3; ++axis) sum[axis] += weight * g[axis];
         }
     }
+    for (std::size_t k = 0; k < 3; ++k) setHead(corners[k], heads[k]);
 }
 
 void ErrorMetric::holdEdge(std::uint32_t a, std::uint32_t b, const Vec3f& normal, float weight) {
-    const Vec3f along = places_[b] - places_[a];
+    const Vec3f along = place(b) - place(a);
     const Vec3f across = along.cross(normal);
     const float length = across.norm();
     if (!(length > 0)) return;
     for (const std::uint32_t end : {a, b}) {
         const float w = weight * along.squaredNorm();
-        quadrics_[end].addPlane(across / length, 0, w);
-        weights_[end] += w;
+        vertices_[end].surface.addPlane(across / length, 0, w);
+        vertices_[end].weight += w;
     }
 }
 
 /// Both surfaces' quadrics, relative to the place of `to`.
 Quadric ErrorMetric::surface(std::uint32_t from, std::uint32_t to) const {
-    Quadric sum = quadrics_[from];
-    sum.moveOrigin(places_[to] - places_[from]);
-    sum += quadrics_[to];
+    Quadric sum = vertices_[from].surface;
+    sum.moveOrigin(place(to) - place(from));
+    sum += vertices_[to].surface;
     return sum;
 }
 
 /// Both wedges' gradients, relative to the place and attributes of `to`; `sum` [K * kSum].
 ErrorMetric::Gradients ErrorMetric::paired(const WedgeMerge& merge, const Vec3f& shift,
                                            float* sum) const {
-    Gradients result = gradients_[merge.from];
+    Gradients result = headOf(merge.from);
     result.square.moveOrigin(shift);
     const float w = result.weight;
-    const float* from = sums(merge.from);
-    const float* to = sums(merge.to);
-    const float* s = attributes_.data() + merge.from * count_;
-    const float* t = attributes_.data() + merge.to * count_;
+    const float* from = blockOf(merge.from) + kHead;
+    const float* to = blockOf(merge.to) + kHead;
+    const float* s = from + count_ * kSum;
+    const float* t = to + count_ * kSum;
     for (std::size_t k = 0; k < count_; ++k) {
         const float* g = from + k * kSum;
         const float by = t[k] - s[k];
@@ -118,17 +122,18 @@ ErrorMetric::Gradients ErrorMetric::paired(const WedgeMerge& merge, const Vec3f&
         for (std::size_t i = 0; i < 3; ++i) sum[k * kSum + i] = g[i] + to[k * kSum + i];
         sum[k * kSum + 3] = d - w * by + to[k * kSum + 3];
     }
-    result.square += gradients_[merge.to].square;
-    result.weight += gradients_[merge.to].weight;
+    const Gradients other = headOf(merge.to);
+    result.square += other.square;
+    result.weight += other.weight;
     return result;
 }
 
 ErrorMetric::Joined ErrorMetric::onto(std::uint32_t from, std::uint32_t to,
                                       std::span<const WedgeMerge> merges) const {
     Joined joined;
-    const Vec3f shift = places_[to] - places_[from];
-    const float error = quadrics_[from].at(shift) + std::max(quadrics_[to].c, 0.0F);
-    const float weight = weights_[from] + weights_[to];
+    const Vec3f shift = place(to) - place(from);
+    const float error = vertices_[from].surface.at(shift) + std::max(vertices_[to].surface.c, 0.0F);
+    const float weight = vertices_[from].weight + vertices_[to].weight;
     joined.distance = weight > 0 ? std::sqrt(error / weight) : 0;
     joined.cost = error + kLengthWeight * shift.squaredNorm();
     if (count_ == 0) return joined;
@@ -138,23 +143,23 @@ ErrorMetric::Joined ErrorMetric::onto(std::uint32_t from, std::uint32_t to,
 
 /// What paired().square.c would be, for less.
 float ErrorMetric::differenceAt(const WedgeMerge& merge, const Vec3f& shift) const {
-    const Gradients& gradients = gradients_[merge.from];
+    const Gradients gradients = headOf(merge.from);
     float difference = gradients.square.at(shift);
-    const float* g = sums(merge.from);
-    const float* s = attributes_.data() + merge.from * count_;
-    const float* t = attributes_.data() + merge.to * count_;
+    const float* g = blockOf(merge.from) + kHead;
+    const float* s = g + count_ * kSum;
+    const float* t = blockOf(merge.to) + kHead + count_ * kSum;
     for (std::size_t k = 0; k < count_; ++k, g += kSum) {
         const float by = t[k] - s[k];
         const float d = g[3] + g[0] * shift.x() + g[1] * shift.y() + g[2] * shift.z();
         difference += by * (gradients.weight * by - 2 * d);
     }
-    return std::max(difference + gradients_[merge.to].square.c, 0.0F);
+    return std::max(difference + headOf(merge.to).square.c, 0.0F);
 }
 
 ErrorMetric::Joined ErrorMetric::together(std::uint32_t from, std::uint32_t to,
                                           std::span<const WedgeMerge> merges) const {
     const Quadric geometry = surface(from, to);
-    const Vec3f shift = places_[to] - places_[from];
+    const Vec3f shift = place(to) - place(from);
     Quadric total = geometry;
     if (count_ > 0) {
         float sum[kMaxAttributes * kSum];
@@ -173,7 +178,7 @@ ErrorMetric::Joined ErrorMetric::together(std::uint32_t from, std::uint32_t to,
     joined.offset = total.minimum(middle, kPull);
     const float far = kFarthest * shift.norm();
     if (!((joined.offset - middle).norm() <= far)) joined.offset = middle;
-    const float weight = weights_[from] + weights_[to];
+    const float weight = vertices_[from].weight + vertices_[to].weight;
     joined.distance = weight > 0 ? std::sqrt(geometry.at(joined.offset) / weight) : 0;
     joined.cost = total.at(joined.offset) + kLengthWeight * shift.squaredNorm();
     return joined;
@@ -181,17 +186,19 @@ ErrorMetric::Joined ErrorMetric::together(std::uint32_t from, std::uint32_t to,
 
 void ErrorMetric::join(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
                        const Vec3f& offset, bool fit) {
-    const Vec3f shift = places_[to] - places_[from];
-    quadrics_[to] = surface(from, to);
-    quadrics_[to].moveOrigin(offset);
-    weights_[to] += weights_[from];
-    places_[to] += offset;
+    const Vec3f shift = place(to) - place(from);
+    Vertex& joined = vertices_[to];
+    joined.surface = surface(from, to);
+    joined.surface.moveOrigin(offset);
+    joined.weight += vertices_[from].weight;
+    joined.place += offset;
     if (count_ == 0) return;
     float sum[kMaxAttributes * kSum];
     for (const WedgeMerge& merge : merges) {
         Gradients both = paired(merge, shift, sum);
         both.square.moveOrigin(offset);
-        float* s = attributes_.data() + merge.to * count_;
+        float* block = blockOf(merge.to);
+        float* s = block + kHead + count_ * kSum;
         for (std::size_t k = 0; k < count_; ++k) {
             float* g = sum + k * kSum;
             g[3] += g[0] * offset.x() + g[1] * offset.y() + g[2] * offset.z();
@@ -204,8 +211,8 @@ void ErrorMetric::join(std::uint32_t from, std::uint32_t to, std::span<const Wed
             g[3] = 0;
             s[k] += by;
         }
-        gradients_[merge.to] = both;
-        std::copy(sum, sum + count_ * kSum, sums(merge.to));
+        setHead(merge.to, both);
+        std::copy(sum, sum + count_ * kSum, block + kHead);
     }
 }
 

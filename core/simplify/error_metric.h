@@ -8,6 +8,7 @@
 
 #pragma once
 
+#include <cstring>
 #include <span>
 
 #include "simplify/quadric.h"
@@ -47,40 +48,54 @@ public:
     void join(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
               const Vec3f& offset, bool fit);
 
-    [[nodiscard]] const Vec3f& place(std::uint32_t position) const { return places_[position]; }
+    [[nodiscard]] const Vec3f& place(std::uint32_t position) const {
+        return vertices_[position].place;
+    }
     [[nodiscard]] std::span<const float> attributes(std::uint32_t wedge) const {
-        return {attributes_.data() + std::size_t{wedge} * count_, count_};
+        return {blockOf(wedge) + kHead + count_ * kSum, count_};
     }
 
 private:
-    /// For one wedge, relative to its place and attributes: Q = sum of w (g_k x + d_k)^2, and
-    /// the sums of w g_k and w d_k.
+    struct Vertex {
+        Vec3f place;
+        Quadric surface;  ///< Relative to the place.
+        float weight = 0;
+    };
+    /// Of one wedge, relative to its place and attributes: Q = sum of w (g_k x + d_k)^2.
     struct Gradients {
         Quadric square;
         float weight = 0;
     };
-    static constexpr std::size_t kSum = 4;  ///< Numbers of a sum: w g (3), w d.
+    // What is asked for together lies together: a wedge's block holds its Gradients, for each
+    // attribute the sums of w g (3) and w d, and the attributes.
+    static constexpr std::size_t kHead = sizeof(Gradients) / sizeof(float);
+    static constexpr std::size_t kSum = 4;
 
     void addFace(const WedgeMesh& mesh, std::size_t triangle, std::span<const float> importance);
     void addGradients(const WedgeMesh& mesh, std::size_t triangle, const Vec3f& normal,
                       float weight);
-    [[nodiscard]] const float* sums(std::uint32_t wedge) const {
-        return sums_.data() + std::size_t{wedge} * count_ * kSum;
+    [[nodiscard]] const float* blockOf(std::uint32_t wedge) const {
+        return blocks_.data() + std::size_t{wedge} * stride_;
     }
-    [[nodiscard]] float* sums(std::uint32_t wedge) {
-        return sums_.data() + std::size_t{wedge} * count_ * kSum;
+    [[nodiscard]] float* blockOf(std::uint32_t wedge) {
+        return blocks_.data() + std::size_t{wedge} * stride_;
+    }
+    [[nodiscard]] Gradients headOf(std::uint32_t wedge) const {
+        Gradients head;
+        std::memcpy(static_cast<void*>(&head), blockOf(wedge), sizeof head);
+        return head;
+    }
+    void setHead(std::uint32_t wedge, const Gradients& head) {
+        std::memcpy(blockOf(wedge), static_cast<const void*>(&head), sizeof head);
     }
     [[nodiscard]] Quadric surface(std::uint32_t from, std::uint32_t to) const;
     [[nodiscard]] float differenceAt(const WedgeMerge& merge, const Vec3f& shift) const;
     [[nodiscard]] Gradients paired(const WedgeMerge& merge, const Vec3f& shift, float* sum) const;
 
-    std::size_t count_ = 0;             ///< K
-    std::vector<Vec3f> places_;         ///< [P]
-    std::vector<Quadric> quadrics_;     ///< [P] relative to the place.
-    std::vector<float> weights_;        ///< [P]
-    std::vector<float> attributes_;     ///< [W * K]
-    std::vector<Gradients> gradients_;  ///< [W], none without attributes.
-    std::vector<float> sums_;           ///< [W * K * kSum]
+    std::size_t count_ = 0;         ///< K
+    std::size_t stride_ = 0;        ///< Numbers in a block.
+    std::vector<Vertex> vertices_;  ///< [P]
+    std::vector<float> blocks_;     ///< [W], none without attributes.
 };
 
 }  // namespace flentro

@@ -35,7 +35,7 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
         if (!reducer.reduceTo(wanted, options.maxDeviation, progress))
             return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
         const MeshPtr reduced = finishMesh(reducer.mesh());
-        const double deviation = measureDeviation(mesh, original, *reduced);
+        const double deviation = measureDeviation(mesh, original, *reduced).largest;
         if (deviation > options.maxDeviation) return best;
         best = {reduced, deviation, reduced->triangles <= options.targetTriangles};
         if (best.targetReached || reducer.triangleCount() > wanted || wanted == before) return best;

@@ -86,7 +86,7 @@ private:
 
     void addAttributes() {
         const double texCoordScale = metresPerTexCoord() / out_.unit;
-        const double scales[] = {weights_.normal, weights_.texCoord * texCoordScale,
+        const double scales[] = {weights_.normal * meanEdge(), weights_.texCoord * texCoordScale,
                                  weights_.color};
         for (std::size_t s = 0; s < std::size(kKinds); ++s) {
             if (scales[s] <= 0 || !isPresent(kKinds[s].semantic)) continue;
@@ -119,6 +119,19 @@ private:
             for (int c = 0; c < std::min(slot.components, stream->components); ++c)
                 values[c] = slot.scale * static_cast<double>(stream->value(out_.wedgeVertex[w], c));
         }
+    }
+
+    /// Of equilateral triangles with the mean area, units.
+    [[nodiscard]] double meanEdge() const {
+        double area = 0;
+        for (std::size_t i = 0; i < out_.corners.size(); i += 3) {
+            const auto place = [&](std::size_t k) -> const Vec3d& {
+                return out_.positions[out_.wedgePosition[out_.corners[i + k]]];
+            };
+            area += 0.5 * (place(1) - place(0)).cross(place(2) - place(0)).norm();
+        }
+        const auto triangles = static_cast<double>(out_.corners.size() / 3);
+        return triangles > 0 ? std::sqrt(4 / std::sqrt(3.0) * area / triangles) : 0;
     }
 
     /// Square root of surface area over texture area: how far the surface slides under the

@@ -8,8 +8,10 @@ namespace flentro {
 
 /// How attributes weigh against geometry; see docs/methods.md.
 struct AttributeWeights {
-    double normal = 0.01;   ///< Diagonals of the bounds per unit of difference, >= 0.
-    double texCoord = 0.2;  ///< Metres of deviation per metre that the texture slides, >= 0.
+    /// Mean edge lengths per unit of difference, >= 0: fine meshes carry in their normals what
+    /// coarse ones carry in their shape, and must not pay for it twice.
+    double normal = 0.05;
+    double texCoord = 0.1;  ///< Metres of deviation per metre that the texture slides, >= 0.
     double color = 0.01;    ///< Diagonals per unit of difference, >= 0.
 };
 

@@ -528,15 +528,25 @@ TEST(Deviation, IsTheOffsetOfParallelPlanes) {
     Mesh lifted = test::makeGrid(4, 4, 1, [](double, double) { return 0.25; });
     const MeshPtr a = finishMesh(test::makeGrid(4, 4));
     const MeshPtr b = finishMesh(lifted);
-    EXPECT_NEAR(measureDeviation(*a, Surface(*a), *b), 0.25, 1e-6);
-    EXPECT_NEAR(measureDeviation(*a, Surface(*a), *a), 0, 1e-7);
+    EXPECT_NEAR(measureDeviation(*a, Surface(*a), *b).largest, 0.25, 1e-6);
+    EXPECT_NEAR(measureDeviation(*a, Surface(*a), *a).largest, 0, 1e-7);
+}
+
+TEST(Deviation, MeanIsOverTheArea) {
+    // A quarter of the ground is lifted by 1; the ramp towards it is as long as one cell.
+    const MeshPtr flat = finishMesh(test::makeGrid(40, 40));
+    const MeshPtr step = finishMesh(
+        test::makeGrid(40, 40, 1, [](double u, double v) { return u < 0.5 && v < 0.5 ? 0.1 : 0; }));
+    const Deviation deviation = measureDeviation(*flat, Surface(*flat), *step);
+    EXPECT_NEAR(deviation.largest, 0.1, 1e-6);
+    EXPECT_NEAR(deviation.mean, 0.025, 0.006);
 }
 
 TEST(Deviation, LooksFromBothSides) {
     // Everything of the small one lies on the large one, but not the other way round.
     const MeshPtr large = finishMesh(test::makeGrid(8, 8, 3));
     const MeshPtr small = finishMesh(test::makeGrid(8, 8, 1));
-    EXPECT_NEAR(measureDeviation(*large, Surface(*large), *small), std::hypot(2, 2), 1e-5);
+    EXPECT_NEAR(measureDeviation(*large, Surface(*large), *small).largest, std::hypot(2, 2), 1e-5);
 }
 
 TEST(Deviation, FindsANarrowSpike) {
@@ -544,7 +554,7 @@ TEST(Deviation, FindsANarrowSpike) {
     const MeshPtr spiky = finishMesh(test::makeGrid(30, 30, 1, [](double u, double v) {
         return std::hypot(u - 0.5, v - 0.5) < 0.01 ? 0.4 : 0.0;
     }));
-    EXPECT_NEAR(measureDeviation(*flat, Surface(*flat), *spiky), 0.4, 1e-6);
+    EXPECT_NEAR(measureDeviation(*flat, Surface(*flat), *spiky).largest, 0.4, 1e-6);
 }
 
 TEST(Surface, DistanceInEveryRegionOfATriangle) {
