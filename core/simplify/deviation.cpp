@@ -104,46 +104,69 @@ bool Surface::empty() const {
     return state_->indices.empty();
 }
 
-double Surface::distanceTo(const Vec3f& point) const {
+double Surface::distanceTo(const Vec3f& point, double within) const {
     RTCPointQuery query{};
     query.x = point.x();
     query.y = point.y();
     query.z = point.z();
-    query.radius = std::numeric_limits<float>::infinity();
+    query.radius = static_cast<float>(within);
     RTCPointQueryContext context;
     rtcInitPointQueryContext(&context);
     rtcPointQuery(state_->scene, &query, &context, &State::visit, state_.get());
     return query.radius;
 }
 
+namespace {
+
+/// Points of a mesh, each once: vertices where a triangle first uses them, middles of edges and
+/// of faces. Of an open border only the edges that run upwards have theirs.
+template <typename Visit>
+void forEachSample(const Part& part, Visit&& visit) {
+    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    std::vector<bool> seen(points.size(), false);
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        const std::uint32_t* t = part.indices.data() + i;
+        const Vec3f& a = points[t[0]];
+        const Vec3f& b = points[t[1]];
+        const Vec3f& c = points[t[2]];
+        const auto area = static_cast<double>((b - a).cross(c - a).norm());
+        for (std::size_t k = 0; k < 3; ++k) {
+            const std::uint32_t from = t[k];
+            const std::uint32_t to = t[(k + 1) % 3];
+            if (!seen[from]) visit(points[from], area);
+            seen[from] = true;
+            if (from < to) visit((points[from] + points[to]) / 2, area);
+        }
+        visit((a + b + c) / 3, area);
+    }
+}
+
+}  // namespace
+
 Deviation Surface::distancesFrom(const Mesh& mesh, std::size_t samples) const {
-    constexpr float kThird = 1.0F / 3;
-    constexpr std::size_t kSamplesPerFace = 7;
-    const std::size_t all = mesh.triangles * kSamplesPerFace;
-    const double step = std::max(1.0, static_cast<double>(all) / static_cast<double>(samples));
+    constexpr double kSamplesPerFace = 3;
+    const double all = kSamplesPerFace * static_cast<double>(mesh.triangles);
+    const double stride = std::max(1.0, all / static_cast<double>(samples));
     Deviation deviation;
     double weights = 0;
     double next = 0;
     std::size_t sample = 0;
+    double distance = std::numeric_limits<double>::infinity();
+    Vec3f before = Vec3f::Zero();
     for (const Part& part : mesh.parts) {
         if (!part.isTriangles()) continue;
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-            const Vec3f& a = points[part.indices[i]];
-            const Vec3f& b = points[part.indices[i + 1]];
-            const Vec3f& c = points[part.indices[i + 2]];
-            const auto area = static_cast<double>((b - a).cross(c - a).norm());
-            const Vec3f candidates[kSamplesPerFace] = {
-                a, b, c, (a + b) / 2, (b + c) / 2, (c + a) / 2, (a + b + c) * kThird};
-            for (const Vec3f& candidate : candidates) {
-                if (static_cast<double>(sample++) < next) continue;
-                next += step;
-                const double distance = distanceTo(candidate);
-                deviation.largest = std::max(deviation.largest, distance);
-                deviation.mean += area * distance;
-                weights += area;
-            }
-        }
+        forEachSample(part, [&](const Vec3f& point, double area) {
+            if (static_cast<double>(sample++) < next) return;
+            next += stride;
+            // No farther than the sample before was, and the way from there to here.
+            const auto step = static_cast<double>((point - before).norm());
+            const auto slack = 1e-5 * static_cast<double>(point.norm());
+            distance = distanceTo(point, (distance + step) * 1.001 + slack);
+            before = point;
+            deviation.largest = std::max(deviation.largest, distance);
+            deviation.mean += area * distance;
+            weights += area;
+        });
     }
     if (weights > 0) deviation.mean /= weights;
     return deviation;

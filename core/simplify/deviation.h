@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include <limits>
 #include <memory>
 
 #include "geometry/mesh.h"
@@ -25,11 +26,13 @@ public:
 
     [[nodiscard]] bool empty() const;
 
-    /// Metres from a point to the nearest point of the surface. Cost: O(log T) typically.
-    [[nodiscard]] double distanceTo(const Vec3f& point) const;
+    /// Metres from a point to the nearest point of the surface; `within` if that is farther.
+    /// Cost: O(log T) typically, the less the nearer `within` is to the truth.
+    [[nodiscard]] double distanceTo(const Vec3f& point,
+                                    double within = std::numeric_limits<double>::infinity()) const;
 
-    /// Distances from samples of `mesh` (corners, edge middles and centres of its faces; evenly
-    /// thinned to `samples`, weighted by area for the mean) to this surface.
+    /// Distances from samples of `mesh` (vertices, middles of edges and faces; evenly thinned to
+    /// `samples`, weighted by area for the mean) to this surface.
     [[nodiscard]] Deviation distancesFrom(const Mesh& mesh, std::size_t samples) const;
 
 private:
@@ -39,7 +42,7 @@ private:
 
 /// Samples of each side that keep the error of the measured maximum to a few percent on
 /// scanned surfaces while a mesh takes milliseconds.
-inline constexpr std::size_t kDeviationSamples = 20'000;
+inline constexpr std::size_t kDeviationSamples = 12'000;
 
 /// Two-sided sampled Hausdorff distance and the larger of both sides' means (Cignoni, Rocchini,
 /// Scopigno 1998). The true largest distance is never smaller. 0 if either side is empty.

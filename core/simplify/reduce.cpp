@@ -8,12 +8,62 @@
 namespace flentro {
 namespace {
 
-/// Between two measurements the reducer may take this share of the triangles.
-constexpr double kStep = 0.15;
+/// The fewest triangles of a log that keep to a measured deviation, by halving: the reducer only
+/// estimates how far it moves the surface.
+class Search {
+public:
+    Search(const Mesh& mesh, const CollapseLog& log, double limit)
+        : original_(mesh), surface_(mesh), log_(log), limit_(limit) {}
 
-std::size_t nextCount(std::size_t triangles, std::size_t target) {
-    return std::max(target, static_cast<std::size_t>(static_cast<double>(triangles) * (1 - kStep)));
-}
+    /// True if that state keeps to the limit; from few samples.
+    [[nodiscard]] bool seemsFit(std::size_t triangles) const {
+        const Mesh state = *finishMesh(log_.meshAt(triangles));
+        return measureDeviation(original_, surface_, state, kFewSamples).largest <= limit_;
+    }
+
+    /// Measures one state; true if it keeps to the limit, and then it is the best.
+    bool accepts(std::size_t triangles) {
+        const MeshPtr state = finishMesh(log_.meshAt(triangles));
+        const double deviation = measureDeviation(original_, surface_, *state).largest;
+        if (deviation > limit_) return false;
+        best = {state, deviation, false};
+        return true;
+    }
+
+    /// Nothing if cancelled.
+    bool run(Progress& progress) {
+        if (!std::isfinite(limit_) || seemsFit(log_.fewestTriangles()))
+            if (accepts(log_.fewestTriangles())) return true;
+        std::size_t tooFew = log_.fewestTriangles();
+        std::size_t enough = log_.mostTriangles();
+        while (static_cast<double>(enough - tooFew) > kPrecision * static_cast<double>(enough)) {
+            if (progress.cancelled()) return false;
+            // Deviation goes with the triangles left rather than with those taken.
+            const auto middle = static_cast<std::size_t>(
+                std::sqrt(static_cast<double>(std::max<std::size_t>(tooFew, 1)) *
+                          static_cast<double>(enough)));
+            if (middle <= tooFew || middle >= enough) break;
+            (seemsFit(middle) ? enough : tooFew) = middle;
+        }
+        // More samples find more: a little more is left then.
+        while (enough < log_.mostTriangles() && !accepts(enough)) {
+            if (progress.cancelled()) return false;
+            enough += enough / kBackOff + 1;
+        }
+        return true;
+    }
+
+    Reduced best;
+
+private:
+    static constexpr double kPrecision = 0.04;
+    static constexpr std::size_t kBackOff = 12;
+    static constexpr std::size_t kFewSamples = 3000;
+    const Mesh& original_;
+    const Surface surface_;
+    const CollapseLog& log_;
+    double limit_;
+};
 
 }  // namespace
 
@@ -21,25 +71,17 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
     if (!(options.maxDeviation >= 0))
         return fail(ErrorCode::InvalidInput, "the largest deviation must not be negative",
                     mesh.name);
-    const Surface original(mesh);
-    Reduced best{std::make_shared<const Mesh>(mesh), 0, mesh.triangles <= options.targetTriangles};
-    if (best.targetReached || original.empty()) return best;
-    // The reducer only estimates how far it moves the surface, so a limit has to be measured on
-    // the way: the last state that keeps it is the result.
-    const bool limited = std::isfinite(options.maxDeviation);
+    const Reduced whole{std::make_shared<const Mesh>(mesh), 0,
+                        mesh.triangles <= options.targetTriangles};
+    if (whole.targetReached || mesh.triangles == 0) return whole;
     Reducer reducer(mesh, options.reducer);
-    for (;;) {
-        const std::size_t before = reducer.triangleCount();
-        const std::size_t wanted =
-            limited ? nextCount(before, options.targetTriangles) : options.targetTriangles;
-        if (!reducer.reduceTo(wanted, options.maxDeviation, progress))
-            return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
-        const MeshPtr reduced = finishMesh(reducer.mesh());
-        const double deviation = measureDeviation(mesh, original, *reduced).largest;
-        if (deviation > options.maxDeviation) return best;
-        best = {reduced, deviation, reduced->triangles <= options.targetTriangles};
-        if (best.targetReached || reducer.triangleCount() > wanted || wanted == before) return best;
-    }
+    if (!reducer.reduceTo(options.targetTriangles, options.maxDeviation, progress))
+        return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
+    Search search(mesh, reducer.log(), options.maxDeviation);
+    search.best = whole;
+    if (!search.run(progress)) return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
+    search.best.targetReached = search.best.mesh->triangles <= options.targetTriangles;
+    return search.best;
 }
 
 }  // namespace flentro

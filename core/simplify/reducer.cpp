@@ -25,7 +25,6 @@ constexpr double kSweepShare = 0.08;
 /// Of a sweep's candidates about one in this many can be carried out.
 constexpr std::size_t kCandidates = 3;
 
-constexpr std::uint32_t kGone = ~0U;
 /// Costs that are none: not the edge's owner or impossible; to be computed; not possible as its
 /// surroundings were.
 constexpr float kNever = std::numeric_limits<float>::infinity();
@@ -162,10 +161,6 @@ void Reducer::indexCorners() {
     cornerList_.resize(corners_.size());
     std::vector<std::uint32_t> next(firstCorner_.begin(), firstCorner_.end() - 1);
     for (std::uint32_t c = 0; c < corners_.size(); ++c) cornerList_[next[positions_[c]]++] = c;
-}
-
-bool Reducer::isAlive(std::uint32_t corner) const {
-    return corners_[corner] != kGone;
 }
 
 /// Each edge is looked after by one of its corners: where it rises, and on open borders, where

@@ -65,6 +65,7 @@ public:
 private:
     Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedges);
 
+    static constexpr std::uint32_t kGone = ~0U;
     static constexpr std::size_t kMostMerges = 8;
     enum Flag : std::uint8_t { Border = 1, Locked = 2, Several = 4 };
 
@@ -87,7 +88,7 @@ private:
         return {cornerList_.data() + firstCorner_[position],
                 firstCorner_[position + 1] - firstCorner_[position]};
     }
-    [[nodiscard]] bool isAlive(std::uint32_t corner) const;
+    [[nodiscard]] bool isAlive(std::uint32_t corner) const { return corners_[corner] != kGone; }
 
     void findFacing();
     void findBorders(bool lockBorders);
