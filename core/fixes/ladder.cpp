@@ -138,9 +138,10 @@ FixRecord describeLadders(const Scene& before, const Scene& after, std::size_t w
     record.summary = fmt::format("{} levels for {} of {} assets; level 0 {} triangles lighter",
                                  levels, laddered, after.assets.size(), formatCount(trimmed));
     if (laddered < worth)
-        record.notes.push_back(
-            fmt::format("{} assets could not be reduced further without crossing seams or borders",
-                        worth - laddered));
+        record.notes.push_back(fmt::format(
+            "{} assets could not be reduced: borders of materials and edges of more than two "
+            "triangles hold them",
+            worth - laddered));
     return record;
 }
 

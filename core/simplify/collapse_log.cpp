@@ -46,7 +46,7 @@ CollapseLog::CollapseLog(const Mesh& mesh, WedgeMesh wedges)
       wedgePosition_(std::move(wedges.wedgePosition)),
       wedgeVertex_(std::move(wedges.wedgeVertex)),
       wedgePart_(std::move(wedges.wedgePart)),
-      slots_(std::move(wedges.slots)),
+      slots_(std::move(wedges.attributeSlots)),
       attributeCount_(static_cast<std::size_t>(wedges.attributeCount)),
       positionCount_(wedges.positions.size()),
       centre_(wedges.centre),
@@ -57,6 +57,10 @@ void CollapseLog::add(std::uint32_t from, std::uint32_t to, std::span<const Wedg
     collapses_.push_back({from, to, static_cast<std::uint32_t>(merges_.size()),
                           static_cast<std::uint32_t>(triangles), static_cast<float>(deviation)});
     merges_.insert(merges_.end(), merges.begin(), merges.end());
+}
+
+void CollapseLog::addDrop(std::uint32_t piece, std::size_t triangles, double deviation) {
+    add(kDrop, piece, {}, triangles, deviation);
 }
 
 void CollapseLog::moved(const ErrorMetric& metric) {
@@ -104,8 +108,12 @@ std::vector<std::uint32_t> CollapseLog::wedgesAfter(std::size_t steps) const {
 
 std::vector<std::vector<std::uint32_t>> CollapseLog::cornersAfter(std::size_t steps) const {
     const std::vector<std::uint32_t> now = wedgesAfter(steps);
+    std::vector<bool> dropped(pieces_.empty() ? 0 : *std::ranges::max_element(pieces_) + 1, false);
+    for (std::size_t i = 0; i < steps; ++i)
+        if (collapses_[i].from == kDrop) dropped[collapses_[i].to] = true;
     std::vector<std::vector<std::uint32_t>> result(mesh_.parts.size());
     for (std::size_t i = 0; i < corners_.size(); i += 3) {
+        if (!pieces_.empty() && dropped[pieces_[wedgePosition_[corners_[i]]]]) continue;
         const std::uint32_t a = now[corners_[i]];
         const std::uint32_t b = now[corners_[i + 1]];
         const std::uint32_t c = now[corners_[i + 2]];

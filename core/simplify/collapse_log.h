@@ -16,12 +16,18 @@ public:
     /// Position `from` became `to`, which leaves `triangles`. `deviation`: metres, estimated.
     void add(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
              std::size_t triangles, double deviation);
+    /// All triangles of loose piece `piece` are gone, which leaves `triangles`.
+    void addDrop(std::uint32_t piece, std::size_t triangles, double deviation);
+    /// Which loose piece each position belongs to. [P] To be given before the first drop.
+    void setPieces(std::vector<std::uint32_t> pieces) { pieces_ = std::move(pieces); }
+    [[nodiscard]] std::uint32_t pieceOf(std::uint32_t position) const { return pieces_[position]; }
     /// The vertex just joined is a new one.
     void moved(const ErrorMetric& metric);
 
     [[nodiscard]] std::uint32_t positionOf(std::uint32_t wedge) const {
         return wedgePosition_[wedge];
     }
+    [[nodiscard]] std::uint32_t partOf(std::uint32_t wedge) const { return wedgePart_[wedge]; }
     [[nodiscard]] std::size_t mostTriangles() const { return corners_.size() / 3; }
     [[nodiscard]] std::size_t fewestTriangles() const;
 
@@ -37,8 +43,9 @@ public:
     [[nodiscard]] Mesh meshAt(std::size_t triangles) const;
 
 private:
+    static constexpr std::uint32_t kDrop = ~0U;
     struct Collapse {
-        std::uint32_t from, to;    ///< Positions.
+        std::uint32_t from, to;    ///< Positions; of a drop kDrop and the piece.
         std::uint32_t firstMerge;  ///< In merges_.
         std::uint32_t triangles;   ///< Left after it.
         float deviation;           ///< Metres.
@@ -50,6 +57,7 @@ private:
 
     const Mesh& mesh_;
     std::vector<std::uint32_t> corners_;
+    std::vector<std::uint32_t> pieces_;  ///< [P]
     std::vector<std::uint32_t> wedgePosition_, wedgeVertex_, wedgePart_;
     std::vector<AttributeSlot> slots_;
     std::size_t attributeCount_ = 0;

@@ -141,6 +141,15 @@ ErrorMetric::Joined ErrorMetric::onto(std::uint32_t from, std::uint32_t to,
     return joined;
 }
 
+float ErrorMetric::difference(std::uint32_t a, std::uint32_t b) const {
+    if (count_ == 0) return 0;
+    float sum = 0;
+    const auto s = attributes(a);
+    const auto t = attributes(b);
+    for (std::size_t k = 0; k < count_; ++k) sum += (s[k] - t[k]) * (s[k] - t[k]);
+    return sum;
+}
+
 /// What paired().square.c would be, for less.
 float ErrorMetric::differenceAt(const WedgeMerge& merge, const Vec3f& shift) const {
     const Gradients gradients = headOf(merge.from);

@@ -54,6 +54,8 @@ public:
     [[nodiscard]] std::span<const float> attributes(std::uint32_t wedge) const {
         return {blockOf(wedge) + kHead + count_ * kSum, count_};
     }
+    /// Squared difference of two wedges' attributes.
+    [[nodiscard]] float difference(std::uint32_t a, std::uint32_t b) const;
 
 private:
     struct Vertex {

@@ -19,6 +19,9 @@ constexpr float kSmallestTurn = 0.2F;
 /// Faces with a smaller area, in squared units, have no direction.
 constexpr float kFlatArea = 1e-14F;
 
+/// Pieces below this share of the diagonal may go as soon as they are the cheapest.
+constexpr float kLooseSize = 0.02F;
+
 /// Of the vertices, those that one sweep joins at the most: the more, the faster and the
 /// farther from the order of costs.
 constexpr double kSweepShare = 0.08;
@@ -64,6 +67,7 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
       flags_(wedges.positions.size(), 0),
       touched_(wedges.positions.size(), 0),
       mark_(wedges.positions.size(), 0),
+      crossSeams_(options.crossSeams),
       placement_(options.placement),
       unit_(wedges.unit),
       alive_(wedges.corners.size() / 3),
@@ -74,6 +78,7 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
     indexCorners();
     findFacing();
     findBorders(options.lockBorders);
+    findPieces();
 }
 
 // --- what the original is like ------------------------------------------------------------
@@ -134,13 +139,50 @@ void Reducer::findBorders(bool lockBorders) {
     }
 }
 
+/// Loose pieces, by flooding over shared positions; the largest is never dropped.
+void Reducer::findPieces() {
+    std::vector<std::uint32_t> pieceOf(flags_.size(), kGone);
+    std::vector<std::uint32_t> open;
+    for (std::uint32_t start = 0; start < pieceOf.size(); ++start) {
+        if (pieceOf[start] != kGone) continue;
+        const auto piece = static_cast<std::uint32_t>(pieces_.size());
+        Eigen::AlignedBox3f bounds;
+        pieceOf[start] = piece;
+        open.push_back(start);
+        while (!open.empty()) {
+            const std::uint32_t p = open.back();
+            open.pop_back();
+            bounds.extend(metric_.place(p));
+            for (const std::uint32_t corner : cornersOf(p))
+                for (const std::uint32_t other : {nextCorner(corner), previousCorner(corner)}) {
+                    std::uint32_t& neighbour = pieceOf[positionAt(other)];
+                    if (neighbour != kGone) continue;
+                    neighbour = piece;
+                    open.push_back(positionAt(other));
+                }
+        }
+        pieces_.push_back({bounds.diagonal().norm(), 0, 0, false});
+    }
+    for (std::uint32_t corner = 0; corner < corners_.size(); corner += 3) {
+        Piece& piece = pieces_[pieceOf[positionAt(corner)]];
+        const Vec3f& a = metric_.place(positionAt(corner));
+        piece.area += 0.5F * (metric_.place(positionAt(corner + 1)) - a)
+                                 .cross(metric_.place(positionAt(corner + 2)) - a)
+                                 .norm();
+        ++piece.triangles;
+    }
+    for (std::uint32_t i = 0; i < pieces_.size(); ++i)
+        if (pieces_[i].size > pieces_[largestPiece_].size) largestPiece_ = i;
+    if (pieces_.size() > 1) log_.setPieces(std::move(pieceOf));
+}
+
 // --- sweeps -------------------------------------------------------------------------------
 
 /// Drops the triangles that are gone; the rest keep their order.
 void Reducer::compact() {
     std::size_t kept = 0;
     for (std::size_t t = 0; 3 * t < corners_.size(); ++t) {
-        if (corners_[3 * t] == kGone) continue;
+        if (corners_[3 * t] == kGone || isDropped(static_cast<std::uint32_t>(3 * t))) continue;
         for (std::size_t k = 0; k < 3; ++k) {
             corners_[3 * kept + k] = corners_[3 * t + k];
             positions_[3 * kept + k] = positions_[3 * t + k];
@@ -197,6 +239,7 @@ std::size_t Reducer::sweep(std::size_t triangles, double limit) {
     for (std::uint32_t corner = 0; corner < corners_.size(); ++corner)
         if (costs_[corner] >= 0 && costs_[corner] < kNever)
             edges.emplace_back(costs_[corner], corner);
+    addDrops(edges);
     const auto most = static_cast<std::size_t>(1 + kSweepShare * 0.5 * static_cast<double>(alive_));
     std::size_t done = 0;
     // Dearer edges only when none of the cheapest could be carried out.
@@ -206,7 +249,8 @@ std::size_t Reducer::sweep(std::size_t triangles, double limit) {
         std::nth_element(begin, end == edges.end() ? end - 1 : end, edges.end());
         std::sort(begin, end);
         for (; begin != end && done < most && alive_ > triangles; ++begin)
-            done += tryCollapse(begin->second, limit);
+            done += begin->second & kDropBit ? tryDrop(begin->second & ~kDropBit, limit)
+                                             : tryCollapse(begin->second, limit);
     }
     return done;
 }
@@ -223,7 +267,8 @@ bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& pro
             lookedAtAll = false;
         } else {
             // What was not possible before may have become so by what happened around it.
-            if (lookedAtAll) break;
+            if (lookedAtAll && (!crossSeams_ || crossesNow_)) break;
+            crossesNow_ = crossesNow_ || lookedAtAll;
             std::fill(costs_.begin(), costs_.end(), kUnknown);
             lookedAtAll = true;
         }
@@ -254,8 +299,8 @@ bool Reducer::pairWedges(std::uint32_t p, std::uint32_t q, Plan& plan, bool& pMo
             plan.merges[plan.mergeCount++] = merge;
         }
     }
-    const auto all = plan.all();
     const auto hasOnePartner = [&](std::uint32_t wedge, std::uint32_t WedgeMerge::*side) {
+        const auto all = plan.all();
         return std::count_if(all.begin(), all.end(),
                              [&](const WedgeMerge& m) { return m.*side == wedge; }) == 1;
     };
@@ -267,9 +312,48 @@ bool Reducer::pairWedges(std::uint32_t p, std::uint32_t q, Plan& plan, bool& pMo
         return true;
     };
     if (onEdge == 0 || onEdge > 2) return false;
+    if (crossesNow_) {
+        pMoves = pairLeftOver(p, q, plan);
+        qMoves = false;
+        return pMoves && canMove(p, &WedgeMerge::from);
+    }
     pMoves = canMove(p, &WedgeMerge::from);
     qMoves = canMove(q, &WedgeMerge::to);
     return pMoves || qMoves;
+}
+
+/// Gives each wedge at p one at q to go to: that of a triangle on the edge, or else the one that
+/// is most like it. False if one has none in its own material.
+bool Reducer::pairLeftOver(std::uint32_t p, std::uint32_t q, Plan& plan) const {
+    std::size_t kept = 0;  // one partner each
+    for (std::size_t i = 0; i < plan.mergeCount; ++i) {
+        const auto known =
+            std::find_if(plan.merges.begin(), plan.merges.begin() + static_cast<long>(kept),
+                         [&](const WedgeMerge& m) { return m.from == plan.merges[i].from; });
+        if (known == plan.merges.begin() + static_cast<long>(kept))
+            plan.merges[kept++] = plan.merges[i];
+    }
+    plan.mergeCount = kept;
+    for (const std::uint32_t corner : cornersOf(p)) {
+        if (!isAlive(corner)) continue;
+        const std::uint32_t wedge = corners_[corner];
+        const auto all = plan.all();
+        if (std::any_of(all.begin(), all.end(),
+                        [&](const WedgeMerge& m) { return m.from == wedge; }))
+            continue;
+        std::uint32_t best = kGone;
+        float least = std::numeric_limits<float>::infinity();
+        for (const std::uint32_t other : cornersOf(q)) {
+            if (!isAlive(other) || log_.partOf(corners_[other]) != log_.partOf(wedge)) continue;
+            const float apart = metric_.difference(wedge, corners_[other]);
+            if (apart >= least) continue;
+            least = apart;
+            best = corners_[other];
+        }
+        if (best == kGone || plan.mergeCount == kMostMerges) return false;
+        plan.merges[plan.mergeCount++] = {wedge, best};
+    }
+    return true;
 }
 
 void Reducer::choosePlace(std::uint32_t p, std::uint32_t q, bool pMoves, bool qMoves,
@@ -367,8 +451,29 @@ bool Reducer::keepsFacing(std::uint32_t moving, std::uint32_t other, const Vec3f
     return true;
 }
 
+/// A piece that goes leaves its area half its size away from what remains, more or less.
+void Reducer::addDrops(std::vector<std::pair<float, std::uint32_t>>& candidates) const {
+    if (pieces_.size() < 2) return;
+    for (std::uint32_t i = 0; i < pieces_.size(); ++i) {
+        const Piece& piece = pieces_[i];
+        const bool loose = piece.size < kLooseSize || crossesNow_;
+        if (piece.dropped || i == largestPiece_ || !loose) continue;
+        candidates.emplace_back(piece.area * piece.size * piece.size / 4, i | kDropBit);
+    }
+}
+
+bool Reducer::tryDrop(std::uint32_t index, double limit) {
+    Piece& piece = pieces_[index];
+    if (static_cast<double>(piece.size / 2) > limit) return false;
+    piece.dropped = true;
+    alive_ -= piece.triangles;
+    deviation_ = std::max(deviation_, static_cast<double>(piece.size / 2) * unit_);
+    log_.addDrop(index, alive_, deviation_);
+    return true;
+}
+
 bool Reducer::tryCollapse(std::uint32_t corner, double limit) {
-    if (!isAlive(corner)) return false;
+    if (!isAlive(corner) || isDropped(corner)) return false;
     const std::uint32_t p = positionAt(corner);
     const std::uint32_t q = positionAt(nextCorner(corner));
     if (touched_[p] == sweep_ || touched_[q] == sweep_) return false;
@@ -397,6 +502,7 @@ void Reducer::collapse(const Plan& plan) {
             corners_[corner] = corners_[nextCorner(corner)] = corners_[previousCorner(corner)] =
                 kGone;
             --alive_;
+            if (pieces_.size() > 1) --pieces_[log_.pieceOf(plan.to)].triangles;
             continue;
         }
         positions_[corner] = plan.to;

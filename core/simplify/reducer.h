@@ -29,13 +29,17 @@ struct ReducerOptions {
     AttributeWeights weights;
     Placement placement = Placement::Existing;
     bool lockBorders = false;  ///< Keeps vertices of open borders where they are.
+    /// When nothing else is possible, vertices cross seams and hard edges, and loose pieces of any
+    /// size may go: box-built things become rough instead of staying as they are. A vertex then
+    /// goes only where each of its materials is.
+    bool crossSeams = true;
     /// How much the surface around each vertex matters, > 0; 1 is usual. [parts][vertices];
     /// empty: 1 everywhere. Four times the importance halves the deviation that is spent there.
     std::vector<std::vector<float>> importance;
 };
 
 /// Reduces one mesh further and further and keeps every state on the way.
-/// What never moves: vertices of non-manifold edges, and seam or material corners.
+/// What never moves: vertices of non-manifold edges.
 /// Memory: about 150 bytes a triangle.
 class Reducer {
 public:
@@ -69,6 +73,16 @@ private:
     static constexpr std::size_t kMostMerges = 8;
     enum Flag : std::uint8_t { Border = 1, Locked = 2, Several = 4 };
 
+    /// Triangles that hang together.
+    struct Piece {
+        float size = 0;  ///< Diagonal of its bounds, units.
+        float area = 0;  ///< Squared units.
+        std::size_t triangles = 0;
+        bool dropped = false;
+    };
+    /// Marks a candidate of a sweep as the dropping of a piece.
+    static constexpr std::uint32_t kDropBit = 1U << 31U;
+
     /// What joining the two ends of an edge means.
     struct Plan {
         std::uint32_t from = 0;
@@ -94,6 +108,12 @@ private:
     void findBorders(bool lockBorders);
     [[nodiscard]] bool isSeam(std::uint32_t corner, std::uint32_t opposite) const;
 
+    void findPieces();
+    [[nodiscard]] bool isDropped(std::uint32_t corner) const {
+        return pieces_.size() > 1 && pieces_[log_.pieceOf(positionAt(corner))].dropped;
+    }
+    void addDrops(std::vector<std::pair<float, std::uint32_t>>& candidates) const;
+    bool tryDrop(std::uint32_t piece, double limit);
     void compact();
     void indexCorners();
     void evaluateChanged();
@@ -101,6 +121,7 @@ private:
     std::size_t sweep(std::size_t triangles, double limit);
     bool tryCollapse(std::uint32_t corner, double limit);
     [[nodiscard]] bool plan(std::uint32_t corner, Plan& plan) const;
+    [[nodiscard]] bool pairLeftOver(std::uint32_t p, std::uint32_t q, Plan& plan) const;
     [[nodiscard]] bool pairWedges(std::uint32_t p, std::uint32_t q, Plan& plan, bool& pMoves,
                                   bool& qMoves) const;
     void choosePlace(std::uint32_t p, std::uint32_t q, bool pMoves, bool qMoves, Plan& plan) const;
@@ -119,6 +140,10 @@ private:
     std::vector<std::uint8_t> flags_;         ///< [P]
     std::vector<std::uint32_t> touched_;      ///< [P] Sweep in which it was last joined.
     std::vector<std::uint32_t> mark_;         ///< [P] Scratch.
+    std::vector<Piece> pieces_;
+    std::uint32_t largestPiece_ = 0;
+    bool crossSeams_;          ///< May it ever?
+    bool crossesNow_ = false;  ///< Nothing else was possible.
     std::uint32_t stamp_ = 0;
     std::uint32_t sweep_ = 0;
     Placement placement_;

@@ -90,13 +90,13 @@ private:
                                  weights_.color};
         for (std::size_t s = 0; s < std::size(kKinds); ++s) {
             if (scales[s] <= 0 || !isPresent(kKinds[s].semantic)) continue;
-            out_.slots.push_back({kKinds[s].semantic, kKinds[s].components, scales[s]});
+            out_.attributeSlots.push_back({kKinds[s].semantic, kKinds[s].components, scales[s]});
             out_.attributeCount += kKinds[s].components;
         }
         const auto count = static_cast<std::size_t>(out_.attributeCount);
         out_.attributes.resize(out_.wedgeVertex.size() * count);
         std::size_t first = 0;
-        for (const AttributeSlot& slot : out_.slots) {
+        for (const AttributeSlot& slot : out_.attributeSlots) {
             fill(slot, first, count);
             first += static_cast<std::size_t>(slot.components);
         }

@@ -31,16 +31,16 @@ struct AttributeSlot {
 /// All triangle parts of a mesh side by side. Vertices that are equal in every attribute are
 /// one wedge; wedges that are equal in place are one position.
 struct WedgeMesh {
-    std::vector<Vec3d> positions;              ///< [P] centred, diagonal of the bounds = 1.
-    std::vector<std::uint32_t> wedgePosition;  ///< [W]
-    std::vector<std::uint32_t> wedgeVertex;    ///< [W] index in its part.
-    std::vector<std::uint32_t> wedgePart;      ///< [W]
-    std::vector<std::uint32_t> corners;        ///< [3T] wedges; no triangle is degenerate.
-    int attributeCount = 0;                    ///< K <= kMaxAttributes
-    std::vector<AttributeSlot> slots;          ///< What they are, K numbers together.
-    std::vector<double> attributes;            ///< [W * K], scaled by their weights.
-    Vec3d centre = Vec3d::Zero();              ///< Metres; the origin of `positions`.
-    double unit = 1;                           ///< Metres of one unit.
+    std::vector<Vec3d> positions;               ///< [P] centred, diagonal of the bounds = 1.
+    std::vector<std::uint32_t> wedgePosition;   ///< [W]
+    std::vector<std::uint32_t> wedgeVertex;     ///< [W] index in its part.
+    std::vector<std::uint32_t> wedgePart;       ///< [W]
+    std::vector<std::uint32_t> corners;         ///< [3T] wedges; no triangle is degenerate.
+    int attributeCount = 0;                     ///< K <= kMaxAttributes
+    std::vector<AttributeSlot> attributeSlots;  ///< What they are, K numbers together.
+    std::vector<double> attributes;             ///< [W * K], scaled by their weights.
+    Vec3d centre = Vec3d::Zero();               ///< Metres; the origin of `positions`.
+    double unit = 1;                            ///< Metres of one unit.
 };
 
 /// Cost: O(V + T) expected.

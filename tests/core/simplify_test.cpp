@@ -188,8 +188,8 @@ TEST(Reduce, KeepsUvSeamWhenBordersCollapse) {
     }
 }
 
-TEST(Reduce, HardEdgesOfABoxStay) {
-    // A box whose faces are grids: all that can go is inside the faces.
+/// A box whose faces are grids, with hard edges.
+Mesh makeGridBox() {
     Mesh box;
     box.name = "cube";
     Part all;
@@ -220,12 +220,52 @@ TEST(Reduce, HardEdgesOfABoxStay) {
     test::addStream(all, "POSITION", makeStream(positions));
     test::addStream(all, "NORMAL", makeStream(normals));
     box.parts.push_back(all);
+    return box;
+}
+
+TEST(Reduce, HardEdgesOfABoxStay) {
+    const Mesh box = makeGridBox();
     ASSERT_EQ(test::describeEdges(box), "0 border, 0 non-manifold");
     const Reduced result = reduceTo(box, 12);
     EXPECT_EQ(result.mesh->triangles, 12U);
     EXPECT_EQ(result.mesh->vertices, 24U) << "three normals at each corner";
     EXPECT_NEAR(result.deviation, 0, 1e-6);
     EXPECT_NEAR(test::areaOf(*result.mesh), 24, 1e-4);
+}
+
+TEST(Reduce, HardEdgesAreCrossedOnlyWhenNothingElseIsLeft) {
+    const Mesh box = makeGridBox();
+    const Reduced rough = reduceTo(box, 6);
+    EXPECT_LT(rough.mesh->triangles, 12U);
+    EXPECT_GT(rough.deviation, 0.5) << "corners of a box of 2 m are gone";
+    EXPECT_EQ(test::describeEdges(*rough.mesh), "0 border, 0 non-manifold");
+    ReducerOptions options;
+    options.crossSeams = false;
+    EXPECT_EQ(reduceTo(box, 6, options).mesh->triangles, 12U);
+}
+
+TEST(Reduce, LooseBitsGoWhenTheyAreSmallerThanWhatElseWouldGo) {
+    // A bumpy ground with crumbs of a hundredth of its size above it.
+    Mesh mesh = test::makeGrid(40, 40, 1, bumps);
+    Part& part = mesh.parts[0];
+    std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
+    for (int i = 0; i < 50; ++i) {
+        const auto base = static_cast<std::uint32_t>(positions.size());
+        const Vec3f at(0.1F + 0.015F * static_cast<float>(i), 0.3F, 0.5F);
+        for (const Vec3f& p : {Vec3f(0, 0, 0), Vec3f(0.004F, 0, 0), Vec3f(0, 0, 0.004F)})
+            positions.push_back(at + p);
+        part.indices.insert(part.indices.end(), {base, base + 1, base + 2});
+    }
+    Mesh bare;
+    bare.parts.push_back(test::makePart(positions, part.indices));
+    const Reduced result = reduceTo(bare, 300);
+    EXPECT_TRUE(result.targetReached);
+    std::size_t crumbs = 0;
+    for (const Vec3f& p : toVectors(*result.mesh->parts[0].find("POSITION")))
+        crumbs += p.y() > 0.2F;
+    EXPECT_EQ(crumbs, 0U);
+    // What is left out is told: the crumbs were 0.3 away from all else.
+    EXPECT_GT(result.deviation, 0.2);
 }
 
 TEST(Reduce, MaterialBordersStayClosedBetweenParts) {
