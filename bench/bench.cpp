@@ -7,6 +7,7 @@
 
 #include "base/parallel.h"
 #include "findings/ranking.h"
+#include "fixes/fix.h"
 #include "geometry/weld.h"
 #include "io/file.h"
 #include "io/gltf.h"
@@ -251,6 +252,22 @@ BENCHMARK(DeviationOfOtter)
     ->ArgsProduct({{0, 1, 2}, {50, 10, 2}})
     ->Iterations(1)
     ->Unit(benchmark::kMillisecond);
+
+/// All ladders of the market, on all cores.
+void LaddersOfTheMarket(benchmark::State& state) {
+    for (auto _ : state)
+        benchmark::DoNotOptimize(applyLadder(market(1), LadderSettings{}, desk(), noProgress()));
+}
+BENCHMARK(LaddersOfTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1);
+
+/// Any count of a mesh that was analysed before.
+void OtterAtACount(benchmark::State& state) {
+    const MeshPtr otter = assetNamed("carved otter");
+    Reducer reducer(*otter, {});
+    (void)reducer.reduceTo(100, std::numeric_limits<double>::infinity(), noProgress());
+    for (auto _ : state) benchmark::DoNotOptimize(reducer.log().meshAt(otter->triangles / 5));
+}
+BENCHMARK(OtterAtACount)->Unit(benchmark::kMillisecond);
 
 void MeasureDeviationOfOtter(benchmark::State& state) {
     const MeshPtr otter = assetNamed("carved otter");

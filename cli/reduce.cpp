@@ -19,6 +19,7 @@ struct Options {
     double ratio = 0;
     double deviation = std::numeric_limits<double>::infinity();
     bool lockBorders = false;
+    bool newVertices = false;
 };
 
 ReduceOptions optionsFor(const Options& options, const Mesh& mesh) {
@@ -28,6 +29,7 @@ ReduceOptions optionsFor(const Options& options, const Mesh& mesh) {
         result.targetTriangles = static_cast<std::size_t>(options.ratio * mesh.triangles);
     result.maxDeviation = options.deviation;
     result.reducer.lockBorders = options.lockBorders;
+    if (options.newVertices) result.reducer.placement = Placement::Optimal;
     return result;
 }
 
@@ -108,6 +110,8 @@ void addReduce(CLI::App& app, Common& common, Run& run) {
         ->check(CLI::Range(0.0, 1.0));
     verb->add_option("--deviation", options->deviation, "Largest deviation, metres")
         ->check(CLI::NonNegativeNumber);
+    verb->add_flag("--new-vertices", options->newVertices,
+                   "Place vertices where the error is least instead of keeping those there are");
     verb->add_flag("--lock-borders", options->lockBorders, "Open borders stay where they are");
     verb->callback(
         [=, &common, &run] { run = [=, &common] { return runReduce(*options, common); }; });

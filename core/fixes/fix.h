@@ -29,9 +29,13 @@ struct LadderOverride {
 };
 
 struct LadderSettings {
-    int levels = 6;          ///< Lower levels at the most, 1 to 8.
-    double ratio = 0.4;      ///< Triangles of a level to those of the one before, 0.05 to 0.9.
-    double pixels = 1.0;     ///< Deviation on the target's display at the switch, > 0.
+    int levels = 6;       ///< Lower levels at the most, 1 to 8.
+    double ratio = 0.4;   ///< Triangles of a level to those of the one before, 0.05 to 0.9.
+    double pixels = 1.0;  ///< Deviation on the target's display at the switch, > 0.
+    /// A level takes over at the latest where the triangles of the one before are this small on
+    /// the display, in square pixels on average; 0: only deviation counts.
+    double trianglePixels = 0;
+    double gain = 0.2;       ///< Share of the triangles that a level must save, 0.01 to 0.9.
     int minTriangles = 400;  ///< Assets with fewer get no levels.
     int smallestLevel = 24;  ///< Triangles below which no level is made.
     bool trimTop = true;     ///< Reduce level 0 to what `nearest` can show.

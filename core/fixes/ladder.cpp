@@ -10,84 +10,115 @@
 #include "fixes/fix.h"
 #include "simplify/deviation.h"
 #include "simplify/level_order.h"
+#include "simplify/reduce.h"
 
 namespace flentro {
 namespace {
-
-/// A level that saves less than this over the one before is not worth its memory.
-constexpr double kWorthwhile = 0.8;
 
 /// Ladders of one asset, made on one thread.
 class LadderMaker {
 public:
     LadderMaker(const Asset& asset, const LadderSettings& settings, const Target& target,
                 Progress& progress)
-        : asset_(asset), settings_(settings), target_(target), progress_(progress) {}
+        : asset_(asset),
+          settings_(settings),
+          target_(target),
+          progress_(progress),
+          original_(*asset.mesh) {}
 
     /// Nothing if cancelled.
     std::optional<Asset> run() {
+        const Mesh& source = *asset_.mesh;
+        Reducer reducer(source, {});
+        const auto fewest = static_cast<std::size_t>(settings_.smallestLevel);
+        if (!reducer.reduceTo(fewest, kNoLimit, progress_)) return std::nullopt;
+        const CollapseLog& log = reducer.log();
+        const auto top = topCount(log);
+        if (!top) return std::nullopt;
         Asset result = asset_;
-        if (settings_.trimTop && !trimTop(result)) return std::nullopt;
         result.ladder.levels.clear();
-        const MeshPtr top = result.mesh;
-        Reducer reducer(*top, {});
-        std::vector<LevelIndices> levels = {topIndices(*top)};
-        auto wanted = static_cast<double>(top->triangles);
-        auto previous = wanted;
+        const bool trimmed = *top < source.triangles;
+        std::vector<LevelIndices> levels = {trimmed ? log.indicesAt(*top) : topIndices(source)};
+        auto wanted = static_cast<double>(*top);
+        double previous = wanted;
         for (int i = 0; i < settings_.levels; ++i) {
             wanted *= settings_.ratio;
             if (wanted < settings_.smallestLevel) break;
-            if (!reducer.reduceTo(static_cast<std::size_t>(wanted), kNoLimit, progress_))
-                return std::nullopt;
-            const auto triangles = static_cast<double>(reducer.triangleCount());
-            if (triangles > previous * kWorthwhile) break;
+            const auto count = static_cast<std::size_t>(wanted);
+            const auto triangles = static_cast<double>(log.trianglesAt(count));
+            if (triangles > previous * (1 - settings_.gain)) break;
             previous = triangles;
-            levels.push_back(reducer.indices());
+            levels.push_back(log.indicesAt(count));
         }
-        if (levels.size() > 1) addLevels(result, shareVertices(*top, levels));
+        if (trimmed || levels.size() > 1) addLevels(result, shareVertices(source, levels));
         return result;
     }
 
 private:
     static constexpr double kNoLimit = std::numeric_limits<double>::infinity();
 
-    /// Level 0 with no more detail than shows from the nearest place.
-    bool trimTop(Asset& result) {
-        ReduceOptions options;
-        options.maxDeviation = settings_.pixels * settings_.nearest / pixelsPerMetreAtOne(target_);
-        auto reduced = reduce(*asset_.mesh, options, progress_);
-        if (!reduced) return false;
-        const auto before = static_cast<double>(asset_.mesh->triangles);
-        if (static_cast<double>(reduced->mesh->triangles) < before * kWorthwhile)
-            result.mesh = reduced->mesh;
-        return true;
+    /// Triangles of level 0: no more detail than shows from the nearest place, if that saves
+    /// enough. Nothing if cancelled.
+    std::optional<std::size_t> topCount(const CollapseLog& log) {
+        const std::size_t all = asset_.mesh->triangles;
+        if (!settings_.trimTop) return all;
+        const double limit = settings_.pixels * settings_.nearest / pixelsPerMetreAtOne(target_);
+        const auto trimmed = fewestWithin(*asset_.mesh, original_, log, limit, progress_);
+        if (!trimmed) return std::nullopt;
+        const std::size_t count = trimmed->mesh->triangles;
+        const bool worthIt =
+            static_cast<double>(count) <= static_cast<double>(all) * (1 - settings_.gain);
+        return worthIt ? count : all;
     }
 
     void addLevels(Asset& result, std::vector<Mesh> meshes) {
-        const Surface original(*asset_.mesh);
         result.mesh = finishMesh(std::move(meshes.front()));
         for (std::size_t i = 1; i < meshes.size(); ++i) {
             Ladder::Level level;
             level.mesh = finishMesh(std::move(meshes[i]));
-            level.deviation = measureDeviation(*asset_.mesh, original, *level.mesh).largest;
-            level.switchDistance = switchDistance(level.deviation, result.ladder);
+            level.deviation = measureDeviation(*asset_.mesh, original_, *level.mesh).largest;
+            const Mesh& before = *result.level(i - 1);
+            level.switchDistance = switchDistance(level.deviation, before, result.ladder);
             result.ladder.levels.push_back(std::move(level));
         }
     }
 
-    /// Where the deviation shrinks to the allowed pixels; beyond the level before in any case.
-    [[nodiscard]] double switchDistance(double deviation, const Ladder& ladder) const {
+    /// Where the deviation shrinks to the allowed pixels, or before that where the triangles of
+    /// the level before become too small; beyond that level's own distance in any case.
+    [[nodiscard]] double switchDistance(double deviation, const Mesh& before,
+                                        const Ladder& ladder) const {
         constexpr double kStep = 1.05;
-        const double computed = deviation * pixelsPerMetreAtOne(target_) / settings_.pixels;
-        const double before =
+        const double perMetre = pixelsPerMetreAtOne(target_);
+        double distance = deviation * perMetre / settings_.pixels;
+        if (settings_.trianglePixels > 0) {
+            // Faces lie at all angles: on average a projected area is half of the whole one.
+            const double area = 0.5 * areaOf(before) / static_cast<double>(before.triangles);
+            distance = std::min(distance, perMetre * std::sqrt(area / settings_.trianglePixels));
+        }
+        const double least =
             ladder.empty() ? settings_.nearest : ladder.levels.back().switchDistance;
-        return std::max(computed, before * kStep);
+        return std::max(distance, least * kStep);
+    }
+
+    [[nodiscard]] static double areaOf(const Mesh& mesh) {
+        double area = 0;
+        for (const Part& part : mesh.parts) {
+            if (!part.isTriangles()) continue;
+            const std::vector<Vec3f> p = toVectors(*part.find("POSITION"));
+            for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+                const Vec3f& a = p[part.indices[i]];
+                const Vec3f across = (p[part.indices[i + 1]] - a).cross(p[part.indices[i + 2]] - a);
+                area += 0.5 * static_cast<double>(across.norm());
+            }
+        }
+        return area;
     }
 
     const Asset& asset_;
     const LadderSettings& settings_;
     const Target& target_;
     Progress& progress_;
+    const Surface original_;
 };
 
 void applyOverride(Ladder& ladder, const LadderOverride& change) {

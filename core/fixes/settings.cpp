@@ -66,6 +66,8 @@ Expected<FixSettings> parseLadder(const Json& json) {
     reader.number("levels", s.levels, 1, 8)
         .number("ratio", s.ratio, 0.05, 0.9)
         .number("pixels", s.pixels, 0.01, 1000)
+        .number("trianglePixels", s.trianglePixels, 0, 1e6)
+        .number("gain", s.gain, 0.01, 0.9)
         .number("minTriangles", s.minTriangles, 1, 1e9)
         .number("smallestLevel", s.smallestLevel, 1, 1e9)
         .flag("trimTop", s.trimTop)
@@ -108,6 +110,8 @@ Json write(const LadderSettings& s) {
     Json json = {{"levels", s.levels},
                  {"ratio", s.ratio},
                  {"pixels", s.pixels},
+                 {"trianglePixels", s.trianglePixels},
+                 {"gain", s.gain},
                  {"minTriangles", s.minTriangles},
                  {"smallestLevel", s.smallestLevel},
                  {"trimTop", s.trimTop},

@@ -12,8 +12,8 @@ namespace {
 /// estimates how far it moves the surface.
 class Search {
 public:
-    Search(const Mesh& mesh, const CollapseLog& log, double limit)
-        : original_(mesh), surface_(mesh), log_(log), limit_(limit) {}
+    Search(const Mesh& mesh, const Surface& surface, const CollapseLog& log, double limit)
+        : original_(mesh), surface_(surface), log_(log), limit_(limit) {}
 
     /// True if that state keeps to the limit; from few samples.
     [[nodiscard]] bool seemsFit(std::size_t triangles) const {
@@ -60,7 +60,7 @@ private:
     static constexpr std::size_t kBackOff = 12;
     static constexpr std::size_t kFewSamples = 3000;
     const Mesh& original_;
-    const Surface surface_;
+    const Surface& surface_;
     const CollapseLog& log_;
     double limit_;
 };
@@ -77,11 +77,19 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
     Reducer reducer(mesh, options.reducer);
     if (!reducer.reduceTo(options.targetTriangles, options.maxDeviation, progress))
         return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
-    Search search(mesh, reducer.log(), options.maxDeviation);
-    search.best = whole;
-    if (!search.run(progress)) return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
-    search.best.targetReached = search.best.mesh->triangles <= options.targetTriangles;
-    return search.best;
+    auto best = fewestWithin(mesh, Surface(mesh), reducer.log(), options.maxDeviation, progress);
+    if (!best) return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
+    best->targetReached = best->mesh->triangles <= options.targetTriangles;
+    return std::move(*best);
+}
+
+std::optional<Reduced> fewestWithin(const Mesh& mesh, const Surface& surface,
+                                    const CollapseLog& log, double maxDeviation,
+                                    Progress& progress) {
+    Search search(mesh, surface, log, maxDeviation);
+    search.best = {std::make_shared<const Mesh>(mesh), 0, false};
+    if (!search.run(progress)) return std::nullopt;
+    return std::move(search.best);
 }
 
 }  // namespace flentro

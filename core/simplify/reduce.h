@@ -3,6 +3,7 @@
 #pragma once
 
 #include <limits>
+#include <optional>
 
 #include "base/error.h"
 #include "simplify/reducer.h"
@@ -37,5 +38,14 @@ struct Reduced {
 /// Cost: O(T log T) time, O(V + T) memory. Reentrant; deterministic.
 [[nodiscard]] Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options,
                                        Progress& progress);
+
+class Surface;
+
+/// The state of a log with the fewest triangles that keeps to a measured deviation from `mesh`,
+/// whose surface is given; the whole mesh if none does. Nothing if cancelled.
+/// Cost: O(log T) measurements.
+[[nodiscard]] std::optional<Reduced> fewestWithin(const Mesh& mesh, const Surface& surface,
+                                                  const CollapseLog& log, double maxDeviation,
+                                                  Progress& progress);
 
 }  // namespace flentro

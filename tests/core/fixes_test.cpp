@@ -154,6 +154,43 @@ TEST(Ladder, FollowsWhatWasDraggedByHand) {
         applyLadder(scene, settings, display(), noProgress())->scene.assets[0].ladder.empty());
 }
 
+TEST(Ladder, SmallTrianglesAskForTheNextLevelToo) {
+    const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, 0}}});
+    LadderSettings settings = plain();
+    const auto distances = [&] {
+        std::vector<double> result;
+        const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
+        for (const auto& level : fixed.scene.assets[0].ladder.levels)
+            result.push_back(level.switchDistance);
+        return result;
+    };
+    const std::vector<double> byDeviation = distances();
+    settings.trianglePixels = 1e-9;  // no triangle is ever that small
+    EXPECT_EQ(distances(), byDeviation);
+    settings.trianglePixels = 400;
+    const std::vector<double> bySize = distances();
+    ASSERT_EQ(bySize.size(), byDeviation.size());
+    // 4 pi over 64 * 31 * 2 triangles, half of it facing: 400 pixels each at that distance.
+    const double area = 0.5 * 4 * kPi / (64 * 31 * 2);
+    EXPECT_NEAR(bySize[0], pixelsPerMetreAtOne(display()) * std::sqrt(area / 400), 0.1);
+    EXPECT_LT(bySize[0], byDeviation[0]);
+}
+
+TEST(Ladder, ALevelMustGain) {
+    const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, 0}}});
+    LadderSettings settings = plain();
+    settings.ratio = 0.7;
+    settings.gain = 0.25;
+    const auto levels = [&] {
+        return applyLadder(scene, settings, display(), noProgress())
+            ->scene.assets[0]
+            .ladder.levels.size();
+    };
+    EXPECT_GT(levels(), 0U);
+    settings.gain = 0.5;
+    EXPECT_EQ(levels(), 0U) << "a ratio of 0.7 saves 0.3";
+}
+
 TEST(Ladder, BoxesOfHardEdgesGetRoughLevelsToo) {
     Mesh boxes = test::makeBox({1, 1, 1});
     const Part one = boxes.parts[0];
