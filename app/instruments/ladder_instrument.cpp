@@ -187,7 +187,7 @@ void LadderInstrument::addSettings(QVBoxLayout* layout) {
           tr("On the target's display, where a level takes over.")},
          [](const auto& s) { return s.pixels; },
          [](auto& s, double v) { s.pixels = v; }},
-        {{tr("Triangles"), "px²", 0, 1000, 1,
+        {{tr("Smallest face"), "px²", 0, 1000, 1,
           tr("A level takes over at the latest where triangles are this small; 0: only the "
              "deviation counts.")},
          [](const auto& s) { return s.trianglePixels; },
