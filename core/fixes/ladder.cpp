@@ -46,7 +46,8 @@ public:
             if (wanted < settings_.smallestLevel) break;
             const auto count = static_cast<std::size_t>(wanted);
             const auto triangles = static_cast<double>(log.trianglesAt(count));
-            if (triangles > previous * (1 - settings_.gain)) break;
+            if (triangles > previous * (1 - settings_.gain) || triangles < settings_.smallestLevel)
+                break;
             previous = triangles;
             levels.push_back(log.indicesAt(count));
         }

@@ -22,6 +22,9 @@ constexpr float kFlatArea = 1e-14F;
 /// Pieces below this share of the diagonal may go as soon as they are the cheapest.
 constexpr float kLooseSize = 0.02F;
 
+/// Pieces above this share of the whole area are what a thing looks like: they never go.
+constexpr float kDropShare = 0.1F;
+
 /// Of the vertices, those that one sweep joins at the most: the more, the faster and the
 /// farther from the order of costs.
 constexpr double kSweepShare = 0.08;
@@ -139,7 +142,7 @@ void Reducer::findBorders(bool lockBorders) {
     }
 }
 
-/// Loose pieces, by flooding over shared positions; the largest is never dropped.
+/// Loose pieces, by flooding over shared positions.
 void Reducer::findPieces() {
     std::vector<std::uint32_t> pieceOf(flags_.size(), kGone);
     std::vector<std::uint32_t> open;
@@ -171,8 +174,9 @@ void Reducer::findPieces() {
                                  .norm();
         ++piece.triangles;
     }
-    for (std::uint32_t i = 0; i < pieces_.size(); ++i)
-        if (pieces_[i].size > pieces_[largestPiece_].size) largestPiece_ = i;
+    float area = 0;
+    for (const Piece& piece : pieces_) area += piece.area;
+    mostDropped_ = kDropShare * area;
     if (pieces_.size() > 1) log_.setPieces(std::move(pieceOf));
 }
 
@@ -457,7 +461,7 @@ void Reducer::addDrops(std::vector<std::pair<float, std::uint32_t>>& candidates)
     for (std::uint32_t i = 0; i < pieces_.size(); ++i) {
         const Piece& piece = pieces_[i];
         const bool loose = piece.size < kLooseSize || crossesNow_;
-        if (piece.dropped || i == largestPiece_ || !loose) continue;
+        if (piece.dropped || piece.area > mostDropped_ || !loose) continue;
         candidates.emplace_back(piece.area * piece.size * piece.size / 4, i | kDropBit);
     }
 }

@@ -141,7 +141,7 @@ private:
     std::vector<std::uint32_t> touched_;      ///< [P] Sweep in which it was last joined.
     std::vector<std::uint32_t> mark_;         ///< [P] Scratch.
     std::vector<Piece> pieces_;
-    std::uint32_t largestPiece_ = 0;
+    float mostDropped_ = 0;    ///< Area of a piece, squared units, that may go.
     bool crossSeams_;          ///< May it ever?
     bool crossesNow_ = false;  ///< Nothing else was possible.
     std::uint32_t stamp_ = 0;

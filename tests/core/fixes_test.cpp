@@ -207,6 +207,8 @@ TEST(Ladder, BoxesOfHardEdgesGetRoughLevelsToo) {
     ASSERT_FALSE(levels.empty());
     EXPECT_GE(levels[0].deviation, 0.2) << "a corner of a box, at least, and it is measured";
     EXPECT_TRUE(fixed.record.notes.empty());
+    for (const Ladder::Level& level : levels)
+        EXPECT_GE(level.mesh->triangles, static_cast<std::size_t>(plain().smallestLevel));
 }
 
 TEST(Ladder, SaysWhatItCouldNotReduce) {
