@@ -100,9 +100,7 @@ double CollapseLog::deviationAt(std::size_t triangles) const {
 std::vector<std::uint32_t> CollapseLog::wedgesAfter(std::size_t steps) const {
     std::vector<std::uint32_t> now(wedgePosition_.size());
     for (std::uint32_t w = 0; w < now.size(); ++w) now[w] = w;
-    const std::size_t end =
-        steps < collapses_.size() ? collapses_[steps].firstMerge : merges_.size();
-    for (std::size_t m = end; m-- > 0;) now[merges_[m].from] = now[merges_[m].to];
+    for (std::size_t m = firstMergeOf(steps); m-- > 0;) now[merges_[m].from] = now[merges_[m].to];
     return now;
 }
 
@@ -146,9 +144,7 @@ void CollapseLog::moveVertices(std::size_t steps, std::size_t part, Part& into) 
     for (std::size_t i = 0; i < std::min(steps, places_.size()); ++i) {
         if (!places_[i].allFinite()) continue;
         placedBy[collapses_[i].to] = static_cast<std::uint32_t>(i);
-        const std::size_t end =
-            i + 1 < collapses_.size() ? collapses_[i + 1].firstMerge : merges_.size();
-        for (std::size_t m = collapses_[i].firstMerge; m < end; ++m)
+        for (std::size_t m = firstMergeOf(i); m < firstMergeOf(i + 1); ++m)
             shapedBy[merges_[m].to] = static_cast<std::uint32_t>(m);
     }
     Writer positions(into, "POSITION");

@@ -51,6 +51,10 @@ private:
         float deviation;           ///< Metres.
     };
     [[nodiscard]] std::size_t stepsTo(std::size_t triangles) const;
+    /// Where the merges of a step begin; of the step after the last, where all end.
+    [[nodiscard]] std::size_t firstMergeOf(std::size_t step) const {
+        return step < collapses_.size() ? collapses_[step].firstMerge : merges_.size();
+    }
     [[nodiscard]] std::vector<std::uint32_t> wedgesAfter(std::size_t steps) const;
     [[nodiscard]] std::vector<std::vector<std::uint32_t>> cornersAfter(std::size_t steps) const;
     void moveVertices(std::size_t steps, std::size_t part, Part& into) const;

@@ -5,9 +5,6 @@
 namespace flentro {
 namespace {
 
-/// Faces with a smaller area, in squared units, have no direction.
-constexpr float kFlatArea = 1e-14F;
-
 /// Keeps collapses on flat surfaces in an order that leaves well-shaped triangles.
 constexpr float kLengthWeight = 1e-9F;
 

@@ -16,6 +16,9 @@
 
 namespace flentro {
 
+/// Faces with a smaller area, in squared units, have no direction.
+inline constexpr float kFlatArea = 1e-14F;
+
 /// A wedge that becomes one with another.
 struct WedgeMerge {
     std::uint32_t from = 0;

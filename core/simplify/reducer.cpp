@@ -16,9 +16,6 @@ constexpr float kSeamWeight = 1;
 /// Cosine of the largest turn of a face in one collapse, about 78 degrees.
 constexpr float kSmallestTurn = 0.2F;
 
-/// Faces with a smaller area, in squared units, have no direction.
-constexpr float kFlatArea = 1e-14F;
-
 /// Pieces below this share of the diagonal may go as soon as they are the cheapest.
 constexpr float kLooseSize = 0.02F;
 

@@ -21,7 +21,7 @@ enum class Placement {
     /// share one vertex buffer and skin weights and morph targets stay exact.
     Existing,
     /// To where the error is least, with attributes to fit; other attributes are those of the
-    /// nearer vertex. About half the deviation for the same count.
+    /// nearer vertex. A tenth to an eighth less mean deviation where few triangles are left.
     Optimal,
 };
 
@@ -40,7 +40,7 @@ struct ReducerOptions {
 
 /// Reduces one mesh further and further and keeps every state on the way.
 /// What never moves: vertices of non-manifold edges.
-/// Memory: about 150 bytes a triangle.
+/// Memory: about 220 bytes a triangle.
 class Reducer {
 public:
     /// `mesh` must outlive the reducer. Cost: O(T).

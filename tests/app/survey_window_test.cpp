@@ -11,13 +11,17 @@ namespace {
 /// A window that can survey the market coarsely.
 class SurveyedWindow : public Window {
 protected:
-    void survey() {
+    /// On the sheet, with a scene and these settings, not yet begun.
+    void prepare(double spacing, int faceSize) {
         openMarket();
         window_->showStep(WorkStep::Survey);
         SurveyRequest request;
-        request.spacing = 24;
-        request.faceSize = 64;
+        request.spacing = spacing;
+        request.faceSize = faceSize;
         window_->document().setSurvey(request, "Survey settings");
+    }
+    void survey() {
+        prepare(24, 64);
         click(button("Survey"), {10, 10});
         ASSERT_TRUE(settle());
         ASSERT_TRUE(window_->document().surveyed().exists());
@@ -239,12 +243,7 @@ TEST_F(SurveyedWindow, IsReadBackBesideItsProject) {
 }
 
 TEST_F(SurveyedWindow, CancellingKeepsWhatIsDone) {
-    openMarket();
-    window_->showStep(WorkStep::Survey);
-    SurveyRequest request;
-    request.spacing = 2;
-    request.faceSize = 256;
-    window_->document().setSurvey(request, "Survey settings");
+    prepare(2, 256);
     ASSERT_TRUE(settle());
     window_->survey().run();
     ASSERT_TRUE(
