@@ -11,12 +11,14 @@ double sizeOf(const Object& object) {
     return object.bounds.isEmpty() ? 0 : object.bounds.diagonal().norm();
 }
 
-double cullingDistance(const CullingSettings& settings, const Target& target, double size) {
+double cullingDistance(const CullingSettings& settings, const Target& target, double size,
+                       Importance importance) {
     const double farthest = target.farPlane * (1 - settings.margin);
     for (const SizeClass& sizeClass : settings.classes) {
         if (size > sizeClass.largest) continue;
-        if (sizeClass.pixels <= 0) return farthest;
-        return std::min(farthest, size * pixelsPerMetreAtOne(target) / sizeClass.pixels);
+        const double pixels = sizeClass.pixels * allowance(importance);
+        if (pixels <= 0) return farthest;
+        return std::min(farthest, size * pixelsPerMetreAtOne(target) / pixels);
     }
     return farthest;
 }
@@ -28,8 +30,9 @@ Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings
     const double farthest = target.farPlane * (1 - settings.margin);
     std::size_t bySize = 0;
     for (Object& object : result.scene.objects) {
-        double end = cullingDistance(settings, target, sizeOf(object));
-        const auto change = settings.overrides.find(scene.mesh(object).name);
+        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+        double end = cullingDistance(settings, target, sizeOf(object), asset.importance);
+        const auto change = settings.overrides.find(asset.mesh->name);
         if (change != settings.overrides.end()) end = std::min(farthest, change->second);
         object.culling = {end * (1 - settings.fade), end};
         bySize += end < farthest;

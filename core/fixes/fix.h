@@ -26,20 +26,38 @@ struct TidySettings {
 struct LadderOverride {
     bool skip = false;                    ///< No levels for this asset.
     std::vector<double> switchDistances;  ///< Metres at scale 1, for LOD 1, 2, ...; rising.
+    std::vector<int> caps;                ///< As Ladder::caps, each >= 0.
+};
+
+/// What settles how fine the levels are.
+enum class LevelRule {
+    Ratio,      ///< Each has `ratio` of the triangles of the one before.
+    Deviation,  ///< The first may deviate by `firstDeviation`, each `deviationStep` times as much.
+    Halving,    ///< One for every halving of the size on the display, seen from `nearest` first.
 };
 
 struct LadderSettings {
-    int levels = 6;       ///< Lower levels at the most, 1 to 8.
-    double ratio = 0.4;   ///< Triangles of a level to those of the one before, 0.05 to 0.9.
-    double pixels = 1.0;  ///< Deviation on the target's display at the switch, > 0.
+    LevelRule rule = LevelRule::Ratio;
+    int levels = 6;                ///< Lower levels at the most, 1 to 8.
+    double ratio = 0.4;            ///< 0.05 to 0.9.
+    double firstDeviation = 0.01;  ///< Metres at scale 1, > 0.
+    double deviationStep = 2;      ///< 1.1 to 10.
+    double pixels = 1.0;           ///< Deviation on the target's display at the switch, > 0.
     /// A level takes over at the latest where the triangles of the one before are this small on
     /// the display, in square pixels on average; 0: only deviation counts.
     double trianglePixels = 0;
-    double gain = 0.2;       ///< Share of the triangles that a level must save, 0.01 to 0.9.
-    int minTriangles = 400;  ///< Assets with fewer get no levels.
-    int smallestLevel = 24;  ///< Triangles below which no level is made.
-    bool trimTop = true;     ///< Reduce level 0 to what `nearest` can show.
-    double nearest = 1.5;    ///< Metres from which level 0 must look right.
+    double gain = 0.2;        ///< Share of the triangles that a level must save, 0.01 to 0.9.
+    int minTriangles = 400;   ///< Assets with fewer get no levels.
+    int smallestLevel = 24;   ///< Triangles below which no level is made.
+    bool trimTop = true;      ///< Reduce level 0 to what `nearest` can show.
+    double nearest = 1.5;     ///< Metres from which level 0 must look right.
+    double hysteresis = 0.1;  ///< As Ladder::hysteresis.
+    /// First level whose materials are made cheaper (see cheapMaterial()); 0: none.
+    int plainFrom = 0;
+    /// First level that is one part in the colours of its vertices; 0: none.
+    int onePartFrom = 0;
+    /// Adds a last level of crossed cards with a picture of this many pixels an edge; 0: none.
+    int cardPixels = 0;
     std::map<std::string, LadderOverride> overrides;  ///< By asset name.
 };
 
@@ -97,13 +115,14 @@ struct Fixed {
 /// (Luebke et al. 2003). Both cores.
 [[nodiscard]] Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
                                           const Target& target, Progress& progress);
-/// Culling distances from size in pixels; never beyond the far plane less its margin.
+/// Culling distances from size in pixels, importance and overrides; never beyond the far plane
+/// less its margin.
 [[nodiscard]] Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings,
                                            const Target& target, Progress& progress);
 
-/// Culling distance of an object of this size in metres; infinity: never by size.
+/// Culling distance of an object of this size in metres: at most the far plane less its margin.
 [[nodiscard]] double cullingDistance(const CullingSettings& settings, const Target& target,
-                                     double size);
+                                     double size, Importance importance = Importance::Normal);
 
 /// Bounds' diagonal in metres: the size that culling goes by.
 [[nodiscard]] double sizeOf(const Object& object);

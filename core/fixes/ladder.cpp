@@ -7,7 +7,7 @@
 
 #include "base/parallel.h"
 #include "base/text.h"
-#include "fixes/fix.h"
+#include "fixes/far_levels.h"
 #include "simplify/deviation.h"
 #include "simplify/level_order.h"
 #include "simplify/reduce.h"
@@ -22,8 +22,9 @@ public:
                 Progress& progress)
         : asset_(asset),
           settings_(settings),
-          target_(target),
           progress_(progress),
+          perMetre_(pixelsPerMetreAtOne(target)),
+          pixels_(settings.pixels * allowance(asset.importance)),
           original_(*asset.mesh) {}
 
     /// Nothing if cancelled.
@@ -37,20 +38,13 @@ public:
         if (!top) return std::nullopt;
         Asset result = asset_;
         result.ladder.levels.clear();
+        result.ladder.hysteresis = settings_.hysteresis;
+        const auto counts = settings_.rule == LevelRule::Ratio ? countsByRatio(log, *top)
+                                                               : countsByDeviation(log, *top);
+        if (!counts) return std::nullopt;
         const bool trimmed = *top < source.triangles;
         std::vector<LevelIndices> levels = {trimmed ? log.indicesAt(*top) : topIndices(source)};
-        auto wanted = static_cast<double>(*top);
-        double previous = wanted;
-        for (int i = 0; i < settings_.levels; ++i) {
-            wanted *= settings_.ratio;
-            if (wanted < settings_.smallestLevel) break;
-            const auto count = static_cast<std::size_t>(wanted);
-            const auto triangles = static_cast<double>(log.trianglesAt(count));
-            if (triangles > previous * (1 - settings_.gain) || triangles < settings_.smallestLevel)
-                break;
-            previous = triangles;
-            levels.push_back(log.indicesAt(count));
-        }
+        for (const std::size_t count : *counts) levels.push_back(log.indicesAt(count));
         if (trimmed || levels.size() > 1) addLevels(result, shareVertices(source, levels));
         return result;
     }
@@ -58,18 +52,60 @@ public:
 private:
     static constexpr double kNoLimit = std::numeric_limits<double>::infinity();
 
+    using Counts = std::optional<std::vector<std::size_t>>;
+
+    [[nodiscard]] Counts countsByRatio(const CollapseLog& log, std::size_t top) const {
+        std::vector<std::size_t> counts;
+        std::size_t previous = top;
+        auto wanted = static_cast<double>(top);
+        while (counts.size() < static_cast<std::size_t>(settings_.levels)) {
+            wanted *= settings_.ratio;
+            const std::size_t triangles = log.trianglesAt(static_cast<std::size_t>(wanted));
+            if (isTooSmall(triangles) || !gains(triangles, previous)) break;
+            counts.push_back(previous = triangles);
+        }
+        return counts;
+    }
+
+    /// Steps that would not gain are left out.
+    [[nodiscard]] Counts countsByDeviation(const CollapseLog& log, std::size_t top) {
+        std::vector<std::size_t> counts;
+        std::size_t previous = top;
+        double allowed = settings_.firstDeviation;
+        double step = settings_.deviationStep;
+        if (settings_.rule == LevelRule::Halving) {
+            step = 2;
+            allowed = step * settings_.nearest * pixels_ / perMetre_;
+        }
+        const double widest = asset_.mesh->bounds.diagonal().norm();
+        for (; counts.size() < static_cast<std::size_t>(settings_.levels) && allowed < widest;
+             allowed *= step) {
+            const auto level = fewestWithin(*asset_.mesh, original_, log, allowed, progress_);
+            if (!level) return std::nullopt;
+            const std::size_t triangles = level->mesh->triangles;
+            if (isTooSmall(triangles)) break;
+            if (gains(triangles, previous)) counts.push_back(previous = triangles);
+        }
+        return counts;
+    }
+
+    [[nodiscard]] bool gains(std::size_t triangles, std::size_t before) const {
+        return static_cast<double>(triangles) <= static_cast<double>(before) * (1 - settings_.gain);
+    }
+    [[nodiscard]] bool isTooSmall(std::size_t triangles) const {
+        return triangles < static_cast<std::size_t>(settings_.smallestLevel);
+    }
+
     /// Triangles of level 0: no more detail than shows from the nearest place, if that saves
     /// enough. Nothing if cancelled.
     std::optional<std::size_t> topCount(const CollapseLog& log) {
         const std::size_t all = asset_.mesh->triangles;
         if (!settings_.trimTop) return all;
-        const double limit = settings_.pixels * settings_.nearest / pixelsPerMetreAtOne(target_);
+        const double limit = pixels_ * settings_.nearest / perMetre_;
         const auto trimmed = fewestWithin(*asset_.mesh, original_, log, limit, progress_);
         if (!trimmed) return std::nullopt;
         const std::size_t count = trimmed->mesh->triangles;
-        const bool worthIt =
-            static_cast<double>(count) <= static_cast<double>(all) * (1 - settings_.gain);
-        return worthIt ? count : all;
+        return gains(count, all) ? count : all;
     }
 
     void addLevels(Asset& result, std::vector<Mesh> meshes) {
@@ -89,12 +125,11 @@ private:
     [[nodiscard]] double switchDistance(double deviation, const Mesh& before,
                                         const Ladder& ladder) const {
         constexpr double kStep = 1.05;
-        const double perMetre = pixelsPerMetreAtOne(target_);
-        double distance = deviation * perMetre / settings_.pixels;
+        double distance = deviation * perMetre_ / pixels_;
         if (settings_.trianglePixels > 0) {
             // Faces lie at all angles: on average a projected area is half of the whole one.
             const double area = 0.5 * areaOf(before) / static_cast<double>(before.triangles);
-            distance = std::min(distance, perMetre * std::sqrt(area / settings_.trianglePixels));
+            distance = std::min(distance, perMetre_ * std::sqrt(area / settings_.trianglePixels));
         }
         const double least =
             ladder.empty() ? settings_.nearest : ladder.levels.back().switchDistance;
@@ -117,8 +152,9 @@ private:
 
     const Asset& asset_;
     const LadderSettings& settings_;
-    const Target& target_;
     Progress& progress_;
+    const double perMetre_;  ///< Pixels of a metre at one metre.
+    const double pixels_;    ///< Deviation allowed at a switch.
     const Surface original_;
 };
 
@@ -126,6 +162,7 @@ void applyOverride(Ladder& ladder, const LadderOverride& change) {
     const std::size_t count = std::min(ladder.levels.size(), change.switchDistances.size());
     for (std::size_t i = 0; i < count; ++i)
         ladder.levels[i].switchDistance = change.switchDistances[i];
+    ladder.caps = change.caps;
 }
 
 std::vector<std::size_t> assetsWorthIt(const Scene& scene, const LadderSettings& settings) {
@@ -133,7 +170,8 @@ std::vector<std::size_t> assetsWorthIt(const Scene& scene, const LadderSettings&
     for (std::size_t i = 0; i < scene.assets.size(); ++i) {
         const Mesh& mesh = *scene.assets[i].mesh;
         const auto change = settings.overrides.find(mesh.name);
-        const bool skipped = change != settings.overrides.end() && change->second.skip;
+        const bool skipped = scene.assets[i].importance == Importance::Keep ||
+                             (change != settings.overrides.end() && change->second.skip);
         if (!skipped && mesh.triangles >= static_cast<std::size_t>(settings.minTriangles))
             worth.push_back(i);
     }
@@ -156,19 +194,59 @@ private:
     Progress& whole_;
 };
 
+/// True if a level's stream is the beginning of one of level 0: stored once.
+bool isShared(const Stream& stream, const Mesh& top) {
+    const auto begins = [&](const Attribute& attribute) {
+        const auto& all = attribute.stream->data;
+        return all.size() >= stream.data.size() &&
+               std::equal(stream.data.begin(), stream.data.end(), all.begin());
+    };
+    return std::any_of(top.parts.begin(), top.parts.end(), [&](const Part& part) {
+        return std::any_of(part.attributes.begin(), part.attributes.end(), begins);
+    });
+}
+
+/// Bytes that the levels add to those of level 0.
+std::size_t bytesOfLevels(const Asset& asset) {
+    std::size_t bytes = 0;
+    for (const Ladder::Level& level : asset.ladder.levels)
+        for (const Part& part : level.mesh->parts) {
+            bytes += part.indices.size() * indexSize(part.vertexCount());
+            for (const Attribute& attribute : part.attributes)
+                if (!isShared(*attribute.stream, *asset.mesh))
+                    bytes += attribute.stream->data.size();
+        }
+    return bytes;
+}
+
+void describeFarLevels(const FarLevels& far, const LadderSettings& settings, FixRecord& record) {
+    if (settings.plainFrom > 0)
+        record.notes.push_back(fmt::format("{} levels have cheaper materials", far.plain));
+    if (settings.onePartFrom > 0)
+        record.notes.push_back(
+            fmt::format("{} levels became one part in the colours of their vertices", far.onePart));
+    if (settings.cardPixels > 0)
+        record.notes.push_back(
+            fmt::format("{} assets end in crossed cards; those of {} would look too different",
+                        far.cards, far.refused));
+}
+
 FixRecord describeLadders(const Scene& before, const Scene& after, std::size_t worth) {
     std::size_t levels = 0;
     std::size_t laddered = 0;
     std::size_t trimmed = 0;
+    std::size_t bytes = 0;
     FixRecord record;
     for (std::size_t i = 0; i < after.assets.size(); ++i) {
         const Asset& asset = after.assets[i];
         levels += asset.ladder.levels.size();
         laddered += !asset.ladder.empty();
         trimmed += before.assets[i].mesh->triangles - asset.mesh->triangles;
+        bytes += bytesOfLevels(asset);
     }
-    record.summary = fmt::format("{} levels for {} of {} assets; level 0 {} triangles lighter",
-                                 levels, laddered, after.assets.size(), formatCount(trimmed));
+    record.summary = fmt::format(
+        "{} levels for {} of {} assets take {}; level 0 {} triangles lighter", levels, laddered,
+        after.assets.size(), formatBytes(static_cast<double>(bytes)), formatCount(trimmed));
     if (laddered < worth)
         record.notes.push_back(fmt::format(
             "{} assets could not be reduced: borders of materials and edges of more than two "
@@ -201,9 +279,12 @@ Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
         const auto change = settings.overrides.find(asset.mesh->name);
         if (change != settings.overrides.end()) applyOverride(asset.ladder, change->second);
     }
+    const auto far = cheapenFarLevels(result.scene, settings, target, quiet);
+    if (!far) return fail(ErrorCode::Cancelled, "Making levels was stopped");
     for (Object& object : result.scene.objects)
         object.bounds = transformBox(object.world, result.scene.mesh(object).bounds);
     result.record = describeLadders(scene, result.scene, worth.size());
+    describeFarLevels(*far, settings, result.record);
     return result;
 }
 

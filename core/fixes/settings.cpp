@@ -1,7 +1,8 @@
 // Fix settings in files: names, ranges, defaults.
 
-#include <fmt/format.h>
+#include <fmt/ranges.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "fixes/fix.h"
@@ -11,6 +12,7 @@ namespace {
 
 constexpr const char* kKeys[] = {"tidy", "ladder", "culling"};
 constexpr const char* kNames[] = {"Tidy", "Ladder", "Culling distance"};
+constexpr const char* kRules[] = {"ratio", "deviation", "halving"};
 
 /// Reads members within their ranges; the first wrong one is the error.
 class Reader {
@@ -25,6 +27,17 @@ public:
             value = static_cast<T>(found);
         else if (problem_.empty())
             problem_ = fmt::format("'{}' must be a number from {} to {}", key, low, high);
+        return *this;
+    }
+    /// One of the names, by its place among them.
+    template <typename T, std::size_t N>
+    Reader& choice(const char* key, T& value, const char* const (&names)[N]) {
+        if (!json_.is_object() || !json_.contains(key)) return *this;
+        const auto* found = std::find(std::begin(names), std::end(names), json_[key]);
+        if (found != std::end(names))
+            value = static_cast<T>(found - names);
+        else if (problem_.empty())
+            problem_ = fmt::format("'{}' must be one of: {}", key, fmt::join(names, ", "));
         return *this;
     }
     Reader& flag(const char* key, bool& value) {
@@ -57,21 +70,31 @@ LadderOverride parseLadderOverride(const Json& json) {
     for (const Json& distance : jsonArray(json, "switchDistances"))
         if (distance.is_number() && distance.get<double>() >= 0)
             change.switchDistances.push_back(distance.get<double>());
+    for (const Json& cap : jsonArray(json, "caps"))
+        if (cap.is_number_integer())
+            change.caps.push_back(std::clamp(cap.get<int>(), 0, 1'000'000));
     return change;
 }
 
 Expected<FixSettings> parseLadder(const Json& json) {
     LadderSettings s;
     Reader reader(json);
-    reader.number("levels", s.levels, 1, 8)
+    reader.choice("rule", s.rule, kRules)
+        .number("levels", s.levels, 1, 8)
         .number("ratio", s.ratio, 0.05, 0.9)
+        .number("firstDeviation", s.firstDeviation, 1e-9, 1e6)
+        .number("deviationStep", s.deviationStep, 1.1, 10)
         .number("pixels", s.pixels, 0.01, 1000)
         .number("trianglePixels", s.trianglePixels, 0, 1e6)
         .number("gain", s.gain, 0.01, 0.9)
         .number("minTriangles", s.minTriangles, 1, 1e9)
         .number("smallestLevel", s.smallestLevel, 1, 1e9)
         .flag("trimTop", s.trimTop)
-        .number("nearest", s.nearest, 0.01, 1e6);
+        .number("nearest", s.nearest, 0.01, 1e6)
+        .number("hysteresis", s.hysteresis, 0, 0.5)
+        .number("plainFrom", s.plainFrom, 0, 8)
+        .number("onePartFrom", s.onePartFrom, 0, 8)
+        .number("cardPixels", s.cardPixels, 0, 512);
     for (const auto& [name, change] : jsonObject(json, "overrides").items())
         s.overrides[name] = parseLadderOverride(change);
     return reader.result(s);
@@ -107,8 +130,11 @@ Json write(const TidySettings& s) {
 }
 
 Json write(const LadderSettings& s) {
-    Json json = {{"levels", s.levels},
+    Json json = {{"rule", kRules[static_cast<std::size_t>(s.rule)]},
+                 {"levels", s.levels},
                  {"ratio", s.ratio},
+                 {"firstDeviation", s.firstDeviation},
+                 {"deviationStep", s.deviationStep},
                  {"pixels", s.pixels},
                  {"trianglePixels", s.trianglePixels},
                  {"gain", s.gain},
@@ -116,10 +142,15 @@ Json write(const LadderSettings& s) {
                  {"smallestLevel", s.smallestLevel},
                  {"trimTop", s.trimTop},
                  {"nearest", s.nearest},
+                 {"hysteresis", s.hysteresis},
+                 {"plainFrom", s.plainFrom},
+                 {"onePartFrom", s.onePartFrom},
+                 {"cardPixels", s.cardPixels},
                  {"overrides", Json::object()}};
     for (const auto& [name, change] : s.overrides)
         json["overrides"][name] = {{"skip", change.skip},
-                                   {"switchDistances", change.switchDistances}};
+                                   {"switchDistances", change.switchDistances},
+                                   {"caps", change.caps}};
     return json;
 }
 

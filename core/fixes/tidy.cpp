@@ -87,7 +87,9 @@ Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Prog
     Fixed result{scene, {}};
     std::vector<Tidied> tidied(scene.assets.size());
     const bool finished = parallelFor(tidied.size(), "Tidying", progress, [&](std::size_t i) {
-        tidied[i] = tidy(scene.assets[i].mesh, settings);
+        tidied[i].mesh = scene.assets[i].mesh;
+        if (scene.assets[i].importance != Importance::Keep)
+            tidied[i] = tidy(scene.assets[i].mesh, settings);
     });
     if (!finished) return fail(ErrorCode::Cancelled, "Tidying was stopped");
     const std::vector<std::size_t> instances = instanceCounts(scene);

@@ -7,6 +7,19 @@
 namespace flentro {
 namespace {
 
+constexpr const char* kImportances[] = {"hero", "normal", "backdrop", "keep"};
+
+/// The scene with the artist's marks; the source itself where there are none.
+std::shared_ptr<const Scene> marked(const std::shared_ptr<const Scene>& source,
+                                    const std::map<std::string, Importance>& importance) {
+    if (importance.empty()) return source;
+    auto scene = std::make_shared<Scene>(*source);
+    for (Asset& asset : scene->assets)
+        if (const auto mark = importance.find(asset.mesh->name); mark != importance.end())
+            asset.importance = mark->second;
+    return scene;
+}
+
 Hash stepKey(const Hash& input, const Fix& fix, const Target& target) {
     return Hasher()
         .add(input)
@@ -44,8 +57,14 @@ Fix* WorkOrder::find(int id) {
     return const_cast<Fix*>(std::as_const(*this).find(id));
 }
 
+const char* importanceName(Importance importance) {
+    return kImportances[static_cast<std::size_t>(importance)];
+}
+
 Json toJson(const WorkOrder& order) {
     Json json = {{"format", "flentro-work-order"}, {"version", 1}, {"fixes", Json::array()}};
+    for (const auto& [asset, importance] : order.importance)
+        json["importance"][asset] = importanceName(importance);
     for (const Fix& fix : order.fixes)
         json["fixes"].push_back(
             {{"fix", fixKey(fix.settings)}, {"on", fix.on}, {"settings", toJson(fix.settings)}});
@@ -68,6 +87,15 @@ Expected<WorkOrder> parseWorkOrder(const Json& json, const std::string& where) {
             return tl::unexpected(settings.error());
         }
         order.add(*settings).on = jsonOr(source, "on", true);
+    }
+    for (const auto& [asset, mark] : jsonObject(json, "importance").items()) {
+        const auto* found = std::find(std::begin(kImportances), std::end(kImportances), mark);
+        if (found == std::end(kImportances))
+            return fail(
+                ErrorCode::InvalidInput,
+                fmt::format("the importance of '{}' must be hero, normal, backdrop or keep", asset),
+                where);
+        order.importance[asset] = static_cast<Importance>(found - kImportances);
     }
     return order;
 }
@@ -92,7 +120,8 @@ void StepCache::insert(const Hash& key, std::shared_ptr<const Fixed> result) {
 Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scene> source,
                               const Target& target, StepCache& cache, Progress& progress) {
     Evaluation evaluation{std::move(source), {}};
-    Hash input = hashScene(*evaluation.source);
+    const std::shared_ptr<const Scene> first = marked(evaluation.source, order.importance);
+    Hash input = hashScene(*first);
     const double count = std::max<double>(1, static_cast<double>(order.fixes.size()));
     double done = 0;
     for (const Fix& fix : order.fixes) {
@@ -102,7 +131,8 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
         input = stepKey(input, fix, target);
         auto known = cache.find(input);
         if (!known) {
-            auto fixed = apply(fix, evaluation.result(), target, step);
+            const Scene& before = evaluation.steps.empty() ? *first : evaluation.result();
+            auto fixed = apply(fix, before, target, step);
             if (!fixed) return tl::unexpected(fixed.error());
             known = std::make_shared<const Fixed>(std::move(*fixed));
             cache.insert(input, known);

@@ -11,12 +11,16 @@ namespace flentro {
 
 struct WorkOrder {
     std::vector<Fix> fixes;
+    std::map<std::string, Importance> importance;  ///< By asset name; Normal where none is given.
 
     /// Appends a fix with a new id and returns it.
     Fix& add(FixSettings settings);
     [[nodiscard]] Fix* find(int id);
     [[nodiscard]] const Fix* find(int id) const;
 };
+
+/// "hero", "normal", "backdrop", "keep".
+[[nodiscard]] const char* importanceName(Importance importance);
 
 [[nodiscard]] Json toJson(const WorkOrder& order);
 /// Errors: InvalidInput naming fix and member.

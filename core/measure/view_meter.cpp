@@ -1,6 +1,7 @@
 #include "measure/view_meter.h"
 
 #include <algorithm>
+#include <map>
 #include <optional>
 #include <unsupported/Eigen/BVH>
 
@@ -106,6 +107,11 @@ void ViewMeter::placeObjects() {
                 static_cast<double>(scene_.skins[static_cast<std::size_t>(skin)].joints.size());
         placed_.push_back(placed);
     }
+    std::map<std::uint32_t, std::vector<std::uint32_t>> members;
+    for (std::uint32_t i = 0; i < placed_.size(); ++i)
+        if (!scene_.assets[placed_[i].asset].ladder.caps.empty())
+            members[placed_[i].asset].push_back(i);
+    crowds_.assign(members.begin(), members.end());
 }
 
 void ViewMeter::growTree() {
@@ -197,8 +203,7 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
     sweep.run();
     for (std::size_t i = 0; i < placed_.size(); ++i) {
         const Placed& object = placed_[i];
-        const double distance =
-            ((eye - object.centre).cwiseAbs() - object.half).cwiseMax(0.0).norm();
+        const double distance = object.distanceTo(eye);
         if (!(distance < object.gone)) {
             result.objects[i] = 0;
             continue;
@@ -207,6 +212,7 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
         result.levels[i] =
             static_cast<std::uint8_t>(ladder.empty() ? 0 : levelAt(ladder, object.scale, distance));
     }
+    capCrowds(eye, result);
     for (const PlacedLight& light : scene_.placedLights) {
         std::uint16_t mask = 0;
         for (std::size_t v = 0; v < views.size(); ++v)
@@ -215,6 +221,17 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
         result.lights.push_back(mask);
     }
     return result;
+}
+
+void ViewMeter::capCrowds(const Vec3d& eye, Sightings& sightings) const {
+    for (const auto& [asset, objects] : crowds_) {
+        std::vector<CrowdMember> members;
+        for (const std::uint32_t i : objects)
+            if (sightings.levels[i] != Sightings::kGone)
+                members.push_back({placed_[i].distanceTo(eye), i, sightings.levels[i]});
+        capLevels(scene_.assets[asset].ladder, members);
+        for (const CrowdMember& member : members) sightings.levels[member.object] = member.level;
+    }
 }
 
 /// The row of each object at its level from this eye; kNoRow if it is not there.

@@ -66,6 +66,11 @@ private:
         double bones;
         std::uint32_t firstRow;
         std::uint32_t asset;
+
+        /// Metres to the nearest point of the bounds.
+        [[nodiscard]] double distanceTo(const Vec3d& eye) const {
+            return ((eye - centre).cwiseAbs() - half).cwiseMax(0.0).norm();
+        }
     };
     struct Row {  ///< One level of one asset.
         double triangles = 0;
@@ -88,6 +93,7 @@ private:
     void placeObjects();
     void growTree();
     void findCasters();
+    void capCrowds(const Vec3d& eye, Sightings& sightings) const;
     [[nodiscard]] std::vector<std::uint32_t> rowsOf(const Sightings& sightings,
                                                     const Without& without) const;
     [[nodiscard]] Pass shadowPass(std::size_t light, const std::vector<std::uint32_t>& rowsHere,
@@ -104,8 +110,10 @@ private:
     std::vector<std::uint32_t> rowMaterials_;
     std::vector<std::vector<std::uint32_t>> imagesOf_;  ///< [materials]
     std::vector<Placed> placed_;                        ///< [objects]
-    std::unique_ptr<const Tree> tree_;                  ///< Over objects with bounds.
-    std::vector<std::vector<std::uint32_t>> casters_;   ///< [placed lights]
+    /// Assets whose ladders have caps, with their objects.
+    std::vector<std::pair<std::uint32_t, std::vector<std::uint32_t>>> crowds_;
+    std::unique_ptr<const Tree> tree_;                 ///< Over objects with bounds.
+    std::vector<std::vector<std::uint32_t>> casters_;  ///< [placed lights]
 };
 
 }  // namespace flentro

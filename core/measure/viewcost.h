@@ -50,6 +50,23 @@ struct ViewCost : ViewTally {
 /// is not beyond it.
 [[nodiscard]] std::size_t levelAt(const Ladder& ladder, double scale, double distance);
 
+/// As levelAt(), for an object that showed `shown` before: coming nearer, that level stays until
+/// the ladder's hysteresis is used up.
+[[nodiscard]] std::size_t levelAfter(const Ladder& ladder, double scale, double distance,
+                                     std::size_t shown);
+
+/// A copy of one asset, as one eye sees it.
+struct CrowdMember {
+    double distance = 0;
+    std::uint32_t object = 0;
+    std::uint8_t level = 0;
+};
+
+/// Moves the copies beyond the ladder's caps to the next level with room; the nearest choose
+/// first. All copies around the eye count, whether in view or not, so that turning the head
+/// changes no level. Cost: O(n log n).
+void capLevels(const Ladder& ladder, std::vector<CrowdMember>& members);
+
 /// The objects that a view draws, in object order, without what they cost: what a renderer
 /// needs. Cost: O(objects). Reentrant.
 [[nodiscard]] std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,

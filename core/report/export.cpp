@@ -10,18 +10,21 @@ namespace {
 
 namespace fs = std::filesystem;
 
-Json describeLevel(const Mesh& mesh, double deviation, double switchDistance) {
+Json describeLevel(const Mesh& mesh, double deviation, double switchDistance, double hysteresis) {
     return {{"triangles", mesh.triangles},
             {"vertices", mesh.vertices},
             {"deviation", deviation},
-            {"switchDistance", switchDistance}};
+            {"switchDistance", switchDistance},
+            {"returnDistance", switchDistance * (1 - hysteresis)}};
 }
 
 Json describeAsset(const Asset& asset) {
     Json json = {{"name", asset.mesh->name}, {"sources", asset.sources}, {"levels", Json::array()}};
-    json["levels"].push_back(describeLevel(*asset.mesh, 0, 0));
+    json["levels"].push_back(describeLevel(*asset.mesh, 0, 0, 0));
     for (const Ladder::Level& level : asset.ladder.levels)
-        json["levels"].push_back(describeLevel(*level.mesh, level.deviation, level.switchDistance));
+        json["levels"].push_back(describeLevel(*level.mesh, level.deviation, level.switchDistance,
+                                               asset.ladder.hysteresis));
+    if (!asset.ladder.caps.empty()) json["caps"] = asset.ladder.caps;
     return json;
 }
 

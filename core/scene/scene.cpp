@@ -88,7 +88,8 @@ std::vector<int> nodesBelow(const Scene& scene, const std::vector<int>& roots) {
 }
 
 void hashLadder(Hasher& hasher, const Ladder& ladder) {
-    hasher.add(ladder.levels.size());
+    hasher.add(ladder.levels.size()).add(ladder.hysteresis);
+    for (const int cap : ladder.caps) hasher.add(cap);
     for (const Ladder::Level& level : ladder.levels)
         hasher.add(level.mesh->hash).add(level.deviation).add(level.switchDistance);
 }
@@ -99,6 +100,16 @@ int Material::texture(std::string_view role) const {
     for (const TextureUse& use : textures)
         if (use.role == role) return use.texture;
     return -1;
+}
+
+double allowance(Importance importance) {
+    switch (importance) {
+        case Importance::Hero: return 0.5;
+        case Importance::Normal: return 1;
+        case Importance::Backdrop: return 2;
+        case Importance::Keep: break;
+    }
+    return 0;
 }
 
 Box Scene::bounds() const {
@@ -144,7 +155,7 @@ void flatten(Scene& scene) {
 Hash hashScene(const Scene& scene) {
     Hasher hasher;
     for (const Asset& asset : scene.assets) {
-        hasher.text(asset.mesh->name).add(asset.mesh->hash);
+        hasher.text(asset.mesh->name).add(asset.mesh->hash).add(asset.importance);
         hashLadder(hasher, asset.ladder);
     }
     for (const Object& object : scene.objects) {

@@ -34,9 +34,22 @@ struct Ladder {
         bool operator==(const Level&) const = default;
     };
     std::vector<Level> levels;  ///< LOD 1, 2, ... with rising switch distances.
+    /// Crowds: at most so many copies at once at LOD 0, 1, ..., those nearest to the eye; the
+    /// others show the next level with room. Levels beyond the end have room for all.
+    std::vector<int> caps;
+    /// Coming nearer, a level stays until this share of its switch distance below it, 0 to 0.5.
+    double hysteresis = 0;
 
     [[nodiscard]] bool empty() const { return levels.empty(); }
     bool operator==(const Ladder&) const = default;
+};
+
+/// How much fixes may take from an asset.
+enum class Importance {
+    Hero,  ///< Half the visible change.
+    Normal,
+    Backdrop,  ///< Twice the visible change.
+    Keep,      ///< Stays as it is.
 };
 
 /// A mesh as the artist knows it, with its lower levels.
@@ -45,6 +58,7 @@ struct Asset {
     Ladder ladder;
     /// Names of the source assets that it was made from.
     std::vector<std::string> sources;
+    Importance importance = Importance::Normal;
 
     [[nodiscard]] std::size_t levelCount() const { return 1 + ladder.levels.size(); }
     [[nodiscard]] const MeshPtr& level(std::size_t index) const {
@@ -202,6 +216,9 @@ struct Scene {
     }
     [[nodiscard]] Box bounds() const;
 };
+
+/// What the pixels of visible change that a fix allows are multiplied by; 0 for Keep.
+[[nodiscard]] double allowance(Importance importance);
 
 /// World transform of every node. Nodes form a forest (the reader makes sure).
 [[nodiscard]] std::vector<Mat4d> worldTransforms(const std::vector<Node>& nodes);

@@ -225,6 +225,66 @@ TEST(Ladder, SaysWhatItCouldNotReduce) {
     EXPECT_THAT(fixed.record.notes[0], HasSubstr("1 assets could not be reduced"));
 }
 
+TEST(Ladder, DeviationStepsAreKept) {
+    const Scene scene = test::makeScene({{test::makeSphere(64, 48), {0, 0, 0}}});
+    LadderSettings settings = plain();
+    settings.rule = LevelRule::Deviation;
+    settings.levels = 5;
+    settings.firstDeviation = 0.006;
+    settings.deviationStep = 3;
+    settings.gain = 0.05;
+    const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
+    const auto& levels = fixed.scene.assets[0].ladder.levels;
+    ASSERT_GE(levels.size(), 3U);
+    double allowed = settings.firstDeviation;
+    for (const Ladder::Level& level : levels) {
+        EXPECT_LE(level.deviation, allowed * 1.0001);
+        EXPECT_GT(level.deviation, allowed / 10) << "and made use of";
+        allowed *= settings.deviationStep;
+    }
+}
+
+TEST(Ladder, HalvingTakesOverAtEachDoublingOfTheDistance) {
+    const Scene scene = test::makeScene({{test::makeSphere(96, 64), {0, 0, 0}}});
+    LadderSettings settings = plain();
+    settings.rule = LevelRule::Halving;
+    settings.levels = 4;
+    settings.nearest = 2;
+    settings.gain = 0.05;
+    const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
+    const auto& levels = fixed.scene.assets[0].ladder.levels;
+    ASSERT_EQ(levels.size(), 4U);
+    double by = 4;
+    for (const Ladder::Level& level : levels) {
+        EXPECT_LE(level.switchDistance, by * 1.06) << "fine enough for its distance";
+        by *= 2;
+    }
+}
+
+TEST(Ladder, ImportanceSetsHowMuchMayBeSeen) {
+    const auto firstSwitch = [](Importance importance) {
+        Scene scene = test::makeScene({{test::makeSphere(48, 32), {0, 0, 0}}});
+        scene.assets[0].importance = importance;
+        const Fixed fixed = applyLadder(scene, plain(), display(), noProgress()).value();
+        const Ladder& ladder = fixed.scene.assets[0].ladder;
+        return ladder.empty() ? 0 : ladder.levels.back().switchDistance;
+    };
+    const double normal = firstSwitch(Importance::Normal);
+    EXPECT_NEAR(firstSwitch(Importance::Hero), 2 * normal, 1e-6);
+    EXPECT_NEAR(firstSwitch(Importance::Backdrop), normal / 2, 1e-6);
+    EXPECT_EQ(firstSwitch(Importance::Keep), 0);
+}
+
+TEST(Ladder, PassesHysteresisAndCapsOn) {
+    const Scene scene = test::makeScene({{test::makeSphere(48, 32), {0, 0, 0}}});
+    LadderSettings settings = plain();
+    settings.hysteresis = 0.25;
+    settings.overrides[scene.assets[0].mesh->name].caps = {2, 5};
+    const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
+    EXPECT_EQ(fixed.scene.assets[0].ladder.hysteresis, 0.25);
+    EXPECT_EQ(fixed.scene.assets[0].ladder.caps, (std::vector<int>{2, 5}));
+}
+
 TEST(Ladder, CanBeCancelled) {
     const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, 0}}});
     test::RecordingProgress stop(2);
@@ -276,7 +336,10 @@ TEST(Culling, ScaleCountsAndOverridesWin) {
 
 TEST(Settings, RoundTripThroughJson) {
     LadderSettings ladder = plain();
-    ladder.overrides["a b"] = {true, {1, 2.5}};
+    ladder.overrides["a b"] = {true, {1, 2.5}, {3, 0}};
+    ladder.rule = LevelRule::Halving;
+    ladder.plainFrom = 3;
+    ladder.cardPixels = 64;
     CullingSettings culling;
     culling.overrides["x"] = 9;
     culling.classes[0].pixels = 7.5;
@@ -290,6 +353,8 @@ TEST(Settings, RoundTripThroughJson) {
 }
 
 TEST(Settings, RefuseWhatIsOutOfRange) {
+    EXPECT_THAT(parseSettings("ladder", {{"rule", "best"}}).error().what,
+                HasSubstr("'rule' must be one of: ratio, deviation, halving"));
     EXPECT_THAT(parseSettings("ladder", {{"ratio", 2}}).error().what, HasSubstr("'ratio' must be"));
     EXPECT_THAT(parseSettings("ladder", {{"pixels", "many"}}).error().what, HasSubstr("'pixels'"));
     EXPECT_THAT(parseSettings("culling", {{"fade", -1}}).error().what, HasSubstr("'fade'"));

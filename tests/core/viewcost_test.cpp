@@ -242,6 +242,73 @@ TEST_F(Paper, LoadIsValueOverLimit) {
     EXPECT_EQ(worstMeasure(load), Measure::Objects);
 }
 
+TEST(Level, ComingNearerItStaysUntilTheHysteresisIsUsedUp) {
+    Ladder ladder;
+    ladder.levels = {{nullptr, 0, 10}, {nullptr, 0, 20}};
+    ladder.hysteresis = 0.2;
+    EXPECT_EQ(levelAfter(ladder, 1, 9, 0), 0U) << "going away nothing changes";
+    EXPECT_EQ(levelAfter(ladder, 1, 10, 0), 1U);
+    EXPECT_EQ(levelAfter(ladder, 1, 8.1, 1), 1U);
+    EXPECT_EQ(levelAfter(ladder, 1, 7.9, 1), 0U);
+    EXPECT_EQ(levelAfter(ladder, 2, 16.1, 1), 1U) << "twice as large";
+    EXPECT_EQ(levelAfter(ladder, 1, 15.9, 2), 1U);
+    EXPECT_EQ(levelAfter(ladder, 1, 1, 2), 0U);
+    EXPECT_EQ(levelAfter(ladder, 1, 1, 99), 0U) << "a ladder that was longer";
+}
+
+/// Five copies in a row away from the eye, levels of 12, 6 and 2 triangles from 0, 100, 200 m.
+Scene makeCrowd(std::vector<int> caps) {
+    std::vector<test::Placed> placed;
+    for (int i = 0; i < 5; ++i)
+        placed.push_back({test::makeBox({1, 1, 1}), {0, 0, -10.0 * (i + 1)}});
+    Scene scene = test::makeScene(placed);
+    Asset asset = scene.assets[0];
+    const auto some = [&](std::size_t triangles) {
+        Mesh mesh = *asset.mesh;
+        mesh.parts[0].indices.resize(3 * triangles);
+        return finishMesh(std::move(mesh));
+    };
+    asset.ladder.levels = {{some(6), 0, 100}, {some(2), 0, 200}};
+    asset.ladder.caps = std::move(caps);
+    scene.assets = {asset};
+    for (Object& object : scene.objects) object.asset = 0;
+    return scene;
+}
+
+TEST(Crowd, TheNearestShowTheFinestLevels) {
+    Target target;
+    target.farPlane = 1000;
+    const Viewpoint ahead;
+    const auto triangles = [&](std::vector<int> caps) {
+        return at(viewCost(makeCrowd(std::move(caps)), target, ahead).counts, Measure::Triangles) /
+               target.eyes;
+    };
+    EXPECT_EQ(triangles({}), 5 * 12);
+    EXPECT_EQ(triangles({2}), 2 * 12 + 3 * 6);
+    EXPECT_EQ(triangles({2, 1}), 2 * 12 + 6 + 2 * 2);
+    EXPECT_EQ(triangles({0, 0}), 5 * 2) << "the last level has room for all";
+    EXPECT_EQ(triangles({0, 0, 0}), 5 * 2);
+    const Scene scene = makeCrowd({2, 1});
+    const std::vector<std::uint32_t> expected = {0, 0, 1, 2, 2};
+    const std::vector<DrawnObject> drawn = selectDrawn(scene, target, ahead);
+    ASSERT_EQ(drawn.size(), 5U);
+    for (std::size_t i = 0; i < 5; ++i) EXPECT_EQ(drawn[i].level, expected[i]) << i;
+}
+
+TEST(Crowd, ThoseBehindTheEyeCountToo) {
+    Scene scene = makeCrowd({2});
+    // Two copies step behind the eye, nearer than all others.
+    for (std::size_t i : {3U, 4U}) {
+        scene.objects[i].world(2, 3) = 2.0 + static_cast<double>(i);
+        scene.objects[i].bounds =
+            transformBox(scene.objects[i].world, scene.mesh(scene.objects[i]).bounds);
+    }
+    Target target;
+    target.farPlane = 1000;
+    for (const DrawnObject& drawn : selectDrawn(scene, target, {})) EXPECT_EQ(drawn.level, 1U);
+    for (const DrawnObject& drawn : viewCost(scene, target, {}).drawn) EXPECT_EQ(drawn.level, 1U);
+}
+
 TEST(State, ChangesAtItsBounds) {
     EXPECT_EQ(stateOf(0.849), State::Within);
     EXPECT_EQ(stateOf(0.85), State::Near);
