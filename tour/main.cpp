@@ -66,6 +66,17 @@ public:
         return true;
     }
 
+    bool waitForLooks() {
+        if (!settle()) return false;
+        QElapsedTimer clock;
+        clock.start();
+        while (window_.fixes().ladder().looks().isBusy()) {
+            QApplication::processEvents(QEventLoop::AllEvents, 40);
+            if (clock.elapsed() > kLongestWait) return false;
+        }
+        return true;
+    }
+
     bool take(const char* name) {
         if (!settle()) return false;
         walk();
@@ -110,6 +121,12 @@ public:
         window_.fixes().addOrShow("ladder", "bollard");
         window_.view().setLens(LensKind::Level);
         good = take("fixes-ladder") && good;
+        window_.fixes().ladder().setAsset("carved otter");
+        window_.fixes().ladder().turnTo(LadderInstrument::Looks);
+        good = waitForLooks() && take("fixes-ladder-looks") && good;
+        window_.fixes().ladder().turnTo(LadderInstrument::Settings);
+        good = take("fixes-ladder-settings") && good;
+        window_.fixes().ladder().turnTo(LadderInstrument::Distances);
         window_.fixes().addOrShow("culling", "");
         window_.view().setLens(LensKind::ShareOfCost);
         good = take("fixes-culling") && good;

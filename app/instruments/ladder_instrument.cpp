@@ -1,188 +1,183 @@
 #include "instruments/ladder_instrument.h"
 
 #include <QGridLayout>
-#include <cmath>
+#include <QSignalBlocker>
 
 #include "base/text.h"
+#include "measure/viewcost.h"
 #include "theme.h"
-#include "view/lens.h"
 
 namespace flentro::app {
 namespace {
 
-constexpr double kGrip = 7;             ///< Pixels beside a post that take hold of it.
-constexpr double kNearest = 0.5;        ///< Metres at the left end of the axis.
-constexpr double kClosestPosts = 1.02;  ///< Posts keep this ratio to their neighbours.
+constexpr int kMostCopies = 9999;
+constexpr int kMostLevels = 8;
+constexpr int kFieldWidth = 84;  ///< Pixels.
 
-/// Surface seen of one copy, roughly: half the faces, in pixels at one metre.
-double pixelsAtOneMetre(const Mesh& mesh, const Target& target) {
-    const Vec3d size = mesh.bounds.isEmpty() ? Vec3d::Zero() : Vec3d(mesh.bounds.sizes());
-    const double area = size.x() * size.y() + size.y() * size.z() + size.z() * size.x();
-    const double scale = pixelsPerMetreAtOne(target);
-    return area / 3 * scale * scale;
+QComboBox* makeChoice(const QString& name, const QStringList& entries, const QString& tip) {
+    auto* box = new QComboBox;
+    box->addItems(entries);
+    box->setAccessibleName(name);
+    box->setToolTip(tip);
+    box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    box->setMinimumContentsLength(7);
+    return box;
+}
+
+/// What one set of levels comes to, here and in memory.
+struct Standing {
+    std::size_t levels = 0;
+    std::size_t lowerTriangles = 0;  ///< Of all levels below the finest.
+    Counts here{};
+};
+
+Standing standingOf(const Scene& scene, const Target& target, const Viewpoint& view) {
+    Standing standing;
+    for (const Asset& asset : scene.assets)
+        for (const Ladder::Level& level : asset.ladder.levels) {
+            ++standing.levels;
+            standing.lowerTriangles += level.mesh->triangles;
+        }
+    standing.here = viewCost(scene, target, view).counts;
+    return standing;
 }
 
 }  // namespace
-
-// --- plot ---------------------------------------------------------------------------------
-
-LadderPlot::LadderPlot(QWidget* parent) : Plot(parent) {
-    setAccessibleName(tr("Ladder"));
-    useLogScale(xAxis);
-    useLogScale(yAxis);
-    useLogScale(yAxis2);
-    yAxis2->setVisible(true);
-    triangles_ = addGraph();
-    deviation_ = addGraph(xAxis, yAxis2);
-    density_ = addGraph(xAxis, yAxis2);
-    triangles_->setLineStyle(QCPGraph::lsStepLeft);
-    setAxes(tr("distance, m"), tr("triangles of one copy"));
-    yAxis2->setNumberFormat("g");
-    yAxis2->setNumberPrecision(3);
-    yAxis2->setLabel(tr("px, px²"));
-    LadderPlot::restyle();
-}
-
-void LadderPlot::restyle() {
-    Plot::restyle();
-    if (!triangles_) return;
-    triangles_->setPen(QPen(theme().ink, 2));
-    deviation_->setPen(QPen(theme().over, 1.5));
-    density_->setPen(QPen(theme().within, 1.5, Qt::DashLine));
-    redraw();
-}
-
-void LadderPlot::show(const Asset& asset, const Target& target, double pixels, double distance) {
-    asset_ = asset;
-    target_ = target;
-    pixels_ = pixels;
-    here_ = distance;
-    posts_.clear();
-    for (const Ladder::Level& level : asset.ladder.levels) posts_.push_back(level.switchDistance);
-    redraw();
-}
-
-void LadderPlot::movePost(std::size_t post, double distance) {
-    const double low = post == 0 ? kNearest : posts_[post - 1] * kClosestPosts;
-    const double high =
-        post + 1 < posts_.size() ? posts_[post + 1] / kClosestPosts : target_.farPlane;
-    if (low > high) return;
-    posts_[post] = std::clamp(distance, low, high);
-    redraw();
-}
-
-QPointF LadderPlot::postPixel(std::size_t post) const {
-    return {xAxis->coordToPixel(posts_[post]), axisRect()->center().y() * 1.0};
-}
-
-int LadderPlot::handleAt(const QPointF& pixel) const {
-    for (std::size_t i = 0; i < posts_.size(); ++i)
-        if (std::fabs(xAxis->coordToPixel(posts_[i]) - pixel.x()) <= kGrip)
-            return static_cast<int>(i);
-    return -1;
-}
-
-void LadderPlot::redraw() {
-    if (!asset_.mesh) return;
-    clearItems();
-    const double scale = pixelsPerMetreAtOne(target_);
-    QVector<double> x, count, deviation, density;
-    const double surface = pixelsAtOneMetre(*asset_.mesh, target_);
-    constexpr int kSamples = 160;
-    const double reach = target_.farPlane;
-    for (int i = 0; i <= kSamples; ++i) {
-        const double d = kNearest * std::pow(reach / kNearest, static_cast<double>(i) / kSamples);
-        std::size_t level = 0;
-        while (level < posts_.size() && posts_[level] <= d) ++level;
-        const auto triangles = static_cast<double>(asset_.level(level)->triangles);
-        const double error = level == 0 ? 0 : asset_.ladder.levels[level - 1].deviation;
-        x.push_back(d);
-        count.push_back(std::max(1.0, triangles));
-        deviation.push_back(std::max(1e-4, error * scale / d));
-        density.push_back(std::max(1e-4, surface / (d * d) / std::max(1.0, triangles)));
-    }
-    triangles_->setData(x, count, true);
-    deviation_->setData(x, deviation, true);
-    density_->setData(x, density, true);
-    xAxis->setRange(kNearest, reach);
-    yAxis->setRange(5, std::max(100.0, static_cast<double>(asset_.mesh->triangles) * 4));
-    yAxis2->setRange(0.05, 1000);
-    for (std::size_t i = 0; i < posts_.size(); ++i) {
-        auto* line = new QCPItemStraightLine(this);
-        line->point1->setCoords(posts_[i], 1);
-        line->point2->setCoords(posts_[i], 10);
-        line->setPen(QPen(levelColor(i + 1), 2));
-        auto* label = new QCPItemText(this);
-        label->position->setTypeX(QCPItemPosition::ptPlotCoords);
-        label->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
-        label->position->setCoords(posts_[i], 0.01 + 0.09 * static_cast<double>(i % 3));
-        label->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
-        label->setText(QString(" LOD %1").arg(i + 1));
-        label->setFont(textFont(10));
-        label->setColor(theme().ink);
-    }
-    if (here_ > kNearest) {
-        auto* line = new QCPItemStraightLine(this);
-        line->point1->setCoords(here_, 1);
-        line->point2->setCoords(here_, 10);
-        line->setPen(QPen(theme().faint, 1, Qt::DotLine));
-    }
-    replot(QCustomPlot::rpQueuedReplot);
-}
-
-// --- instrument ---------------------------------------------------------------------------
 
 LadderInstrument::LadderInstrument(Document& document, QWidget* parent)
     : QWidget(parent),
       document_(document),
       assets_(new QComboBox),
+      importance_(makeChoice(tr("Importance"),
+                             {tr("hero"), tr("normal"), tr("backdrop"), tr("keep")},
+                             tr("How much fixes may take from this asset. Hero: half the visible "
+                                "change; backdrop: twice; keep: it stays as it is."))),
+      tabs_(new QTabBar),
+      pages_(new QStackedWidget),
       plot_(new LadderPlot),
+      looks_(new LevelLooks),
       reading_(makeFaint("")),
-      reset_(new QPushButton(tr("Computed distances"))) {
+      reset_(new QPushButton(tr("Reset"))) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
-    addSettings(layout);
     assets_->setAccessibleName(tr("Asset"));
     assets_->setMaxVisibleItems(20);
+    assets_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     auto* row = new QHBoxLayout;
     row->addWidget(makeFaint(tr("Asset")));
     row->addWidget(assets_, 1);
+    row->addWidget(importance_);
+    layout->addLayout(row);
+    tabs_->setAccessibleName(tr("Pages of the ladder"));
+    tabs_->setDrawBase(false);
+    for (const QString& name : {tr("Distances"), tr("Looks"), tr("Settings")}) tabs_->addTab(name);
+    layout->addWidget(tabs_);
+    pages_->addWidget(makeDistances());
+    pages_->addWidget(looks_);
+    pages_->addWidget(makeSettings());
+    layout->addWidget(pages_, 1);
+    connect(tabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
+    connect(assets_, &QComboBox::activated, this,
+            [this](int index) { setAsset(assets_->itemData(index).toString()); });
+    connect(importance_, &QComboBox::activated, this,
+            [this](int index) { mark(static_cast<Importance>(index)); });
+    connect(&document, &Document::resultChanged, this, &LadderInstrument::refresh);
+    connect(&document, &Document::projectChanged, this, &LadderInstrument::refresh);
+}
+
+QWidget* LadderInstrument::makeDistances() {
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    layout->addWidget(plot_, 1);
+    auto* row = new QHBoxLayout;
+    row->addWidget(makeFaint(tr("At most")));
+    for (int level = 0; level < 2; ++level) {
+        auto* box = new QSpinBox;
+        box->setRange(0, kMostCopies);
+        box->setFixedWidth(66);
+        box->setSpecialValueText(tr("all"));
+        box->setAccessibleName(tr("Copies at LOD %1 at once").arg(level));
+        box->setToolTip(tr("For crowds: only so many copies, the nearest, show LOD %1 at once; "
+                           "the others show the next level.")
+                            .arg(level));
+        box->setKeyboardTracking(false);
+        row->addWidget(box);
+        row->addWidget(makeFaint(level == 0 ? tr("at LOD 0,") : tr("at LOD 1")));
+        connect(box, &QSpinBox::valueChanged, this, &LadderInstrument::keepCaps);
+        caps_[static_cast<std::size_t>(level)] = box;
+    }
+    row->addStretch(1);
     row->addWidget(reset_);
     layout->addLayout(row);
-    layout->addWidget(plot_, 1);
     reading_->setWordWrap(true);
     reading_->setTextFormat(Qt::RichText);
     layout->addWidget(reading_);
-    reset_->setToolTip(tr("Forget the distances that were dragged by hand for this asset."));
+    reset_->setToolTip(tr("Forget what was changed by hand for this asset."));
     connect(reset_, &QPushButton::clicked, this, [this] {
         change(tr("Computed distances"), [this](LadderSettings& settings) {
             settings.overrides.erase(asset_.toStdString());
         });
     });
-    connect(assets_, &QComboBox::activated, this,
-            [this](int index) { setAsset(assets_->itemData(index).toString()); });
     connect(plot_, &Plot::handleMoved, this, [this](int post, double x, double) {
         plot_->movePost(static_cast<std::size_t>(post), x);
     });
     connect(plot_, &Plot::handleReleased, this, &LadderInstrument::keepPosts);
-    connect(&document, &Document::resultChanged, this, &LadderInstrument::refresh);
-    connect(&document, &Document::projectChanged, this, &LadderInstrument::refresh);
+    return page;
 }
 
-void LadderInstrument::addSettings(QVBoxLayout* layout) {
+QWidget* LadderInstrument::makeSettings() {
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(4);
+    grid->setColumnStretch(1, 1);
+    grid->setColumnStretch(3, 1);
+    rule_ = makeChoice(tr("Levels by"), {tr("ratio"), tr("deviation"), tr("halving of size")},
+                       tr("Ratio: each has a share of the triangles of the one before. Deviation: "
+                          "each may deviate a step more. Halving: one whenever the size on the "
+                          "display has halved since the nearest place."));
+    grid->addWidget(makeFaint(tr("Levels by")), 0, 0);
+    grid->addWidget(rule_, 0, 1);
+    connect(rule_, &QComboBox::activated, this, [this](int index) {
+        change(tr("Ladder: levels by %1").arg(rule_->itemText(index)),
+               [&](LadderSettings& s) { s.rule = static_cast<LevelRule>(index); });
+    });
+    addNumbers(grid, 0);
+    layout->addLayout(grid);
+    layout->addLayout(makeComparison());
+    layout->addStretch(1);
+    return page;
+}
+
+void LadderInstrument::addNumbers(QGridLayout* grid, int firstRow) {
     struct Entry {
         NumberField field;
         std::function<double(const LadderSettings&)> get;
         std::function<void(LadderSettings&, double)> set;
     };
     const std::vector<Entry> entries = {
-        {{tr("Levels"), "", 1, 8, 0, tr("Lower levels at the most.")},
+        {{tr("Levels"), "", 1, kMostLevels, 0, tr("Lower levels at the most.")},
          [](const auto& s) { return s.levels; },
          [](auto& s, double v) { s.levels = static_cast<int>(v); }},
         {{tr("Ratio"), "", 0.05, 0.9, 2, tr("Triangles of a level to those of the one before.")},
          [](const auto& s) { return s.ratio; },
          [](auto& s, double v) { s.ratio = v; }},
+        {{tr("Gain"), "", 0.01, 0.9, 2, tr("Share of the triangles that a level must save.")},
+         [](const auto& s) { return s.gain; },
+         [](auto& s, double v) { s.gain = v; }},
+        {{tr("LOD 1 within"), "mm", 0.001, 1e6, 1, tr("What LOD 1 may deviate by, at scale 1.")},
+         [](const auto& s) { return s.firstDeviation * 1000; },
+         [](auto& s, double v) { s.firstDeviation = v / 1000; }},
+        {{tr("Step"), "x", 1.1, 10, 1,
+          tr("What a level may deviate by to that of the one before.")},
+         [](const auto& s) { return s.deviationStep; },
+         [](auto& s, double v) { s.deviationStep = v; }},
         {{tr("Deviation"), "px", 0.1, 50, 1,
           tr("On the target's display, where a level takes over.")},
          [](const auto& s) { return s.pixels; },
@@ -192,27 +187,69 @@ void LadderInstrument::addSettings(QVBoxLayout* layout) {
              "deviation counts.")},
          [](const auto& s) { return s.trianglePixels; },
          [](auto& s, double v) { s.trianglePixels = v; }},
-        {{tr("Gain"), "", 0.01, 0.9, 2, tr("Share of the triangles that a level must save.")},
-         [](const auto& s) { return s.gain; },
-         [](auto& s, double v) { s.gain = v; }},
         {{tr("Nearest"), "m", 0.1, 1000, 1,
           tr("From here level 0 must look right; finer detail is taken away.")},
          [](const auto& s) { return s.nearest; },
-         [](auto& s, double v) { s.nearest = v; }}};
-    auto* grid = new QGridLayout;
-    grid->setHorizontalSpacing(8);
+         [](auto& s, double v) { s.nearest = v; }},
+        {{tr("Hysteresis"), "%", 0, 50, 0,
+          tr("Coming nearer, a level stays until this far below its switch distance, so that "
+             "nothing flickers between two.")},
+         [](const auto& s) { return s.hysteresis * 100; },
+         [](auto& s, double v) { s.hysteresis = v / 100; }},
+        {{tr("Plain from"), "", 0, kMostLevels, 0,
+          tr("From this level on materials lose what does not show from afar: normal and "
+             "roughness maps, transparency, second sides. 0: never.")},
+         [](const auto& s) { return s.plainFrom; },
+         [](auto& s, double v) { s.plainFrom = static_cast<int>(v); }},
+        {{tr("One part from"), "", 0, kMostLevels, 0,
+          tr("From this level on all opaque parts are one, in the colours of their vertices: one "
+             "draw call. 0: never.")},
+         [](const auto& s) { return s.onePartFrom; },
+         [](auto& s, double v) { s.onePartFrom = static_cast<int>(v); }},
+        {{tr("Cards below"), "px", 0, 512, 0,
+          tr("Adds a last level of two crossed cards with pictures, from where the asset is this "
+             "large on the display. 0: none.")},
+         [](const auto& s) { return s.cardPixels; },
+         [](auto& s, double v) { s.cardPixels = static_cast<int>(v); }}};
     for (std::size_t i = 0; i < entries.size(); ++i) {
         const Entry& entry = entries[i];
         QDoubleSpinBox* box = makeNumber(entry.field, this, [this, entry](double value) {
             change(tr("Ladder: %1").arg(entry.field.label.toLower()),
                    [&](LadderSettings& settings) { entry.set(settings, value); });
         });
+        box->setMinimumWidth(kFieldWidth);
+        if (entry.field.low == 0 && entry.field.decimals == 0 && entry.field.unit != "%")
+            box->setSpecialValueText(tr("never"));
+        if (entry.field.high == kMostLevels && entry.field.low == 0) box->setPrefix(tr("LOD "));
         fields_.emplace_back(box, entry.get);
-        grid->addWidget(makeFaint(entry.field.label), static_cast<int>(i / 2),
-                        static_cast<int>(i % 2) * 2);
-        grid->addWidget(box, static_cast<int>(i / 2), static_cast<int>(i % 2) * 2 + 1);
+        const auto cell = static_cast<int>(i) + 1;  // the rule has the first
+        grid->addWidget(makeFaint(entry.field.label), firstRow + cell / 2, cell % 2 * 2);
+        grid->addWidget(box, firstRow + cell / 2, cell % 2 * 2 + 1);
+        if (entry.field.label == tr("Ratio")) ofRatio_.push_back(box);
+        if (entry.field.label == tr("LOD 1 within") || entry.field.label == tr("Step"))
+            ofDeviation_.push_back(box);
     }
-    layout->addLayout(grid);
+}
+
+QLayout* LadderInstrument::makeComparison() {
+    auto* layout = new QVBoxLayout;
+    auto* row = new QHBoxLayout;
+    auto* hold = new QPushButton(tr("Hold to compare"));
+    hold->setToolTip(tr("Keeps these settings and their levels beside those you try next."));
+    swap_ = new QPushButton(tr("Swap with held"));
+    swap_->setEnabled(false);
+    row->addWidget(hold);
+    row->addWidget(swap_);
+    row->addStretch(1);
+    comparison_ = makeFaint("");
+    comparison_->setWordWrap(true);
+    comparison_->setAccessibleName(tr("Now and held"));
+    comparison_->setTextFormat(Qt::RichText);
+    layout->addLayout(row);
+    layout->addWidget(comparison_);
+    connect(hold, &QPushButton::clicked, this, &LadderInstrument::hold);
+    connect(swap_, &QPushButton::clicked, this, &LadderInstrument::swapHeld);
+    return layout;
 }
 
 const LadderSettings* LadderInstrument::settings() const {
@@ -220,10 +257,15 @@ const LadderSettings* LadderInstrument::settings() const {
     return fix ? std::get_if<LadderSettings>(&fix->settings) : nullptr;
 }
 
-const Scene* LadderInstrument::stepScene() const {
-    for (const Step& step : document_.evaluation().steps)
-        if (step.fix == fix_) return &step.result->scene;
-    return nullptr;
+std::pair<ScenePtr, ScenePtr> LadderInstrument::stepScenes() const {
+    const Evaluation& evaluation = document_.evaluation();
+    ScenePtr before = evaluation.source;
+    for (const Step& step : evaluation.steps) {
+        const ScenePtr after(step.result, &step.result->scene);
+        if (step.fix == fix_) return {before, after};
+        before = after;
+    }
+    return {};
 }
 
 void LadderInstrument::setFix(int id) {
@@ -244,69 +286,186 @@ void LadderInstrument::change(const QString& text,
     document_.setOrder(order, text);
 }
 
+void LadderInstrument::mark(Importance importance) {
+    if (refreshing_ || asset_.isEmpty()) return;
+    WorkOrder order = document_.project().order;
+    order.importance[asset_.toStdString()] = importance;
+    if (importance == Importance::Normal) order.importance.erase(asset_.toStdString());
+    document_.setOrder(order, tr("Mark %1 as %2").arg(asset_, importanceName(importance)));
+}
+
 void LadderInstrument::keepPosts() {
     change(tr("Drag switch distance of %1").arg(asset_), [this](LadderSettings& settings) {
         settings.overrides[asset_.toStdString()].switchDistances = plot_->posts();
     });
 }
 
-/// Assets with levels, most triangles first.
+void LadderInstrument::keepCaps() {
+    change(tr("Cap copies of %1").arg(asset_), [this](LadderSettings& settings) {
+        std::vector<int>& caps = settings.overrides[asset_.toStdString()].caps;
+        caps.clear();
+        for (const QSpinBox* box : caps_)
+            caps.push_back(box->value() == 0 ? kMostCopies : box->value());
+        while (!caps.empty() && caps.back() == kMostCopies) caps.pop_back();
+    });
+}
+
+void LadderInstrument::hold() {
+    if (!settings()) return;
+    held_ = Held{*settings(), stepScenes().second};
+    refresh();
+}
+
+void LadderInstrument::swapHeld() {
+    if (!held_) return;
+    const LadderSettings other = held_->settings;
+    hold();
+    change(tr("Swap ladder settings"), [&](LadderSettings& settings) { settings = other; });
+}
+
+/// Assets with levels, most triangles first; the one chosen stays in the list.
 void LadderInstrument::refreshAssets(const Scene& scene) {
-    std::vector<const Asset*> laddered;
+    std::vector<const Asset*> listed;
     for (const Asset& asset : scene.assets)
-        if (!asset.ladder.empty()) laddered.push_back(&asset);
-    std::stable_sort(laddered.begin(), laddered.end(), [](const Asset* a, const Asset* b) {
+        if (!asset.ladder.empty() || toText(asset.mesh->name) == asset_) listed.push_back(&asset);
+    std::stable_sort(listed.begin(), listed.end(), [](const Asset* a, const Asset* b) {
         return a->mesh->triangles > b->mesh->triangles;
     });
+    const QSignalBlocker quiet(assets_);
     assets_->clear();
-    for (const Asset* asset : laddered)
+    for (const Asset* asset : listed)
         assets_->addItem(
-            tr("%1   (%2 levels)").arg(toText(asset->mesh->name)).arg(asset->levelCount()),
+            asset->ladder.empty()
+                ? tr("%1   (no levels)").arg(toText(asset->mesh->name))
+                : tr("%1   (%2 levels)").arg(toText(asset->mesh->name)).arg(asset->levelCount()),
             toText(asset->mesh->name));
     int index = assets_->findData(asset_);
     if (index < 0 && assets_->count() > 0) asset_ = assets_->itemData(index = 0).toString();
     assets_->setCurrentIndex(index);
 }
 
+void LadderInstrument::refreshSettings(const LadderSettings& now) {
+    for (auto& [box, get] : fields_) box->setValue(get(now));
+    rule_->setCurrentIndex(static_cast<int>(now.rule));
+    for (QWidget* box : ofRatio_) box->setEnabled(now.rule == LevelRule::Ratio);
+    for (QWidget* box : ofDeviation_) box->setEnabled(now.rule == LevelRule::Deviation);
+    const auto change = now.overrides.find(asset_.toStdString());
+    reset_->setEnabled(change != now.overrides.end());
+    for (std::size_t i = 0; i < caps_.size(); ++i) {
+        const bool has = change != now.overrides.end() && i < change->second.caps.size() &&
+                         change->second.caps[i] < kMostCopies;
+        caps_[i]->setValue(has ? change->second.caps[i] : 0);
+    }
+    const auto& marks = document_.project().order.importance;
+    const auto found = marks.find(asset_.toStdString());
+    importance_->setCurrentIndex(
+        static_cast<int>(found == marks.end() ? Importance::Normal : found->second));
+}
+
 void LadderInstrument::refresh() {
     const LadderSettings* now = settings();
     if (!now) return;
+    const auto [before, after] = stepScenes();
+    if (after) refreshAssets(*after);
     refreshing_ = true;
-    for (auto& [box, get] : fields_) box->setValue(get(*now));
+    refreshSettings(*now);
     refreshing_ = false;
-    const auto change = now->overrides.find(asset_.toStdString());
-    reset_->setEnabled(change != now->overrides.end());
-    const Scene* scene = stepScene();
-    plot_->setVisible(scene != nullptr);
-    if (!scene) {
+    plot_->setVisible(after != nullptr);
+    refreshComparison(after);
+    if (!after) {
+        looks_->clear();
         reading_->setText(document_.jobs().isRunning()
                               ? tr("Making levels ...")
                               : tr("This fix is off: switch it on to see its levels."));
         return;
     }
-    refreshAssets(*scene);
-    for (const Asset& asset : scene->assets) {
-        if (toText(asset.mesh->name) != asset_ || asset.ladder.empty()) continue;
-        double nearest = 0;
-        for (const DrawnObject& drawn : document_.here().after.drawn) {
-            const Object& object = document_.result()->objects[drawn.object];
-            if (document_.result()->mesh(object).name != asset.mesh->name) continue;
-            const double d = static_cast<double>(drawn.distance) / object.scale;
-            nearest = nearest == 0 ? d : std::min(nearest, d);
-        }
-        plot_->show(asset, document_.target(), now->pixels, nearest);
-        QString text = tr("<b>Ink</b>: triangles. <font color='%1'>Plum</font>: deviation. "
-                          "<font color='%2'>Blue, dashed</font>: px² per triangle. ")
-                           .arg(theme().over.name(), theme().within.name());
-        const Ladder::Level& last = asset.ladder.levels.back();
-        text += tr("LOD 0 has %1 triangles; LOD %2 has %3 from %4, within %5 of the original.")
-                    .arg(toText(formatCount(static_cast<double>(asset.mesh->triangles))))
-                    .arg(asset.ladder.levels.size())
-                    .arg(toText(formatCount(static_cast<double>(last.mesh->triangles))),
-                         toText(formatMetres(last.switchDistance)),
-                         toText(formatMetres(last.deviation)));
-        reading_->setText(text);
+    for (std::size_t i = 0; i < after->assets.size(); ++i)
+        if (toText(after->assets[i].mesh->name) == asset_)
+            looks_->setAsset(before, after, i, document_.target());
+    refreshAsset(after, *now);
+}
+
+double LadderInstrument::nearestCopy(const std::string& asset) const {
+    double nearest = 0;
+    for (const DrawnObject& drawn : document_.here().after.drawn) {
+        const Object& object = document_.result()->objects[drawn.object];
+        if (document_.result()->mesh(object).name != asset) continue;
+        const double d = static_cast<double>(drawn.distance) / object.scale;
+        nearest = nearest == 0 ? d : std::min(nearest, d);
     }
+    return nearest;
+}
+
+void LadderInstrument::refreshAsset(const ScenePtr& scene, const LadderSettings& now) {
+    const std::string name = asset_.toStdString();
+    const auto named = [&](const Scene& in) -> const Asset* {
+        for (const Asset& asset : in.assets)
+            if (asset.mesh->name == name) return &asset;
+        return nullptr;
+    };
+    const Asset* asset = named(*scene);
+    if (!asset) return;
+    const Asset* held = held_ && held_->scene ? named(*held_->scene) : nullptr;
+    plot_->show(*asset, held, document_.target(), nearestCopy(name));
+    QString text = tr("<b>Ink</b>: triangles. <font color='%1'>Plum</font>: deviation. "
+                      "<font color='%2'>Blue, dashed</font>: px² per triangle. ")
+                       .arg(theme().over.name(), theme().within.name());
+    if (held) text += tr("<font color='%1'>Ochre, dashed</font>: held. ").arg(theme().near.name());
+    if (asset->ladder.empty()) {
+        reading_->setText(text + (asset->importance == Importance::Keep
+                                      ? tr("Marked as keep: it gets no levels.")
+                                      : tr("It could not be reduced.")));
+        return;
+    }
+    const Ladder::Level& last = asset->ladder.levels.back();
+    text +=
+        tr("LOD 0 has %1 triangles; LOD %2 has %3 from %4, within %5.")
+            .arg(toText(formatCount(static_cast<double>(asset->mesh->triangles))))
+            .arg(asset->ladder.levels.size())
+            .arg(toText(formatCount(static_cast<double>(last.mesh->triangles))),
+                 toText(formatMetres(last.switchDistance)), toText(formatMetres(last.deviation)));
+    if (now.hysteresis > 0)
+        text += tr(" It returns at %1.")
+                    .arg(toText(formatMetres(last.switchDistance * (1 - now.hysteresis))));
+    reading_->setText(text);
+}
+
+void LadderInstrument::refreshComparison(const ScenePtr& scene) {
+    swap_->setEnabled(held_.has_value());
+    if (!held_ || !held_->scene || !scene) {
+        comparison_->setText(
+            tr("Hold these settings, change them, and both are shown here side by side."));
+        return;
+    }
+    comparer_.request([this, now = scene, then = held_->scene, target = document_.target(),
+                       view = document_.view()]() -> std::function<void()> {
+        const Standing a = standingOf(*now, target, view);
+        const Standing b = standingOf(*then, target, view);
+        return [this, a, b, target] {
+            const auto row = [](const QString& name, const QString& left, const QString& right) {
+                return QString(
+                           "<tr><td>%1&nbsp;&nbsp;</td><td align='right'>%2&nbsp;&nbsp;</td>"
+                           "<td align='right'>%3</td></tr>")
+                    .arg(name, left, right);
+            };
+            const auto count = [](double value) { return toText(formatCount(value)); };
+            const auto load = [&](const Standing& s, Measure measure) {
+                return tr("%1 (%2)").arg(count(at(s.here, measure)),
+                                         toText(formatLoad(at(loads(s.here, target), measure))));
+            };
+            comparison_->setText("<table>" + row("", tr("now"), tr("held")) +
+                                 row(tr("levels"), count(static_cast<double>(a.levels)),
+                                     count(static_cast<double>(b.levels))) +
+                                 row(tr("triangles in them"),
+                                     count(static_cast<double>(a.lowerTriangles)),
+                                     count(static_cast<double>(b.lowerTriangles))) +
+                                 row(tr("triangles here"), load(a, Measure::Triangles),
+                                     load(b, Measure::Triangles)) +
+                                 row(tr("draw calls here"), load(a, Measure::DrawCalls),
+                                     load(b, Measure::DrawCalls)) +
+                                 "</table>");
+        };
+    });
 }
 
 }  // namespace flentro::app

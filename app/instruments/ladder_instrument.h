@@ -1,43 +1,17 @@
-// Levels of one asset on a log distance axis: what is drawn, how far it deviates, and posts at
-// the switch distances that can be dragged.
+// The ladder's instrument: where levels of one asset take over, what they look like there, and
+// the settings for all.
 
 #pragma once
 
 #include <QComboBox>
+#include <QSpinBox>
+#include <QStackedWidget>
+#include <QTabBar>
 
-#include "instruments/plot.h"
-#include "sheets/sheet.h"
+#include "instruments/ladder_plot.h"
+#include "instruments/level_looks.h"
 
 namespace flentro::app {
-
-class LadderPlot : public Plot {
-    Q_OBJECT
-
-public:
-    explicit LadderPlot(QWidget* parent = nullptr);
-    void restyle() override;
-
-    /// `asset` as the fix made it; `distance`: of the nearest copy in the present view, or 0.
-    void show(const Asset& asset, const Target& target, double pixels, double distance);
-    [[nodiscard]] const std::vector<double>& posts() const { return posts_; }
-    void movePost(std::size_t post, double distance);
-    [[nodiscard]] QPointF postPixel(std::size_t post) const;
-
-protected:
-    [[nodiscard]] int handleAt(const QPointF& pixel) const override;
-
-private:
-    void redraw();
-
-    Asset asset_;
-    Target target_;
-    double pixels_ = 1;
-    double here_ = 0;
-    std::vector<double> posts_;
-    QCPGraph* triangles_ = nullptr;
-    QCPGraph* deviation_ = nullptr;
-    QCPGraph* density_ = nullptr;
-};
 
 class LadderInstrument : public QWidget {
     Q_OBJECT
@@ -47,24 +21,57 @@ public:
     void setFix(int id);
     void setAsset(const QString& name);
     [[nodiscard]] LadderPlot& plot() { return *plot_; }
+    [[nodiscard]] LevelLooks& looks() { return *looks_; }
+
+    enum Page { Distances, Looks, Settings };
+    void turnTo(Page page) { tabs_->setCurrentIndex(page); }
 
 private:
-    void addSettings(QVBoxLayout* layout);
+    /// The settings and levels that others are compared with.
+    struct Held {
+        LadderSettings settings;
+        ScenePtr scene;
+    };
+
+    QWidget* makeDistances();
+    QWidget* makeSettings();
+    void addNumbers(QGridLayout* grid, int firstRow);
+    QLayout* makeComparison();
     void refresh();
+    void refreshSettings(const LadderSettings& now);
     void refreshAssets(const Scene& scene);
+    void refreshAsset(const ScenePtr& scene, const LadderSettings& now);
+    void refreshComparison(const ScenePtr& scene);
     void change(const QString& text, const std::function<void(LadderSettings&)>& apply);
+    void mark(Importance importance);
     void keepPosts();
+    void keepCaps();
+    void hold();
+    void swapHeld();
     [[nodiscard]] const LadderSettings* settings() const;
-    [[nodiscard]] const Scene* stepScene() const;
+    /// Before and after this fix; null while it has no result.
+    [[nodiscard]] std::pair<ScenePtr, ScenePtr> stepScenes() const;
+    [[nodiscard]] double nearestCopy(const std::string& asset) const;
 
     Document& document_;
     int fix_ = 0;
     QString asset_;
     QComboBox* assets_;
+    QComboBox* importance_;
+    QTabBar* tabs_;
+    QStackedWidget* pages_;
     LadderPlot* plot_;
+    LevelLooks* looks_;
     QLabel* reading_;
     QPushButton* reset_;
+    std::array<QSpinBox*, 2> caps_{};  ///< Of LOD 0 and LOD 1.
+    QComboBox* rule_ = nullptr;
     std::vector<std::pair<QDoubleSpinBox*, std::function<double(const LadderSettings&)>>> fields_;
+    std::vector<QWidget*> ofRatio_, ofDeviation_;  ///< Fields that only one rule uses.
+    std::optional<Held> held_;
+    QPushButton* swap_ = nullptr;
+    QLabel* comparison_ = nullptr;
+    LatestRunner comparer_;
     bool refreshing_ = false;
 };
 

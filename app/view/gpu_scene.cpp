@@ -80,6 +80,7 @@ GpuScene::Vertices GpuScene::interleave(const Part& part) {
     const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
     const Stream* normals = part.find("NORMAL");
     const Stream* texCoords = part.find("TEXCOORD_0");
+    const Stream* colors = part.find("COLOR_0");
     Vertices result(positions.size());
     for (std::size_t i = 0; i < result.size(); ++i) {
         Vertex& v = result[i];
@@ -89,6 +90,11 @@ GpuScene::Vertices GpuScene::interleave(const Part& part) {
         }
         for (int c = 0; c < 2; ++c)
             v.texCoord[c] = texCoords && c < texCoords->components ? texCoords->value(i, c) : 0;
+        for (int c = 0; c < 4; ++c) {
+            const float value = colors && c < colors->components ? colors->value(i, c) : 1;
+            v.color[c] =
+                static_cast<std::uint8_t>(std::lround(std::clamp(value, 0.0F, 1.0F) * 255));
+        }
     }
     return result;
 }
@@ -140,6 +146,10 @@ GpuPart GpuScene::upload(const Part& part, const Vertices& vertices) {
         gl_->glVertexAttribPointer(i, layout[i].first, GL_FLOAT, GL_FALSE, sizeof(Vertex),
                                    offset(layout[i].second));
     }
+    constexpr GLuint kColor = 8;
+    gl_->glEnableVertexAttribArray(kColor);
+    gl_->glVertexAttribPointer(kColor, 4, GL_UNSIGNED_BYTE, GL_TRUE, sizeof(Vertex),
+                               offset(offsetof(Vertex, color)));
     for (GLuint i = 3; i < 8; ++i) {
         gl_->glEnableVertexAttribArray(i);
         gl_->glVertexAttribDivisor(i, 1);

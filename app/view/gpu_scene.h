@@ -83,6 +83,7 @@ private:
         float position[3];
         float normal[3];
         float texCoord[2];
+        std::uint8_t color[4];  ///< Linear.
     };
     using Vertices = std::vector<Vertex>;
     struct Finished {

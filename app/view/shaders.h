@@ -14,8 +14,9 @@ layout(location = 4) in vec4 model1;
 layout(location = 5) in vec4 model2;
 layout(location = 6) in vec4 model3;
 layout(location = 7) in vec4 tint;  // colour of the lens; w: fade
+layout(location = 8) in vec3 color;  // linear
 uniform mat4 viewProjection;
-out Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; } surface;
+out Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; vec3 color; } surface;
 void main() {
     mat4 model = mat4(model0, model1, model2, model3);
     vec4 world = model * vec4(position, 1.0);
@@ -23,6 +24,7 @@ void main() {
     surface.normal = mat3(model) * normal;
     surface.texCoord = texCoord;
     surface.tint = tint;
+    surface.color = pow(color, vec3(1.0 / 2.2));
     gl_Position = viewProjection * world;
 }
 )";
@@ -31,8 +33,8 @@ inline constexpr const char* kGeometryShader = R"(#version 330 core
 layout(triangles) in;
 layout(triangle_strip, max_vertices = 3) out;
 uniform vec2 viewport;  // pixels of the target's display
-in Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; } source[];
-out Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; } surface;
+in Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; vec3 color; } source[];
+out Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; vec3 color; } surface;
 out vec3 corner;
 flat out float pixels;
 void main() {
@@ -47,6 +49,7 @@ void main() {
         surface.normal = source[i].normal;
         surface.texCoord = source[i].texCoord;
         surface.tint = source[i].tint;
+        surface.color = source[i].color;
         corner = vec3(i == 0, i == 1, i == 2);
         pixels = area;
         gl_Position = gl_in[i].gl_Position;
@@ -75,7 +78,7 @@ uniform vec3 middle;
 uniform vec3 high;
 uniform vec2 texels;  // of the picture, scaled to the target's display
 uniform vec3 layer;   // what one surface adds in the overdraw lens
-in Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; } surface;
+in Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; vec3 color; } surface;
 #ifdef EDGES
 in vec3 corner;
 flat in float pixels;
@@ -111,7 +114,7 @@ vec3 shade(vec4 base, vec3 n) {
 }
 
 void main() {
-    vec4 base = baseColor;
+    vec4 base = baseColor * vec4(surface.color, 1.0);
     if (textured != 0) base *= texture(picture, surface.texCoord);
     if (cutoff >= 0.0 && base.a < cutoff) discard;
     if (LENS == 8) {

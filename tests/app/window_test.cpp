@@ -279,7 +279,7 @@ TEST_F(Window, PostsOfTheLadderCanBeDragged) {
         EXPECT_DOUBLE_EQ(asset.ladder.levels[0].switchDistance,
                          settings.overrides.at("bollard").switchDistances[0]);
     }
-    button("Computed distances")->click();
+    button("Reset")->click();
     ASSERT_TRUE(settle());
     EXPECT_NEAR(plot.posts()[0], before, 1e-9);
 }

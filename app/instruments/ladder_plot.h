@@ -1,0 +1,43 @@
+// Levels of one asset on a log distance axis: what is drawn, how far it deviates, and posts at
+// the switch distances that can be dragged.
+
+#pragma once
+
+#include "document.h"
+#include "instruments/plot.h"
+
+namespace flentro::app {
+
+class LadderPlot : public Plot {
+    Q_OBJECT
+
+public:
+    explicit LadderPlot(QWidget* parent = nullptr);
+    void restyle() override;
+
+    /// `asset` as the fix made it; `distance`: of the nearest copy in the present view, or 0.
+    /// `held`: the same asset under other settings, drawn faint, or null.
+    void show(const Asset& asset, const Asset* held, const Target& target, double distance);
+    [[nodiscard]] const std::vector<double>& posts() const { return posts_; }
+    void movePost(std::size_t post, double distance);
+    [[nodiscard]] QPointF postPixel(std::size_t post) const;
+
+protected:
+    [[nodiscard]] int handleAt(const QPointF& pixel) const override;
+
+private:
+    void redraw();
+    void drawHeld();
+
+    Asset asset_;
+    Asset held_;
+    Target target_;
+    double here_ = 0;
+    std::vector<double> posts_;
+    QCPGraph* triangles_ = nullptr;
+    QCPGraph* deviation_ = nullptr;
+    QCPGraph* density_ = nullptr;
+    QCPGraph* heldTriangles_ = nullptr;
+};
+
+}  // namespace flentro::app

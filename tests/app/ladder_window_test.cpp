@@ -1,0 +1,165 @@
+#include "window_fixture.h"
+
+#include <QLabel>
+#include <QSlider>
+#include <QSpinBox>
+
+#include "base/text.h"
+#include "fixes/work_order.h"
+
+namespace flentro::app {
+namespace {
+
+class LadderPages : public Window {
+protected:
+    void openLadder(LadderInstrument::Page page) {
+        openMarket();
+        addFix("ladder");
+        instrument().setAsset("bollard");
+        instrument().turnTo(page);
+        ASSERT_TRUE(settleLooks());
+    }
+    LadderInstrument& instrument() { return window_->fixes().ladder(); }
+    bool settleLooks() {
+        return settle() &&
+               QTest::qWaitFor([&] { return !instrument().looks().isBusy(); }, kPatience);
+    }
+    const LadderSettings& settings() {
+        return std::get<LadderSettings>(window_->document().project().order.fixes[0].settings);
+    }
+    const Asset& bollard() {
+        for (const Asset& asset : window_->document().result()->assets)
+            if (asset.mesh->name == "bollard") return asset;
+        ADD_FAILURE() << "no bollard";
+        return window_->document().result()->assets[0];
+    }
+    static double coverage(const QImage& image) {
+        double sum = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x) sum += qAlpha(image.pixel(x, y)) / 255.0;
+        return sum;
+    }
+    std::string reading() {
+        for (QLabel* label : instrument().looks().findChildren<QLabel*>())
+            if (label->text().startsWith("Within")) return label->text().toStdString();
+        return {};
+    }
+};
+
+TEST_F(LadderPages, StillsShowTheLevelAtItsSwitchDistance) {
+    openLadder(LadderInstrument::Looks);
+    auto* levels = find<QComboBox>("Level to look at");
+    ASSERT_EQ(levels->count(), static_cast<int>(bollard().levelCount()));
+    EXPECT_EQ(levels->currentIndex(), 1);
+    EXPECT_GT(coverage(instrument().looks().stills().level()), 20);
+    EXPECT_THAT(reading(), HasSubstr("at worst, from six sides"));
+    EXPECT_THAT(reading(), HasSubstr(formatMetres(bollard().ladder.levels[0].switchDistance)));
+    const double near = coverage(instrument().looks().stills().level());
+    levels->setCurrentIndex(levels->count() - 1);
+    emit levels->activated(levels->count() - 1);
+    ASSERT_TRUE(settleLooks());
+    EXPECT_LT(coverage(instrument().looks().stills().level()), near) << "farther away, smaller";
+    EXPECT_THAT(reading(), HasSubstr(formatMetres(bollard().ladder.levels.back().switchDistance)));
+}
+
+TEST_F(LadderPages, TheSliderGivesAnyCount) {
+    openLadder(LadderInstrument::Looks);
+    auto* slider = find<QSlider>("Triangles", &instrument().looks());
+    const std::string before = reading();
+    slider->setValue(slider->maximum() / 2);
+    ASSERT_TRUE(settleLooks());
+    EXPECT_NE(reading(), before);
+    EXPECT_EQ(find<QComboBox>("Level to look at")->currentIndex(), -1) << "none of the levels";
+    EXPECT_GT(coverage(instrument().looks().stills().level()), 20);
+    find<QSlider>("Distance", &instrument().looks())->setValue(0);
+    ASSERT_TRUE(settleLooks());
+    EXPECT_EQ(find<QComboBox>("Level to look at")->currentIndex(), 0) << "right before it";
+}
+
+TEST_F(LadderPages, WalksAwayAndBack) {
+    openLadder(LadderInstrument::Looks);
+    auto* levels = find<QComboBox>("Level to look at");
+    std::set<int> seen;
+    button("Walk away")->click();
+    EXPECT_TRUE(QTest::qWaitFor(
+        [&] {
+            seen.insert(levels->currentIndex());
+            return !instrument().looks().isWalking();
+        },
+        3 * kPatience));
+    EXPECT_GE(seen.size(), 3U) << "levels took turns";
+    EXPECT_EQ(*seen.rbegin(), static_cast<int>(bollard().levelCount()) - 1) << "and the last";
+    EXPECT_EQ(levels->currentIndex(), 0) << "back again";
+}
+
+TEST_F(LadderPages, ImportanceIsMarkedAndUndone) {
+    openLadder(LadderInstrument::Distances);
+    const double normal = bollard().ladder.levels.back().switchDistance;
+    auto* importance = find<QComboBox>("Importance");
+    emit importance->activated(static_cast<int>(Importance::Hero));
+    ASSERT_TRUE(settle());
+    EXPECT_NEAR(bollard().ladder.levels.back().switchDistance, 2 * normal, 0.3 * normal);
+    EXPECT_EQ(importance->currentIndex(), static_cast<int>(Importance::Hero));
+    emit importance->activated(static_cast<int>(Importance::Keep));
+    ASSERT_TRUE(settle());
+    EXPECT_TRUE(bollard().ladder.empty());
+    EXPECT_EQ(find<QComboBox>("Asset")->currentText().toStdString(), "bollard   (no levels)");
+    window_->document().undoStack().undo();
+    window_->document().undoStack().undo();
+    ASSERT_TRUE(settle());
+    EXPECT_TRUE(window_->document().project().order.importance.empty());
+    EXPECT_DOUBLE_EQ(bollard().ladder.levels.back().switchDistance, normal);
+}
+
+TEST_F(LadderPages, CapsOfACrowdChangeWhatIsDrawn) {
+    openLadder(LadderInstrument::Distances);
+    const double before = here(Measure::Triangles);
+    find<QSpinBox>("Copies at LOD 0 at once")->setValue(1);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(bollard().ladder.caps, std::vector<int>{1});
+    EXPECT_LE(here(Measure::Triangles), before);
+    std::size_t finest = 0;
+    for (const DrawnObject& drawn : window_->document().here().after.drawn) {
+        const Object& object = window_->document().result()->objects[drawn.object];
+        if (window_->document().result()->mesh(object).name == "bollard" && drawn.level == 0)
+            ++finest;
+    }
+    EXPECT_LE(finest, 1U);
+}
+
+TEST_F(LadderPages, HeldSettingsAreComparedAndSwapped) {
+    openLadder(LadderInstrument::Settings);
+    button("Hold to compare")->click();
+    const int few = 2;
+    WorkOrder order = window_->document().project().order;
+    std::get<LadderSettings>(order.fixes[0].settings).levels = few;
+    window_->document().setOrder(order, "fewer levels");
+    ASSERT_TRUE(settle());
+    auto* table = find<QLabel>("Now and held");
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return table->text().contains("triangles here"); }, kPatience));
+    EXPECT_THAT(table->text().toStdString(), HasSubstr("now"));
+    button("Swap with held")->click();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(settings().levels, LadderSettings().levels);
+    button("Swap with held")->click();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(settings().levels, few);
+}
+
+TEST_F(LadderPages, OnlyTheFieldsOfTheRuleCanBeEdited) {
+    openLadder(LadderInstrument::Settings);
+    auto* rule = find<QComboBox>("Levels by");
+    auto* ratio = find<QDoubleSpinBox>("Ratio");
+    auto* step = find<QDoubleSpinBox>("Step");
+    EXPECT_TRUE(ratio->isEnabled());
+    EXPECT_FALSE(step->isEnabled());
+    emit rule->activated(static_cast<int>(LevelRule::Deviation));
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(settings().rule, LevelRule::Deviation);
+    EXPECT_FALSE(ratio->isEnabled());
+    EXPECT_TRUE(step->isEnabled());
+}
+
+}  // namespace
+}  // namespace flentro::app
