@@ -2,10 +2,24 @@
 
 #include <fmt/format.h>
 
+#include <charconv>
+
 namespace flentro {
 
 std::string toHex(const Hash& hash) {
     return fmt::format("{:016x}{:016x}", hash.high, hash.low);
+}
+
+std::optional<Hash> parseHash(std::string_view hex) {
+    constexpr std::size_t kDigits = 16;
+    if (hex.size() != 2 * kDigits) return std::nullopt;
+    const auto parse = [&](std::size_t from, std::uint64_t& value) {
+        const char* end = hex.data() + from + kDigits;
+        return std::from_chars(hex.data() + from, end, value, 16).ptr == end;
+    };
+    Hash hash;
+    if (!parse(0, hash.high) || !parse(kDigits, hash.low)) return std::nullopt;
+    return hash;
 }
 
 Hasher::Hasher() : state_(XXH3_createState()) {

@@ -7,6 +7,7 @@
 #include <compare>
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -22,6 +23,9 @@ struct Hash {
 
 /// 32 hexadecimal digits.
 [[nodiscard]] std::string toHex(const Hash& hash);
+
+/// The reverse; nothing if it is none.
+[[nodiscard]] std::optional<Hash> parseHash(std::string_view hex);
 
 /// Collects values into one hash. Variable-length values are prefixed by their length, so
 /// that neighbouring values cannot run into each other.

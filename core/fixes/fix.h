@@ -14,12 +14,23 @@
 
 namespace flentro {
 
-/// Lossless: weld equal vertices, drop degenerate and duplicate triangles, unused vertices.
+/// Triangles of one mesh that no spot of a survey has seen.
+struct UnseenTriangles {
+    std::string asset;  ///< For the reader; the mesh is found by its hash.
+    Hash mesh;
+    std::vector<std::uint32_t> runs;  ///< First, count, first, count, ...; rising.
+};
+
+/// What shows nothing, taken away: nothing is lost but with `holeSize` and `unseen`.
 struct TidySettings {
     bool weld = true;
     bool dropDegenerate = true;
     bool dropDuplicates = true;
     bool dropUnused = true;
+    bool joinTiles = true;  ///< Lets repeating pictures run on over faces that have one each.
+    bool dissolve = true;   ///< Fewer triangles where surface and attributes are flat.
+    double holeSize = 0;    ///< Metres at scale 1: smaller holes are closed to a point; 0: none.
+    std::vector<UnseenTriangles> unseen;  ///< Dropped.
 };
 
 /// What an artist changed by hand for one asset.
@@ -86,9 +97,19 @@ struct Fix {
     FixSettings settings;
 };
 
+/// What one part of a fix takes from one asset, or from all.
+struct Saving {
+    std::string what;
+    std::size_t triangles = 0;  ///< Of the mesh.
+    std::size_t placed = 0;     ///< The same times the copies.
+    std::size_t vertices = 0;
+};
+
 /// What a fix did, for its card and the report.
 struct FixRecord {
     std::string summary;             ///< One sentence with numbers.
+    std::vector<Saving> steps;       ///< Of the whole scene, in their order.
+    std::vector<Saving> assets;      ///< Those that lost triangles, most as placed first.
     std::vector<std::string> notes;  ///< What was left alone, and why.
 };
 

@@ -54,9 +54,33 @@ private:
     std::string problem_;
 };
 
+Expected<UnseenTriangles> parseUnseen(const Json& json) {
+    UnseenTriangles unseen;
+    unseen.asset = jsonOr<std::string>(json, "asset", "");
+    const auto hash = parseHash(jsonOr<std::string>(json, "mesh", ""));
+    const Json& runs = jsonArray(json, "runs");
+    for (const Json& run : runs)
+        if (run.is_number_unsigned()) unseen.runs.push_back(run.get<std::uint32_t>());
+    if (!hash || unseen.runs.size() != runs.size() || runs.size() % 2 != 0)
+        return fail(ErrorCode::InvalidInput,
+                    fmt::format("'unseen' of '{}' must have the hash of a mesh and pairs of first "
+                                "triangle and count",
+                                unseen.asset));
+    unseen.mesh = *hash;
+    return unseen;
+}
+
 Expected<FixSettings> parseTidy(const Json& json) {
     TidySettings s;
+    for (const Json& entry : jsonArray(json, "unseen")) {
+        const auto unseen = parseUnseen(entry);
+        if (!unseen) return tl::unexpected(unseen.error());
+        s.unseen.push_back(*unseen);
+    }
     return Reader(json)
+        .flag("joinTiles", s.joinTiles)
+        .flag("dissolve", s.dissolve)
+        .number("holeSize", s.holeSize, 0, 1e6)
         .flag("weld", s.weld)
         .flag("dropDegenerate", s.dropDegenerate)
         .flag("dropDuplicates", s.dropDuplicates)
@@ -123,10 +147,17 @@ Expected<FixSettings> parseCulling(const Json& json) {
 }
 
 Json write(const TidySettings& s) {
-    return {{"weld", s.weld},
-            {"dropDegenerate", s.dropDegenerate},
-            {"dropDuplicates", s.dropDuplicates},
-            {"dropUnused", s.dropUnused}};
+    Json json = {{"weld", s.weld},
+                 {"dropDegenerate", s.dropDegenerate},
+                 {"dropDuplicates", s.dropDuplicates},
+                 {"dropUnused", s.dropUnused},
+                 {"joinTiles", s.joinTiles},
+                 {"dissolve", s.dissolve},
+                 {"holeSize", s.holeSize}};
+    for (const UnseenTriangles& unseen : s.unseen)
+        json["unseen"].push_back(
+            {{"asset", unseen.asset}, {"mesh", toHex(unseen.mesh)}, {"runs", unseen.runs}});
+    return json;
 }
 
 Json write(const LadderSettings& s) {

@@ -1,21 +1,34 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
+#include <numeric>
 #include <set>
 
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/fix.h"
 #include "geometry/weld.h"
+#include "simplify/holes.h"
+#include "simplify/reducer.h"
+#include "simplify/tiles.h"
 
 namespace flentro {
 namespace {
 
+/// The steps of tidying, in their order.
+enum Step : std::size_t { Unseen, Weld, Degenerate, Duplicate, Holes, Dissolve, kSteps };
+constexpr const char* kStepNames[kSteps] = {"never seen",     "equal vertices", "no surface",
+                                            "twice the same", "small holes",    "flat surfaces"};
+
 struct Tidied {
     MeshPtr mesh;
-    std::size_t degenerate = 0;
-    std::size_t duplicate = 0;
-    std::size_t vertices = 0;  ///< Welded or unused.
+    std::array<std::size_t, kSteps> triangles{};  ///< That each step took.
+    std::size_t vertices = 0;                     ///< Welded or unused.
+
+    [[nodiscard]] std::size_t allTriangles() const {
+        return std::accumulate(triangles.begin(), triangles.end(), std::size_t{0});
+    }
 };
 
 using Corners = std::array<std::uint32_t, 3>;
@@ -44,11 +57,11 @@ void dropTriangles(Part& part, const TidySettings& settings, Tidied& result) {
         const Corners t = {part.indices[i], part.indices[i + 1], part.indices[i + 2]};
         if (settings.dropDegenerate &&
             isDegenerate(positions[t[0]], positions[t[1]], positions[t[2]])) {
-            ++result.degenerate;
+            ++result.triangles[Degenerate];
             continue;
         }
         if (settings.dropDuplicates && !seen.insert(rotated(t)).second) {
-            ++result.duplicate;
+            ++result.triangles[Duplicate];
             continue;
         }
         for (std::size_t k = 0; k < 3; ++k) part.indices[kept + k] = t[k];
@@ -57,22 +70,111 @@ void dropTriangles(Part& part, const TidySettings& settings, Tidied& result) {
     part.indices.resize(kept);
 }
 
-Tidied tidy(const MeshPtr& mesh, const TidySettings& settings) {
+void dropUnseen(Mesh& mesh, const UnseenTriangles& unseen, Tidied& result) {
+    std::vector<bool> gone(mesh.triangles, false);
+    for (std::size_t i = 0; i + 1 < unseen.runs.size(); i += 2)
+        for (std::size_t t = unseen.runs[i];
+             t < std::min(gone.size(), std::size_t{unseen.runs[i]} + unseen.runs[i + 1]); ++t)
+            gone[t] = true;
+    std::size_t first = 0;
+    for (Part& part : mesh.parts) {
+        const std::size_t count = part.triangleCount();
+        std::vector<std::uint32_t> kept;
+        for (std::size_t t = 0; t < count; ++t)
+            if (!gone[first + t])
+                kept.insert(kept.end(), part.indices.begin() + std::ptrdiff_t(3 * t),
+                            part.indices.begin() + std::ptrdiff_t(3 * t + 3));
+        if (count > 0) {
+            result.triangles[Unseen] += count - kept.size() / 3;
+            part.indices = std::move(kept);
+        }
+        first += count;
+    }
+}
+
+/// True if dissolving looks at all that the vertices carry.
+bool isUnderstood(const Mesh& mesh) {
+    static const std::set<std::string> known = {"POSITION", "NORMAL", "TANGENT", "TEXCOORD_0",
+                                                "COLOR_0"};
+    return std::all_of(mesh.parts.begin(), mesh.parts.end(), [](const Part& part) {
+        return part.targets.empty() &&
+               std::all_of(part.attributes.begin(), part.attributes.end(),
+                           [](const Attribute& a) { return known.contains(a.semantic); });
+    });
+}
+
+/// Fewer triangles for the same surface; nothing is done where nothing is won.
+void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& result) {
+    if (!isUnderstood(mesh)) return;
+    Mesh joined = mesh;
+    for (Part& part : joined.parts) {
+        const bool alone = part.material < 0;
+        if (!tiles || (!alone && !repeats[static_cast<std::size_t>(part.material)])) continue;
+        if (auto better = joinTiles(part)) part = std::move(*better);
+    }
+    const MeshPtr before = finishMesh(std::move(joined));
+    ReducerOptions options;
+    options.lossless = true;
+    Reducer reducer(*before, options);
+    reducer.reduceTo(0, std::numeric_limits<double>::infinity(), noProgress());
+    if (reducer.triangleCount() >= mesh.triangles) return;
+    result.triangles[Dissolve] += mesh.triangles - reducer.triangleCount();
+    mesh = reducer.mesh();
+}
+
+Tidied tidy(const MeshPtr& mesh, const TidySettings& settings, const std::vector<bool>& repeats) {
     Tidied result;
     Mesh copy = *mesh;
+    const auto unseen = std::find_if(settings.unseen.begin(), settings.unseen.end(),
+                                     [&](const auto& u) { return u.mesh == mesh->hash; });
+    if (unseen != settings.unseen.end()) dropUnseen(copy, *unseen, result);
     for (Part& part : copy.parts) {
         if (!part.isTriangles()) continue;
         if (settings.weld) weld(part);
         dropTriangles(part, settings, result);
-        if (settings.dropUnused) part = dropUnusedVertices(part);
     }
+    if (settings.holeSize > 0) {
+        ClosedHoles closed = closeHoles(copy, settings.holeSize);
+        result.triangles[Holes] += closed.triangles;
+        copy = std::move(closed.mesh);
+    }
+    if (settings.dissolve) {
+        copy.triangles = 0;
+        for (const Part& part : copy.parts) copy.triangles += part.triangleCount();
+        dissolve(copy, settings.joinTiles, repeats, result);
+    }
+    if (settings.dropUnused)
+        for (Part& part : copy.parts)
+            if (part.isTriangles()) part = dropUnusedVertices(part);
     const bool emptied =
         std::erase_if(copy.parts, [](const Part& part) { return part.indices.empty(); }) > 0;
-    if (copy.parts.empty() && emptied) copy.parts = mesh->parts;
+    if (copy.parts.empty() && emptied) {
+        // Gone altogether is for culling to decide; a mesh keeps something to show.
+        result = {};
+        copy.parts = mesh->parts;
+    }
     result.mesh = finishMesh(std::move(copy));
     result.vertices = mesh->vertices - std::min(mesh->vertices, result.mesh->vertices);
     if (result.mesh->hash == mesh->hash) result.mesh = mesh;
     return result;
+}
+
+/// [materials] Whether all their pictures repeat both ways and lie as their coordinates say.
+std::vector<bool> repeatingMaterials(const Scene& scene) {
+    constexpr int kRepeat = 10497;  // glTF 2.0, sampler.wrapS
+    std::vector<bool> repeats;
+    for (const Material& material : scene.materials) {
+        bool all = material.source.dump().find("KHR_texture_transform") == std::string::npos;
+        for (const TextureUse& use : material.textures) {
+            const int sampler = scene.textures[static_cast<std::size_t>(use.texture)].sampler;
+            if (sampler < 0) continue;
+            const Json& rest = scene.samplers[static_cast<std::size_t>(sampler)].rest;
+            all = all && jsonOr(rest, "wrapS", kRepeat) == kRepeat &&
+                  jsonOr(rest, "wrapT", kRepeat) == kRepeat;
+        }
+        repeats.push_back(all);
+    }
+    return repeats;
 }
 
 std::vector<std::size_t> instanceCounts(const Scene& scene) {
@@ -81,33 +183,52 @@ std::vector<std::size_t> instanceCounts(const Scene& scene) {
     return counts;
 }
 
+FixRecord describeTidying(const std::vector<Tidied>& tidied, const Scene& before) {
+    const std::vector<std::size_t> instances = instanceCounts(before);
+    FixRecord record;
+    for (const char* name : kStepNames) record.steps.push_back({name, 0, 0, 0});
+    Saving all;
+    std::size_t changed = 0;
+    for (std::size_t i = 0; i < tidied.size(); ++i) {
+        const std::size_t triangles = tidied[i].allTriangles();
+        const Saving asset{before.assets[i].mesh->name, triangles, triangles * instances[i],
+                           tidied[i].vertices};
+        for (std::size_t step = 0; step < kSteps; ++step) {
+            record.steps[step].triangles += tidied[i].triangles[step];
+            record.steps[step].placed += tidied[i].triangles[step] * instances[i];
+        }
+        all.triangles += asset.triangles;
+        all.placed += asset.placed;
+        all.vertices += asset.vertices;
+        changed += tidied[i].mesh != before.assets[i].mesh;
+        if (triangles > 0) record.assets.push_back(asset);
+    }
+    record.steps[Weld].vertices = all.vertices;
+    std::stable_sort(record.assets.begin(), record.assets.end(),
+                     [](const Saving& a, const Saving& b) { return a.placed > b.placed; });
+    record.summary =
+        fmt::format("{} of {} assets tidied: {} triangles ({} as placed) and {} vertices less",
+                    changed, tidied.size(), formatCount(all.triangles), formatCount(all.placed),
+                    formatCount(all.vertices));
+    return record;
+}
+
 }  // namespace
 
 Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Progress& progress) {
     Fixed result{scene, {}};
+    const std::vector<bool> repeats = repeatingMaterials(scene);
     std::vector<Tidied> tidied(scene.assets.size());
     const bool finished = parallelFor(tidied.size(), "Tidying", progress, [&](std::size_t i) {
-        tidied[i].mesh = scene.assets[i].mesh;
-        if (scene.assets[i].importance != Importance::Keep)
-            tidied[i] = tidy(scene.assets[i].mesh, settings);
+        const Asset& asset = scene.assets[i];
+        tidied[i].mesh = asset.mesh;
+        if (asset.importance != Importance::Keep) tidied[i] = tidy(asset.mesh, settings, repeats);
     });
     if (!finished) return fail(ErrorCode::Cancelled, "Tidying was stopped");
-    const std::vector<std::size_t> instances = instanceCounts(scene);
-    std::size_t triangles = 0;
-    std::size_t placed = 0;
-    std::size_t vertices = 0;
-    std::size_t changed = 0;
-    for (std::size_t i = 0; i < tidied.size(); ++i) {
-        const std::size_t dropped = tidied[i].degenerate + tidied[i].duplicate;
-        triangles += dropped;
-        placed += dropped * instances[i];
-        vertices += tidied[i].vertices;
-        changed += tidied[i].mesh != scene.assets[i].mesh;
-        result.scene.assets[i].mesh = tidied[i].mesh;
-    }
-    result.record.summary = fmt::format(
-        "{} of {} assets tidied: {} triangles ({} as placed) and {} vertices less", changed,
-        tidied.size(), formatCount(triangles), formatCount(placed), formatCount(vertices));
+    for (std::size_t i = 0; i < tidied.size(); ++i) result.scene.assets[i].mesh = tidied[i].mesh;
+    for (Object& object : result.scene.objects)
+        object.bounds = transformBox(object.world, result.scene.mesh(object).bounds);
+    result.record = describeTidying(tidied, scene);
     return result;
 }
 

@@ -27,6 +27,7 @@ public:
     [[nodiscard]] std::uint32_t positionOf(std::uint32_t wedge) const {
         return wedgePosition_[wedge];
     }
+    [[nodiscard]] const std::vector<AttributeSlot>& attributeSlots() const { return slots_; }
     [[nodiscard]] std::uint32_t partOf(std::uint32_t wedge) const { return wedgePart_[wedge]; }
     [[nodiscard]] std::size_t mostTriangles() const { return corners_.size() / 3; }
     [[nodiscard]] std::size_t fewestTriangles() const;

@@ -28,6 +28,12 @@ constexpr double kSweepShare = 0.08;
 /// Of a sweep's candidates about one in this many can be carried out.
 constexpr std::size_t kCandidates = 3;
 
+/// What counts as the same where nothing may be lost: in diagonals; in the attribute's own
+/// measure; as a share. Files hold floats, so that even flat surfaces are not quite.
+constexpr float kSamePlane = 1e-5F;
+constexpr float kSameAttribute = 2e-4F;
+constexpr double kSameArea = 1e-5;
+
 /// Costs that are none: not the edge's owner or impossible; to be computed; not possible as its
 /// surroundings were.
 constexpr float kNever = std::numeric_limits<float>::infinity();
@@ -67,14 +73,18 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
       flags_(wedges.positions.size(), 0),
       touched_(wedges.positions.size(), 0),
       mark_(wedges.positions.size(), 0),
-      crossSeams_(options.crossSeams),
-      placement_(options.placement),
+      crossSeams_(options.crossSeams && !options.lossless),
+      lossless_(options.lossless),
+      placement_(options.lossless ? Placement::Existing : options.placement),
       unit_(wedges.unit),
       alive_(wedges.corners.size() / 3),
       metric_(wedges, importanceOfWedges(wedges, options.importance)),
       log_(mesh, std::move(wedges)) {
     positions_.reserve(corners_.size());
     for (const std::uint32_t wedge : corners_) positions_.push_back(log_.positionOf(wedge));
+    for (const AttributeSlot& slot : log_.attributeSlots())
+        tolerances_.insert(tolerances_.end(), static_cast<std::size_t>(slot.components),
+                           kSameAttribute * static_cast<float>(slot.scale));
     indexCorners();
     findFacing();
     findBorders(options.lockBorders);
@@ -226,7 +236,9 @@ void Reducer::evaluateChanged() {
                              touched_[positionAt(nextCorner(corner))] == sweep_;
         const bool open = costs_[corner] == kUnknown || (retries && costs_[corner] == kBlocked);
         if (!changed && !open) continue;
-        costs_[corner] = isOwner(corner) && plan(corner, edge) ? edge.joined.cost : kNever;
+        const bool possible = isOwner(corner) && plan(corner, edge) &&
+                              !(lossless_ && edge.joined.distance > kSamePlane);
+        costs_[corner] = possible ? edge.joined.cost : kNever;
     }
 }
 
@@ -454,7 +466,7 @@ bool Reducer::keepsFacing(std::uint32_t moving, std::uint32_t other, const Vec3f
 
 /// A piece that goes leaves its area half its size away from what remains, more or less.
 void Reducer::addDrops(std::vector<std::pair<float, std::uint32_t>>& candidates) const {
-    if (pieces_.size() < 2) return;
+    if (pieces_.size() < 2 || lossless_) return;
     for (std::uint32_t i = 0; i < pieces_.size(); ++i) {
         const Piece& piece = pieces_[i];
         const bool loose = piece.size < kLooseSize || crossesNow_;
@@ -487,8 +499,60 @@ bool Reducer::tryCollapse(std::uint32_t corner, double limit) {
     return false;
 }
 
+/// True if the triangle of a corner stays in its plane, and its attributes the same functions on
+/// it, when the corner goes to where `wedge` is.
+bool Reducer::continues(std::uint32_t corner, std::uint32_t wedge) const {
+    const std::uint32_t own[] = {corners_[corner], corners_[nextCorner(corner)],
+                                 corners_[previousCorner(corner)]};
+    const Vec3d a = metric_.place(positionAt(corner)).cast<double>();
+    const Vec3d b = metric_.place(positionAt(nextCorner(corner))).cast<double>();
+    const Vec3d c = metric_.place(positionAt(previousCorner(corner))).cast<double>();
+    const Vec3d to = metric_.place(log_.positionOf(wedge)).cast<double>();
+    const Vec3d across = (b - a).cross(c - a);
+    const double whole = across.squaredNorm();
+    if (!(whole > 0)) return false;
+    if (std::fabs((to - a).dot(across)) > kSamePlane * std::sqrt(whole)) return false;
+    const double inB = (to - a).cross(c - a).dot(across) / whole;
+    const double inC = (b - a).cross(to - a).dot(across) / whole;
+    const double shares[] = {1 - inB - inC, inB, inC};
+    const auto reach = static_cast<float>(std::fabs(shares[0]) + std::fabs(inB) + std::fabs(inC));
+    const auto there = metric_.attributes(wedge);
+    for (std::size_t k = 0; k < there.size(); ++k) {
+        float value = 0;
+        for (std::size_t i = 0; i < 3; ++i)
+            value += static_cast<float>(shares[i]) * metric_.attributes(own[i])[k];
+        if (!(std::fabs(value - there[k]) <= reach * tolerances_[k])) return false;
+    }
+    return true;
+}
+
+/// All triangles that stay continue, and together they cover what was covered before.
+bool Reducer::losesNothing(const Plan& plan) const {
+    if (plan.joined.distance > kSamePlane) return false;
+    double before = 0;
+    double after = 0;
+    const auto area = [](const Vec3f& a, const Vec3f& b, const Vec3f& c) {
+        return (b - a).cast<double>().cross((c - a).cast<double>()).norm();
+    };
+    for (const std::uint32_t corner : cornersOf(plan.from)) {
+        if (!isAlive(corner)) continue;
+        const std::uint32_t b = positionAt(nextCorner(corner));
+        const std::uint32_t c = positionAt(previousCorner(corner));
+        before += area(metric_.place(plan.from), metric_.place(b), metric_.place(c));
+        if (b == plan.to || c == plan.to) continue;
+        after += area(metric_.place(plan.to), metric_.place(b), metric_.place(c));
+        const auto merges = plan.all();
+        const auto merge = std::find_if(merges.begin(), merges.end(), [&](const WedgeMerge& m) {
+            return m.from == corners_[corner];
+        });
+        if (merge == merges.end() || !continues(corner, merge->to)) return false;
+    }
+    return std::fabs(after - before) <= kSameArea * before;
+}
+
 bool Reducer::isAllowed(const Plan& plan, double limit) {
     if (static_cast<double>(plan.joined.distance) > limit) return false;
+    if (lossless_ && !losesNothing(plan)) return false;
     const Vec3f place = metric_.place(plan.to) + plan.joined.offset;
     return keepsTopology(plan.from, plan.to) && keepsFacing(plan.from, plan.to, place) &&
            (!plan.fit || keepsFacing(plan.to, plan.from, place));

@@ -36,6 +36,10 @@ struct ReducerOptions {
     /// How much the surface around each vertex matters, > 0; 1 is usual. [parts][vertices];
     /// empty: 1 everywhere. Four times the importance halves the deviation that is spent there.
     std::vector<std::vector<float>> importance;
+    /// Only collapses that change nothing that can be seen: surfaces stay in their planes and
+    /// all attributes that the metric looks at the same functions on them. Vertices stay among
+    /// the existing ones, no piece goes, no seam is crossed.
+    bool lossless = false;
 };
 
 /// Reduces one mesh further and further and keeps every state on the way.
@@ -126,6 +130,8 @@ private:
                                   bool& qMoves) const;
     void choosePlace(std::uint32_t p, std::uint32_t q, bool pMoves, bool qMoves, Plan& plan) const;
     [[nodiscard]] bool isAllowed(const Plan& plan, double limit);
+    [[nodiscard]] bool losesNothing(const Plan& plan) const;
+    [[nodiscard]] bool continues(std::uint32_t corner, std::uint32_t wedge) const;
     [[nodiscard]] bool keepsTopology(std::uint32_t p, std::uint32_t q);
     [[nodiscard]] bool keepsFacing(std::uint32_t moving, std::uint32_t other,
                                    const Vec3f& place) const;
@@ -144,6 +150,8 @@ private:
     float mostDropped_ = 0;    ///< Area of a piece, squared units, that may go.
     bool crossSeams_;          ///< May it ever?
     bool crossesNow_ = false;  ///< Nothing else was possible.
+    bool lossless_;
+    std::vector<float> tolerances_;  ///< [K] Of attributes in lossless mode.
     std::uint32_t stamp_ = 0;
     std::uint32_t sweep_ = 0;
     Placement placement_;
