@@ -103,6 +103,14 @@ MainWindow::MainWindow(QWidget* parent)
                 showStep(WorkStep::Fixes);
                 fixes_->addOrShow(key, asset);
             });
+    connect(&fixes_->tidy(), &TidyInstrument::previewRequested, this, [this] {
+        view_->setLens(LensKind::Wireframe);
+        view_->lookAtSelection();
+    });
+    connect(&fixes_->tidy(), &TidyInstrument::swapRequested, this, [this] {
+        view_->setShowing(view_->showing() == Showing::Original ? Showing::Result
+                                                                : Showing::Original);
+    });
     connect(&document_, &Document::failed, this, &MainWindow::showFailure);
     connect(&document_, &Document::opened, this, [this](const QString& file) {
         failure_->hide();

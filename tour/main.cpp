@@ -118,6 +118,7 @@ public:
         good = take("lens-wireframe") && good;
         window_.showStep(WorkStep::Fixes);
         window_.fixes().addOrShow("tidy", "");
+        good = take("fixes-tidy") && good;
         window_.fixes().addOrShow("ladder", "bollard");
         window_.view().setLens(LensKind::Level);
         good = take("fixes-ladder") && good;

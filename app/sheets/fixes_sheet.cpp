@@ -147,7 +147,9 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
       cardHolder_(new QWidget),
       instruments_(new QStackedWidget),
       ladder_(new LadderInstrument(document)),
-      culling_(new CullingInstrument(document)) {
+      culling_(new CullingInstrument(document)),
+      tidy_(new TidyInstrument(document)),
+      nothing_(makeFaint("")) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 10);
     layout->setSpacing(7);
@@ -174,7 +176,10 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     cards->setContentsMargins(0, 0, 0, 0);
     cards->setSpacing(5);
     layout->addWidget(cardHolder_);
-    instruments_->addWidget(makeTidyPanel());
+    nothing_->setWordWrap(true);
+    nothing_->setAlignment(Qt::AlignTop);
+    instruments_->addWidget(nothing_);
+    instruments_->addWidget(tidy_);
     instruments_->addWidget(ladder_);
     instruments_->addWidget(culling_);
     layout->addWidget(instruments_, 1);
@@ -186,13 +191,6 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     connect(&document, &Document::countsChanged, this, &FixesSheet::refreshCards);
     connect(&document, &Document::selectionChanged, this, &FixesSheet::refreshCards);
     rebuildCards();
-}
-
-QWidget* FixesSheet::makeTidyPanel() {
-    tidy_ = makeFaint("");
-    tidy_->setWordWrap(true);
-    tidy_->setAlignment(Qt::AlignTop);
-    return tidy_;
 }
 
 void FixesSheet::change(const QString& text, const std::function<void(WorkOrder&)>& apply) {
@@ -291,19 +289,21 @@ void FixesSheet::refreshCards() {
         card->setContribution(change);
     }
     const Fix* chosen = document_.project().order.find(document_.selectedFix());
-    tidy_->setText(
-        cards_.empty()
-            ? tr("No fixes yet. Add one: nothing is changed in the source scene, and each "
-                 "fix can be switched off again.")
-        : chosen ? tr("Tidy has no settings to turn: it only takes away what cannot be seen.")
-                 : tr("Choose a fix to see its instrument."));
-    if (!chosen || std::holds_alternative<TidySettings>(chosen->settings)) {
-        instruments_->setCurrentIndex(0);
+    nothing_->setText(cards_.empty()
+                          ? tr("No fixes yet. Add one: nothing is changed in the source scene, and "
+                               "each fix can be switched off again.")
+                          : tr("Choose a fix to see its instrument."));
+    const bool another = chosen && std::exchange(shownFix_, chosen->id) != chosen->id;
+    if (!chosen) {
+        instruments_->setCurrentWidget(nothing_);
+    } else if (std::holds_alternative<TidySettings>(chosen->settings)) {
+        if (another) tidy_->setFix(chosen->id);
+        instruments_->setCurrentWidget(tidy_);
     } else if (std::holds_alternative<LadderSettings>(chosen->settings)) {
-        if (instruments_->currentWidget() != ladder_) ladder_->setFix(chosen->id);
+        if (another) ladder_->setFix(chosen->id);
         instruments_->setCurrentWidget(ladder_);
     } else {
-        if (instruments_->currentWidget() != culling_) culling_->setFix(chosen->id);
+        if (another) culling_->setFix(chosen->id);
         instruments_->setCurrentWidget(culling_);
     }
 }

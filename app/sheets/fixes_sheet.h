@@ -10,6 +10,7 @@
 #include "instruments/culling_instrument.h"
 #include "instruments/ladder_instrument.h"
 #include "instruments/staircase.h"
+#include "instruments/tidy_instrument.h"
 #include "sheets/sheet.h"
 
 namespace flentro::app {
@@ -26,6 +27,7 @@ public:
     void addOrShow(const QString& key, const QString& asset);
     [[nodiscard]] LadderInstrument& ladder() { return *ladder_; }
     [[nodiscard]] CullingInstrument& culling() { return *culling_; }
+    [[nodiscard]] TidyInstrument& tidy() { return *tidy_; }
 
 private:
     void rebuildCards();
@@ -34,7 +36,6 @@ private:
     void add(const std::string& key);
     void change(const QString& text, const std::function<void(WorkOrder&)>& apply);
     void move(int id, int by);
-    QWidget* makeTidyPanel();
 
     Document& document_;
     QComboBox* measure_;
@@ -44,7 +45,9 @@ private:
     QStackedWidget* instruments_;
     LadderInstrument* ladder_;
     CullingInstrument* culling_;
-    QLabel* tidy_;
+    TidyInstrument* tidy_;
+    int shownFix_ = 0;  ///< Whose instrument is shown.
+    QLabel* nothing_;  ///< What to do while no fix is chosen.
 };
 
 /// One fix of the work order.

@@ -1,0 +1,229 @@
+#include "instruments/tidy_instrument.h"
+
+#include <QGridLayout>
+
+#include "base/text.h"
+#include "fixes/unseen.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+QString count(std::size_t value) {
+    return toText(formatCount(static_cast<double>(value)));
+}
+
+}  // namespace
+
+TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      assets_(makeTable({tr("Asset"), tr("Triangles less"), tr("As placed")})),
+      show_(new QPushButton(tr("Show me"))),
+      swap_(new QPushButton(tr("Before / after"))) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(12);
+    grid->setVerticalSpacing(3);
+    grid->setColumnStretch(0, 1);
+    grid->addWidget(makeFaint(tr("Triangles less")), 0, 1, Qt::AlignRight);
+    grid->addWidget(makeFaint(tr("as placed")), 0, 2, Qt::AlignRight);
+    addStep(
+        grid, tr("Drop what was never seen"),
+        tr("Triangles that no ray of the survey met, and no corner of which was met."),
+        [](const auto& s) { return !s.unseen.empty(); }, [](auto&, bool) {});
+    addStep(
+        grid, tr("Weld equal vertices"), tr("Those that are equal in every attribute."),
+        [](const auto& s) { return s.weld; }, [](auto& s, bool on) { s.weld = on; });
+    addStep(
+        grid, tr("Drop triangles without surface"), tr("All corners on one line."),
+        [](const auto& s) { return s.dropDegenerate; },
+        [](auto& s, bool on) { s.dropDegenerate = on; });
+    addStep(
+        grid, tr("Drop triangles that are there twice"), tr("With the same corners and facing."),
+        [](const auto& s) { return s.dropDuplicates; },
+        [](auto& s, bool on) { s.dropDuplicates = on; });
+    addHoles(grid);
+    addStep(
+        grid, tr("Dissolve flat surfaces"),
+        tr("Fewer triangles where the surface is flat and its picture, normals and colours run "
+           "straight on. Nothing changes that can be seen."),
+        [](const auto& s) { return s.dissolve; }, [](auto& s, bool on) { s.dissolve = on; });
+    layout->addLayout(grid);
+    layout->addLayout(makeUnseen());
+    assets_->setAccessibleName(tr("Assets that lose triangles"));
+    layout->addWidget(assets_, 1);
+    auto* buttons = new QHBoxLayout;
+    show_->setToolTip(tr("Goes to a copy of the asset and shows the edges of its triangles."));
+    swap_->setToolTip(tr("Original or result (space)."));
+    buttons->addWidget(show_);
+    buttons->addWidget(swap_);
+    buttons->addStretch(1);
+    layout->addLayout(buttons);
+    connect(show_, &QPushButton::clicked, this, &TidyInstrument::preview);
+    connect(swap_, &QPushButton::clicked, this, &TidyInstrument::swapRequested);
+    connect(assets_, &QTableWidget::itemDoubleClicked, this, &TidyInstrument::preview);
+    connect(&document, &Document::resultChanged, this, &TidyInstrument::refresh);
+    connect(&document, &Document::projectChanged, this, &TidyInstrument::refresh);
+    connect(&document, &Document::surveyChanged, this, &TidyInstrument::refresh);
+}
+
+void TidyInstrument::addStep(QGridLayout* grid, const QString& name, const QString& tip,
+                             std::function<bool(const TidySettings&)> get,
+                             std::function<void(TidySettings&, bool)> set) {
+    Row row{new QCheckBox(name), new QLabel, new QLabel, std::move(get)};
+    row.box->setToolTip(tip);
+    const int line = grid->rowCount();
+    grid->addWidget(row.box, line, 0);
+    int column = 1;
+    for (QLabel* label : {row.triangles, row.placed}) {
+        label->setFont(figureFont(12));
+        grid->addWidget(label, line, column++, Qt::AlignRight);
+    }
+    connect(row.box, &QCheckBox::clicked, this, [this, name, set = std::move(set)](bool on) {
+        change(tr("Tidy: %1").arg(name.toLower()), [&](TidySettings& s) { set(s, on); });
+    });
+    rows_.push_back(std::move(row));
+}
+
+void TidyInstrument::addHoles(QGridLayout* grid) {
+    addStep(
+        grid, tr("Close holes smaller than"),
+        tr("Moves the outline of small holes to their middle. Unlike the other steps this can be "
+           "seen, at the size given."),
+        [](const auto& s) { return s.holeSize > 0; },
+        [](auto& s, bool on) { s.holeSize = on ? 0.005 : 0; });
+    holes_ = makeNumber(
+        {tr("Holes smaller than"), "mm", 0, 1e5, 1, tr("At scale 1.")}, this, [this](double value) {
+            change(tr("Tidy: size of holes"), [&](TidySettings& s) { s.holeSize = value / 1000; });
+        });
+    holes_->setFixedWidth(92);
+    auto* cell = new QHBoxLayout;
+    const int line = grid->rowCount() - 1;
+    grid->removeWidget(rows_.back().box);
+    cell->addWidget(rows_.back().box);
+    cell->addWidget(holes_);
+    cell->addStretch(1);
+    grid->addLayout(cell, line, 0);
+}
+
+QLayout* TidyInstrument::makeUnseen() {
+    auto* row = new QHBoxLayout;
+    unseen_ = new QPushButton(tr("Never seen: take from survey"));
+    forget_ = new QPushButton(tr("Forget"));
+    unseenText_ = makeFaint("");
+    unseenText_->setWordWrap(true);
+    row->addWidget(unseen_);
+    row->addWidget(forget_);
+    row->addWidget(unseenText_, 1);
+    unseen_->setToolTip(
+        tr("Keeps the list of triangles that the present survey has never met in "
+           "this fix. A closer survey makes it safer."));
+    connect(unseen_, &QPushButton::clicked, this, &TidyInstrument::takeUnseenTriangles);
+    connect(forget_, &QPushButton::clicked, this, [this] {
+        change(tr("Tidy: keep what was never seen"), [](TidySettings& s) { s.unseen.clear(); });
+    });
+    return row;
+}
+
+void TidyInstrument::setFix(int id) {
+    fix_ = id;
+    refresh();
+}
+
+const TidySettings* TidyInstrument::settings() const {
+    const Fix* fix = document_.project().order.find(fix_);
+    return fix ? std::get_if<TidySettings>(&fix->settings) : nullptr;
+}
+
+const FixRecord* TidyInstrument::record() const {
+    for (const Step& step : document_.evaluation().steps)
+        if (step.fix == fix_) return &step.result->record;
+    return nullptr;
+}
+
+void TidyInstrument::change(const QString& text, const std::function<void(TidySettings&)>& apply) {
+    if (refreshing_ || !settings()) return;
+    WorkOrder order = document_.project().order;
+    apply(std::get<TidySettings>(order.find(fix_)->settings));
+    document_.setOrder(order, text);
+}
+
+void TidyInstrument::takeUnseenTriangles() {
+    const Surveyed& surveyed = document_.surveyed();
+    if (!surveyed.exists() || !surveyed.survey->hasRays()) return;
+    std::vector<UnseenTriangles> unseen = takeUnseen(*surveyed.scene, *surveyed.survey);
+    const Scene& source = *document_.source();
+    const std::size_t all = unseen.size();
+    std::erase_if(unseen, [&](const UnseenTriangles& u) {
+        return std::none_of(source.assets.begin(), source.assets.end(),
+                            [&](const Asset& asset) { return asset.mesh->hash == u.mesh; });
+    });
+    if (unseen.empty()) {
+        unseenText_->setText(all == 0 ? tr("The survey has seen everything.")
+                                      : tr("Other fixes had changed these meshes when the survey "
+                                           "was made. Switch them off and survey again."));
+        return;
+    }
+    change(tr("Tidy: drop what was never seen"),
+           [&](TidySettings& s) { s.unseen = std::move(unseen); });
+}
+
+void TidyInstrument::refresh() {
+    const TidySettings* now = settings();
+    if (!now) return;
+    refreshing_ = true;
+    holes_->setValue(now->holeSize * 1000);
+    refreshing_ = false;
+    const FixRecord* done = record();
+    for (std::size_t i = 0; i < rows_.size(); ++i) {
+        rows_[i].box->setChecked(rows_[i].get(*now));
+        const Saving* saving = done && i < done->steps.size() ? &done->steps[i] : nullptr;
+        rows_[i].triangles->setText(saving ? count(saving->triangles) : QString());
+        rows_[i].placed->setText(saving ? count(saving->placed) : QString());
+    }
+    rows_.front().box->setEnabled(false);  // switched by the buttons below
+    const bool surveyed = document_.surveyed().exists() && document_.surveyed().survey->hasRays();
+    unseen_->setEnabled(surveyed);
+    forget_->setEnabled(!now->unseen.empty());
+    unseenText_->setText(!now->unseen.empty() ? tr("of %1 meshes").arg(now->unseen.size())
+                         : surveyed           ? QString()
+                                              : tr("Needs a survey with rays."));
+    fillAssets(done ? *done : FixRecord());
+}
+
+void TidyInstrument::fillAssets(const FixRecord& record) {
+    assets_->setRowCount(static_cast<int>(record.assets.size()));
+    for (int row = 0; row < assets_->rowCount(); ++row) {
+        const Saving& asset = record.assets[static_cast<std::size_t>(row)];
+        setCell(assets_, row, 0, toText(asset.what), false);
+        setCell(assets_, row, 1, count(asset.triangles));
+        setCell(assets_, row, 2, count(asset.placed));
+    }
+    if (assets_->rowCount() > 0 && assets_->currentRow() < 0) assets_->selectRow(0);
+    show_->setEnabled(assets_->rowCount() > 0);
+}
+
+/// Selects the copy nearest to the eye.
+void TidyInstrument::preview() {
+    const QTableWidgetItem* item = assets_->item(assets_->currentRow(), 0);
+    if (!item) return;
+    const std::string name = item->text().toStdString();
+    const Scene& scene = *document_.source();
+    int nearest = -1;
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        if (scene.mesh(scene.objects[i]).name != name) continue;
+        const double distance = distanceTo(scene.objects[i].bounds, document_.view().eye);
+        if (distance >= least) continue;
+        least = distance;
+        nearest = static_cast<int>(i);
+    }
+    if (nearest < 0) return;
+    document_.selectObject(nearest);
+    emit previewRequested();
+}
+
+}  // namespace flentro::app
