@@ -77,6 +77,16 @@ public:
         return true;
     }
 
+    bool takeYard() {
+        window_.fixes().ladder().openYard();
+        YardDialog& yard = *window_.fixes().ladder().yard();
+        yard.measure();
+        const bool good = settle() && yard.report().failure.isEmpty();
+        const bool saved = yard.grab().save(QDir(folder_).filePath("stress-yard.png"));
+        yard.close();
+        return good && saved;
+    }
+
     bool take(const char* name) {
         if (!settle()) return false;
         walk();
@@ -128,6 +138,8 @@ public:
         window_.fixes().ladder().turnTo(LadderInstrument::Settings);
         good = take("fixes-ladder-settings") && good;
         window_.fixes().ladder().turnTo(LadderInstrument::Distances);
+        window_.fixes().ladder().setAsset("bollard");
+        good = takeYard() && good;
         window_.fixes().addOrShow("culling", "");
         window_.view().setLens(LensKind::ShareOfCost);
         good = take("fixes-culling") && good;

@@ -111,6 +111,13 @@ QWidget* LadderInstrument::makeDistances() {
     }
     row->addStretch(1);
     row->addWidget(reset_);
+    auto* yard = new QPushButton(tr("Yard"));
+    yard->setAccessibleName(tr("Stress yard"));
+    yard->setToolTip(
+        tr("Stress yard: draws many copies of this asset in each of its levels and "
+           "measures them."));
+    row->addWidget(yard);
+    connect(yard, &QPushButton::clicked, this, &LadderInstrument::openYard);
     layout->addLayout(row);
     reading_->setWordWrap(true);
     reading_->setTextFormat(Qt::RichText);
@@ -308,6 +315,18 @@ void LadderInstrument::keepCaps() {
             caps.push_back(box->value() == 0 ? kMostCopies : box->value());
         while (!caps.empty() && caps.back() == kMostCopies) caps.pop_back();
     });
+}
+
+void LadderInstrument::openYard() {
+    const auto [before, after] = stepScenes();
+    if (!after) return;
+    for (std::size_t i = 0; i < after->assets.size(); ++i) {
+        if (toText(after->assets[i].mesh->name) != asset_) continue;
+        if (!yard_) yard_ = new YardDialog(document_, this);
+        yard_->setAsset(after, i, before->assets[i].mesh);
+        yard_->show();
+        yard_->raise();
+    }
 }
 
 void LadderInstrument::hold() {

@@ -10,6 +10,7 @@
 
 #include "instruments/ladder_plot.h"
 #include "instruments/level_looks.h"
+#include "instruments/yard_dialog.h"
 
 namespace flentro::app {
 
@@ -22,6 +23,10 @@ public:
     void setAsset(const QString& name);
     [[nodiscard]] LadderPlot& plot() { return *plot_; }
     [[nodiscard]] LevelLooks& looks() { return *looks_; }
+
+    void openYard();
+    /// The stress yard, once it was opened.
+    [[nodiscard]] YardDialog* yard() { return yard_; }
 
     enum Page { Distances, Looks, Settings };
     void turnTo(Page page) { tabs_->setCurrentIndex(page); }
@@ -72,6 +77,7 @@ private:
     QPushButton* swap_ = nullptr;
     QLabel* comparison_ = nullptr;
     LatestRunner comparer_;
+    YardDialog* yard_ = nullptr;
     bool refreshing_ = false;
 };
 

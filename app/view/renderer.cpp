@@ -1,6 +1,7 @@
 #include "view/renderer.h"
 
 #include <Eigen/LU>
+#include <algorithm>
 #include <map>
 
 #include "findings/ranking.h"
@@ -79,6 +80,13 @@ void Renderer::collectBatches() {
     }
 }
 
+void Renderer::addWhole(std::size_t batch, std::size_t part, int instances, GLsizei count) {
+    if (count == 0) return;
+    const int together = frame_.target.instancing ? instances : 1;
+    for (int i = 0; i < instances; i += together)
+        slices_.push_back({batch, part, i, together, 0, count});
+}
+
 /// Draws of a bounded number of triangles each: a few instances, or a piece of a heavy mesh.
 void Renderer::cutSlices() {
     slices_.clear();
@@ -90,6 +98,10 @@ void Renderer::cutSlices() {
             const auto count = static_cast<GLsizei>(mesh.parts[p].triangleCount() * 3);
             lastTriangles_ +=
                 static_cast<std::size_t>(count) / 3 * static_cast<std::size_t>(instances);
+            if (frame_.timed) {
+                addWhole(b, p, instances, count);
+                continue;
+            }
             const int together = std::max(1, kSliceTriangles * 3 / std::max(1, count));
             for (int i = 0; i < instances; i += together)
                 for (GLsizei from = 0; from < count; from += kSliceTriangles * 3)
@@ -215,6 +227,13 @@ bool Renderer::advance(double milliseconds) {
         gl_->glBlendFunc(GL_ONE, GL_ONE);
     }
     setUniforms();
+    if (frame_.timed) {
+        const bool ready = std::all_of(batches_.begin(), batches_.end(), [&](const Batch& batch) {
+            return gpu_->isReady(batch.mesh);
+        });
+        if (!ready) return false;
+        drawTimed();
+    }
     GLsizei unfinished = 0;
     while (next_ < slices_.size()) {
         const Slice& slice = slices_[next_];
@@ -236,6 +255,25 @@ bool Renderer::advance(double milliseconds) {
     spent_ += static_cast<double>(clock.nsecsElapsed()) * 1e-6;
     if (next_ == slices_.size()) finish();
     return !drawing_;
+}
+
+/// All at once, between two looks at the clocks of both sides.
+void Renderer::drawTimed() {
+    for (const Batch& batch : batches_) (void)gpu_->mesh(batch.mesh);
+    gl_->glFinish();
+    GLuint query = 0;
+    gl_->glGenQueries(1, &query);
+    QElapsedTimer clock;
+    clock.start();
+    gl_->glBeginQuery(GL_TIME_ELAPSED, query);
+    for (; next_ < slices_.size(); ++next_) drawSlice(slices_[next_]);
+    gl_->glEndQuery(GL_TIME_ELAPSED);
+    lastCpu_ = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+    gl_->glFinish();
+    GLuint nanoseconds = 0;  // up to 4 s
+    gl_->glGetQueryObjectuiv(query, GL_QUERY_RESULT, &nanoseconds);
+    lastGpu_ = static_cast<double>(nanoseconds) * 1e-6;
+    gl_->glDeleteQueries(1, &query);
 }
 
 void Renderer::finish() {

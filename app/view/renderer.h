@@ -22,6 +22,9 @@ struct Frame {
     QSize size;                   ///< Pixels.
     bool coarse = false;          ///< While moving: half the pixels, stand-ins for heavy meshes.
     int samples = 0;              ///< Multisampling.
+    /// Draws each part of all copies in one call, or each copy in one on targets without
+    /// instancing, and times it: for the stress yard. Waits for nothing in between.
+    bool timed = false;
 };
 
 class Renderer {
@@ -44,6 +47,11 @@ public:
     /// Milliseconds that the last finished picture took, waiting included.
     [[nodiscard]] double lastDuration() const { return lastDuration_; }
     [[nodiscard]] std::size_t lastTriangles() const { return lastTriangles_; }
+    // Of the last timed picture.
+    [[nodiscard]] double lastGpuMilliseconds() const { return lastGpu_; }
+    [[nodiscard]] double lastCpuMilliseconds() const { return lastCpu_; }
+    /// The finished picture, copied.
+    [[nodiscard]] QImage picture() const { return front_ ? front_->toImage() : QImage(); }
 
 private:
     struct Instance {
@@ -66,6 +74,8 @@ private:
 
     void collectBatches();
     void cutSlices();
+    void addWhole(std::size_t batch, std::size_t part, int instances, GLsizei count);
+    void drawTimed();
     void drawSlice(const Slice& slice);
     void useMaterial(int index);
     void setUniforms();
@@ -86,6 +96,8 @@ private:
     double spent_ = 0;
     double lastDuration_ = 0;
     std::size_t lastTriangles_ = 0;
+    double lastGpu_ = 0;
+    double lastCpu_ = 0;
 };
 
 }  // namespace flentro::app

@@ -1,5 +1,6 @@
 #include "window_fixture.h"
 
+#include <QCheckBox>
 #include <QLabel>
 #include <QSlider>
 #include <QSpinBox>
@@ -159,6 +160,44 @@ TEST_F(LadderPages, OnlyTheFieldsOfTheRuleCanBeEdited) {
     EXPECT_EQ(settings().rule, LevelRule::Deviation);
     EXPECT_FALSE(ratio->isEnabled());
     EXPECT_TRUE(step->isEnabled());
+}
+
+TEST_F(LadderPages, TheStressYardDrawsAndMeasuresEveryVariant) {
+    openLadder(LadderInstrument::Distances);
+    find<QPushButton>("Stress yard")->click();
+    YardDialog* yard = instrument().yard();
+    ASSERT_TRUE(yard && yard->isVisible());
+    find<QSpinBox>("Copies", yard)->setValue(4);
+    const auto measure = [&] {
+        yard->measure();
+        EXPECT_TRUE(settle());
+    };
+    measure();
+    ASSERT_EQ(yard->report().failure.toStdString(), "");
+    const std::size_t levels = bollard().levelCount();
+    const auto& figures = yard->report().figures;
+    ASSERT_GE(figures.size(), levels + 1) << "levels, and all of them by distance";
+    const std::size_t first = figures.size() - levels - 1;  // after "as imported"
+    for (std::size_t i = 0; i < levels; ++i) {
+        const YardFigures& level = figures[first + i];
+        EXPECT_EQ(at(level.counts, Measure::Triangles),
+                  4.0 * static_cast<double>(bollard().level(i)->triangles))
+            << level.variant.toStdString();
+        EXPECT_GT(level.gpuMilliseconds, 0);
+        EXPECT_GT(level.cpuMilliseconds, 0);
+        std::set<QRgb> colors;
+        for (int x = 0; x < level.picture.width(); x += 7)
+            for (int y = 0; y < level.picture.height(); y += 7)
+                colors.insert(level.picture.pixel(x, y));
+        EXPECT_GT(colors.size(), 10U) << "something was drawn";
+    }
+    const double together = at(figures.back().counts, Measure::DrawCalls);
+    for (QCheckBox* box : yard->findChildren<QCheckBox*>()) box->setChecked(true);
+    measure();
+    EXPECT_EQ(at(yard->report().figures[first].counts, Measure::DrawCalls),
+              4.0 * static_cast<double>(bollard().mesh->parts.size()));
+    EXPECT_GE(at(yard->report().figures.back().counts, Measure::DrawCalls), together);
+    yard->close();
 }
 
 }  // namespace
