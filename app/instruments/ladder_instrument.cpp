@@ -77,6 +77,7 @@ LadderInstrument::LadderInstrument(Document& document, QWidget* parent)
     pages_->addWidget(looks_);
     pages_->addWidget(makeSettings());
     layout->addWidget(pages_, 1);
+    connect(looks_, &LevelLooks::yardRequested, this, &LadderInstrument::openYard);
     connect(tabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
     connect(assets_, &QComboBox::activated, this,
             [this](int index) { setAsset(assets_->itemData(index).toString()); });
@@ -111,13 +112,6 @@ QWidget* LadderInstrument::makeDistances() {
     }
     row->addStretch(1);
     row->addWidget(reset_);
-    auto* yard = new QPushButton(tr("Yard"));
-    yard->setAccessibleName(tr("Stress yard"));
-    yard->setToolTip(
-        tr("Stress yard: draws many copies of this asset in each of its levels and "
-           "measures them."));
-    row->addWidget(yard);
-    connect(yard, &QPushButton::clicked, this, &LadderInstrument::openYard);
     layout->addLayout(row);
     reading_->setWordWrap(true);
     reading_->setTextFormat(Qt::RichText);

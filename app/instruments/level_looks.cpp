@@ -110,6 +110,11 @@ LevelLooks::LevelLooks(QWidget* parent)
     walkButton_->setToolTip(tr("Walks away from it and back, with levels as they switch in play."));
     head->addWidget(levels_, 1);
     head->addWidget(walkButton_);
+    auto* yard = new QPushButton(tr("Stress yard"));
+    yard->setToolTip(
+        tr("Draws many copies of this asset in each of its levels and measures them."));
+    connect(yard, &QPushButton::clicked, this, &LevelLooks::yardRequested);
+    head->addWidget(yard);
     layout->addLayout(head);
     layout->addWidget(stills_, 1);
     const auto addSlider = [&](const QString& name, QSlider* slider, QLabel* text,

@@ -49,6 +49,9 @@ public:
     [[nodiscard]] bool isBusy() const { return !worker_.isIdle(); }
     [[nodiscard]] bool isWalking() const { return walk_.isActive(); }
 
+signals:
+    void yardRequested();
+
 protected:
     void showEvent(QShowEvent* event) override;
     void hideEvent(QHideEvent* event) override;

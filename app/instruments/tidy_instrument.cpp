@@ -54,6 +54,7 @@ TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
     layout->addLayout(grid);
     layout->addLayout(makeUnseen());
     assets_->setAccessibleName(tr("Assets that lose triangles"));
+    assets_->setMinimumHeight(72);
     layout->addWidget(assets_, 1);
     auto* buttons = new QHBoxLayout;
     show_->setToolTip(tr("Goes to a copy of the asset and shows the edges of its triangles."));
@@ -111,7 +112,7 @@ void TidyInstrument::addHoles(QGridLayout* grid) {
 
 QLayout* TidyInstrument::makeUnseen() {
     auto* row = new QHBoxLayout;
-    unseen_ = new QPushButton(tr("Never seen: take from survey"));
+    unseen_ = new QPushButton(tr("Never seen, from survey"));
     forget_ = new QPushButton(tr("Forget"));
     unseenText_ = makeFaint("");
     unseenText_->setWordWrap(true);

@@ -21,8 +21,8 @@ YardDialog::YardDialog(Document& document, QWidget* parent)
       copies_(new QSpinBox),
       single_(new QCheckBox(tr("One call a copy"))),
       measure_(makePrimary(tr("Measure"))),
-      table_(makeTable(
-          {tr("Variant"), tr("Triangles"), tr("Draw calls"), tr("GPU, ms"), tr("CPU, ms")})),
+      table_(makeTable({tr("Variant"), tr("Triangles"), tr("Draw calls"), tr("Frame, ms"),
+                        tr("GPU, ms"), tr("CPU, ms")})),
       picture_(new QLabel),
       reading_(makeFaint("")) {
     setWindowTitle(tr("Stress yard"));
@@ -50,6 +50,8 @@ YardDialog::YardDialog(Document& document, QWidget* parent)
     picture_->setAutoFillBackground(true);
     layout->addWidget(picture_);
     reading_->setWordWrap(true);
+    reading_->setMinimumHeight(3 * fontMetrics().height());
+    reading_->setAlignment(Qt::AlignTop);
     layout->addWidget(reading_);
     connect(measure_, &QPushButton::clicked, this, &YardDialog::measure);
     connect(table_, &QTableWidget::itemSelectionChanged, this, &YardDialog::showPicture);
@@ -94,15 +96,17 @@ void YardDialog::adopt(const YardReport& report) {
         setCell(table_, row, 0, figures.variant, false);
         setCell(table_, row, 1, toText(formatCount(at(figures.counts, Measure::Triangles))));
         setCell(table_, row, 2, toText(formatCount(at(figures.counts, Measure::DrawCalls))));
-        setCell(table_, row, 3, QString::number(figures.gpuMilliseconds, 'f', 2));
-        setCell(table_, row, 4, QString::number(figures.cpuMilliseconds, 'f', 2));
+        setCell(table_, row, 3, QString::number(figures.frameMilliseconds, 'f', 2));
+        setCell(table_, row, 4, QString::number(figures.gpuMilliseconds, 'f', 2));
+        setCell(table_, row, 5, QString::number(figures.cpuMilliseconds, 'f', 2));
     }
     if (table_->rowCount() > 0) table_->selectRow(0);
     showPicture();
     if (!report.failure.isEmpty()) reading_->setText(report.failure);
     if (report.figures.empty()) return;
-    reading_->setText(tr("Measured on %1 at %2 x %3, median of %4 frames. Another machine has "
-                         "other times; their proportions hold more widely.")
+    reading_->setText(tr("Measured on %1 at %2 x %3, median of %4 frames. Frame: until all "
+                         "was drawn; GPU: by the renderer's own timer; CPU: until all was handed "
+                         "over. Another machine has other times.")
                           .arg(report.renderer)
                           .arg(report.size.width())
                           .arg(report.size.height())

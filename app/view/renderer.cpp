@@ -268,11 +268,12 @@ void Renderer::drawTimed() {
     gl_->glBeginQuery(GL_TIME_ELAPSED, query);
     for (; next_ < slices_.size(); ++next_) drawSlice(slices_[next_]);
     gl_->glEndQuery(GL_TIME_ELAPSED);
-    lastCpu_ = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+    lastTimes_.cpu = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
     gl_->glFinish();
+    lastTimes_.frame = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
     GLuint nanoseconds = 0;  // up to 4 s
     gl_->glGetQueryObjectuiv(query, GL_QUERY_RESULT, &nanoseconds);
-    lastGpu_ = static_cast<double>(nanoseconds) * 1e-6;
+    lastTimes_.gpu = static_cast<double>(nanoseconds) * 1e-6;
     gl_->glDeleteQueries(1, &query);
 }
 

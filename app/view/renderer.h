@@ -47,9 +47,13 @@ public:
     /// Milliseconds that the last finished picture took, waiting included.
     [[nodiscard]] double lastDuration() const { return lastDuration_; }
     [[nodiscard]] std::size_t lastTriangles() const { return lastTriangles_; }
-    // Of the last timed picture.
-    [[nodiscard]] double lastGpuMilliseconds() const { return lastGpu_; }
-    [[nodiscard]] double lastCpuMilliseconds() const { return lastCpu_; }
+    /// Of the last timed picture, milliseconds.
+    struct Times {
+        double frame = 0;  ///< Until all was drawn.
+        double gpu = 0;    ///< By the renderer's own timer.
+        double cpu = 0;    ///< Until all was handed over.
+    };
+    [[nodiscard]] const Times& lastTimes() const { return lastTimes_; }
     /// The finished picture, copied.
     [[nodiscard]] QImage picture() const { return front_ ? front_->toImage() : QImage(); }
 
@@ -96,8 +100,7 @@ private:
     double spent_ = 0;
     double lastDuration_ = 0;
     std::size_t lastTriangles_ = 0;
-    double lastGpu_ = 0;
-    double lastCpu_ = 0;
+    Times lastTimes_;
 };
 
 }  // namespace flentro::app

@@ -47,12 +47,14 @@ public:
         while (gpu_.isBusy())
             if (!gpu_.uploadFinished()) QThread::msleep(kPollMilliseconds);
         draw(frame);
-        std::vector<double> gpu, cpu;
+        std::vector<double> whole, gpu, cpu;
         for (int i = 0; i < kFrames && !progress.cancelled(); ++i) {
             draw(frame);
-            gpu.push_back(renderer_.lastGpuMilliseconds());
-            cpu.push_back(renderer_.lastCpuMilliseconds());
+            whole.push_back(renderer_.lastTimes().frame);
+            gpu.push_back(renderer_.lastTimes().gpu);
+            cpu.push_back(renderer_.lastTimes().cpu);
         }
+        figures.frameMilliseconds = medianOf(whole);
         figures.gpuMilliseconds = medianOf(gpu);
         figures.cpuMilliseconds = medianOf(cpu);
         figures.picture = renderer_.picture();

@@ -14,8 +14,10 @@ namespace flentro::app {
 struct YardFigures {
     QString variant;
     Counts counts{};
-    double gpuMilliseconds = 0;  ///< By the renderer's own timer; median of some frames.
-    double cpuMilliseconds = 0;  ///< Until everything was handed over.
+    // Medians of some frames.
+    double frameMilliseconds = 0;  ///< Until everything was drawn.
+    double gpuMilliseconds = 0;    ///< By the renderer's own timer.
+    double cpuMilliseconds = 0;    ///< Until everything was handed over.
     QImage picture;
 };
 

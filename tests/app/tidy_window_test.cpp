@@ -55,7 +55,7 @@ TEST_F(TidyPage, ShowsWhereItTakesFrom) {
 TEST_F(TidyPage, TakesWhatTheSurveyHasNeverSeen) {
     openMarket();
     addFix("tidy");
-    EXPECT_FALSE(button("Never seen: take from survey")->isEnabled());
+    EXPECT_FALSE(button("Never seen, from survey")->isEnabled());
     // Meshes must be as they are in the file when the survey looks at them.
     WorkOrder order = window_->document().project().order;
     order.fixes[0].on = false;
@@ -72,7 +72,7 @@ TEST_F(TidyPage, TakesWhatTheSurveyHasNeverSeen) {
     window_->document().setOrder(order, "on");
     ASSERT_TRUE(settle());
     const double before = here(Measure::Triangles);
-    button("Never seen: take from survey")->click();
+    button("Never seen, from survey")->click();
     ASSERT_TRUE(settle());
     EXPECT_FALSE(settings().unseen.empty());
     EXPECT_LE(here(Measure::Triangles), before);
