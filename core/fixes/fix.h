@@ -63,6 +63,8 @@ struct LadderSettings {
     bool trimTop = true;      ///< Reduce level 0 to what `nearest` can show.
     double nearest = 1.5;     ///< Metres from which level 0 must look right.
     double hysteresis = 0.1;  ///< As Ladder::hysteresis.
+    bool meet = true;         ///< Open borders that meet other objects' keep their vertices.
+    bool thinCards = true;    ///< Foliage of loose cards: fewer and larger ones.
     /// First level whose materials are made cheaper (see cheapMaterial()); 0: none.
     int plainFrom = 0;
     /// First level that is one part in the colours of its vertices; 0: none.

@@ -116,6 +116,8 @@ Expected<FixSettings> parseLadder(const Json& json) {
         .flag("trimTop", s.trimTop)
         .number("nearest", s.nearest, 0.01, 1e6)
         .number("hysteresis", s.hysteresis, 0, 0.5)
+        .flag("meet", s.meet)
+        .flag("thinCards", s.thinCards)
         .number("plainFrom", s.plainFrom, 0, 8)
         .number("onePartFrom", s.onePartFrom, 0, 8)
         .number("cardPixels", s.cardPixels, 0, 512);
@@ -174,6 +176,8 @@ Json write(const LadderSettings& s) {
                  {"trimTop", s.trimTop},
                  {"nearest", s.nearest},
                  {"hysteresis", s.hysteresis},
+                 {"meet", s.meet},
+                 {"thinCards", s.thinCards},
                  {"plainFrom", s.plainFrom},
                  {"onePartFrom", s.onePartFrom},
                  {"cardPixels", s.cardPixels},

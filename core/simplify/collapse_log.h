@@ -29,6 +29,8 @@ public:
     }
     [[nodiscard]] const std::vector<AttributeSlot>& attributeSlots() const { return slots_; }
     [[nodiscard]] std::uint32_t partOf(std::uint32_t wedge) const { return wedgePart_[wedge]; }
+    /// Index in its part.
+    [[nodiscard]] std::uint32_t vertexOf(std::uint32_t wedge) const { return wedgeVertex_[wedge]; }
     [[nodiscard]] std::size_t mostTriangles() const { return corners_.size() / 3; }
     [[nodiscard]] std::size_t fewestTriangles() const;
 

@@ -88,6 +88,7 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
     indexCorners();
     findFacing();
     findBorders(options.lockBorders);
+    lock(options.locked);
     findPieces();
 }
 
@@ -147,6 +148,13 @@ void Reducer::findBorders(bool lockBorders) {
                 metric_.holdEdge(p, edge.neighbour, normal, kSeamWeight);
         }
     }
+}
+
+void Reducer::lock(const std::vector<std::vector<bool>>& locked) {
+    if (locked.empty()) return;
+    for (const std::uint32_t wedge : corners_)
+        if (locked[log_.partOf(wedge)][log_.vertexOf(wedge)])
+            flags_[log_.positionOf(wedge)] |= Locked;
 }
 
 /// Loose pieces, by flooding over shared positions.

@@ -36,6 +36,8 @@ struct ReducerOptions {
     /// How much the surface around each vertex matters, > 0; 1 is usual. [parts][vertices];
     /// empty: 1 everywhere. Four times the importance halves the deviation that is spent there.
     std::vector<std::vector<float>> importance;
+    /// Vertices that stay where they are. [parts][vertices]; empty: none.
+    std::vector<std::vector<bool>> locked;
     /// Only collapses that change nothing that can be seen: surfaces stay in their planes and
     /// all attributes that the metric looks at the same functions on them. Vertices stay among
     /// the existing ones, no piece goes, no seam is crossed.
@@ -110,6 +112,7 @@ private:
 
     void findFacing();
     void findBorders(bool lockBorders);
+    void lock(const std::vector<std::vector<bool>>& locked);
     [[nodiscard]] bool isSeam(std::uint32_t corner, std::uint32_t opposite) const;
 
     void findPieces();

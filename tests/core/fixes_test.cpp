@@ -596,9 +596,37 @@ TEST_F(Order, FoldsItsFixesOverTheSource) {
     const Evaluation evaluation = run();
     ASSERT_EQ(evaluation.steps.size(), 3U);
     EXPECT_FALSE(evaluation.result().assets[0].ladder.empty());
-    EXPECT_EQ(evaluation.result().assets[1].mesh->triangles, 18U);
+    EXPECT_EQ(evaluation.result().assets[1].mesh->triangles, 2U) << "a flat square";
     EXPECT_TRUE(std::isfinite(evaluation.result().objects[0].culling.end));
     EXPECT_EQ(hashScene(*source_), before) << "the source is never changed";
+}
+
+TEST_F(Order, FollowsTheMarksOfImportance) {
+    const std::string ball = source_->assets[0].mesh->name;
+    const std::string square = source_->assets[1].mesh->name;
+    order_.importance = {{ball, Importance::Hero}, {square, Importance::Keep}};
+    const Evaluation marked = run();
+    EXPECT_EQ(marked.result().assets[1].mesh, source_->assets[1].mesh) << "kept as it is";
+    EXPECT_EQ(marked.source, source_) << "the source carries no marks";
+    order_.importance.erase(ball);
+    const Evaluation plainly = run();
+    EXPECT_NEAR(marked.result().assets[0].ladder.levels.back().switchDistance,
+                2 * plainly.result().assets[0].ladder.levels.back().switchDistance, 1e-6);
+    const auto back = parseWorkOrder(toJson(order_), "o.json");
+    ASSERT_TRUE(back);
+    EXPECT_EQ(back->importance, order_.importance);
+    Json wrong = toJson(order_);
+    wrong["importance"][square] = "darling";
+    EXPECT_THAT(parseWorkOrder(wrong, "o.json").error().what,
+                HasSubstr("must be hero, normal, backdrop or keep"));
+}
+
+TEST_F(Order, ImportanceSetsWhereThingsGo) {
+    const double normal = cullingDistance({}, display(), 0.5);
+    EXPECT_DOUBLE_EQ(cullingDistance({}, display(), 0.5, Importance::Hero), 2 * normal);
+    EXPECT_DOUBLE_EQ(cullingDistance({}, display(), 0.5, Importance::Backdrop), normal / 2);
+    EXPECT_DOUBLE_EQ(cullingDistance({}, display(), 0.5, Importance::Keep),
+                     display().farPlane * (1 - CullingSettings().margin));
 }
 
 TEST_F(Order, SwitchingOneOffRecomputesOnlyWhatFollows) {

@@ -1,0 +1,103 @@
+#include "fixes/shared_borders.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <unordered_map>
+
+#include "base/parallel.h"
+#include "geometry/weld.h"
+
+namespace flentro {
+namespace {
+
+/// What counts as one place, as a share of the scene's size: neighbours were placed by floats.
+constexpr double kSamePlace = 1e-6;
+
+/// Vertices of one part on open borders of its mesh.
+struct BorderVertex {
+    std::uint32_t part, vertex;
+    Vec3d place;
+};
+
+std::vector<BorderVertex> bordersOf(const Mesh& mesh) {
+    std::vector<Vec3f> points;
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> owner;
+    std::vector<std::uint32_t> corners;
+    for (std::uint32_t p = 0; p < mesh.parts.size(); ++p) {
+        const Part& part = mesh.parts[p];
+        if (!part.isTriangles()) continue;
+        const auto first = static_cast<std::uint32_t>(points.size());
+        const std::vector<Vec3f> more = toVectors(*part.find("POSITION"));
+        points.insert(points.end(), more.begin(), more.end());
+        for (std::uint32_t v = 0; v < more.size(); ++v) owner.emplace_back(p, v);
+        for (const std::uint32_t index : part.indices) corners.push_back(first + index);
+    }
+    const std::vector<std::uint32_t> same = firstEqualPosition(points);
+    std::vector<std::uint64_t> edges;
+    for (std::size_t i = 0; i + 2 < corners.size(); i += 3)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const std::uint64_t a = same[corners[i + k]];
+            const std::uint64_t b = same[corners[i + (k + 1) % 3]];
+            edges.push_back(std::min(a, b) << 32U | std::max(a, b));
+        }
+    std::sort(edges.begin(), edges.end());
+    std::vector<bool> onBorder(points.size(), false);
+    for (std::size_t i = 0; i < edges.size();) {
+        std::size_t end = i;
+        while (end < edges.size() && edges[end] == edges[i]) ++end;
+        if (end - i == 1) onBorder[edges[i] >> 32U] = onBorder[edges[i] & 0xFFFFFFFFU] = true;
+        i = end;
+    }
+    std::vector<BorderVertex> borders;
+    for (std::uint32_t v = 0; v < points.size(); ++v)
+        if (onBorder[same[v]])
+            borders.push_back({owner[v].first, owner[v].second, points[v].cast<double>()});
+    return borders;
+}
+
+using Cell = std::array<long, 3>;
+struct HashCell {
+    std::size_t operator()(const Cell& c) const {
+        return static_cast<std::size_t>(c[0] * 73856093L ^ c[1] * 19349663L ^ c[2] * 83492791L);
+    }
+};
+
+}  // namespace
+
+std::vector<std::vector<std::vector<bool>>> findSharedBorders(const Scene& scene) {
+    std::vector<std::vector<BorderVertex>> borders(scene.assets.size());
+    parallelFor(borders.size(), "Looking at borders", noProgress(),
+                [&](std::size_t i) { borders[i] = bordersOf(*scene.assets[i].mesh); });
+    std::vector<std::vector<std::vector<bool>>> shared(scene.assets.size());
+    const Box bounds = scene.bounds();
+    if (bounds.isEmpty()) return shared;
+    const double edge = std::max(bounds.diagonal().norm() * kSamePlace, 1e-12);
+    const auto cellOf = [&](const Object& object, const Vec3d& place) {
+        const Vec3d world = transformPoint(object.world, place) - bounds.min();
+        return Cell{std::lround(world.x() / edge), std::lround(world.y() / edge),
+                    std::lround(world.z() / edge)};
+    };
+    constexpr std::uint32_t kSeveral = ~0U;
+    std::unordered_map<Cell, std::uint32_t, HashCell> owners;  // the object there, or kSeveral
+    for (std::uint32_t i = 0; i < scene.objects.size(); ++i)
+        for (const BorderVertex& vertex :
+             borders[static_cast<std::size_t>(scene.objects[i].asset)]) {
+            const auto [at, isNew] = owners.try_emplace(cellOf(scene.objects[i], vertex.place), i);
+            if (!isNew && at->second != i) at->second = kSeveral;
+        }
+    for (const Object& object : scene.objects) {
+        const auto asset = static_cast<std::size_t>(object.asset);
+        for (const BorderVertex& vertex : borders[asset]) {
+            if (owners.at(cellOf(object, vertex.place)) != kSeveral) continue;
+            auto& parts = shared[asset];
+            if (parts.empty())
+                for (const Part& part : scene.assets[asset].mesh->parts)
+                    parts.emplace_back(part.vertexCount(), false);
+            parts[vertex.part][vertex.vertex] = true;
+        }
+    }
+    return shared;
+}
+
+}  // namespace flentro

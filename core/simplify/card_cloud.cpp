@@ -1,0 +1,141 @@
+#include "simplify/card_cloud.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numeric>
+
+#include "geometry/weld.h"
+
+namespace flentro {
+namespace {
+
+constexpr std::size_t kFewestCards = 24;
+constexpr std::size_t kMostTriangles = 4;  ///< Of a card, on average.
+constexpr double kMostGrowth = 3;          ///< Of a card's edge.
+constexpr int kMortonBits = 10;            ///< An axis.
+
+/// [vertices] The piece of each, by what hangs together over equal positions.
+std::vector<std::uint32_t> piecesOf(const Part& part, const std::vector<Vec3f>& points) {
+    std::vector<std::uint32_t> root = firstEqualPosition(points);
+    const auto find = [&](std::uint32_t v) {
+        while (root[v] != v) v = root[v] = root[root[v]];
+        return v;
+    };
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
+        for (std::size_t k = 1; k < 3; ++k) {
+            const std::uint32_t a = find(part.indices[i]);
+            const std::uint32_t b = find(part.indices[i + k]);
+            root[std::max(a, b)] = std::min(a, b);
+        }
+    for (std::uint32_t v = 0; v < root.size(); ++v) root[v] = find(v);
+    return root;
+}
+
+/// Places close in space are close in order (G. M. Morton 1966).
+std::uint32_t mortonCode(const Vec3d& inUnitBox) {
+    std::uint32_t code = 0;
+    for (int axis = 0; axis < 3; ++axis) {
+        const double c = std::clamp(inUnitBox[axis], 0.0, 1.0) * ((1 << kMortonBits) - 1);
+        const auto cell = static_cast<std::uint32_t>(c);
+        for (int bit = 0; bit < kMortonBits; ++bit) code |= (cell >> bit & 1U) << (3 * bit + axis);
+    }
+    return code;
+}
+
+std::uint32_t reversedBits(std::uint32_t value) {
+    std::uint32_t reversed = 0;
+    for (int bit = 0; bit < 32; ++bit) reversed |= (value >> bit & 1U) << (31 - bit);
+    return reversed;
+}
+
+}  // namespace
+
+bool CardCloud::isOne(const Part& part) {
+    if (part.triangleCount() < kFewestCards || !part.targets.empty() || part.find("JOINTS_0"))
+        return false;
+    const std::vector<std::uint32_t> pieces = piecesOf(part, toVectors(*part.find("POSITION")));
+    std::vector<bool> used(pieces.size(), false);
+    for (const std::uint32_t vertex : part.indices) used[pieces[vertex]] = true;
+    const auto count = static_cast<std::size_t>(std::count(used.begin(), used.end(), true));
+    return count >= kFewestCards && part.triangleCount() <= kMostTriangles * count;
+}
+
+CardCloud::CardCloud(const Part& part) : part_(part), points_(toVectors(*part.find("POSITION"))) {
+    const std::vector<std::uint32_t> pieces = piecesOf(part, points_);
+    std::map<std::uint32_t, std::size_t> known;
+    for (std::uint32_t t = 0; t < part.triangleCount(); ++t) {
+        const std::uint32_t* corner = part.indices.data() + std::size_t{3} * t;
+        const auto [at, isNew] = known.try_emplace(pieces[corner[0]], cards_.size());
+        if (isNew) cards_.emplace_back();
+        Card& card = cards_[at->second];
+        const Vec3d a = points_[corner[0]].cast<double>();
+        const Vec3d b = points_[corner[1]].cast<double>();
+        const Vec3d c = points_[corner[2]].cast<double>();
+        const double area = 0.5 * (b - a).cross(c - a).norm();
+        card.triangles.push_back(t);
+        card.area += area;
+        card.centre += area * (a + b + c) / 3;
+        area_ += area;
+    }
+    for (Card& card : cards_)
+        card.centre = card.area > 0
+                          ? Vec3d(card.centre / card.area)
+                          : Vec3d(points_[part.indices[std::size_t{3} * card.triangles.front()]]
+                                      .cast<double>());
+    order();
+}
+
+/// Along a curve through space, every other one first, then every other of the rest ...: any
+/// first cards are spread over all.
+void CardCloud::order() {
+    Box box;
+    for (const Card& card : cards_) box.extend(card.centre);
+    const Vec3d size = box.sizes().cwiseMax(1e-12);
+    std::vector<std::pair<std::uint32_t, std::size_t>> alongCurve;
+    for (std::size_t i = 0; i < cards_.size(); ++i)
+        alongCurve.emplace_back(mortonCode((cards_[i].centre - box.min()).cwiseQuotient(size)), i);
+    std::sort(alongCurve.begin(), alongCurve.end());
+    std::vector<std::pair<std::uint32_t, std::size_t>> spread;
+    for (std::uint32_t rank = 0; rank < alongCurve.size(); ++rank)
+        spread.emplace_back(reversedBits(rank), alongCurve[rank].second);
+    std::sort(spread.begin(), spread.end());
+    std::vector<Card> ordered;
+    for (const auto& [key, index] : spread) ordered.push_back(std::move(cards_[index]));
+    cards_ = std::move(ordered);
+}
+
+Part CardCloud::thinned(double share) const {
+    const auto wanted = share * static_cast<double>(part_.triangleCount());
+    std::vector<Vec3f> places = points_;
+    std::vector<std::uint32_t> indices;
+    double kept = 0;
+    std::size_t count = 0;
+    while (count < cards_.size()) {
+        const Card& card = cards_[count];
+        const bool enough = kept * kMostGrowth * kMostGrowth >= area_;
+        const auto triangles = static_cast<double>(indices.size() / 3 + card.triangles.size());
+        if (enough && triangles > wanted) break;
+        kept += card.area;
+        for (const std::uint32_t t : card.triangles)
+            for (std::size_t k = 0; k < 3; ++k)
+                indices.push_back(part_.indices[std::size_t{3} * t + k]);
+        ++count;
+    }
+    const double growth = kept > 0 ? std::sqrt(area_ / kept) : 1;
+    for (std::size_t i = 0; i < count; ++i)
+        for (const std::uint32_t t : cards_[i].triangles)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const std::uint32_t vertex = part_.indices[std::size_t{3} * t + k];
+                const Vec3d away = points_[vertex].cast<double>() - cards_[i].centre;
+                places[vertex] = (cards_[i].centre + growth * away).cast<float>();
+            }
+    Part part = part_;
+    for (Attribute& attribute : part.attributes)
+        if (attribute.semantic == "POSITION")
+            attribute.stream = std::make_shared<const Stream>(makeStream(places));
+    part.indices = std::move(indices);
+    return dropUnusedVertices(part);
+}
+
+}  // namespace flentro
