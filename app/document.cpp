@@ -544,6 +544,11 @@ ScenePtr withCullingAndLevels(const Scene& surveyed, const Scene& now) {
         differs = differs || !(result->assets[i].ladder == now.assets[i].ladder);
         result->assets[i].ladder = now.assets[i].ladder;
     }
+    // Far levels may have brought materials of their own, behind the source's.
+    result->materials = now.materials;
+    result->textures = now.textures;
+    result->samplers = now.samplers;
+    result->images = now.images;
     return differs ? result : nullptr;
 }
 

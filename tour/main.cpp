@@ -77,6 +77,20 @@ public:
         return true;
     }
 
+    /// Holds the settings and tries others.
+    bool compareSettings() {
+        window_.fixes().ladder().hold();
+        WorkOrder order = window_.document().project().order;
+        for (Fix& fix : order.fixes)
+            if (auto* ladder = std::get_if<LadderSettings>(&fix.settings)) {
+                ladder->pixels = 2;
+                ladder->onePartFrom = 3;
+                ladder->cardPixels = 48;
+            }
+        window_.document().setOrder(order, "Rougher");
+        return settle() && settle();  // the table is counted after the levels are there
+    }
+
     bool takeYard() {
         window_.fixes().ladder().openYard();
         YardDialog& yard = *window_.fixes().ladder().yard();
@@ -137,6 +151,9 @@ public:
         good = waitForLooks() && take("fixes-ladder-looks") && good;
         window_.fixes().ladder().turnTo(LadderInstrument::Settings);
         good = take("fixes-ladder-settings") && good;
+        window_.fixes().ladder().turnTo(LadderInstrument::Comparison);
+        good = compareSettings() && take("fixes-ladder-compare") && good;
+        document.undoStack().undo();
         window_.fixes().ladder().turnTo(LadderInstrument::Distances);
         window_.fixes().ladder().setAsset("bollard");
         good = takeYard() && good;

@@ -71,11 +71,13 @@ LadderInstrument::LadderInstrument(Document& document, QWidget* parent)
     layout->addLayout(row);
     tabs_->setAccessibleName(tr("Pages of the ladder"));
     tabs_->setDrawBase(false);
-    for (const QString& name : {tr("Distances"), tr("Looks"), tr("Settings")}) tabs_->addTab(name);
+    for (const QString& name : {tr("Distances"), tr("Looks"), tr("Settings"), tr("Compare")})
+        tabs_->addTab(name);
     layout->addWidget(tabs_);
     pages_->addWidget(makeDistances());
     pages_->addWidget(looks_);
     pages_->addWidget(makeSettings());
+    pages_->addWidget(makeComparison());
     layout->addWidget(pages_, 1);
     connect(looks_, &LevelLooks::yardRequested, this, &LadderInstrument::openYard);
     connect(tabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
@@ -151,7 +153,7 @@ QWidget* LadderInstrument::makeSettings() {
     });
     addNumbers(grid, 0);
     layout->addLayout(grid);
-    layout->addLayout(makeComparison());
+    addChoices(layout, grid);
     layout->addStretch(1);
     return page;
 }
@@ -232,8 +234,40 @@ void LadderInstrument::addNumbers(QGridLayout* grid, int firstRow) {
     }
 }
 
-QLayout* LadderInstrument::makeComparison() {
-    auto* layout = new QVBoxLayout;
+/// The first in the grid's last row, the others below it.
+void LadderInstrument::addChoices(QVBoxLayout* layout, QGridLayout* grid) {
+    struct Entry {
+        QString name, tip;
+        bool LadderSettings::*flag;
+    };
+    const Entry entries[] = {
+        {tr("Trim LOD 0"), tr("Takes detail away that does not show from the nearest place."),
+         &LadderSettings::trimTop},
+        {tr("Borders that meet other objects stay"),
+         tr("Cells of terrain and walls in pieces meet without gaps at any levels."),
+         &LadderSettings::meet},
+        {tr("Thin loose cards, with their area kept"),
+         tr("Foliage: fewer cards, each larger, so that as much is covered."),
+         &LadderSettings::thinCards}};
+    for (const Entry& entry : entries) {
+        auto* box = new QCheckBox(entry.name);
+        box->setToolTip(entry.tip);
+        if (flags_.empty())
+            grid->addWidget(box, grid->rowCount() - 1, 2, 1, 2);
+        else
+            layout->addWidget(box);
+        flags_.emplace_back(box, entry.flag);
+        connect(box, &QCheckBox::clicked, this, [this, entry](bool on) {
+            change(tr("Ladder: %1").arg(entry.name.toLower()),
+                   [&](LadderSettings& settings) { settings.*entry.flag = on; });
+        });
+    }
+}
+
+QWidget* LadderInstrument::makeComparison() {
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 4, 0, 0);
     auto* row = new QHBoxLayout;
     auto* hold = new QPushButton(tr("Hold to compare"));
     hold->setToolTip(tr("Keeps these settings and their levels beside those you try next."));
@@ -248,9 +282,10 @@ QLayout* LadderInstrument::makeComparison() {
     comparison_->setTextFormat(Qt::RichText);
     layout->addLayout(row);
     layout->addWidget(comparison_);
+    layout->addStretch(1);
     connect(hold, &QPushButton::clicked, this, &LadderInstrument::hold);
     connect(swap_, &QPushButton::clicked, this, &LadderInstrument::swapHeld);
-    return layout;
+    return page;
 }
 
 const LadderSettings* LadderInstrument::settings() const {
@@ -359,6 +394,7 @@ void LadderInstrument::refreshAssets(const Scene& scene) {
 
 void LadderInstrument::refreshSettings(const LadderSettings& now) {
     for (auto& [box, get] : fields_) box->setValue(get(now));
+    for (auto& [box, flag] : flags_) box->setChecked(now.*flag);
     rule_->setCurrentIndex(static_cast<int>(now.rule));
     for (QWidget* box : ofRatio_) box->setEnabled(now.rule == LevelRule::Ratio);
     for (QWidget* box : ofDeviation_) box->setEnabled(now.rule == LevelRule::Deviation);
@@ -446,8 +482,9 @@ void LadderInstrument::refreshAsset(const ScenePtr& scene, const LadderSettings&
 void LadderInstrument::refreshComparison(const ScenePtr& scene) {
     swap_->setEnabled(held_.has_value());
     if (!held_ || !held_->scene || !scene) {
-        comparison_->setText(
-            tr("Hold these settings, change them, and both are shown here side by side."));
+        comparison_->setText(tr(
+            "Hold the settings as they are, change them on their page, and both are shown here and "
+            "in the plot of distances."));
         return;
     }
     comparer_.request([this, now = scene, then = held_->scene, target = document_.target(),

@@ -3,6 +3,7 @@
 
 #pragma once
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QSpinBox>
 #include <QStackedWidget>
@@ -24,11 +25,13 @@ public:
     [[nodiscard]] LadderPlot& plot() { return *plot_; }
     [[nodiscard]] LevelLooks& looks() { return *looks_; }
 
+    /// Keeps these settings and their levels beside those tried next.
+    void hold();
     void openYard();
     /// The stress yard, once it was opened.
     [[nodiscard]] YardDialog* yard() { return yard_; }
 
-    enum Page { Distances, Looks, Settings };
+    enum Page { Distances, Looks, Settings, Comparison };
     void turnTo(Page page) { tabs_->setCurrentIndex(page); }
 
 private:
@@ -41,7 +44,8 @@ private:
     QWidget* makeDistances();
     QWidget* makeSettings();
     void addNumbers(QGridLayout* grid, int firstRow);
-    QLayout* makeComparison();
+    void addChoices(QVBoxLayout* layout, QGridLayout* grid);
+    QWidget* makeComparison();
     void refresh();
     void refreshSettings(const LadderSettings& now);
     void refreshAssets(const Scene& scene);
@@ -51,7 +55,6 @@ private:
     void mark(Importance importance);
     void keepPosts();
     void keepCaps();
-    void hold();
     void swapHeld();
     [[nodiscard]] const LadderSettings* settings() const;
     /// Before and after this fix; null while it has no result.
@@ -72,6 +75,7 @@ private:
     std::array<QSpinBox*, 2> caps_{};  ///< Of LOD 0 and LOD 1.
     QComboBox* rule_ = nullptr;
     std::vector<std::pair<QDoubleSpinBox*, std::function<double(const LadderSettings&)>>> fields_;
+    std::vector<std::pair<QCheckBox*, bool LadderSettings::*>> flags_;
     std::vector<QWidget*> ofRatio_, ofDeviation_;  ///< Fields that only one rule uses.
     std::optional<Held> held_;
     QPushButton* swap_ = nullptr;

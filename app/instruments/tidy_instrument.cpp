@@ -28,8 +28,8 @@ TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
     grid->setHorizontalSpacing(12);
     grid->setVerticalSpacing(3);
     grid->setColumnStretch(0, 1);
-    grid->addWidget(makeFaint(tr("Triangles less")), 0, 1, Qt::AlignRight);
-    grid->addWidget(makeFaint(tr("as placed")), 0, 2, Qt::AlignRight);
+    grid->addWidget(makeFaint(tr("triangles")), 0, 1, Qt::AlignRight);
+    grid->addWidget(makeFaint(tr("placed")), 0, 2, Qt::AlignRight);
     addStep(
         grid, tr("Drop what was never seen"),
         tr("Triangles that no ray of the survey met, and no corner of which was met."),
@@ -42,7 +42,7 @@ TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
         [](const auto& s) { return s.dropDegenerate; },
         [](auto& s, bool on) { s.dropDegenerate = on; });
     addStep(
-        grid, tr("Drop triangles that are there twice"), tr("With the same corners and facing."),
+        grid, tr("Drop triangles there twice"), tr("With the same corners and facing."),
         [](const auto& s) { return s.dropDuplicates; },
         [](auto& s, bool on) { s.dropDuplicates = on; });
     addHoles(grid);

@@ -239,6 +239,9 @@ private:
         if (!asset.ladder.empty()) return;
         const Json& ours =
             jsonObject(jsonObject(jsonObject(source, "extras"), "flentro"), "ladder");
+        asset.ladder.hysteresis = std::clamp(jsonOr(ours, "hysteresis", 0.0), 0.0, 0.5);
+        for (const Json& cap : jsonArray(ours, "caps"))
+            if (cap.is_number_unsigned()) asset.ladder.caps.push_back(cap.get<int>());
         const Json& coverage = jsonArray(jsonObject(source, "extras"), "MSFT_screencoverage");
         for (std::size_t i = 0; i < ids.size(); ++i) {
             const auto at = ids[i].is_number_integer() ? ids[i].get<std::int64_t>() : -1;

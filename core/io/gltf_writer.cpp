@@ -201,8 +201,12 @@ private:
             deviations.push_back(level.deviation);
             coverage.push_back(coverageAt(*asset.mesh, level.switchDistance));
         }
-        if (Json* ours = oursIn(holder))
-            (*ours)["ladder"] = {{"switchDistances", distances}, {"deviations", deviations}};
+        if (Json* ours = oursIn(holder)) {
+            Json& ladder = (*ours)["ladder"];
+            ladder = {{"switchDistances", distances}, {"deviations", deviations}};
+            if (asset.ladder.hysteresis > 0) ladder["hysteresis"] = asset.ladder.hysteresis;
+            if (!asset.ladder.caps.empty()) ladder["caps"] = asset.ladder.caps;
+        }
         if (options_.levels != LevelLayout::LodExtension) return;
         const Culling& culling = culling_[static_cast<std::size_t>(index)].culling;
         coverage.push_back(coverageAt(*asset.mesh, culling.end / scale));

@@ -420,6 +420,9 @@ Survey takeSurvey(const Scene& scene, const Target& target, const std::vector<Su
 std::size_t surveyAgain(Survey& survey, const Scene& scene, const RayScene* rays,
                         Progress& progress) {
     const std::vector<std::uint32_t> lightSpots = survey.seen.lightSpots;
+    // Far levels may have brought or taken materials, behind those that were surveyed.
+    survey.seen.texCoordPerPixel.resize(scene.materials.size(),
+                                        std::numeric_limits<float>::infinity());
     Surveyor surveyor(scene, rays, survey.target, survey);
     const std::size_t looked = surveyor.again(progress);
     surveyor.finish();

@@ -84,7 +84,8 @@ using OnSpot = std::function<void(std::size_t spot, const SpotResult& result)>;
 
 /// Measures again after culling distances or levels have changed: what is drawn from every spot,
 /// and by rays what is seen from those spots where something seen is gone or something is back.
-/// `scene` has the objects and meshes that were surveyed. Triangles, texture coordinates and
+/// `scene` has the objects and meshes that were surveyed; lower levels and their materials may be
+/// others. Triangles, texture coordinates and
 /// lights keep the most of before and now: they may be held for seen that no longer are.
 /// Cancelling leaves spots as they were. Returns from how many spots it has looked again.
 [[nodiscard]] std::size_t surveyAgain(Survey& survey, const Scene& scene, const RayScene* rays,

@@ -129,7 +129,7 @@ TEST_F(LadderPages, CapsOfACrowdChangeWhatIsDrawn) {
 }
 
 TEST_F(LadderPages, HeldSettingsAreComparedAndSwapped) {
-    openLadder(LadderInstrument::Settings);
+    openLadder(LadderInstrument::Comparison);
     button("Hold to compare")->click();
     const int few = 2;
     WorkOrder order = window_->document().project().order;
@@ -199,6 +199,35 @@ TEST_F(LadderPages, TheStressYardDrawsAndMeasuresEveryVariant) {
               4.0 * static_cast<double>(bollard().mesh->parts.size()));
     EXPECT_GE(at(yard->report().figures.back().counts, Measure::DrawCalls), together);
     yard->close();
+}
+
+TEST_F(LadderPages, CardsAndTheirMaterialsReachViewAndSurvey) {
+    openLadder(LadderInstrument::Settings);
+    SurveyRequest request = window_->document().project().survey;
+    request.spacing = 30;
+    request.faceSize = 64;
+    window_->document().setSurvey(request, "coarse");
+    window_->document().runSurvey();
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return window_->document().surveyed().exists() && window_->isSettled(); },
+        3 * kPatience));
+    const std::size_t materials = window_->document().result()->materials.size();
+    WorkOrder order = window_->document().project().order;
+    auto& ladder = std::get<LadderSettings>(order.fixes[0].settings);
+    ladder.cardPixels = 40;
+    ladder.onePartFrom = 2;
+    ladder.plainFrom = 1;
+    window_->document().setOrder(order, "far levels");
+    const auto isDone = [&] {
+        return window_->isSettled() && !window_->document().isSurveyingAgain();
+    };
+    ASSERT_TRUE(QTest::qWaitFor(isDone, 3 * kPatience));
+    EXPECT_GT(window_->document().result()->materials.size(), materials);
+    EXPECT_EQ(describe(*bollard().ladder.levels.back().mesh), "8v 4t");
+    EXPECT_GT(drawnShare(), 0.2);
+    window_->document().undoStack().undo();
+    ASSERT_TRUE(QTest::qWaitFor(isDone, 3 * kPatience));
+    EXPECT_EQ(window_->document().result()->materials.size(), materials);
 }
 
 }  // namespace

@@ -425,6 +425,25 @@ TEST(SurveyAgain, LooksOnlyFromSpotsThatSawWhatIsGoneNow) {
     EXPECT_GT(result.seen.objects[1].mostPixels, 0);
 }
 
+TEST(SurveyAgain, FarLevelsMayBringMaterials) {
+    Scene scene = test::makeScene({{makeBox({40, 40, 1}), {0, 0, 0}}});
+    Survey result = survey(scene, at({{0, 0, -4}, {0, 0, 90}}));
+    const std::size_t before = result.seen.texCoordPerPixel.size();
+    Mesh far = *scene.assets[0].mesh;
+    for (Part& part : far.parts) part.material = static_cast<int>(scene.materials.size());
+    scene.materials.push_back(Material());
+    scene.assets[0].ladder.levels = {{finishMesh(std::move(far)), 0.1, 50}};
+    scene.objects[0].culling.end = 85;  // one spot looks again
+    EXPECT_EQ(again(result, scene), 1U);
+    EXPECT_EQ(result.seen.texCoordPerPixel.size(), before + 1);
+    EXPECT_EQ(result.spots[0].tallies[0].materials, 0) << "level 0 has none";
+    scene.materials.pop_back();
+    scene.assets[0].ladder = {};
+    scene.objects[0].culling.end = 1e9;
+    EXPECT_GT(again(result, scene), 0U);
+    EXPECT_EQ(result.seen.texCoordPerPixel.size(), before) << "and take them again";
+}
+
 TEST(SurveyAgain, CountsWhatIsDrawnWithoutRays) {
     Scene scene = street();
     SurveySettings settings = plain();
