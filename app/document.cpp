@@ -26,6 +26,11 @@ public:
     Here count(const Viewpoint& view, const Without& off) {
         if (!before_) build();
         Here here;
+        here.source = here.result = evaluation_.source;
+        if (!evaluation_.steps.empty()) {
+            const auto& last = evaluation_.steps.back().result;
+            here.result = ScenePtr(last, &last->scene);
+        }
         here.before = before_->cost(view);
         here.after = off.empty() ? here.before : before_->cost(view, off);
         for (const ViewMeter& step : steps_) {

@@ -22,6 +22,10 @@ using ScenePtr = std::shared_ptr<const Scene>;
 
 /// What the counters say about the present view.
 struct Here {
+    // The scenes that were counted: while newer ones wait for their turn, indices in what follows
+    // are theirs. Null before the first count.
+    ScenePtr source;
+    ScenePtr result;
     ViewCost before;            ///< Of the source.
     ViewCost after;             ///< Of the result.
     std::vector<Counts> steps;  ///< Counts after each step of the evaluation.

@@ -8,11 +8,13 @@
 #include "base/parallel.h"
 #include "findings/ranking.h"
 #include "fixes/fix.h"
+#include "fixes/shared_borders.h"
 #include "geometry/weld.h"
 #include "io/file.h"
 #include "io/gltf.h"
 #include "measure/pick.h"
 #include "ottermere.h"
+#include "picture/painter.h"
 #include "simplify/deviation.h"
 #include "simplify/reduce.h"
 #include "survey/survey.h"
@@ -259,6 +261,33 @@ void LaddersOfTheMarket(benchmark::State& state) {
         benchmark::DoNotOptimize(applyLadder(market(1), LadderSettings{}, desk(), noProgress()));
 }
 BENCHMARK(LaddersOfTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1);
+
+/// All steps on all assets, on all cores.
+void TidyingTheMarket(benchmark::State& state) {
+    for (auto _ : state)
+        benchmark::DoNotOptimize(applyTidy(market(1), TidySettings{}, noProgress()));
+}
+BENCHMARK(TidyingTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(2);
+
+/// Open borders of all assets and where they meet; the scene once and four times.
+void BordersOfTheMarket(benchmark::State& state) {
+    const Scene& scene = market(static_cast<int>(state.range(0)));
+    for (auto _ : state) benchmark::DoNotOptimize(findSharedBorders(scene));
+}
+BENCHMARK(BordersOfTheMarket)->Arg(1)->Arg(4)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// A still of this many pixels an edge, 16 rays each, on one core.
+void StillOfOtter(benchmark::State& state) {
+    const MeshPtr otter = assetNamed("carved otter");
+    const MeshPainter painter(market(1), otter);
+    const auto edge = static_cast<int>(state.range(0));
+    const Aim aim = aimAt(otter->bounds, Vec3d::UnitZ(), 1, 1e6, edge);
+    for (auto _ : state) benchmark::DoNotOptimize(painter.paint(aim));
+    state.counters["rays/s"] =
+        benchmark::Counter(16.0 * aim.width * aim.height * static_cast<double>(state.iterations()),
+                           benchmark::Counter::kIsRate);
+}
+BENCHMARK(StillOfOtter)->Arg(64)->Arg(190)->Unit(benchmark::kMillisecond);
 
 /// Any count of a mesh that was analysed before.
 void OtterAtACount(benchmark::State& state) {

@@ -436,9 +436,10 @@ void LadderInstrument::refresh() {
 
 double LadderInstrument::nearestCopy(const std::string& asset) const {
     double nearest = 0;
-    for (const DrawnObject& drawn : document_.here().after.drawn) {
-        const Object& object = document_.result()->objects[drawn.object];
-        if (document_.result()->mesh(object).name != asset) continue;
+    const Here& here = document_.here();
+    for (const DrawnObject& drawn : here.after.drawn) {
+        const Object& object = here.result->objects[drawn.object];
+        if (here.result->mesh(object).name != asset) continue;
         const double d = static_cast<double>(drawn.distance) / object.scale;
         nearest = nearest == 0 ? d : std::min(nearest, d);
     }

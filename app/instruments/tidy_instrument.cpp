@@ -54,7 +54,7 @@ TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
     layout->addLayout(grid);
     layout->addLayout(makeUnseen());
     assets_->setAccessibleName(tr("Assets that lose triangles"));
-    assets_->setMinimumHeight(72);
+    assets_->setMinimumHeight(44);
     layout->addWidget(assets_, 1);
     auto* buttons = new QHBoxLayout;
     show_->setToolTip(tr("Goes to a copy of the asset and shows the edges of its triangles."));

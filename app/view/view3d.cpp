@@ -186,7 +186,8 @@ bool View3D::isSettled() const {
 }
 
 const Scene* View3D::shownScene() const {
-    return (showing_ == Showing::Original ? document_.source() : document_.result()).get();
+    const Here& here = document_.here();
+    return (showing_ == Showing::Original ? here.source : here.result).get();
 }
 
 const ViewCost& View3D::shownCost() const {

@@ -40,6 +40,7 @@ public:
     [[nodiscard]] bool isSettled() const;
     [[nodiscard]] double frameMilliseconds() const { return after_.lastDuration(); }
     [[nodiscard]] std::size_t frameTriangles() const { return after_.lastTriangles(); }
+    /// The scene that shownCost() is of; null before the first count.
     [[nodiscard]] const Scene* shownScene() const;
     [[nodiscard]] const ViewCost& shownCost() const;
 

@@ -230,5 +230,31 @@ TEST_F(LadderPages, CardsAndTheirMaterialsReachViewAndSurvey) {
     EXPECT_EQ(window_->document().result()->materials.size(), materials);
 }
 
+TEST_F(LadderPages, CountsBelongToTheirSceneWhileNewOnesAreOnTheirWay) {
+    openLadder(LadderInstrument::Settings);
+    window_->view().setLens(LensKind::Level);
+    ASSERT_TRUE(settle());
+    int looked = 0;
+    const auto look = QObject::connect(&window_->document(), &Document::resultChanged, [&] {
+        window_->repaint();  // the legend counts levels of a ladder that has become shorter
+        const Here& here = window_->document().here();
+        EXPECT_NE(here.result, window_->document().result());
+        for (const DrawnObject& drawn : here.after.drawn) {
+            const Object& object = here.result->objects[drawn.object];
+            const Asset& asset = here.result->assets[static_cast<std::size_t>(object.asset)];
+            ASSERT_LT(drawn.level, asset.levelCount());
+        }
+        ++looked;
+    });
+    WorkOrder order = window_->document().project().order;
+    std::get<LadderSettings>(order.fixes[0].settings).levels = 1;
+    window_->document().setOrder(order, "one level");
+    ASSERT_TRUE(settle());
+    QObject::disconnect(look);
+    EXPECT_GT(looked, 0);
+    EXPECT_EQ(window_->document().here().result->assets.size(),
+              window_->document().result()->assets.size());
+}
+
 }  // namespace
 }  // namespace flentro::app
