@@ -154,6 +154,7 @@ public:
         window_.fixes().ladder().turnTo(LadderInstrument::Comparison);
         good = compareSettings() && take("fixes-ladder-compare") && good;
         document.undoStack().undo();
+        good = settle() && good;
         window_.fixes().ladder().turnTo(LadderInstrument::Distances);
         window_.fixes().ladder().setAsset("bollard");
         good = takeYard() && good;

@@ -271,8 +271,8 @@ void Renderer::drawTimed() {
     lastTimes_.cpu = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
     gl_->glFinish();
     lastTimes_.frame = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
-    GLuint nanoseconds = 0;  // up to 4 s
-    gl_->glGetQueryObjectuiv(query, GL_QUERY_RESULT, &nanoseconds);
+    GLuint64 nanoseconds = 0;
+    gl_->glGetQueryObjectui64v(query, GL_QUERY_RESULT, &nanoseconds);
     lastTimes_.gpu = static_cast<double>(nanoseconds) * 1e-6;
     gl_->glDeleteQueries(1, &query);
 }

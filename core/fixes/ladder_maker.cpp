@@ -150,11 +150,12 @@ LadderMaker::Steps LadderMaker::stepsByDeviation(const CollapseLog& log, std::si
     }
     const double widest = asset_.mesh->bounds.diagonal().norm();
     double share = 1;
+    std::size_t most = log.mostTriangles();  // a larger allowance never needs more
     for (; steps.size() < static_cast<std::size_t>(settings_.levels) && allowed < widest;
          allowed *= growth) {
-        const auto level = fewestWithin(*solid_, solidSurface_, log, allowed, progress_);
+        const auto level = fewestWithin(*solid_, solidSurface_, log, allowed, progress_, most);
         if (!level) return std::nullopt;
-        const std::size_t solid = level->mesh->triangles;
+        const std::size_t solid = most = level->mesh->triangles;
         share = solid_->triangles > 0 ? static_cast<double>(solid) / static_cast<double>(top)
                                       : share * settings_.ratio;
         Step step = makeStep(log, solid, share);

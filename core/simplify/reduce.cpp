@@ -30,12 +30,12 @@ public:
         return true;
     }
 
-    /// Nothing if cancelled.
-    bool run(Progress& progress) {
+    /// Looks for counts up to `most`, which is taken to keep to the limit. Nothing if cancelled.
+    bool run(std::size_t most, Progress& progress) {
         if (!std::isfinite(limit_) || seemsFit(log_.fewestTriangles()))
             if (accepts(log_.fewestTriangles())) return true;
         std::size_t tooFew = log_.fewestTriangles();
-        std::size_t enough = log_.mostTriangles();
+        std::size_t enough = std::min(most, log_.mostTriangles());
         while (static_cast<double>(enough - tooFew) > kPrecision * static_cast<double>(enough)) {
             if (progress.cancelled()) return false;
             // Deviation goes with the triangles left rather than with those taken.
@@ -84,11 +84,11 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
 }
 
 std::optional<Reduced> fewestWithin(const Mesh& mesh, const Surface& surface,
-                                    const CollapseLog& log, double maxDeviation,
-                                    Progress& progress) {
+                                    const CollapseLog& log, double maxDeviation, Progress& progress,
+                                    std::size_t most) {
     Search search(mesh, surface, log, maxDeviation);
     search.best = {std::make_shared<const Mesh>(mesh), 0, false};
-    if (!search.run(progress)) return std::nullopt;
+    if (!search.run(most, progress)) return std::nullopt;
     return std::move(search.best);
 }
 

@@ -42,10 +42,11 @@ struct Reduced {
 class Surface;
 
 /// The state of a log with the fewest triangles that keeps to a measured deviation from `mesh`,
-/// whose surface is given; the whole mesh if none does. Nothing if cancelled.
+/// whose surface is given; the whole mesh if none does. `most`: triangles that are known to keep
+/// to it. Nothing if cancelled.
 /// Cost: O(log T) measurements.
 [[nodiscard]] std::optional<Reduced> fewestWithin(const Mesh& mesh, const Surface& surface,
                                                   const CollapseLog& log, double maxDeviation,
-                                                  Progress& progress);
+                                                  Progress& progress, std::size_t most = ~0ULL);
 
 }  // namespace flentro

@@ -102,7 +102,7 @@ TEST_F(SurveyedWindow, CullingIsLookedAtAgain) {
 TEST_F(SurveyedWindow, ALimitedCameraStandsBehindThePlayer) {
     openMarket();
     window_->showStep(WorkStep::Survey);
-    auto* limited = window_->findChild<QCheckBox*>();
+    auto* limited = window_->survey().findChild<QCheckBox*>();
     ASSERT_NE(limited, nullptr);
     EXPECT_FALSE(limited->isChecked());
     limited->click();
