@@ -97,7 +97,21 @@ public:
     void saveProject(const QString& file);
     void exportResult(const QString& file, LevelLayout levels);
 
+    /// The settings of a fix; null if there is none or it is of another kind.
+    template <typename Settings>
+    [[nodiscard]] const Settings* settingsOf(int fix) const {
+        const Fix* found = project_.order.find(fix);
+        return found ? std::get_if<Settings>(&found->settings) : nullptr;
+    }
+
     // Every change below can be undone, under the name given.
+    template <typename Settings>
+    void changeFix(int fix, const QString& change, const std::function<void(Settings&)>& apply) {
+        if (!settingsOf<Settings>(fix)) return;
+        WorkOrder order = project_.order;
+        apply(std::get<Settings>(order.find(fix)->settings));
+        setOrder(order, change);
+    }
     void setTarget(const Target& target, const QString& change);
     void setOrder(const WorkOrder& order, const QString& change);
     void setSpots(const std::vector<Spot>& spots, const QString& change);

@@ -179,8 +179,7 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
 }
 
 const CullingSettings* CullingInstrument::settings() const {
-    const Fix* fix = document_.project().order.find(fix_);
-    return fix ? std::get_if<CullingSettings>(&fix->settings) : nullptr;
+    return document_.settingsOf<CullingSettings>(fix_);
 }
 
 void CullingInstrument::setFix(int id) {
@@ -190,10 +189,7 @@ void CullingInstrument::setFix(int id) {
 
 void CullingInstrument::change(const QString& text,
                                const std::function<void(CullingSettings&)>& apply) {
-    if (refreshing_ || !settings()) return;
-    WorkOrder order = document_.project().order;
-    apply(std::get<CullingSettings>(order.find(fix_)->settings));
-    document_.setOrder(order, text);
+    if (!refreshing_) document_.changeFix<CullingSettings>(fix_, text, apply);
 }
 
 void CullingInstrument::rebuildClasses(const CullingSettings& settings) {

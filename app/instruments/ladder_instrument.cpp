@@ -289,8 +289,7 @@ QWidget* LadderInstrument::makeComparison() {
 }
 
 const LadderSettings* LadderInstrument::settings() const {
-    const Fix* fix = document_.project().order.find(fix_);
-    return fix ? std::get_if<LadderSettings>(&fix->settings) : nullptr;
+    return document_.settingsOf<LadderSettings>(fix_);
 }
 
 std::pair<ScenePtr, ScenePtr> LadderInstrument::stepScenes() const {
@@ -316,10 +315,7 @@ void LadderInstrument::setAsset(const QString& name) {
 
 void LadderInstrument::change(const QString& text,
                               const std::function<void(LadderSettings&)>& apply) {
-    if (refreshing_ || !settings()) return;
-    WorkOrder order = document_.project().order;
-    apply(std::get<LadderSettings>(order.find(fix_)->settings));
-    document_.setOrder(order, text);
+    if (!refreshing_) document_.changeFix<LadderSettings>(fix_, text, apply);
 }
 
 void LadderInstrument::mark(Importance importance) {

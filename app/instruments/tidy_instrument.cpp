@@ -1,6 +1,7 @@
 #include "instruments/tidy_instrument.h"
 
 #include <QGridLayout>
+#include <QPointer>
 
 #include "base/text.h"
 #include "fixes/unseen.h"
@@ -135,8 +136,7 @@ void TidyInstrument::setFix(int id) {
 }
 
 const TidySettings* TidyInstrument::settings() const {
-    const Fix* fix = document_.project().order.find(fix_);
-    return fix ? std::get_if<TidySettings>(&fix->settings) : nullptr;
+    return document_.settingsOf<TidySettings>(fix_);
 }
 
 const FixRecord* TidyInstrument::record() const {
@@ -146,30 +146,37 @@ const FixRecord* TidyInstrument::record() const {
 }
 
 void TidyInstrument::change(const QString& text, const std::function<void(TidySettings&)>& apply) {
-    if (refreshing_ || !settings()) return;
-    WorkOrder order = document_.project().order;
-    apply(std::get<TidySettings>(order.find(fix_)->settings));
-    document_.setOrder(order, text);
+    if (!refreshing_) document_.changeFix<TidySettings>(fix_, text, apply);
 }
 
+/// What the source's meshes lose; those that other fixes had changed when the survey was made
+/// are not among them.
 void TidyInstrument::takeUnseenTriangles() {
     const Surveyed& surveyed = document_.surveyed();
     if (!surveyed.exists() || !surveyed.survey->hasRays()) return;
-    std::vector<UnseenTriangles> unseen = takeUnseen(*surveyed.scene, *surveyed.survey);
-    const Scene& source = *document_.source();
-    const std::size_t all = unseen.size();
-    std::erase_if(unseen, [&](const UnseenTriangles& u) {
-        return std::none_of(source.assets.begin(), source.assets.end(),
-                            [&](const Asset& asset) { return asset.mesh->hash == u.mesh; });
-    });
-    if (unseen.empty()) {
-        unseenText_->setText(all == 0 ? tr("The survey has seen everything.")
-                                      : tr("Other fixes had changed these meshes when the survey "
-                                           "was made. Switch them off and survey again."));
-        return;
-    }
-    change(tr("Tidy: drop what was never seen"),
-           [&](TidySettings& s) { s.unseen = std::move(unseen); });
+    document_.jobs().start(
+        tr("Never seen triangles"),
+        [self = QPointer<TidyInstrument>(this), scene = surveyed.scene, survey = surveyed.survey,
+         source = document_.source(), fix = fix_](Progress&) -> JobRunner::Finish {
+            std::vector<UnseenTriangles> unseen = takeUnseen(*scene, *survey);
+            const bool any = !unseen.empty();
+            std::erase_if(unseen, [&](const UnseenTriangles& u) {
+                return std::none_of(source->assets.begin(), source->assets.end(),
+                                    [&](const Asset& asset) { return asset.mesh->hash == u.mesh; });
+            });
+            return [self, fix, any, unseen = std::move(unseen)] {
+                if (self) self->adoptUnseen(fix, unseen, any);
+            };
+        });
+}
+
+void TidyInstrument::adoptUnseen(int fix, const std::vector<UnseenTriangles>& unseen, bool any) {
+    if (!unseen.empty())
+        return document_.changeFix<TidySettings>(fix, tr("Tidy: drop what was never seen"),
+                                                 [&](TidySettings& s) { s.unseen = unseen; });
+    unseenText_->setText(any ? tr("Other fixes had changed these meshes when the survey was made. "
+                                  "Switch them off and survey again.")
+                             : tr("The survey has seen everything."));
 }
 
 void TidyInstrument::refresh() {

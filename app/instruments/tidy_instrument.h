@@ -38,6 +38,7 @@ private:
     void fillAssets(const FixRecord& record);
     void preview();
     void takeUnseenTriangles();
+    void adoptUnseen(int fix, const std::vector<UnseenTriangles>& unseen, bool any);
     void change(const QString& text, const std::function<void(TidySettings&)>& apply);
     [[nodiscard]] const TidySettings* settings() const;
     [[nodiscard]] const FixRecord* record() const;

@@ -125,9 +125,8 @@ int addCardMaterial(Scene& scene, const Pixels& page, const std::string& name) {
 }
 
 bool bends(const Mesh& mesh) {
-    return std::any_of(mesh.parts.begin(), mesh.parts.end(), [](const Part& part) {
-        return part.find("JOINTS_0") || !part.targets.empty();
-    });
+    return std::any_of(mesh.parts.begin(), mesh.parts.end(),
+                       [](const Part& part) { return part.bends(); });
 }
 
 /// Where a picture lies on its page.
@@ -197,9 +196,7 @@ Mesh meshOf(const Asset& asset, const std::array<Placed, 2>& places,
         coords.emplace_back(at.low + share.cwiseProduct(at.high - at.low));
     }
     Part placed = cards;
-    for (Attribute& attribute : placed.attributes)
-        if (attribute.semantic == "TEXCOORD_0")
-            attribute.stream = std::make_shared<const Stream>(makeStream(coords));
+    placed.set("TEXCOORD_0", makeStream(coords));
     for (std::size_t card = 0; card < 2; ++card) {
         if (card == 1 && materials[1] == materials[0]) break;
         Part part = placed;
@@ -267,12 +264,9 @@ Part makeCards(const Box& bounds) {
     const std::vector<Vec2f> coords = {{0, 1}, {1, 1}, {1, 0}, {0, 0},
                                        {0, 1}, {1, 1}, {1, 0}, {0, 0}};
     Part part;
-    const auto attach = [&](const char* semantic, Stream stream) {
-        part.attributes.push_back({semantic, std::make_shared<const Stream>(std::move(stream))});
-    };
-    attach("POSITION", makeStream(places));
-    attach("NORMAL", makeStream(normals));
-    attach("TEXCOORD_0", makeStream(coords));
+    part.set("POSITION", makeStream(places));
+    part.set("NORMAL", makeStream(normals));
+    part.set("TEXCOORD_0", makeStream(coords));
     part.indices = {0, 1, 2, 0, 2, 3, 4, 5, 6, 4, 6, 7};
     return part;
 }

@@ -29,8 +29,8 @@ bool isPlainOpaque(const Scene& scene, int material) {
 }
 
 bool canMerge(const Scene& scene, const Part& part) {
-    return part.isTriangles() && !part.indices.empty() && part.targets.empty() &&
-           !part.find("JOINTS_0") && part.find("NORMAL") && isPlainOpaque(scene, part.material);
+    return part.isTriangles() && !part.indices.empty() && !part.bends() && part.find("NORMAL") &&
+           isPlainOpaque(scene, part.material);
 }
 
 /// Linear colours of a part's vertices as its material shows them.
@@ -115,13 +115,9 @@ public:
     [[nodiscard]] Part finish(Scene& scene) const {
         Part part;
         part.material = vertexColorMaterial(scene, twoSided_);
-        const auto attach = [&](const char* semantic, Stream stream) {
-            part.attributes.push_back(
-                {semantic, std::make_shared<const Stream>(std::move(stream))});
-        };
-        attach("POSITION", makeStream(places_));
-        attach("NORMAL", makeStream(normals_));
-        attach("COLOR_0", makeColors(colors_));
+        part.set("POSITION", makeStream(places_));
+        part.set("NORMAL", makeStream(normals_));
+        part.set("COLOR_0", makeColors(colors_));
         part.indices = indices_;
         return dropUnusedVertices(part);
     }
@@ -204,18 +200,8 @@ Material cheapMaterial(const TextureCache& textures, const Material& material, b
 }
 
 bool isClosed(const Mesh& mesh) {
-    std::vector<Vec3f> places;
-    std::vector<std::uint32_t> corners;
-    for (const Part& part : mesh.parts) {
-        if (!part.isTriangles()) continue;
-        const auto first = static_cast<std::uint32_t>(places.size());
-        const std::vector<Vec3f> more = toVectors(*part.find("POSITION"));
-        places.insert(places.end(), more.begin(), more.end());
-        for (const std::uint32_t index : part.indices) corners.push_back(first + index);
-    }
-    const std::vector<std::uint32_t> same = firstEqualPosition(places);
+    const std::vector<std::uint32_t> corners = weldPlaces(mesh).corners;
     std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
-    for (std::uint32_t& corner : corners) corner = same[corner];
     for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
         const std::array<std::uint32_t, 3> t = {corners[i], corners[i + 1], corners[i + 2]};
         if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) continue;  // no surface

@@ -35,11 +35,11 @@ LevelPreview::Known LevelPreview::makeKnown(const Scene& scene, MeshPtr mesh) co
 }
 
 const LevelPreview::Known& LevelPreview::level(std::size_t level) {
-    Known& known = levels_[std::min(level, levels_.size() - 1)];
+    level = std::min(level, levels_.size() - 1);
+    Known& known = levels_[level];
     if (!known.mesh) {
-        known = makeKnown(*after_, asset().level(std::min(level, levels_.size() - 1)));
-        if (level > 0 && level < levels_.size())
-            known.deviation = asset().ladder.levels[level - 1].deviation;
+        known = makeKnown(*after_, asset().level(level));
+        if (level > 0) known.deviation = asset().ladder.levels[level - 1].deviation;
     }
     return known;
 }

@@ -21,28 +21,17 @@ struct BorderVertex {
 };
 
 std::vector<BorderVertex> bordersOf(const Mesh& mesh) {
-    std::vector<Vec3f> points;
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> owner;
-    std::vector<std::uint32_t> corners;
-    for (std::uint32_t p = 0; p < mesh.parts.size(); ++p) {
-        const Part& part = mesh.parts[p];
-        if (!part.isTriangles()) continue;
-        const auto first = static_cast<std::uint32_t>(points.size());
-        const std::vector<Vec3f> more = toVectors(*part.find("POSITION"));
-        points.insert(points.end(), more.begin(), more.end());
-        for (std::uint32_t v = 0; v < more.size(); ++v) owner.emplace_back(p, v);
-        for (const std::uint32_t index : part.indices) corners.push_back(first + index);
-    }
-    const std::vector<std::uint32_t> same = firstEqualPosition(points);
+    const WeldedMesh welded = weldPlaces(mesh);
+    const std::vector<std::uint32_t>& corners = welded.corners;
     std::vector<std::uint64_t> edges;
     for (std::size_t i = 0; i + 2 < corners.size(); i += 3)
         for (std::size_t k = 0; k < 3; ++k) {
-            const std::uint64_t a = same[corners[i + k]];
-            const std::uint64_t b = same[corners[i + (k + 1) % 3]];
+            const std::uint64_t a = corners[i + k];
+            const std::uint64_t b = corners[i + (k + 1) % 3];
             edges.push_back(std::min(a, b) << 32U | std::max(a, b));
         }
     std::sort(edges.begin(), edges.end());
-    std::vector<bool> onBorder(points.size(), false);
+    std::vector<bool> onBorder(welded.points.size(), false);
     for (std::size_t i = 0; i < edges.size();) {
         std::size_t end = i;
         while (end < edges.size() && edges[end] == edges[i]) ++end;
@@ -50,9 +39,14 @@ std::vector<BorderVertex> bordersOf(const Mesh& mesh) {
         i = end;
     }
     std::vector<BorderVertex> borders;
-    for (std::uint32_t v = 0; v < points.size(); ++v)
-        if (onBorder[same[v]])
-            borders.push_back({owner[v].first, owner[v].second, points[v].cast<double>()});
+    for (std::uint32_t p = 0; p < mesh.parts.size(); ++p) {
+        const auto count = static_cast<std::uint32_t>(mesh.parts[p].vertexCount());
+        for (std::uint32_t v = 0; mesh.parts[p].isTriangles() && v < count; ++v) {
+            const std::uint32_t point = welded.firstPoints[p] + v;
+            if (onBorder[welded.same[point]])
+                borders.push_back({p, v, welded.points[point].cast<double>()});
+        }
+    }
     return borders;
 }
 

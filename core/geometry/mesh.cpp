@@ -82,6 +82,16 @@ const Stream* Part::find(std::string_view semantic) const {
     return nullptr;
 }
 
+void Part::set(const char* semantic, Stream stream) {
+    auto shared = std::make_shared<const Stream>(std::move(stream));
+    for (Attribute& attribute : attributes)
+        if (attribute.semantic == semantic) {
+            attribute.stream = std::move(shared);
+            return;
+        }
+    attributes.push_back({semantic, std::move(shared)});
+}
+
 MeshPtr finishMesh(Mesh mesh) {
     mesh.bounds.setEmpty();
     mesh.triangles = mesh.vertices = mesh.bytes = 0;

@@ -33,6 +33,10 @@ struct Part {
     [[nodiscard]] std::size_t vertexCount() const;
     /// Null when the part has no such attribute.
     [[nodiscard]] const Stream* find(std::string_view semantic) const;
+    /// Replaces the attribute, or adds it.
+    void set(const char* semantic, Stream stream);
+    /// True if bones or morph targets move its vertices.
+    [[nodiscard]] bool bends() const { return !targets.empty() || find("JOINTS_0"); }
 };
 
 /// Immutable once finished and shared between scenes.

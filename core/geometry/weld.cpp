@@ -51,6 +51,23 @@ std::vector<std::uint32_t> firstEqualPosition(const std::vector<Vec3f>& position
     return result;
 }
 
+WeldedMesh weldPlaces(const Mesh& mesh) {
+    WeldedMesh welded;
+    for (const Part& part : mesh.parts) {
+        const auto first = static_cast<std::uint32_t>(welded.points.size());
+        welded.firstPoints.push_back(first);
+        const Stream* places = part.find("POSITION");
+        if (!places) continue;
+        const std::vector<Vec3f> more = toVectors(*places);
+        welded.points.insert(welded.points.end(), more.begin(), more.end());
+        if (!part.isTriangles()) continue;
+        for (const std::uint32_t index : part.indices) welded.corners.push_back(first + index);
+    }
+    welded.same = firstEqualPosition(welded.points);
+    for (std::uint32_t& corner : welded.corners) corner = welded.same[corner];
+    return welded;
+}
+
 std::vector<std::uint32_t> firstEqualVertex(const Part& part) {
     std::unordered_map<Hash, std::uint32_t> first;
     std::vector<std::uint32_t> result(part.vertexCount());

@@ -10,6 +10,16 @@ namespace flentro {
 /// Cost: O(V) expected.
 [[nodiscard]] std::vector<std::uint32_t> firstEqualPosition(const std::vector<Vec3f>& positions);
 
+/// All parts of a mesh over one list of vertices.
+struct WeldedMesh {
+    std::vector<Vec3f> points;               ///< [V] of the parts one after the other.
+    std::vector<std::uint32_t> firstPoints;  ///< [parts] Where each begins in `points`.
+    std::vector<std::uint32_t> same;         ///< [V] The first vertex at the same place.
+    std::vector<std::uint32_t> corners;      ///< [3T] of all triangles in their order, such firsts.
+};
+/// Cost: O(V + T) expected.
+[[nodiscard]] WeldedMesh weldPlaces(const Mesh& mesh);
+
 /// For each vertex of a part the index of the first one that is equal in every attribute and
 /// morph target.
 [[nodiscard]] std::vector<std::uint32_t> firstEqualVertex(const Part& part);

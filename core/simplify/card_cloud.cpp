@@ -52,8 +52,7 @@ std::uint32_t reversedBits(std::uint32_t value) {
 }  // namespace
 
 bool CardCloud::isOne(const Part& part) {
-    if (part.triangleCount() < kFewestCards || !part.targets.empty() || part.find("JOINTS_0"))
-        return false;
+    if (part.triangleCount() < kFewestCards || part.bends()) return false;
     const std::vector<std::uint32_t> pieces = piecesOf(part, toVectors(*part.find("POSITION")));
     std::vector<bool> used(pieces.size(), false);
     for (const std::uint32_t vertex : part.indices) used[pieces[vertex]] = true;
@@ -131,9 +130,7 @@ Part CardCloud::thinned(double share) const {
                 places[vertex] = (cards_[i].centre + growth * away).cast<float>();
             }
     Part part = part_;
-    for (Attribute& attribute : part.attributes)
-        if (attribute.semantic == "POSITION")
-            attribute.stream = std::make_shared<const Stream>(makeStream(places));
+    part.set("POSITION", makeStream(places));
     part.indices = std::move(indices);
     return dropUnusedVertices(part);
 }

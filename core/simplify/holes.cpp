@@ -14,13 +14,7 @@ constexpr double kFacesBack = 0.5;
 
 class HoleCloser {
 public:
-    explicit HoleCloser(const Mesh& mesh) : mesh_(mesh) {
-        for (const Part& part : mesh.parts) {
-            first_.push_back(points_.size());
-            const std::vector<Vec3f> more = toVectors(*part.find("POSITION"));
-            points_.insert(points_.end(), more.begin(), more.end());
-        }
-        same_ = firstEqualPosition(points_);
+    explicit HoleCloser(const Mesh& mesh) : mesh_(mesh), welded_(weldPlaces(mesh)) {
         findBorders();
     }
 
@@ -40,25 +34,20 @@ public:
 
 private:
     [[nodiscard]] Vec3d at(std::uint32_t position) const {
-        return points_[position].cast<double>();
+        return welded_.points[position].cast<double>();
     }
 
     void findBorders() {
         std::map<std::pair<std::uint32_t, std::uint32_t>, Vec3d> open;  // directed, with normals
         std::map<std::pair<std::uint32_t, std::uint32_t>, int> uses;
-        for (std::size_t p = 0; p < mesh_.parts.size(); ++p) {
-            const Part& part = mesh_.parts[p];
-            if (!part.isTriangles()) continue;
-            for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-                std::uint32_t c[3];
-                for (std::size_t k = 0; k < 3; ++k) c[k] = same_[first_[p] + part.indices[i + k]];
-                const Vec3d normal = (at(c[1]) - at(c[0])).cross(at(c[2]) - at(c[0])).normalized();
-                for (std::size_t k = 0; k < 3; ++k) {
-                    const std::uint32_t a = c[k];
-                    const std::uint32_t b = c[(k + 1) % 3];
-                    ++uses[{std::min(a, b), std::max(a, b)}];
-                    open[{a, b}] = normal;
-                }
+        for (std::size_t i = 0; i + 2 < welded_.corners.size(); i += 3) {
+            const std::uint32_t* c = welded_.corners.data() + i;
+            const Vec3d normal = (at(c[1]) - at(c[0])).cross(at(c[2]) - at(c[0])).normalized();
+            for (std::size_t k = 0; k < 3; ++k) {
+                const std::uint32_t a = c[k];
+                const std::uint32_t b = c[(k + 1) % 3];
+                ++uses[{std::min(a, b), std::max(a, b)}];
+                open[{a, b}] = normal;
             }
         }
         for (const auto& [edge, normal] : open) {
@@ -115,15 +104,13 @@ private:
             Stream places = *part.find("POSITION");
             bool any = false;
             for (std::size_t v = 0; v < part.vertexCount(); ++v) {
-                const auto place = moved_.find(same_[first_[p] + v]);
+                const auto place = moved_.find(welded_.same[welded_.firstPoints[p] + v]);
                 if (place == moved_.end()) continue;
                 any = true;
                 for (int c = 0; c < 3; ++c) places.set(v, c, place->second[c]);
             }
             if (!any) continue;
-            for (Attribute& attribute : part.attributes)
-                if (attribute.semantic == "POSITION")
-                    attribute.stream = std::make_shared<const Stream>(places);
+            part.set("POSITION", std::move(places));
             dropped += dropVanished(part);
         }
         return result;
@@ -150,9 +137,7 @@ private:
         Vec3d normal;
     };
     const Mesh& mesh_;
-    std::vector<std::size_t> first_;  ///< [parts] in points_.
-    std::vector<Vec3f> points_;
-    std::vector<std::uint32_t> same_;
+    WeldedMesh welded_;
     std::map<std::uint32_t, std::vector<Edge>> next_;  ///< Border edges by where they start.
     std::map<std::uint32_t, Vec3f> moved_;
 };

@@ -147,9 +147,7 @@ private:
             coords.set(i, 0, static_cast<float>(value.x()));
             coords.set(i, 1, static_cast<float>(value.y()));
         }
-        for (Attribute& attribute : apart.attributes)
-            if (attribute.semantic == "TEXCOORD_0")
-                attribute.stream = std::make_shared<const Stream>(std::move(coords));
+        apart.set("TEXCOORD_0", std::move(coords));
         const std::vector<std::uint32_t> first = firstEqualVertex(apart);
         for (std::uint32_t& index : apart.indices) index = first[index];
         return dropUnusedVertices(apart);

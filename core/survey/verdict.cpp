@@ -83,24 +83,15 @@ std::vector<ObjectWaste> rankWaste(const Scene& scene, const Survey& survey) {
 std::vector<bool> removableTriangles(const Scene& scene, const Survey& survey) {
     std::vector<bool> removable;
     for (const Asset& asset : scene.assets) {
-        std::vector<Vec3f> points;
-        std::vector<std::uint32_t> corners;
-        for (const Part& part : asset.mesh->parts) {
-            if (part.triangleCount() == 0) continue;
-            const auto base = static_cast<std::uint32_t>(points.size());
-            const std::vector<Vec3f> p = toVectors(*part.find("POSITION"));
-            points.insert(points.end(), p.begin(), p.end());
-            for (const std::uint32_t index : part.indices) corners.push_back(base + index);
-        }
-        const std::vector<std::uint32_t> same = firstEqualPosition(points);
+        const WeldedMesh welded = weldPlaces(*asset.mesh);
+        const std::vector<std::uint32_t>& corners = welded.corners;
         const std::size_t first = removable.size();
-        std::vector<bool> touched(points.size(), false);
+        std::vector<bool> touched(welded.points.size(), false);
         for (std::size_t c = 0; c < corners.size(); ++c)
-            if (wasSeen(survey, first + c / 3)) touched[same[corners[c]]] = true;
+            if (wasSeen(survey, first + c / 3)) touched[corners[c]] = true;
         for (std::size_t t = 0; t < corners.size() / 3; ++t)
-            removable.push_back(!touched[same[corners[3 * t]]] &&
-                                !touched[same[corners[3 * t + 1]]] &&
-                                !touched[same[corners[3 * t + 2]]]);
+            removable.push_back(!touched[corners[3 * t]] && !touched[corners[3 * t + 1]] &&
+                                !touched[corners[3 * t + 2]]);
     }
     return removable;
 }

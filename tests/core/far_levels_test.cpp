@@ -8,20 +8,15 @@
 #include "io/gltf_materials.h"
 #include "io/image.h"
 #include "picture/difference.h"
+#include "support/display.h"
 #include "support/meshes.h"
 
 namespace flentro {
 namespace {
 
-using testing::HasSubstr;
+using test::display;
 
-Target display() {
-    Target target;
-    target.height = 1080;
-    target.verticalFov = 60;
-    target.farPlane = 500;
-    return target;
-}
+using testing::HasSubstr;
 
 /// A picture of one colour as a texture of the scene.
 int addTexture(Scene& scene, std::array<std::uint8_t, 4> color) {

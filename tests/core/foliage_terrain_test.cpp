@@ -10,18 +10,13 @@
 #include "fixes/fix.h"
 #include "fixes/shared_borders.h"
 #include "simplify/card_cloud.h"
+#include "support/display.h"
 #include "support/meshes.h"
 
 namespace flentro {
 namespace {
 
-Target display() {
-    Target target;
-    target.height = 1080;
-    target.verticalFov = 60;
-    target.farPlane = 500;
-    return target;
-}
+using test::display;
 
 LadderSettings plain() {
     LadderSettings settings;
@@ -140,9 +135,7 @@ Scene makeCells() {
         for (Vec3f& place : places)
             place.y() = static_cast<float>(
                 hill(static_cast<double>(place.x()) + 4 * side, static_cast<double>(place.z())));
-        for (Attribute& attribute : grid.parts[0].attributes)
-            if (attribute.semantic == "POSITION")
-                attribute.stream = std::make_shared<const Stream>(makeStream(places));
+        grid.parts[0].set("POSITION", makeStream(places));
         cells[static_cast<std::size_t>(side)] = grid;
     }
     return test::makeScene({{cells[0], {0, 0, 0}}, {cells[1], {4, 0, 0}}});

@@ -104,9 +104,7 @@ TEST(Picture, TransparentSurfacesCoverByTheirAlpha) {
     Part behind = wall.parts[0];
     std::vector<Vec3f> places = toVectors(*behind.find("POSITION"));
     for (Vec3f& place : places) place.z() -= 0.01F;
-    for (Attribute& attribute : behind.attributes)
-        if (attribute.semantic == "POSITION")
-            attribute.stream = std::make_shared<const Stream>(makeStream(places));
+    behind.set("POSITION", makeStream(places));
     wall.parts.push_back(behind);
     const MeshPtr mesh = finishMesh(std::move(wall));
     const Picture picture = paintFront(scene, mesh, 10);

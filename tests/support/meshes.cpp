@@ -135,6 +135,21 @@ Mesh makeFin() {
     return mesh;
 }
 
+Mesh makeUntidy() {
+    const Mesh grid = makeGrid(3, 3);
+    const Part& source = grid.parts[0];
+    std::vector<std::uint32_t> order = source.indices;
+    order.insert(order.end(), {0, 0, 1});
+    order.insert(order.end(), {source.indices[1], source.indices[2], source.indices[0]});
+    std::vector<std::uint32_t> indices(order.size());
+    for (std::uint32_t i = 0; i < indices.size(); ++i) indices[i] = i;
+    order.push_back(5);  // a vertex that nothing uses
+    Mesh mesh;
+    mesh.name = "untidy";
+    mesh.parts.push_back(selectVertices(source, order, indices));
+    return mesh;
+}
+
 Mesh named(Mesh mesh, const char* name) {
     mesh.name = name;
     return mesh;

@@ -30,6 +30,10 @@ void addStream(Part& part, const char* semantic, Stream stream);
 /// Three triangles on one edge.
 [[nodiscard]] Mesh makeFin();
 
+/// A grid of 3 x 3 cells with a vertex of every triangle stored apart, a degenerate and a duplicate
+/// face.
+[[nodiscard]] Mesh makeUntidy();
+
 [[nodiscard]] Mesh named(Mesh mesh, const char* name);
 
 /// A scene of these assets, one object each, at these places.

@@ -1,0 +1,240 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <Eigen/Geometry>
+#include <set>
+
+#include "fixes/fix.h"
+#include "support/meshes.h"
+
+namespace flentro {
+namespace {
+
+using testing::HasSubstr;
+
+/// Without the steps that give flat surfaces fewer triangles.
+TidySettings keepFlat() {
+    TidySettings settings;
+    settings.dissolve = false;
+    return settings;
+}
+
+TEST(Tidy, WeldsAndDropsWhatShowsNothing) {
+    const Scene scene = test::makeScene({{test::makeUntidy(), {0, 0, 0}}});
+    ASSERT_EQ(describe(*scene.assets[0].mesh), "61v 20t");
+    const Fixed fixed = applyTidy(scene, keepFlat(), noProgress()).value();
+    EXPECT_EQ(describe(*fixed.scene.assets[0].mesh), "16v 18t");
+    EXPECT_NEAR(test::areaOf(*fixed.scene.assets[0].mesh), 1, 1e-6);
+    EXPECT_THAT(fixed.record.summary, HasSubstr("1 of 1 assets tidied: 2 triangles"));
+}
+
+TEST(Tidy, DoesOnlyWhatItIsAskedFor) {
+    const Scene scene = test::makeScene({{test::makeUntidy(), {0, 0, 0}}});
+    TidySettings settings{false, true, false, false, false, false, 0, {}};
+    EXPECT_EQ(describe(*applyTidy(scene, settings, noProgress())->scene.assets[0].mesh), "61v 19t");
+    settings = {true, false, true, true, false, false, 0, {}};
+    EXPECT_EQ(describe(*applyTidy(scene, settings, noProgress())->scene.assets[0].mesh), "16v 19t");
+}
+
+TEST(Tidy, KeepsFacesThatDifferInWinding) {
+    Mesh mesh;
+    mesh.parts.push_back(
+        test::makePart({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {0, 1, 2, 0, 2, 1, 1, 2, 0}));
+    const Scene scene = test::makeScene({{mesh, {0, 0, 0}}});
+    EXPECT_EQ(describe(*applyTidy(scene, {}, noProgress())->scene.assets[0].mesh), "3v 2t");
+}
+
+TEST(Tidy, LeavesCleanMeshesTheSameObject) {
+    const Scene scene = test::makeScene({{test::makeGrid(5, 5), {0, 0, 0}}});
+    EXPECT_EQ(applyTidy(scene, keepFlat(), noProgress())->scene.assets[0].mesh,
+              scene.assets[0].mesh);
+}
+
+TEST(Tidy, FlatSurfacesNeedTwoTrianglesForAnyNumberOfCells) {
+    const Scene scene = test::makeScene({{test::makeGrid(16, 9, 3), {0, 0, 0}}});
+    const Fixed fixed = applyTidy(scene, {}, noProgress()).value();
+    const Mesh& mesh = *fixed.scene.assets[0].mesh;
+    EXPECT_EQ(describe(mesh), "4v 2t");
+    EXPECT_NEAR(test::areaOf(mesh), 9, 1e-5);
+    const Stream& coords = *mesh.parts[0].find("TEXCOORD_0");
+    std::set<std::pair<float, float>> corners;
+    for (std::size_t i = 0; i < 4; ++i) corners.insert({coords.value(i, 0), coords.value(i, 1)});
+    EXPECT_EQ(corners, (std::set<std::pair<float, float>>{{0, 0}, {0, 1}, {1, 0}, {1, 1}}));
+}
+
+TEST(Tidy, CurvedSurfacesAndBentPicturesStay) {
+    const auto wave = [](double x, double z) { return 0.2 * x * x + 0.1 * z; };
+    Mesh curved = test::makeGrid(8, 8, 1, wave);
+    Mesh bent = test::makeGrid(8, 8);
+    Stream coords = *bent.parts[0].find("TEXCOORD_0");
+    for (std::size_t i = 0; i < coords.count(); ++i) {
+        const float u = coords.value(i, 0);
+        coords.set(i, 0, u * u);
+    }
+    bent.parts[0].set("TEXCOORD_0", coords);
+    const Scene scene = test::makeScene({{curved, {0, 0, 0}}, {bent, {9, 0, 0}}});
+    const Fixed fixed = applyTidy(scene, {}, noProgress()).value();
+    // Straight in z: columns of the grid become one cell long; nothing goes across x.
+    EXPECT_EQ(fixed.scene.assets[1].mesh->triangles, 16U);
+    EXPECT_EQ(fixed.scene.assets[0].mesh->triangles, 16U);
+    EXPECT_NEAR(test::areaOf(*fixed.scene.assets[0].mesh), test::areaOf(*scene.assets[0].mesh),
+                1e-5);
+}
+
+/// `count` unit squares in a row, each with the whole picture.
+Mesh makeTiles(int count) {
+    std::vector<Vec3f> places;
+    std::vector<Vec2f> coords;
+    std::vector<std::uint32_t> indices;
+    for (int i = 0; i < count; ++i) {
+        const auto x = static_cast<float>(i);
+        const auto first = static_cast<std::uint32_t>(places.size());
+        places.insert(places.end(), {{x, 0, 0}, {x + 1, 0, 0}, {x + 1, 1, 0}, {x, 1, 0}});
+        coords.insert(coords.end(), {{0, 1}, {1, 1}, {1, 0}, {0, 0}});
+        for (const std::uint32_t k : {0U, 1U, 2U, 0U, 2U, 3U}) indices.push_back(first + k);
+    }
+    Mesh mesh;
+    mesh.parts.push_back(test::makePart(places, indices));
+    test::addStream(mesh.parts[0], "TEXCOORD_0", makeStream(coords));
+    return mesh;
+}
+
+TEST(Tidy, FacesWithAPictureEachBecomeOneField) {
+    const Scene scene = test::makeScene({{makeTiles(7), {0, 0, 0}}});
+    const MeshPtr kept = applyTidy(scene, {}, noProgress())->scene.assets[0].mesh;
+    const Mesh& mesh = *kept;
+    EXPECT_EQ(describe(mesh), "4v 2t");
+    const Stream& coords = *mesh.parts[0].find("TEXCOORD_0");
+    float least = 99;
+    float most = -99;
+    for (std::size_t i = 0; i < 4; ++i) {
+        least = std::min(least, coords.value(i, 0));
+        most = std::max(most, coords.value(i, 0));
+    }
+    EXPECT_FLOAT_EQ(most - least, 7) << "the picture repeats seven times";
+    TidySettings apart;
+    apart.joinTiles = false;
+    EXPECT_EQ(applyTidy(scene, apart, noProgress())->scene.assets[0].mesh->triangles, 14U);
+}
+
+TEST(Tidy, PicturesThatDoNotRepeatAreNotJoined) {
+    Scene scene = test::makeScene({{makeTiles(3), {0, 0, 0}}});
+    Mesh mesh = *scene.assets[0].mesh;
+    mesh.parts[0].material = 0;
+    scene.assets[0].mesh = finishMesh(std::move(mesh));
+    Material material;
+    material.textures = {{"baseColorTexture", 0, 0}};
+    scene.materials = {material};
+    scene.images.resize(1);
+    Texture texture;
+    texture.image = 0;
+    texture.sampler = 0;
+    scene.textures = {texture};
+    Sampler sampler;
+    sampler.rest = {{"wrapS", 33071}};  // clamped to the edge
+    scene.samplers = {sampler};
+    EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh->triangles, 6U);
+    scene.samplers[0].rest = Json::object();
+    EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh->triangles, 2U);
+}
+
+TEST(Tidy, BoxesOfManyCellsKeepTheirTwelveTriangles) {
+    // Six grids of 4 x 4 cells as the sides of a box: hard edges stay where they are.
+    Mesh box;
+    for (int side = 0; side < 6; ++side) {
+        Mesh grid = test::makeGrid(4, 4);
+        const double angle = side < 4 ? kPi / 2 * side : 0;
+        Eigen::Matrix3f turn =
+            Eigen::AngleAxisf(static_cast<float>(angle), Vec3f::UnitX()).toRotationMatrix();
+        if (side >= 4)
+            turn = Eigen::AngleAxisf(static_cast<float>(side == 4 ? kPi / 2 : -kPi / 2),
+                                     Vec3f::UnitZ())
+                       .toRotationMatrix();
+        for (Attribute& attribute : grid.parts[0].attributes) {
+            if (attribute.semantic == "TEXCOORD_0") continue;
+            std::vector<Vec3f> values = toVectors(*attribute.stream);
+            for (Vec3f& value : values) {
+                if (attribute.semantic == "POSITION") {
+                    value -= Vec3f(0.5F, -0.5F, 0.5F);
+                    value = (value * 8).array().round() / 8;
+                }
+                value = turn * value;
+                if (attribute.semantic == "POSITION") value = (value * 8).array().round() / 8;
+            }
+            attribute.stream = std::make_shared<const Stream>(makeStream(values));
+        }
+        box.parts.push_back(grid.parts[0]);
+    }
+    const Scene scene = test::makeScene({{box, {0, 0, 0}}});
+    ASSERT_EQ(scene.assets[0].mesh->triangles, 192U);
+    const MeshPtr kept = applyTidy(scene, {}, noProgress())->scene.assets[0].mesh;
+    const Mesh& mesh = *kept;
+    EXPECT_EQ(mesh.triangles, 12U);
+    EXPECT_NEAR(test::areaOf(mesh), 6, 1e-4);
+}
+
+/// A grid of 7 x 7 cells without the middle one.
+Mesh makeHoled() {
+    Mesh mesh = test::makeGrid(7, 7, 7, [](double x, double z) { return 0.01 * x * z; });
+    auto& indices = mesh.parts[0].indices;
+    const auto middle = indices.begin() + std::ptrdiff_t{6} * (3 * 7 + 3);
+    indices.erase(middle, middle + 6);
+    return mesh;
+}
+
+TEST(Tidy, ClosesHolesBelowTheSizeToAPoint) {
+    const Scene scene = test::makeScene({{makeHoled(), {0, 0, 0}}});
+    TidySettings settings = keepFlat();
+    ASSERT_EQ(test::describeEdges(*scene.assets[0].mesh), "32 border, 0 non-manifold");
+    settings.holeSize = 1;  // the hole's diagonal is 1.41 m
+    EXPECT_EQ(applyTidy(scene, settings, noProgress())->scene.assets[0].mesh, scene.assets[0].mesh);
+    settings.holeSize = 1.5;
+    const Fixed fixed = applyTidy(scene, settings, noProgress()).value();
+    EXPECT_EQ(test::describeEdges(*fixed.scene.assets[0].mesh), "28 border, 0 non-manifold");
+    EXPECT_EQ(fixed.scene.assets[0].mesh->triangles, 96U - 4) << "one on each edge of the hole";
+    settings.holeSize = 100;
+    EXPECT_EQ(test::describeEdges(*applyTidy(scene, settings, noProgress())->scene.assets[0].mesh),
+              "28 border, 0 non-manifold")
+        << "the outline of the sheet is no hole";
+}
+
+TEST(Tidy, DropsWhatTheSurveyHasNeverSeen) {
+    const Scene scene = test::makeScene({{test::makeGrid(4, 4), {0, 0, 0}}});
+    const MeshPtr& mesh = scene.assets[0].mesh;
+    TidySettings settings = keepFlat();
+    settings.unseen = {{mesh->name, mesh->hash, {0, 2, 30, 5}}};  // beyond the end: cut off
+    const Fixed fixed = applyTidy(scene, settings, noProgress()).value();
+    EXPECT_EQ(fixed.scene.assets[0].mesh->triangles, 32U - 2 - 2);
+    ASSERT_EQ(fixed.record.assets.size(), 1U);
+    EXPECT_EQ(fixed.record.assets[0].triangles, 4U);
+    EXPECT_EQ(fixed.record.steps[0].triangles, 4U);
+    settings.unseen = {{mesh->name, Hash{1, 2}, {0, 32}}};
+    EXPECT_EQ(applyTidy(scene, settings, noProgress())->scene.assets[0].mesh, mesh)
+        << "another mesh was looked at";
+    settings.unseen = {{mesh->name, mesh->hash, {0, 32}}};
+    EXPECT_EQ(applyTidy(scene, settings, noProgress())->scene.assets[0].mesh->triangles, 32U)
+        << "all of it: left to culling";
+}
+
+TEST(Tidy, CountsWhatItSavesTimesTheCopies) {
+    Scene scene = test::makeScene({{test::makeUntidy(), {0, 0, 0}}});
+    scene.objects.push_back(scene.objects[0]);
+    scene.objects.push_back(scene.objects[0]);
+    const FixRecord record = applyTidy(scene, keepFlat(), noProgress())->record;
+    ASSERT_EQ(record.assets.size(), 1U);
+    EXPECT_EQ(record.assets[0].triangles, 2U);
+    EXPECT_EQ(record.assets[0].placed, 6U);
+    std::size_t placed = 0;
+    for (const Saving& step : record.steps) placed += step.placed;
+    EXPECT_EQ(placed, 6U);
+}
+
+TEST(Tidy, NeverEmptiesAMesh) {
+    Mesh mesh;
+    mesh.parts.push_back(test::makePart({{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, {0, 1, 2}));
+    const Scene scene = test::makeScene({{mesh, {0, 0, 0}}});
+    EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh->parts.size(), 1U);
+}
+
+}  // namespace
+}  // namespace flentro
