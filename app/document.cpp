@@ -33,11 +33,14 @@ public:
         }
         here.before = before_->cost(view);
         here.after = off.empty() ? here.before : before_->cost(view, off);
-        for (const ViewMeter& step : steps_) {
-            here.after = step.cost(view, off);
+        for (std::size_t i = 0; i < steps_.size(); ++i) {
+            here.after =
+                steps_[i].cost(view, flentro::without(evaluation_.steps[i].result->scene, off));
             here.steps.push_back(here.after.counts);
         }
-        if (withoutSelected_) here.without = withoutSelected_->cost(view, off).counts;
+        if (withoutSelected_)
+            here.without =
+                withoutSelected_->cost(view, flentro::without(without_->result(), off)).counts;
         return here;
     }
 
@@ -145,6 +148,7 @@ void Document::adopt(Scene scene, std::optional<Project> project, const QString&
     evaluation_ = {source_, {}};
     counters_.reset();
     surveyed_ = {};
+    evidence_ = std::make_shared<const Evidence>();
     off_ = {};
     selectedObject_ = -1;
     if (project) {
@@ -276,9 +280,32 @@ void Document::selectObject(int object) {
     emit selectionChanged();
 }
 
+Document::Done Document::doneBy(int fix) const {
+    Done done{evaluation_.source, nullptr, nullptr};
+    for (const Step& step : evaluation_.steps) {
+        done.after = ScenePtr(step.result, &step.result->scene);
+        done.record = &step.result->record;
+        if (step.fix == fix) return done;
+        done.before = done.after;
+    }
+    return {};
+}
+
+const MergeReport* Document::shownParcels() const {
+    const Done done = doneBy(selectedFix_);
+    return done ? done.record->merge.get() : nullptr;
+}
+
+void Document::chooseParcel(int index) {
+    if (index == chosenParcel_) return;
+    chosenParcel_ = index;
+    emit selectionChanged();
+}
+
 void Document::selectFix(int id) {
     if (id == selectedFix_) return;
     selectedFix_ = id;
+    chosenParcel_ = -1;
     emit selectionChanged();
     evaluateSoon();
 }
@@ -291,29 +318,29 @@ void Document::evaluateSoon() {
 
 void Document::evaluateNow() {
     if (!source_) return;
-    jobs_.start(kEvaluating,
-                [this, order = project_.order, source = source_, cache = cache_,
-                 target = project_.target](Progress& progress) -> JobRunner::Finish {
-                    auto evaluation = evaluate(order, source, target, *cache, progress);
-                    if (!evaluation) return [this, error = evaluation.error()] { report(error); };
-                    const Counts whole = wholeSceneCost(evaluation->result(), target).counts;
-                    return [this, whole, source, evaluation = std::move(*evaluation)] {
-                        if (source != source_) return;
-                        evaluation_ = evaluation;
-                        whole_ = whole;
-                        result_ = std::shared_ptr<const Scene>(
-                            evaluation.steps.empty()
-                                ? source_
-                                : ScenePtr(evaluation.steps.back().result,
-                                           &evaluation.steps.back().result->scene));
-                        without_.reset();
-                        emit resultChanged();
-                        recountSoon();
-                        retallySoon();
-                        surveyAgainSoon();
-                        evaluateWithoutSelected();
-                    };
-                });
+    jobs_.start(
+        kEvaluating,
+        [this, order = project_.order, source = source_, cache = cache_, evidence = evidence_,
+         target = project_.target](Progress& progress) -> JobRunner::Finish {
+            auto evaluation = evaluate(order, source, target, *cache, progress, *evidence);
+            if (!evaluation) return [this, error = evaluation.error()] { report(error); };
+            const Counts whole = wholeSceneCost(evaluation->result(), target).counts;
+            return [this, whole, source, evaluation = std::move(*evaluation)] {
+                if (source != source_) return;
+                evaluation_ = evaluation;
+                whole_ = whole;
+                result_ = std::shared_ptr<const Scene>(
+                    evaluation.steps.empty() ? source_
+                                             : ScenePtr(evaluation.steps.back().result,
+                                                        &evaluation.steps.back().result->scene));
+                without_.reset();
+                emit resultChanged();
+                recountSoon();
+                retallySoon();
+                surveyAgainSoon();
+                evaluateWithoutSelected();
+            };
+        });
 }
 
 /// What the result would be without the selected fix, for the ghost ticks.
@@ -323,9 +350,9 @@ void Document::evaluateWithoutSelected() {
     if (!fix || !fix->on) return;
     fix->on = false;
     jobs_.start("Without this fix",
-                [this, order, source = source_, cache = cache_,
+                [this, order, source = source_, cache = cache_, evidence = evidence_,
                  target = project_.target](Progress& progress) -> JobRunner::Finish {
-                    auto evaluation = evaluate(order, source, target, *cache, progress);
+                    auto evaluation = evaluate(order, source, target, *cache, progress, *evidence);
                     if (!evaluation) return {};
                     return [this, source, evaluation = std::move(*evaluation)] {
                         if (source != source_) return;
@@ -499,16 +526,22 @@ void Document::runSurvey() {
                     const auto survey = std::make_shared<const Survey>(std::move(*taken));
                     const bool alongLine =
                         project.survey.where == Where::Walk || project.survey.where == Where::Path;
-                    return [this, survey, source, scene, alongLine] {
+                    const auto evidence =
+                        std::make_shared<const Evidence>(evidenceOf(*survey, *scene));
+                    return [this, survey, source, scene, alongLine, evidence] {
                         if (source == source_ && !survey->spots.empty())
-                            adoptSurvey(survey, scene, alongLine);
+                            adoptSurvey({survey, {}, {}, alongLine, scene}, evidence);
                     };
                 });
 }
 
-void Document::adoptSurvey(const std::shared_ptr<const Survey>& survey, const ScenePtr& scene,
-                           bool alongLine) {
-    surveyed_ = {survey, {}, {}, alongLine, scene};
+void Document::adoptSurvey(const Surveyed& surveyed,
+                           const std::shared_ptr<const Evidence>& evidence) {
+    surveyed_ = surveyed;
+    if (evidence->hash != evidence_->hash) {
+        evidence_ = evidence;
+        evaluateSoon();
+    }
     {
         const std::lock_guard lock(early_->mutex);
         early_->spots.clear();
@@ -533,16 +566,22 @@ private:
     int mine_;
 };
 
+bool hasSameObjects(const Scene& a, const Scene& b) {
+    return a.assets.size() == b.assets.size() &&
+           std::equal(a.objects.begin(), a.objects.end(), b.objects.begin(), b.objects.end(),
+                      [](const Object& x, const Object& y) {
+                          return x.asset == y.asset && x.origins == y.origins && x.world == y.world;
+                      });
+}
+
 /// The surveyed scene with the culling and levels of another state of it; nothing when that has
 /// other objects, or the same culling and levels.
 ScenePtr withCullingAndLevels(const Scene& surveyed, const Scene& now) {
-    if (surveyed.objects.size() != now.objects.size() ||
-        surveyed.assets.size() != now.assets.size())
-        return nullptr;
+    if (!hasSameObjects(surveyed, now)) return nullptr;
     auto result = std::make_shared<Scene>(surveyed);
     bool differs = false;
     for (std::size_t i = 0; i < now.objects.size(); ++i) {
-        differs = differs || result->objects[i].culling.end != now.objects[i].culling.end;
+        differs = differs || result->objects[i].culling != now.objects[i].culling;
         result->objects[i].culling = now.objects[i].culling;
     }
     for (std::size_t i = 0; i < now.assets.size(); ++i) {
@@ -564,6 +603,10 @@ bool isCulledOtherwise(const Scene& a, const Scene& b) {
 }
 
 }  // namespace
+
+bool Surveyed::isOfOtherObjects(const Scene& result) const {
+    return exists() && !hasSameObjects(*scene, result);
+}
 
 /// Works new culling distances and levels into the survey: drawn from every spot, seen from those
 /// where that changes.
@@ -607,7 +650,7 @@ void Document::retallySoon() {
             return tallies;
         };
         auto tallies = std::make_shared<std::pair<Surveyed::Tallies, Surveyed::Tallies>>(
-            count(*before, {}), count(*after, off));
+            count(*before, {}), count(*after, flentro::without(*after, off)));
         return [this, tallies, spots = survey->spots.size()] {
             if (!surveyed_.exists() || spots != surveyed_.survey->spots.size()) return;
             std::tie(surveyed_.before, surveyed_.after) = std::move(*tallies);

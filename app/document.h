@@ -10,6 +10,7 @@
 #include <optional>
 
 #include "findings/ranking.h"
+#include "fixes/merge.h"
 #include "jobs.h"
 #include "measure/inventory.h"
 #include "project/project.h"
@@ -44,6 +45,8 @@ struct Surveyed {
     /// The scene that was surveyed, with the culling and levels that the survey now stands for.
     ScenePtr scene;
     [[nodiscard]] bool exists() const { return survey != nullptr; }
+    /// True if the survey's objects are not those of `result`: what was seen is of before.
+    [[nodiscard]] bool isOfOtherObjects(const Scene& result) const;
     /// Load of one view; the worst of all measures without one. Empty tallies: 0.
     [[nodiscard]] double load(const Tallies& tallies, std::size_t spot, std::size_t view,
                               const std::optional<Measure>& measure, const Target& target) const;
@@ -104,6 +107,19 @@ public:
         return found ? std::get_if<Settings>(&found->settings) : nullptr;
     }
 
+    /// What a fix did, and the scenes before and after it; null while it has no result.
+    struct Done {
+        ScenePtr before, after;
+        const FixRecord* record = nullptr;
+        [[nodiscard]] explicit operator bool() const { return record != nullptr; }
+    };
+    [[nodiscard]] Done doneBy(int fix) const;
+    /// Parcels of the chosen fix, if it is a merge that has its result.
+    [[nodiscard]] const MergeReport* shownParcels() const;
+    /// One of them, drawn bold; -1: none.
+    void chooseParcel(int index);
+    [[nodiscard]] int chosenParcel() const { return chosenParcel_; }
+
     // Every change below can be undone, under the name given.
     template <typename Settings>
     void changeFix(int fix, const QString& change, const std::function<void(Settings&)>& apply) {
@@ -122,6 +138,8 @@ public:
     /// Measures every place, as a job; cancelling keeps what is done.
     void runSurvey();
     [[nodiscard]] const Surveyed& surveyed() const { return surveyed_; }
+    /// What culling and merging go by: of the survey when it was made.
+    [[nodiscard]] const Evidence& evidence() const { return *evidence_; }
     /// True while changed culling or levels are worked into the survey.
     [[nodiscard]] bool isSurveyingAgain() const { return surveyingAgain_; }
     /// Spots that a running survey has finished.
@@ -132,7 +150,8 @@ public:
     /// The spot nearest to the present view, or -1.
     [[nodiscard]] int nearestSpot() const;
 
-    /// What-if: objects that are counted and drawn as if they were not there.
+    /// What-if: objects that are counted and drawn as if they were not there. Here and in the
+    /// selection objects are the source's: those of a result lead back to them as its origins.
     void switchOff(const std::vector<std::size_t>& objects);
     void switchLightsOff(const std::vector<std::size_t>& lights);
     void switchAllOn();
@@ -172,8 +191,7 @@ private:
     void countSoon();
     void retallySoon();
     void surveyAgainSoon();
-    void adoptSurvey(const std::shared_ptr<const Survey>& survey, const ScenePtr& scene,
-                     bool alongLine);
+    void adoptSurvey(const Surveyed& surveyed, const std::shared_ptr<const Evidence>& evidence);
     void offWasChanged();
     void recountSoon();
     void watch(const QString& file);
@@ -191,6 +209,7 @@ private:
     Here here_;
     Counts whole_{};
     Surveyed surveyed_;
+    std::shared_ptr<const Evidence> evidence_ = std::make_shared<const Evidence>();
     std::optional<Measure> shownMeasure_;
     Without off_;
     struct Early {
@@ -205,6 +224,7 @@ private:
     bool surveyingAgain_ = false;
     int selectedObject_ = -1;
     int selectedFix_ = 0;
+    int chosenParcel_ = -1;
     QUndoStack undo_;
     JobRunner jobs_;
     LatestRunner counter_;

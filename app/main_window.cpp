@@ -103,6 +103,8 @@ MainWindow::MainWindow(QWidget* parent)
                 showStep(WorkStep::Fixes);
                 fixes_->addOrShow(key, asset);
             });
+    connect(&fixes_->merge(), &MergeInstrument::viewRequested, view_, &View3D::goTo);
+    connect(&fixes_->culling(), &CullingInstrument::showRequested, view_, &View3D::lookAtSelection);
     connect(&fixes_->tidy(), &TidyInstrument::previewRequested, this, [this] {
         view_->setLens(LensKind::Wireframe);
         view_->lookAtSelection();

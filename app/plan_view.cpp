@@ -9,6 +9,7 @@
 
 #include "base/text.h"
 #include "theme.h"
+#include "view/lens.h"
 
 namespace flentro::app {
 namespace {
@@ -239,6 +240,21 @@ bool PlanView::event(QEvent* event) {
     if (event->type() != QEvent::ToolTip) return QWidget::event(event);
     auto* help = static_cast<QHelpEvent*>(event);
     const auto petal = petalAt(help->pos());
+    const int parcel = parcelAt(help->pos());
+    if (!petal && parcel >= 0) {
+        const Parcel& p = document_.shownParcels()->parcels[static_cast<std::size_t>(parcel)];
+        QToolTip::showText(
+            help->globalPos(),
+            tr("%1: %2 objects in one. In the mean view it saves %3 calls and draws %4 triangles "
+               "more; it takes %5 more.")
+                .arg(QString::fromStdString(p.name))
+                .arg(p.members.size())
+                .arg(p.callsSaved, 0, 'f', 1)
+                .arg(QString::fromStdString(formatCount(p.trianglesPaid)),
+                     QString::fromStdString(formatBytes(p.bytesPaid))),
+            this);
+        return true;
+    }
     if (!petal) {
         QToolTip::showText(help->globalPos(), toolTip(), this);
         return true;
@@ -256,6 +272,39 @@ bool PlanView::event(QEvent* event) {
                                 QString::fromStdString(formatLoad(load)), stateWord(stateOf(load))),
                        this);
     return true;
+}
+
+// --- parcels ------------------------------------------------------------------------------
+
+QRectF PlanView::outlineOf(const Box& bounds) const {
+    return QRectF(toScreen(bounds.min()), toScreen(bounds.max())).normalized();
+}
+
+void PlanView::paintParcels(QPainter& painter) {
+    const MergeReport* report = document_.shownParcels();
+    if (!report) return;
+    for (std::size_t i = 0; i < report->parcels.size(); ++i) {
+        const bool chosen = static_cast<int>(i) == document_.chosenParcel();
+        QColor fill = parcelColor(i);
+        fill.setAlpha(chosen ? 170 : 80);
+        painter.setBrush(fill);
+        painter.setPen(QPen(chosen ? theme().near : parcelColor(i), chosen ? 2.5 : 1));
+        painter.drawRect(outlineOf(report->parcels[i].bounds));
+    }
+}
+
+int PlanView::parcelAt(const QPointF& point) const {
+    const MergeReport* report = document_.shownParcels();
+    int found = -1;
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; report && i < report->parcels.size(); ++i) {
+        const QRectF outline = outlineOf(report->parcels[i].bounds);
+        const double area = outline.width() * outline.height();
+        if (!outline.contains(point) || area >= least) continue;
+        least = area;
+        found = static_cast<int>(i);
+    }
+    return found;
 }
 
 void PlanView::paintScaleBar(QPainter& painter) {
@@ -278,6 +327,7 @@ void PlanView::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), theme().paper);
     if (document_.hasScene()) {
         painter.drawImage(0, 0, ground_);
+        paintParcels(painter);
         paintView(painter);
         paintSpots(painter);
         paintRoses(painter);

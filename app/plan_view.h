@@ -48,6 +48,10 @@ private:
     };
     [[nodiscard]] std::optional<Petal> petalAt(const QPointF& point) const;
     void paintScaleBar(QPainter& painter);
+    void paintParcels(QPainter& painter);
+    /// The parcel under a pixel, the smallest of several; -1: none.
+    [[nodiscard]] int parcelAt(const QPointF& point) const;
+    [[nodiscard]] QRectF outlineOf(const Box& bounds) const;
 
     Document& document_;
     QImage ground_;  ///< Outlines of everything: redrawn when the scene or scale changes.

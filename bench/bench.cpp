@@ -269,6 +269,66 @@ void TidyingTheMarket(benchmark::State& state) {
 }
 BENCHMARK(TidyingTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(2);
 
+/// Equal images, materials and meshes, moved ones too; the scene once and sixteen times.
+void SharingTheMarket(benchmark::State& state) {
+    const Scene& scene = market(static_cast<int>(state.range(0)));
+    for (auto _ : state) benchmark::DoNotOptimize(applyShare(scene, ShareSettings{}, noProgress()));
+    state.counters["objects"] = static_cast<double>(scene.objects.size());
+}
+BENCHMARK(SharingTheMarket)
+    ->Arg(1)
+    ->Arg(16)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(1);
+
+void SplittingTheMarket(benchmark::State& state) {
+    const Scene& scene = market(static_cast<int>(state.range(0)));
+    for (auto _ : state) benchmark::DoNotOptimize(applySplit(scene, SplitSettings{}, noProgress()));
+}
+BENCHMARK(SplittingTheMarket)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// All sizes of parcels in estimated views, on a target without instancing, and the geometry.
+void MergingTheMarket(benchmark::State& state) {
+    const Scene& scene = market(static_cast<int>(state.range(0)));
+    Target target = shippedTargets()[3];
+    target.instancing = false;
+    for (auto _ : state)
+        benchmark::DoNotOptimize(applyMerge(scene, MergeSettings{}, target, {}, noProgress()));
+}
+BENCHMARK(MergingTheMarket)
+    ->Arg(1)
+    ->Arg(16)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(1);
+
+void ShadowsOfTheMarket(benchmark::State& state) {
+    const Scene& scene = market(static_cast<int>(state.range(0)));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            applyShadows(scene, ShadowSettings{}, shippedTargets()[3], noProgress()));
+}
+BENCHMARK(ShadowsOfTheMarket)
+    ->Arg(1)
+    ->Arg(16)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(1);
+
+void PackingTheMarket(benchmark::State& state) {
+    for (auto _ : state)
+        benchmark::DoNotOptimize(applyAtlas(market(1), AtlasSettings{}, noProgress()));
+}
+BENCHMARK(PackingTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1);
+
+void StandInsOfTheMarket(benchmark::State& state) {
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            applyStandIns(market(1), StandInSettings{}, shippedTargets()[3], noProgress()));
+}
+BENCHMARK(StandInsOfTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1);
+
 /// Open borders of all assets and where they meet; the scene once and four times.
 void BordersOfTheMarket(benchmark::State& state) {
     const Scene& scene = market(static_cast<int>(state.range(0)));

@@ -1,21 +1,53 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "fixes/merge.h"
 #include "fixes/work_order.h"
 #include "io/file.h"
 #include "report/export.h"
+#include "survey_options.h"
 #include "verbs.h"
 
 namespace flentro::cli {
 namespace {
 
-struct Options {
+constexpr int kFaceSize = 256;  ///< Rays along an edge of the cube: enough to rank what is seen.
+
+struct Options : SurveyOptions {
     std::string scene;
     std::string order;
     std::string out;
-    std::string target = "Kiosk 60";
     std::string levels = "extension";
+    bool survey = false;
 };
+
+/// What the scene is fixed by.
+struct Opened {
+    Target target;
+    std::shared_ptr<const Scene> scene;
+    Evidence evidence;
+};
+
+Expected<Opened> openScene(const Options& options, const Common& common, Progress& progress) {
+    if (!options.survey) {
+        auto target = findTarget(options.target);
+        if (!target) return tl::unexpected(target.error());
+        auto scene = openForVerb(options.scene, common, progress);
+        if (!scene) return tl::unexpected(scene.error());
+        return Opened{*target, std::make_shared<const Scene>(std::move(*scene)), {}};
+    }
+    auto opened = openToSurvey(options.scene, options, common, progress);
+    if (!opened) return tl::unexpected(opened.error());
+    opened->settings.faceSize = kFaceSize;
+    opened->settings.aimAtTriangles = false;
+    if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene);
+    const Survey survey = takeSurvey(opened->scene, opened->rays.get(), opened->target,
+                                     opened->spots, opened->settings, progress);
+    if (!survey.complete) return fail(ErrorCode::Cancelled, "The survey was stopped");
+    Evidence evidence = evidenceOf(survey, opened->scene);
+    return Opened{opened->target, std::make_shared<const Scene>(std::move(opened->scene)),
+                  std::move(evidence)};
+}
 
 /// Tidy, ladder and culling distances with their defaults.
 WorkOrder defaultOrder() {
@@ -40,15 +72,77 @@ LevelLayout layoutOf(const std::string& name) {
     return name == "top" ? LevelLayout::TopOnly : LevelLayout::LodExtension;
 }
 
+struct Held {
+    const char* name;
+    double Holdings::*value;
+    bool bytes;
+};
+constexpr Held kHeld[] = {
+    {"objects", &Holdings::objects, false},      {"triangles", &Holdings::triangles, false},
+    {"calls", &Holdings::calls, false},          {"meshes", &Holdings::meshBytes, true},
+    {"textures", &Holdings::textureBytes, true}, {"disk", &Holdings::diskBytes, true}};
+
+/// Both sides of the account, where they differ.
+void print(const FixRecord& record) {
+    std::string line;
+    for (const Held& held : kHeld) {
+        const double before = record.before.*held.value;
+        const double after = record.after.*held.value;
+        if (before == after) continue;
+        const auto text = [&](double v) { return held.bytes ? formatBytes(v) : formatCount(v); };
+        line += fmt::format("{}{} {} -> {}", line.empty() ? "" : ", ", held.name, text(before),
+                            text(after));
+    }
+    if (!line.empty()) fmt::print("  {}\n", line);
+}
+
 void print(const WorkOrder& order, const Evaluation& evaluation, const Exported& exported,
            const std::string& out) {
     for (const Step& step : evaluation.steps) {
         fmt::print("{}: {}\n", fixName(order.find(step.fix)->settings),
                    step.result->record.summary);
         for (const std::string& note : step.result->record.notes) fmt::print("  {}\n", note);
+        print(step.result->record);
     }
     fmt::print("{}: {}\n", out, formatBytes(static_cast<double>(exported.bytes)));
     if (!exported.manifest.empty()) fmt::print("{}\n", exported.manifest.string());
+}
+
+Json toJson(const Holdings& holdings) {
+    Json json;
+    for (const Held& held : kHeld) json[held.name] = holdings.*held.value;
+    return json;
+}
+
+Json toJson(const MergeReport& merge) {
+    Json json = {{"size", merge.size},
+                 {"estimated", merge.estimated},
+                 {"parcels", Json::array()},
+                 {"sizes", Json::array()}};
+    for (const ParcelSize& size : merge.sizes)
+        json["sizes"].push_back(
+            {{"size", size.size}, {"calls", size.calls}, {"triangles", size.triangles}});
+    for (const Parcel& parcel : merge.parcels)
+        json["parcels"].push_back({{"name", parcel.name},
+                                   {"objects", parcel.members.size()},
+                                   {"callsSaved", parcel.callsSaved},
+                                   {"trianglesPaid", parcel.trianglesPaid},
+                                   {"bytesPaid", parcel.bytesPaid}});
+    return json;
+}
+
+Json describe(const Fix& fix, const FixRecord& record, const Scene& source) {
+    Json json = {{"fix", fixKey(fix.settings)},
+                 {"summary", record.summary},
+                 {"notes", record.notes},
+                 {"before", toJson(record.before)},
+                 {"after", toJson(record.after)}};
+    if (record.merge) json["merge"] = toJson(*record.merge);
+    for (const Vanishing& vanishing : record.vanishing)
+        json["vanishing"].push_back({{"object", source.objects[vanishing.origin].name},
+                                     {"spots", vanishing.spots},
+                                     {"pixels", vanishing.pixels}});
+    return json;
 }
 
 Json report(const WorkOrder& order, const Evaluation& evaluation, const Exported& exported) {
@@ -57,27 +151,25 @@ Json report(const WorkOrder& order, const Evaluation& evaluation, const Exported
                  {"bytes", exported.bytes},
                  {"steps", Json::array()}};
     for (const Step& step : evaluation.steps)
-        json["steps"].push_back({{"fix", fixKey(order.find(step.fix)->settings)},
-                                 {"summary", step.result->record.summary},
-                                 {"notes", step.result->record.notes}});
+        json["steps"].push_back(
+            describe(*order.find(step.fix), step.result->record, *evaluation.source));
     return json;
 }
 
 int runFix(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
-    auto target = findTarget(options.target);
-    if (!target) return complain(target.error());
     auto order = readOrder(options.order);
     if (!order) return complain(order.error());
-    auto scene = openForVerb(options.scene, common, progress);
-    if (!scene) return complain(scene.error());
+    auto opened = openScene(options, common, progress);
+    if (!opened) return complain(opened.error());
     StepCache cache;
-    auto evaluation = evaluate(*order, std::make_shared<const Scene>(std::move(*scene)), *target,
-                               cache, progress);
+    auto evaluation =
+        evaluate(*order, opened->scene, opened->target, cache, progress, opened->evidence);
     if (!evaluation) return complain(evaluation.error());
     ExportOptions writing;
     writing.levels = layoutOf(options.levels);
-    auto exported = exportScene(evaluation->result(), *target, options.out, writing, progress);
+    auto exported =
+        exportScene(evaluation->result(), opened->target, options.out, writing, progress);
     if (!exported) return complain(exported.error());
     if (!common.quiet && common.json != "-") print(*order, *evaluation, *exported, options.out);
     if (common.json.empty()) return kWithin;
@@ -93,12 +185,15 @@ void addFix(CLI::App& app, Common& common, Run& run) {
         addVerb(app, common, "fix", "Apply a work order and export the result",
                 "  flentro-cli fix market.glb --out lighter.glb\n"
                 "  flentro-cli fix market.glb --order order.json --target \"Slate 60\" "
-                "--out lighter.glb --levels nodes\n");
+                "--out lighter.glb --levels nodes\n"
+                "  flentro-cli fix market.glb --order merge.json --survey --out lighter.glb\n");
     verb->add_option("scene", options->scene, "The scene")->required();
     verb->add_option("--out", options->out, "The .glb or .gltf to write")->required();
     verb->add_option("--order", options->order,
                      "A work order (JSON); without one: tidy, ladder, culling distances");
-    verb->add_option("--target", options->target, "A shipped target or a *.target.json file");
+    verb->add_flag("--survey", options->survey,
+                   "Survey first, so that culling and merging go by what players see");
+    addSurveyOptions(*verb, *options);
     verb->add_option("--levels", options->levels,
                      "extension: MSFT_lod; nodes: a named node each; top: level 0 alone")
         ->check(CLI::IsMember({"extension", "nodes", "top"}));

@@ -162,6 +162,19 @@ public:
         window_.view().setLens(LensKind::ShareOfCost);
         good = take("fixes-culling") && good;
         window_.view().setLens(LensKind::Shaded);
+        for (const char* key : {"share", "shadows", "atlas"}) {
+            window_.fixes().addOrShow(key, "");
+            good = take((std::string("fixes-") + key).c_str()) && good;
+        }
+        window_.fixes().addOrShow("merge", "");
+        good = take("fixes-merge") && good;
+        window_.fixes().merge().turnTo(MergeInstrument::Parcels);
+        window_.document().chooseParcel(0);
+        emit window_.plan().swapRequested();
+        good = take("fixes-merge-plan") && good;
+        emit window_.plan().swapRequested();
+        window_.fixes().merge().turnTo(MergeInstrument::Assets);
+        good = take("fixes-merge-assets") && good;
         window_.showStep(WorkStep::Proof);
         settle();
         window_.proof().exportResult(QDir(folder_).filePath("lighter.glb"));

@@ -2,6 +2,10 @@
 
 #pragma once
 
+#include <QCheckBox>
+#include <QTabBar>
+#include <map>
+
 #include "instruments/plot.h"
 #include "sheets/sheet.h"
 
@@ -13,8 +17,9 @@ class CullingPlot : public Plot {
 public:
     explicit CullingPlot(QWidget* parent = nullptr);
     void restyle() override;
-    void show(const Scene& scene, const Target& target, const CullingSettings& settings,
-              const Vec3d& eye);
+    /// `sizes` [objects] as culling goes by them.
+    void show(const Scene& scene, const std::vector<double>& sizes, const Target& target,
+              const CullingSettings& settings, const Vec3d& eye);
     [[nodiscard]] const CullingSettings& settings() const { return settings_; }
 
     /// Drags the line of a size class so that it passes through (size, distance).
@@ -31,7 +36,11 @@ private:
 
     Target target_;
     CullingSettings settings_;
-    std::vector<std::pair<double, double>> dots_;  ///< Size and distance, metres.
+    struct Dot {
+        double size, distance, end;  ///< Metres; `end` as the fix has set it.
+    };
+    std::vector<Dot> dots_;
+    bool dragging_ = false;  ///< Lines have moved since: they decide instead of `end`.
     double largest_ = 100;
     double farthest_ = 1000;
     std::size_t gone_ = 0;
@@ -48,8 +57,15 @@ public:
     void setFix(int id);
     [[nodiscard]] CullingPlot& plot() { return *plot_; }
 
+signals:
+    void showRequested();  ///< Look at the selection.
+
 private:
+    QWidget* makeClasses();
+    QWidget* makeList(QTableWidget* table, const QString& name);
     void refresh();
+    void refreshGone();
+    void refreshMissed(const FixRecord* record);
     void rebuildClasses(const CullingSettings& settings);
     void change(const QString& text, const std::function<void(CullingSettings&)>& apply);
     [[nodiscard]] const CullingSettings* settings() const;
@@ -60,7 +76,15 @@ private:
     QLabel* reading_;
     QWidget* classes_;
     std::vector<QDoubleSpinBox*> classFields_;
-    QDoubleSpinBox* fade_;
+    QDoubleSpinBox* fade_ = nullptr;
+    QDoubleSpinBox* transparent_ = nullptr;
+    QDoubleSpinBox* skyline_ = nullptr;
+    QCheckBox* bySeen_ = nullptr;
+    QTabBar* tabs_;
+    QTableWidget* gone_;
+    QTableWidget* missed_;
+    /// Origins of the rows of each table.
+    std::map<QTableWidget*, std::vector<std::uint32_t>> rows_;
     bool refreshing_ = false;
 };
 

@@ -1,9 +1,11 @@
 #include "instruments/ladder_instrument.h"
 
 #include <QGridLayout>
+#include <QPointer>
 #include <QSignalBlocker>
 
 #include "base/text.h"
+#include "fixes/seen_weights.h"
 #include "measure/viewcost.h"
 #include "theme.h"
 
@@ -87,6 +89,13 @@ LadderInstrument::LadderInstrument(Document& document, QWidget* parent)
             [this](int index) { mark(static_cast<Importance>(index)); });
     connect(&document, &Document::resultChanged, this, &LadderInstrument::refresh);
     connect(&document, &Document::projectChanged, this, &LadderInstrument::refresh);
+    connect(&document, &Document::surveyChanged, this, [this] {
+        const LadderSettings* now = settings();
+        if (!now) return;
+        refreshing_ = true;
+        refreshSettings(*now);
+        refreshing_ = false;
+    });
 }
 
 QWidget* LadderInstrument::makeDistances() {
@@ -112,7 +121,13 @@ QWidget* LadderInstrument::makeDistances() {
         connect(box, &QSpinBox::valueChanged, this, &LadderInstrument::keepCaps);
         caps_[static_cast<std::size_t>(level)] = box;
     }
-    row->addStretch(1);
+    crowd_ = new QLineEdit;
+    crowd_->setPlaceholderText(tr("crowd"));
+    crowd_->setMinimumWidth(60);
+    crowd_->setAccessibleName(tr("Crowd"));
+    crowd_->setToolTip(tr("Assets that name the same crowd fill the same caps together."));
+    connect(crowd_, &QLineEdit::editingFinished, this, &LadderInstrument::keepCrowd);
+    row->addWidget(crowd_, 1);
     row->addWidget(reset_);
     layout->addLayout(row);
     reading_->setWordWrap(true);
@@ -154,8 +169,58 @@ QWidget* LadderInstrument::makeSettings() {
     addNumbers(grid, 0);
     layout->addLayout(grid);
     addChoices(layout, grid);
+    layout->addLayout(makeWeights());
     layout->addStretch(1);
     return page;
+}
+
+QLayout* LadderInstrument::makeWeights() {
+    auto* row = new QHBoxLayout;
+    weigh_ = new QPushButton(tr("Weigh by survey"));
+    forgetWeights_ = new QPushButton(tr("Forget"));
+    weightsText_ = makeFaint("");
+    weightsText_->setWordWrap(true);
+    row->addWidget(weigh_);
+    row->addWidget(forgetWeights_);
+    row->addWidget(weightsText_, 1);
+    weigh_->setToolTip(
+        tr("What the present survey saw large keeps its triangles; what no view can "
+           "see loses them first. Kept in this fix by mesh."));
+    connect(weigh_, &QPushButton::clicked, this, &LadderInstrument::takeSeenWeights);
+    connect(forgetWeights_, &QPushButton::clicked, this, [this] {
+        change(tr("Ladder: forget what was seen"), [](LadderSettings& s) { s.weights.clear(); });
+    });
+    return row;
+}
+
+/// Of the meshes that this fix reduces; those that it had changed when the survey was made are
+/// not among them.
+void LadderInstrument::takeSeenWeights() {
+    const Surveyed& surveyed = document_.surveyed();
+    const ScenePtr input = document_.doneBy(fix_).before;
+    if (!surveyed.exists() || !surveyed.survey->hasRays() || !input) return;
+    document_.jobs().start(
+        tr("Weighing triangles"),
+        [self = QPointer<LadderInstrument>(this), scene = surveyed.scene, survey = surveyed.survey,
+         input, fix = fix_](Progress&) -> JobRunner::Finish {
+            std::vector<TriangleWeights> weights = takeWeights(*scene, *survey);
+            std::erase_if(weights, [&](const TriangleWeights& w) {
+                return std::none_of(input->assets.begin(), input->assets.end(),
+                                    [&](const Asset& asset) { return asset.mesh->hash == w.mesh; });
+            });
+            return [self, fix, weights = std::move(weights)] {
+                if (self) self->adoptWeights(fix, weights);
+            };
+        });
+}
+
+void LadderInstrument::adoptWeights(int fix, const std::vector<TriangleWeights>& weights) {
+    if (weights.empty())
+        return weightsText_->setText(
+            tr("The survey saw other meshes: switch this fix off, survey, "
+               "and switch it on again."));
+    document_.changeFix<LadderSettings>(fix, tr("Ladder: weigh by survey"),
+                                        [&](LadderSettings& s) { s.weights = weights; });
 }
 
 void LadderInstrument::addNumbers(QGridLayout* grid, int firstRow) {
@@ -292,17 +357,6 @@ const LadderSettings* LadderInstrument::settings() const {
     return document_.settingsOf<LadderSettings>(fix_);
 }
 
-std::pair<ScenePtr, ScenePtr> LadderInstrument::stepScenes() const {
-    const Evaluation& evaluation = document_.evaluation();
-    ScenePtr before = evaluation.source;
-    for (const Step& step : evaluation.steps) {
-        const ScenePtr after(step.result, &step.result->scene);
-        if (step.fix == fix_) return {before, after};
-        before = after;
-    }
-    return {};
-}
-
 void LadderInstrument::setFix(int id) {
     fix_ = id;
     refresh();
@@ -342,8 +396,19 @@ void LadderInstrument::keepCaps() {
     });
 }
 
+void LadderInstrument::keepCrowd() {
+    const auto* now = settings();
+    const std::string name = crowd_->text().trimmed().toStdString();
+    if (!now || asset_.isEmpty()) return;
+    const auto found = now->overrides.find(asset_.toStdString());
+    if ((found == now->overrides.end() ? std::string() : found->second.crowd) == name) return;
+    change(tr("Crowd of %1").arg(asset_), [&](LadderSettings& settings) {
+        settings.overrides[asset_.toStdString()].crowd = name;
+    });
+}
+
 void LadderInstrument::openYard() {
-    const auto [before, after] = stepScenes();
+    const auto [before, after, record] = document_.doneBy(fix_);
     if (!after) return;
     for (std::size_t i = 0; i < after->assets.size(); ++i) {
         if (toText(after->assets[i].mesh->name) != asset_) continue;
@@ -356,7 +421,7 @@ void LadderInstrument::openYard() {
 
 void LadderInstrument::hold() {
     if (!settings()) return;
-    held_ = Held{*settings(), stepScenes().second};
+    held_ = Held{*settings(), document_.doneBy(fix_).after};
     refresh();
 }
 
@@ -401,6 +466,13 @@ void LadderInstrument::refreshSettings(const LadderSettings& now) {
                          change->second.caps[i] < kMostCopies;
         caps_[i]->setValue(has ? change->second.caps[i] : 0);
     }
+    crowd_->setText(change == now.overrides.end() ? QString() : toText(change->second.crowd));
+    const bool surveyed = document_.surveyed().exists() && document_.surveyed().survey->hasRays();
+    weigh_->setEnabled(surveyed);
+    forgetWeights_->setEnabled(!now.weights.empty());
+    weightsText_->setText(!now.weights.empty() ? tr("of %1 meshes").arg(now.weights.size())
+                          : surveyed           ? QString()
+                                               : tr("Needs a survey with rays."));
     const auto& marks = document_.project().order.importance;
     const auto found = marks.find(asset_.toStdString());
     importance_->setCurrentIndex(
@@ -410,7 +482,7 @@ void LadderInstrument::refreshSettings(const LadderSettings& now) {
 void LadderInstrument::refresh() {
     const LadderSettings* now = settings();
     if (!now) return;
-    const auto [before, after] = stepScenes();
+    const auto [before, after, record] = document_.doneBy(fix_);
     if (after) refreshAssets(*after);
     refreshing_ = true;
     refreshSettings(*now);
@@ -470,6 +542,9 @@ void LadderInstrument::refreshAsset(const ScenePtr& scene, const LadderSettings&
             .arg(asset->ladder.levels.size())
             .arg(toText(formatCount(static_cast<double>(last.mesh->triangles))),
                  toText(formatMetres(last.switchDistance)), toText(formatMetres(last.deviation)));
+    text += tr(" Its normals are off by %1°, its texture by %2 in the mean.")
+                .arg(last.normalError, 0, 'f', 1)
+                .arg(toText(formatMetres(last.textureSlide)));
     if (now.hysteresis > 0)
         text += tr(" It returns at %1.")
                     .arg(toText(formatMetres(last.switchDistance * (1 - now.hysteresis))));

@@ -5,6 +5,7 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QLineEdit>
 #include <QSpinBox>
 #include <QStackedWidget>
 #include <QTabBar>
@@ -55,10 +56,12 @@ private:
     void mark(Importance importance);
     void keepPosts();
     void keepCaps();
+    void keepCrowd();
+    QLayout* makeWeights();
+    void takeSeenWeights();
+    void adoptWeights(int fix, const std::vector<TriangleWeights>& weights);
     void swapHeld();
     [[nodiscard]] const LadderSettings* settings() const;
-    /// Before and after this fix; null while it has no result.
-    [[nodiscard]] std::pair<ScenePtr, ScenePtr> stepScenes() const;
     [[nodiscard]] double nearestCopy(const std::string& asset) const;
 
     Document& document_;
@@ -73,6 +76,10 @@ private:
     QLabel* reading_;
     QPushButton* reset_;
     std::array<QSpinBox*, 2> caps_{};  ///< Of LOD 0 and LOD 1.
+    QLineEdit* crowd_ = nullptr;
+    QPushButton* weigh_ = nullptr;
+    QPushButton* forgetWeights_ = nullptr;
+    QLabel* weightsText_ = nullptr;
     QComboBox* rule_ = nullptr;
     std::vector<std::pair<QDoubleSpinBox*, std::function<double(const LadderSettings&)>>> fields_;
     std::vector<std::pair<QCheckBox*, bool LadderSettings::*>> flags_;

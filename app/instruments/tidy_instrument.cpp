@@ -139,12 +139,6 @@ const TidySettings* TidyInstrument::settings() const {
     return document_.settingsOf<TidySettings>(fix_);
 }
 
-const FixRecord* TidyInstrument::record() const {
-    for (const Step& step : document_.evaluation().steps)
-        if (step.fix == fix_) return &step.result->record;
-    return nullptr;
-}
-
 void TidyInstrument::change(const QString& text, const std::function<void(TidySettings&)>& apply) {
     if (!refreshing_) document_.changeFix<TidySettings>(fix_, text, apply);
 }
@@ -185,7 +179,7 @@ void TidyInstrument::refresh() {
     refreshing_ = true;
     holes_->setValue(now->holeSize * 1000);
     refreshing_ = false;
-    const FixRecord* done = record();
+    const FixRecord* done = document_.doneBy(fix_).record;
     for (std::size_t i = 0; i < rows_.size(); ++i) {
         rows_[i].box->setChecked(rows_[i].get(*now));
         const Saving* saving = done && i < done->steps.size() ? &done->steps[i] : nullptr;

@@ -41,7 +41,6 @@ private:
     void adoptUnseen(int fix, const std::vector<UnseenTriangles>& unseen, bool any);
     void change(const QString& text, const std::function<void(TidySettings&)>& apply);
     [[nodiscard]] const TidySettings* settings() const;
-    [[nodiscard]] const FixRecord* record() const;
 
     Document& document_;
     int fix_ = 0;

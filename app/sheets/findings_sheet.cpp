@@ -192,8 +192,11 @@ void FindingsSheet::fillRow(int row, const Blame& blame) {
 void FindingsSheet::selectCurrent() {
     const Blame* blame = current();
     if (!blame || kind() == BlameKind::Light) return;
-    if (kind() == BlameKind::Object) return document_.selectObject(static_cast<int>(blame->index));
     const Scene& scene = *document_.result();
+    const auto select = [&](std::size_t object) {
+        document_.selectObject(static_cast<int>(scene.objects[object].origins.front()));
+    };
+    if (kind() == BlameKind::Object) return select(blame->index);
     int nearest = -1;
     double best = std::numeric_limits<double>::infinity();
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
@@ -204,7 +207,7 @@ void FindingsSheet::selectCurrent() {
             best = distance;
         }
     }
-    document_.selectObject(nearest);
+    if (nearest >= 0) select(static_cast<std::size_t>(nearest));
 }
 
 void FindingsSheet::describeCurrent() {
@@ -261,11 +264,14 @@ void FindingsSheet::switchCurrentOff() {
     const Blame* blame = current();
     if (!blame) return;
     if (kind() == BlameKind::Light) return document_.switchLightsOff({blame->index});
-    if (kind() == BlameKind::Object) return document_.switchOff({blame->index});
     std::vector<std::size_t> copies;
-    const auto& objects = document_.source()->objects;
-    for (std::size_t i = 0; i < objects.size(); ++i)
-        if (static_cast<std::size_t>(objects[i].asset) == blame->index) copies.push_back(i);
+    const auto& objects = document_.result()->objects;
+    for (std::size_t i = 0; i < objects.size(); ++i) {
+        const auto found =
+            kind() == BlameKind::Object ? i : static_cast<std::size_t>(objects[i].asset);
+        if (found != blame->index) continue;
+        copies.insert(copies.end(), objects[i].origins.begin(), objects[i].origins.end());
+    }
     document_.switchOff(copies);
 }
 

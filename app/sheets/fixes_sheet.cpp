@@ -21,9 +21,22 @@ std::vector<FixKind> fixKinds() {
     return {
         {"tidy",
          QObject::tr("Weld equal vertices, drop triangles that show nothing. Loses nothing.")},
+        {"share", QObject::tr("Equal meshes, materials and images under several names become one, "
+                              "also where they were moved. Loses nothing.")},
+        {"split", QObject::tr("Glass apart from frames, loose pieces apart from each other, large "
+                              "meshes in cells: so that culling and levels have something to act "
+                              "on.")},
+        {"atlas", QObject::tr("Textures of materials that differ by nothing else share pages, so "
+                              "that parts become one.")},
         {"ladder",
          QObject::tr("Lower levels of detail for every asset worth it, with switch distances.")},
-        {"culling", QObject::tr("Objects go when they are only a few pixels tall.")}};
+        {"culling", QObject::tr("Objects go when they are only a few pixels tall.")},
+        {"shadows", QObject::tr("Shadows that nobody can see are not cast, and lights fade out "
+                                "where they light only a few pixels.")},
+        {"merge", QObject::tr("What stands together becomes one object: fewer draw calls for more "
+                              "triangles. Both sides are shown.")},
+        {"standins", QObject::tr("From afar a whole neighbourhood is one light mesh in the colours "
+                                 "of its vertices.")}};
 }
 
 QToolButton* makeMark(const QString& text, const QString& tip) {
@@ -49,36 +62,40 @@ FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
     : QFrame(parent),
       fix_(fix.id),
       on_(new QCheckBox(QString("%1  %2").arg(position + 1).arg(fixName(fix.settings)))),
+      details_(new QWidget),
       summary_(makeFaint("")),
       contribution_(new QLabel) {
     setProperty("card", true);
     setFocusPolicy(Qt::TabFocus);
     setAccessibleName(fixName(fix.settings));
     auto* layout = new QVBoxLayout(this);
-    layout->setContentsMargins(12, 4, 6, 4);
-    layout->setSpacing(3);
+    layout->setContentsMargins(12, 2, 6, 2);
+    layout->setSpacing(2);
     auto* row = new QHBoxLayout;
     row->setSpacing(3);
     on_->setChecked(fix.on);
     on_->setFont(textFont(13, true));
     on_->setToolTip(tr("Switches this fix on and off; nothing is lost."));
-    row->addWidget(on_, 1);
+    row->addWidget(on_);
+    row->addStretch(1);
+    contribution_->setFont(figureFont(11));
+    contribution_->setTextFormat(Qt::RichText);
+    row->addWidget(contribution_);
+    layout->addLayout(row);
     QToolButton* up = makeMark("↑", tr("Earlier"));
     QToolButton* down = makeMark("↓", tr("Later"));
     QToolButton* remove = makeMark("×", tr("Remove"));
     up->setEnabled(position > 0);
     down->setEnabled(position + 1 < count);
-    for (QToolButton* button : {up, down, remove}) row->addWidget(button);
-    layout->addLayout(row);
     summary_->setWordWrap(true);
     summary_->setFont(textFont(12));
-    contribution_->setFont(figureFont(11));
-    contribution_->setTextFormat(Qt::RichText);
-    contribution_->setToolTip(
-        tr("Change of load in this view that this fix brings: triangles, draw calls, objects."));
-    layout->addWidget(contribution_);
-    layout->addWidget(summary_);
-    summary_->hide();
+    auto* below = new QHBoxLayout(details_);
+    below->setContentsMargins(0, 0, 0, 0);
+    below->setSpacing(3);
+    below->addWidget(summary_, 1);
+    for (QToolButton* mark : {up, down, remove}) below->addWidget(mark, 0, Qt::AlignTop);
+    layout->addWidget(details_);
+    details_->hide();
     connect(on_, &QCheckBox::clicked, this, &FixCard::toggled);
     connect(up, &QToolButton::clicked, this, [this] { emit moved(-1); });
     connect(down, &QToolButton::clicked, this, [this] { emit moved(1); });
@@ -87,7 +104,7 @@ FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
 
 void FixCard::setChosen(bool chosen) {
     chosen_ = chosen;
-    summary_->setVisible(chosen);
+    details_->setVisible(chosen);
     update();
 }
 
@@ -97,20 +114,27 @@ void FixCard::setResult(const QString& summary, const QString& tip) {
 }
 
 void FixCard::setContribution(const std::vector<std::pair<Measure, double>>& change) {
+    // Of the measures the one that changes most stands for all; the others are in the tip.
     QString text;
+    QString all;
+    double most = -1;
     for (const auto& [measure, load] : change)
-        for (const auto& [shown, name] : kShown)
-            if (shown == measure) {
-                const bool worse = load > 0.005;
-                const bool better = load < -0.005;
-                const QColor color = worse ? theme().over : better ? theme().within : theme().faint;
-                text += QString("<font color='%1'>%2 %3%4</font>&nbsp; ")
-                            .arg(color.name(), name,
-                                 worse    ? "+"
-                                 : better ? "−"
-                                          : "±")
-                            .arg(std::fabs(load), 0, 'f', 2);
-            }
+        for (const auto& [shown, name] : kShown) {
+            if (shown != measure) continue;
+            const bool worse = load > 0.005;
+            const bool better = load < -0.005;
+            const QColor color = worse ? theme().over : better ? theme().within : theme().faint;
+            const QString sign = worse ? "+" : better ? "−" : "±";
+            const QString value =
+                QString("%1 %2%3").arg(name, sign).arg(std::fabs(load), 0, 'f', 2);
+            all += value + "\n";
+            if (std::fabs(load) <= most) continue;
+            most = std::fabs(load);
+            text = QString("<font color='%1'>%2</font>").arg(color.name(), value);
+        }
+    if (!all.isEmpty())
+        contribution_->setToolTip(
+            tr("Change of load in this view that this fix brings:\n%1").arg(all));
     contribution_->setText(text);
     contribution_->setVisible(!text.isEmpty());
 }
@@ -149,6 +173,7 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
       ladder_(new LadderInstrument(document)),
       culling_(new CullingInstrument(document)),
       tidy_(new TidyInstrument(document)),
+      merge_(new MergeInstrument(document)),
       nothing_(makeFaint("")) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 10);
@@ -174,14 +199,20 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     layout->addWidget(staircase_);
     auto* cards = new QVBoxLayout(cardHolder_);
     cards->setContentsMargins(0, 0, 0, 0);
-    cards->setSpacing(5);
+    cards->setSpacing(3);
     layout->addWidget(cardHolder_);
     nothing_->setWordWrap(true);
     nothing_->setAlignment(Qt::AlignTop);
     instruments_->addWidget(nothing_);
-    instruments_->addWidget(tidy_);
-    instruments_->addWidget(ladder_);
-    instruments_->addWidget(culling_);
+    addInstrument("tidy", tidy_);
+    addInstrument("share", makeShareInstrument(document));
+    addInstrument("split", makeSplitInstrument(document));
+    addInstrument("atlas", new AtlasInstrument(document));
+    addInstrument("ladder", ladder_);
+    addInstrument("culling", culling_);
+    addInstrument("shadows", makeShadowInstrument(document));
+    addInstrument("merge", merge_);
+    addInstrument("standins", makeStandInInstrument(document));
     layout->addWidget(instruments_, 1);
     connect(measure_, &QComboBox::activated, this, [this](int index) {
         staircase_->setMeasure(kMeasures[static_cast<std::size_t>(index)]);
@@ -191,6 +222,29 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     connect(&document, &Document::countsChanged, this, &FixesSheet::refreshCards);
     connect(&document, &Document::selectionChanged, this, &FixesSheet::refreshCards);
     rebuildCards();
+}
+
+template <typename Instrument>
+void FixesSheet::addInstrument(const char* key, Instrument* instrument) {
+    instruments_->addWidget(instrument);
+    byKind_[key] = {instrument, [instrument](int id) { instrument->setFix(id); }};
+}
+
+/// That of the chosen fix. Hidden ones do not ask for room.
+void FixesSheet::showInstrument() {
+    const Fix* chosen = document_.project().order.find(document_.selectedFix());
+    QWidget* shown = nothing_;
+    if (chosen) {
+        const auto& [instrument, setFix] = byKind_.at(fixKey(chosen->settings));
+        if (std::exchange(shownFix_, chosen->id) != chosen->id) setFix(chosen->id);
+        shown = instrument;
+    }
+    for (int i = 0; i < instruments_->count(); ++i) {
+        QWidget* page = instruments_->widget(i);
+        const auto policy = page == shown ? QSizePolicy::Preferred : QSizePolicy::Ignored;
+        page->setSizePolicy(policy, policy);
+    }
+    instruments_->setCurrentWidget(shown);
 }
 
 void FixesSheet::change(const QString& text, const std::function<void(WorkOrder&)>& apply) {
@@ -288,24 +342,11 @@ void FixesSheet::refreshCards() {
         card->setResult(summary, summary);
         card->setContribution(change);
     }
-    const Fix* chosen = document_.project().order.find(document_.selectedFix());
     nothing_->setText(cards_.empty()
                           ? tr("No fixes yet. Add one: nothing is changed in the source scene, and "
                                "each fix can be switched off again.")
                           : tr("Choose a fix to see its instrument."));
-    const bool another = chosen && std::exchange(shownFix_, chosen->id) != chosen->id;
-    if (!chosen) {
-        instruments_->setCurrentWidget(nothing_);
-    } else if (std::holds_alternative<TidySettings>(chosen->settings)) {
-        if (another) tidy_->setFix(chosen->id);
-        instruments_->setCurrentWidget(tidy_);
-    } else if (std::holds_alternative<LadderSettings>(chosen->settings)) {
-        if (another) ladder_->setFix(chosen->id);
-        instruments_->setCurrentWidget(ladder_);
-    } else {
-        if (another) culling_->setFix(chosen->id);
-        instruments_->setCurrentWidget(culling_);
-    }
+    showInstrument();
 }
 
 }  // namespace flentro::app

@@ -7,8 +7,11 @@
 #include <QScrollArea>
 #include <QStackedWidget>
 
+#include "instruments/atlas_instrument.h"
 #include "instruments/culling_instrument.h"
 #include "instruments/ladder_instrument.h"
+#include "instruments/merge_instrument.h"
+#include "instruments/plain_instrument.h"
 #include "instruments/staircase.h"
 #include "instruments/tidy_instrument.h"
 #include "sheets/sheet.h"
@@ -28,6 +31,7 @@ public:
     [[nodiscard]] LadderInstrument& ladder() { return *ladder_; }
     [[nodiscard]] CullingInstrument& culling() { return *culling_; }
     [[nodiscard]] TidyInstrument& tidy() { return *tidy_; }
+    [[nodiscard]] MergeInstrument& merge() { return *merge_; }
 
 private:
     void rebuildCards();
@@ -36,6 +40,9 @@ private:
     void add(const std::string& key);
     void change(const QString& text, const std::function<void(WorkOrder&)>& apply);
     void move(int id, int by);
+    template <typename Instrument>
+    void addInstrument(const char* key, Instrument* instrument);
+    void showInstrument();
 
     Document& document_;
     QComboBox* measure_;
@@ -46,8 +53,11 @@ private:
     LadderInstrument* ladder_;
     CullingInstrument* culling_;
     TidyInstrument* tidy_;
+    MergeInstrument* merge_;
+    /// By the key of a kind of fix: its instrument, and how that is told which fix it is for.
+    std::map<std::string, std::pair<QWidget*, std::function<void(int)>>> byKind_;
     int shownFix_ = 0;  ///< Whose instrument is shown.
-    QLabel* nothing_;  ///< What to do while no fix is chosen.
+    QLabel* nothing_;   ///< What to do while no fix is chosen.
 };
 
 /// One fix of the work order.
@@ -78,6 +88,7 @@ private:
     int fix_;
     bool chosen_ = false;
     QCheckBox* on_;
+    QWidget* details_;  ///< Of the chosen card: what it did, and marks to move or remove it.
     QLabel* summary_;
     QLabel* contribution_;
 };

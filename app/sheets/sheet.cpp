@@ -101,6 +101,29 @@ void setLoadCell(QTableWidget* table, int row, int column, double load) {
     cellOf(table, row, column)->setData(CellDelegate::kLoadRole, load);
 }
 
+void setBalanceCell(QTableWidget* table, int row, int column, double saved, double paid) {
+    setCell(table, row, column, {});
+    cellOf(table, row, column)->setData(CellDelegate::kBalanceRole, QPointF(saved, paid));
+}
+
+namespace {
+
+/// Blue to the left of a line for what is saved, plum to the right for what is paid.
+void paintBalance(QPainter& painter, const QRectF& rect, const QPointF& balance) {
+    const double middle = rect.center().x();
+    const double half = rect.width() / 2 - 3;
+    const auto bar = [&](double from, double length, const QColor& color) {
+        painter.fillRect(QRectF(from, rect.top() + 6, length, rect.height() - 12), color);
+    };
+    const double saved = half * std::clamp(balance.x(), 0.0, 1.0);
+    bar(middle - saved, saved, theme().within);
+    bar(middle, half * std::clamp(balance.y(), 0.0, 1.0), theme().over);
+    painter.setPen(QPen(theme().ink, 1));
+    painter.drawLine(QPointF(middle, rect.top() + 3), QPointF(middle, rect.bottom() - 3));
+}
+
+}  // namespace
+
 void CellDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
                          const QModelIndex& index) const {
     const QVariant share = index.data(kShareRole);
@@ -112,6 +135,8 @@ void CellDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
         painter->fillRect(rect, bar);
     }
     QStyledItemDelegate::paint(painter, option, index);
+    const QVariant balance = index.data(kBalanceRole);
+    if (balance.isValid()) paintBalance(*painter, option.rect, balance.toPointF());
     const QVariant load = index.data(kLoadRole);
     if (!load.isValid() || load.toDouble() <= 0) return;
     paintStateMark(*painter, QPointF(option.rect.right() - 9, option.rect.center().y() + 0.5), 4,

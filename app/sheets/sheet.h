@@ -47,12 +47,16 @@ void setCell(QTableWidget* table, int row, int column, const QString& text, bool
 /// A load with its mark: paints value, state shape and colour.
 void setLoadCell(QTableWidget* table, int row, int column, double load);
 
-/// Paints load marks and share bars from the cells' data.
+/// What is saved against what is paid for it, each 0 to 1 of the row's half.
+void setBalanceCell(QTableWidget* table, int row, int column, double saved, double paid);
+
+/// Paints load marks, share bars and balances from the cells' data.
 class CellDelegate : public QStyledItemDelegate {
 public:
     using QStyledItemDelegate::QStyledItemDelegate;
     static constexpr int kLoadRole = Qt::UserRole + 1;
     static constexpr int kShareRole = Qt::UserRole + 2;
+    static constexpr int kBalanceRole = Qt::UserRole + 3;
     void paint(QPainter* painter, const QStyleOptionViewItem& option,
                const QModelIndex& index) const override;
 };

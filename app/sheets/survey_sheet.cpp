@@ -390,6 +390,9 @@ void SurveySheet::showVerdict(const Verdict& verdict) {
                  .arg(target.frameTime(), 0, 'f', 1)
                  .arg(verdict.cpu ? "CPU" : "GPU",
                       target.calibrated ? tr("calibrated") : tr("an estimate"));
+    if (document_.surveyed().isOfOtherObjects(*document_.result()))
+        facts << tr(
+            "Fixes have made other objects since: what is seen is of before. Survey again.");
     if (judged_->hasRays()) {
         const NeverSeen& unseen = verdict.unseen;
         facts << tr("Never seen: %1 objects, and %2 triangles of others. One more spot would "
@@ -419,10 +422,11 @@ void SurveySheet::showVerdict(const Verdict& verdict) {
     for (std::size_t i = 0; i < rows; ++i) {
         const ObjectWaste& waste = verdict.waste[i];
         const auto row = static_cast<int>(i);
-        setCell(wasteTable_, row, 0, toText(document_.source()->objects[waste.object].name), false);
+        const Object& object = document_.surveyed().scene->objects[waste.object];
+        setCell(wasteTable_, row, 0, toText(object.name), false);
         setCell(wasteTable_, row, 1, toText(formatCount(waste.triangles)));
         setCell(wasteTable_, row, 2, QString::number(waste.views));
-        wasted_.push_back(waste.object);
+        wasted_.push_back(object.origins.front());
     }
     showTextures(verdict.textures);
 }

@@ -93,16 +93,33 @@ QColor seenColor(SeenState state) {
                                            : heat(1);
 }
 
-std::vector<SeenState> seenStates(const Document& document) {
+QColor parcelColor(std::size_t parcel) {
+    constexpr std::size_t kTones = 5;
+    return heat(0.04 + 0.36 * static_cast<double>(parcel * 2 % kTones) / (kTones - 1));
+}
+
+std::vector<SeenState> seenStates(const Document& document, const Scene& scene) {
     const Surveyed& surveyed = document.surveyed();
     const int nearest = document.nearestSpot();
     if (nearest < 0 || !surveyed.survey->hasRays()) return {};
-    std::vector<SeenState> states;
-    for (const SeenTally::Object& object : surveyed.survey->seen.objects)
-        states.push_back(object.spots > 0 ? SeenState::Elsewhere : SeenState::Never);
+    // What is seen of an object is seen of all its origins, and the other way round.
+    std::vector<SeenState> byOrigin(document.source()->objects.size(), SeenState::Never);
+    const auto raise = [&](std::size_t object, SeenState state) {
+        for (const std::uint32_t origin : surveyed.scene->objects[object].origins)
+            byOrigin[origin] = std::min(byOrigin[origin], state);
+    };
+    const auto& everywhere = surveyed.survey->seen.objects;
+    for (std::size_t i = 0; i < everywhere.size(); ++i)
+        if (everywhere[i].spots > 0) raise(i, SeenState::Elsewhere);
     for (const SeenObject& seen :
          surveyed.survey->spots[static_cast<std::size_t>(nearest)].seen.objects)
-        states[seen.object] = SeenState::Here;
+        raise(seen.object, SeenState::Here);
+    std::vector<SeenState> states;
+    for (const Object& object : scene.objects) {
+        states.push_back(SeenState::Never);
+        for (const std::uint32_t origin : object.origins)
+            states.back() = std::min(states.back(), byOrigin[origin]);
+    }
     return states;
 }
 

@@ -36,8 +36,9 @@ struct LegendEntry {
 /// What a survey says of an object.
 enum class SeenState : std::uint8_t { Here, Elsewhere, Never };
 
-/// [objects] From the spot nearest to the view; empty without a survey with rays.
-[[nodiscard]] std::vector<SeenState> seenStates(const Document& document);
+/// [objects of `scene`] From the spot nearest to the view, by what was surveyed of their origins;
+/// empty without a survey with rays.
+[[nodiscard]] std::vector<SeenState> seenStates(const Document& document, const Scene& scene);
 
 /// What the colours stand for in the present view, with numbers.
 [[nodiscard]] std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene,
@@ -54,6 +55,9 @@ inline constexpr float kLayerColor[3] = {0.090F, 0.045F, 0.062F};
 
 /// For assets that have no lower levels.
 [[nodiscard]] QColor noLevelColor();
+
+/// Neighbouring parcels differ.
+[[nodiscard]] QColor parcelColor(std::size_t parcel);
 
 /// Share of the drawn triangles on a logarithmic scale from 0.01 % to 10 %, 0 to 1.
 [[nodiscard]] double shareOnScale(double share);

@@ -59,7 +59,8 @@ Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& share
 void Renderer::collectBatches() {
     batches_.clear();
     const Scene& scene = *frame_.scene;
-    const std::vector<DrawnObject> visible = selectDrawn(scene, frame_.target, frame_.view);
+    const std::vector<DrawnObject> visible =
+        selectDrawn(scene, frame_.target, frame_.view, &shown_);
     const std::vector<float> shares = shareOfTriangles(scene, visible);
     std::map<std::pair<const Mesh*, bool>, std::size_t> known;
     for (const DrawnObject& drawn : visible) {
@@ -112,6 +113,7 @@ void Renderer::cutSlices() {
 }
 
 void Renderer::begin(const Frame& frame) {
+    if (frame.scene != frame_.scene) shown_.clear();
     frame_ = frame;
     if (frame_.coarse) frame_.size = QSize(frame.size.width() / 2, frame.size.height() / 2);
     QOpenGLFramebufferObjectFormat format;

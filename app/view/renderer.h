@@ -93,6 +93,7 @@ private:
     std::unique_ptr<QOpenGLFramebufferObject> front_;
     GLuint instanceBuffer_ = 0;
     Frame frame_;
+    std::vector<std::uint8_t> shown_;  ///< [objects] Levels, for hysteresis.
     std::vector<Batch> batches_;
     std::vector<Slice> slices_;
     std::size_t next_ = 0;

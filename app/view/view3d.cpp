@@ -5,6 +5,8 @@
 #include <QOpenGLContext>
 #include <cmath>
 
+#include "measure/view_meter.h"
+#include "scene/origins.h"
 #include "theme.h"
 #include "view/view_overlay.h"
 
@@ -122,17 +124,15 @@ void View3D::startFrames() {
     frame.size = size() * devicePixelRatioF();
     frame.coarse = moving_ && !hardware_;
     frame.samples = hardware_ ? 4 : 0;
-    if (lens_ == LensKind::Seen) frame.seen = seenStates(document_);
     drawingCoarse_ = frame.coarse;
-    if (wants(Showing::Original)) {
-        frame.scene = document_.source();
-        before_.begin(frame);
-    }
-    if (wants(Showing::Result)) {
-        frame.scene = document_.result();
-        frame.off = document_.without();
-        after_.begin(frame);
-    }
+    const auto begin = [&](Renderer& renderer, const ScenePtr& scene) {
+        frame.scene = scene;
+        if (lens_ == LensKind::Seen) frame.seen = seenStates(document_, *scene);
+        renderer.begin(frame);
+    };
+    if (wants(Showing::Original)) begin(before_, document_.source());
+    frame.off = without(*document_.result(), document_.without());
+    if (wants(Showing::Result)) begin(after_, document_.result());
     wanted_ = false;
 }
 
@@ -342,7 +342,20 @@ void View3D::mouseReleaseEvent(QMouseEvent* event) {
     drag_ = Drag::None;
     if (!click || !document_.hasScene()) return;
     const auto picked = pickAt(event->position());
-    document_.selectObject(picked ? static_cast<int>(picked->object) : -1);
+    document_.selectObject(picked ? static_cast<int>(originAt(*picked)) : -1);
+}
+
+/// The object of the source that shows there. Merged levels do not tell their triangles apart:
+/// then it is the one whose bounds are nearest.
+std::uint32_t View3D::originAt(const Picked& picked) const {
+    const Scene& scene = *shownScene();
+    if (picked.level == 0) return originOf(scene, picked.object, picked.triangle);
+    const auto& origins = scene.objects[picked.object].origins;
+    const auto apart = [&](std::uint32_t origin) {
+        return document_.source()->objects[origin].bounds.squaredExteriorDistance(picked.point);
+    };
+    return *std::min_element(origins.begin(), origins.end(),
+                             [&](std::uint32_t a, std::uint32_t b) { return apart(a) < apart(b); });
 }
 
 void View3D::mouseDoubleClickEvent(QMouseEvent* event) {

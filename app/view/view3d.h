@@ -81,6 +81,7 @@ private:
     void slide(const QPoint& by);
     [[nodiscard]] Vec3d rayThrough(const QPointF& point) const;
     [[nodiscard]] std::optional<Picked> pickAt(const QPointF& point) const;
+    [[nodiscard]] std::uint32_t originAt(const Picked& picked) const;
     [[nodiscard]] double metresPerPixel(double depth) const;
     [[nodiscard]] bool wants(Showing which) const;
 

@@ -10,6 +10,7 @@ namespace flentro::app {
 namespace {
 
 constexpr int kMargin = 12;
+const QColor kPaper(0xF4, 0xF1, 0xEA, 200);
 constexpr int kSmallView = 320;  ///< Pixels; narrower views carry no tags.
 
 /// A panel over the picture: paper, a hairline around it.
@@ -47,6 +48,7 @@ ViewOverlay::ViewOverlay(Document& document, View3D& view)
     connect(&document, &Document::sceneChanged, this, refresh);
     connect(&document, &Document::surveyChanged, this, refresh);
     connect(&document, &Document::offChanged, this, refresh);
+    connect(&document, &Document::resultChanged, this, refresh);
     connect(&view, &View3D::showingChanged, this, refresh);
     connect(&view, &View3D::drawn, this, refresh);
     connect(&view, &View3D::lensChanged, this, [this] {
@@ -87,6 +89,8 @@ void ViewOverlay::paintEvent(QPaintEvent*) {
     lens_->setVisible(document_.hasScene() && !small);
     if (!document_.hasScene()) return paintEmpty(painter);
     if (small) return;  // as an inset it is only for looking
+    paintGhosts(painter);
+    paintParcels(painter);
     paintSelection(painter);
     if (view_.showing() == Showing::Swipe) paintSwipe(painter);
     paintLegend(painter);
@@ -151,19 +155,45 @@ void ViewOverlay::paintSelection(QPainter& painter) {
     const Object& object = document_.source()->objects[static_cast<std::size_t>(index)];
     if (object.bounds.isEmpty()) return;
     const Box local = document_.source()->mesh(object).bounds;
+    for (const auto& [color, width] :
+         {std::pair(kPaper, 3.5), std::pair(QColor(0x1E, 0x2A, 0x38), 1.5)}) {
+        painter.setPen(QPen(color, width));
+        paintBox(painter, object.world, local);
+    }
+}
+
+/// The edges of a box that are in front of the eye.
+void ViewOverlay::paintBox(QPainter& painter, const Mat4d& world, const Box& box) const {
     std::optional<QPointF> corners[8];
     for (int i = 0; i < 8; ++i)
-        corners[i] = view_.project(
-            transformPoint(object.world, local.corner(static_cast<Box::CornerType>(i))));
-    for (const auto& [color, width] : {std::pair(QColor(0xF4, 0xF1, 0xEA, 200), 3.5),
-                                       std::pair(QColor(0x1E, 0x2A, 0x38), 1.5)}) {
-        painter.setPen(QPen(color, width));
-        for (int i = 0; i < 8; ++i)
-            for (int axis = 0; axis < 3; ++axis) {
-                const int j = i ^ (1 << axis);
-                if (j > i && corners[i] && corners[j]) painter.drawLine(*corners[i], *corners[j]);
-            }
+        corners[i] =
+            view_.project(transformPoint(world, box.corner(static_cast<Box::CornerType>(i))));
+    for (int i = 0; i < 8; ++i)
+        for (int axis = 0; axis < 3; ++axis) {
+            const int j = i ^ (1 << axis);
+            if (j > i && corners[i] && corners[j]) painter.drawLine(*corners[i], *corners[j]);
+        }
+}
+
+/// The bounds of what a merge makes one object of; the chosen parcel bold.
+void ViewOverlay::paintParcels(QPainter& painter) {
+    const MergeReport* report = document_.shownParcels();
+    if (!report) return;
+    for (std::size_t i = 0; i < report->parcels.size(); ++i) {
+        const bool chosen = static_cast<int>(i) == document_.chosenParcel();
+        painter.setPen(QPen(chosen ? theme().near : parcelColor(i), chosen ? 2.5 : 1.2));
+        paintBox(painter, Mat4d::Identity(), report->parcels[i].bounds);
     }
+}
+
+/// Dotted bounds of what the chosen culling fix takes out of the present view.
+void ViewOverlay::paintGhosts(QPainter& painter) {
+    const auto* settings = document_.settingsOf<CullingSettings>(document_.selectedFix());
+    if (!settings || view_.showing() == Showing::Original) return;
+    const Scene& scene = *document_.result();
+    painter.setPen(QPen(kPaper, 1, Qt::DotLine));
+    for (const std::uint32_t i : culledFrom(scene, document_.target(), document_.view()))
+        paintBox(painter, scene.objects[i].world, scene.mesh(scene.objects[i]).bounds);
 }
 
 void ViewOverlay::paintSwipe(QPainter& painter) {
@@ -185,7 +215,7 @@ void ViewOverlay::paintLegend(QPainter& painter) {
     if (!scene) return;
     const auto entries = legendFor(
         view_.lens(), *scene, view_.shownCost(),
-        view_.lens() == LensKind::Seen ? seenStates(document_) : std::vector<SeenState>());
+        view_.lens() == LensKind::Seen ? seenStates(document_, *scene) : std::vector<SeenState>());
     if (entries.empty()) return;
     constexpr int kRow = 20;
     int textWidth = painter.fontMetrics().horizontalAdvance(lensName(view_.lens()));

@@ -23,6 +23,9 @@ private:
     void fillLensMenu();
     void placeButtons();
     void paintSelection(QPainter& painter);
+    void paintParcels(QPainter& painter);
+    void paintGhosts(QPainter& painter);
+    void paintBox(QPainter& painter, const Mat4d& world, const Box& box) const;
     void paintSwipe(QPainter& painter);
     void paintLegend(QPainter& painter);
     void paintCaption(QPainter& painter);

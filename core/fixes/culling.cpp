@@ -1,11 +1,146 @@
+#include "fixes/culling.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <optional>
 
+#include "base/parallel.h"
 #include "base/text.h"
-#include "fixes/fix.h"
+#include "survey/ray_scene.h"
 
 namespace flentro {
+namespace {
+
+/// What a survey saw of a thing in part only may show more of itself elsewhere.
+constexpr double kLeastOfBounds = 0.35;
+
+constexpr std::size_t kSkylinePlaces = 6;  ///< That are asked for one object.
+constexpr double kSkySize = 0.5;           ///< Of the scene: what is larger may be a sky.
+constexpr double kSkyAway = 3;             ///< Times as far as the object.
+constexpr std::size_t kMostVanishing = 50;
+
+bool isTransparent(const Scene& scene, const Mesh& mesh) {
+    return !mesh.parts.empty() &&
+           std::all_of(mesh.parts.begin(), mesh.parts.end(), [&](const Part& part) {
+               return part.material >= 0 &&
+                      scene.materials[static_cast<std::size_t>(part.material)].alphaMode ==
+                          AlphaMode::Blend;
+           });
+}
+
+/// [origins] The places that see each.
+std::vector<std::vector<std::uint32_t>> placesByOrigin(const Evidence& evidence,
+                                                       std::size_t origins) {
+    std::vector<std::vector<std::uint32_t>> places(origins);
+    for (std::uint32_t p = 0; p < evidence.places.size(); ++p)
+        for (const Evidence::Glimpse& seen : evidence.places[p].seen)
+            places[seen.origin].push_back(p);
+    return places;
+}
+
+/// Finds what stands against the sky, by rays through it from places that see it.
+class Skyline {
+public:
+    Skyline(const Scene& scene, const Evidence& evidence)
+        : scene_(scene),
+          evidence_(evidence),
+          rays_(scene),
+          places_(placesByOrigin(evidence, scene.originNames->size())),
+          skySize_(kSkySize * scene.bounds().diagonal().norm()) {}
+
+    [[nodiscard]] bool holds(const Object& object) const {
+        std::size_t asked = 0;
+        std::size_t sky = 0;
+        for (const std::uint32_t origin : object.origins) {
+            const auto& places = places_[origin];
+            const std::size_t step = places.size() / kSkylinePlaces + 1;
+            for (std::size_t i = 0; i < places.size(); i += step, ++asked)
+                sky += hasSkyBehind(object, evidence_.places[places[i]].eye);
+        }
+        return 2 * sky > asked;
+    }
+
+private:
+    [[nodiscard]] bool hasSkyBehind(const Object& object, const Vec3d& eye) const {
+        const Vec3d way = object.bounds.center() - eye;
+        const double distance = way.norm();
+        if (!(distance > 0)) return false;
+        const double behind = distance + 0.5 * object.bounds.diagonal().norm();
+        const RayHit hit = rays_.first(eye, way / distance, behind);
+        if (!hit.met()) return true;
+        return static_cast<double>(hit.distance) > kSkyAway * distance &&
+               scene_.objects[hit.object].bounds.diagonal().norm() > skySize_;
+    }
+
+    const Scene& scene_;
+    const Evidence& evidence_;
+    const RayScene rays_;
+    const std::vector<std::vector<std::uint32_t>> places_;
+    const double skySize_;
+};
+
+/// What places saw and no longer would. A merged object is gone for all its origins.
+std::vector<Vanishing> vanishingOf(const Scene& before, const Scene& after,
+                                   const Evidence& evidence) {
+    // Where several objects show an origin the last to go counts.
+    std::vector<double> ends(before.originNames->size(), 0);
+    std::vector<double> endsBefore(ends);
+    for (std::size_t i = 0; i < after.objects.size(); ++i)
+        for (const std::uint32_t origin : after.objects[i].origins) {
+            ends[origin] = std::max(ends[origin], after.objects[i].culling.end);
+            endsBefore[origin] = std::max(endsBefore[origin], before.objects[i].culling.end);
+        }
+    std::vector<Vanishing> all(ends.size());
+    for (const Evidence::Place& place : evidence.places)
+        for (const Evidence::Glimpse& seen : place.seen) {
+            const auto distance = static_cast<double>(seen.distance);
+            if (distance < ends[seen.origin] || distance >= endsBefore[seen.origin]) continue;
+            Vanishing& entry = all[seen.origin];
+            entry.origin = seen.origin;
+            ++entry.spots;
+            entry.pixels = std::max(entry.pixels, static_cast<double>(seen.pixels));
+        }
+    std::erase_if(all, [](const Vanishing& v) { return v.spots == 0; });
+    std::stable_sort(all.begin(), all.end(),
+                     [](const Vanishing& a, const Vanishing& b) { return a.pixels > b.pixels; });
+    return all;
+}
+
+/// The most that one place loses, pixels.
+double worstLoss(const Scene& after, const Evidence& evidence) {
+    std::vector<double> ends(after.originNames->size(), 0);
+    for (const Object& object : after.objects)
+        for (const std::uint32_t origin : object.origins)
+            ends[origin] = std::max(ends[origin], object.culling.end);
+    double worst = 0;
+    for (const Evidence::Place& place : evidence.places) {
+        double lost = 0;
+        for (const Evidence::Glimpse& seen : place.seen)
+            if (!(static_cast<double>(seen.distance) < ends[seen.origin]))
+                lost += static_cast<double>(seen.pixels);
+        worst = std::max(worst, lost);
+    }
+    return worst;
+}
+
+void describeVanishing(const Scene& before, const Evidence& evidence, Fixed& result) {
+    FixRecord& record = result.record;
+    record.vanishing = vanishingOf(before, result.scene, evidence);
+    if (record.vanishing.empty()) {
+        record.notes.emplace_back("Nothing goes that any spot has seen");
+        return;
+    }
+    const Vanishing& worst = record.vanishing.front();
+    record.notes.push_back(fmt::format(
+        "{} objects go from spots that saw them, at most {:.0f} pixels of {} and {:.0f} in all "
+        "from one spot",
+        record.vanishing.size(), worst.pixels, (*before.originNames)[worst.origin],
+        worstLoss(result.scene, evidence)));
+    if (record.vanishing.size() > kMostVanishing) record.vanishing.resize(kMostVanishing);
+}
+
+}  // namespace
 
 double sizeOf(const Object& object) {
     return object.bounds.isEmpty() ? 0 : object.bounds.diagonal().norm();
@@ -23,23 +158,50 @@ double cullingDistance(const CullingSettings& settings, const Target& target, do
     return farthest;
 }
 
+std::vector<double> cullingSizes(const Scene& scene, const CullingSettings& settings,
+                                 const Target& target, const Evidence& evidence) {
+    std::vector<double> seen;
+    if (settings.bySeen && scene.originNames)
+        seen = seenSizes(evidence, scene.originNames->size(), pixelsPerMetreAtOne(target));
+    std::vector<double> sizes;
+    for (const Object& object : scene.objects) {
+        const double bounds = sizeOf(object);
+        double most = 0;
+        for (const std::uint32_t origin : object.origins)
+            if (!seen.empty()) most = std::max(most, seen[origin]);
+        sizes.push_back(most > 0 ? std::clamp(most, kLeastOfBounds * bounds, bounds) : bounds);
+    }
+    return sizes;
+}
+
 Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings,
-                             const Target& target, Progress& progress) {
-    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Culling was stopped");
+                             const Target& target, const Evidence& evidence, Progress& progress) {
     Fixed result{scene, {}};
     const double farthest = target.farPlane * (1 - settings.margin);
-    std::size_t bySize = 0;
-    for (Object& object : result.scene.objects) {
-        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
-        double end = cullingDistance(settings, target, sizeOf(object), asset.importance);
-        const auto change = settings.overrides.find(asset.mesh->name);
-        if (change != settings.overrides.end()) end = std::min(farthest, change->second);
-        object.culling = {end * (1 - settings.fade), end};
-        bySize += end < farthest;
-    }
+    const std::vector<double> sizes = cullingSizes(scene, settings, target, evidence);
+    std::optional<Skyline> skyline;
+    if (!evidence.empty() && settings.skyline > 1) skyline.emplace(scene, evidence);
+    const bool finished =
+        parallelFor(scene.objects.size(), "Culling", progress, [&](std::size_t i) {
+            Object& object = result.scene.objects[i];
+            const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+            double end = cullingDistance(settings, target, sizes[i], asset.importance);
+            if (isTransparent(scene, *asset.mesh)) end *= settings.transparent;
+            if (end < farthest && skyline && skyline->holds(object)) end *= settings.skyline;
+            const auto change = settings.overrides.find(asset.mesh->name);
+            if (change != settings.overrides.end()) end = change->second;
+            end = std::min(end, farthest);
+            object.culling.fadeStart = end * (1 - settings.fade);
+            object.culling.end = end;
+        });
+    if (!finished) return fail(ErrorCode::Cancelled, "Culling was stopped");
+    const auto bySize =
+        std::count_if(result.scene.objects.begin(), result.scene.objects.end(),
+                      [&](const Object& object) { return object.culling.end < farthest; });
     result.record.summary =
         fmt::format("{} of {} objects go before the far plane, by their size on screen", bySize,
                     formatCount(scene.objects.size()));
+    if (!evidence.empty()) describeVanishing(scene, evidence, result);
     return result;
 }
 

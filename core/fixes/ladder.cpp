@@ -17,6 +17,7 @@ void applyOverride(Ladder& ladder, const LadderOverride& change) {
     for (std::size_t i = 0; i < count; ++i)
         ladder.levels[i].switchDistance = change.switchDistances[i];
     ladder.caps = change.caps;
+    ladder.crowd = change.crowd;
 }
 
 std::vector<std::size_t> assetsWorthIt(const Scene& scene, const LadderSettings& settings) {

@@ -8,6 +8,7 @@
 namespace flentro {
 namespace {
 
+constexpr std::size_t kShadingSamples = 1000;
 constexpr double kNoLimit = std::numeric_limits<double>::infinity();
 
 /// Artists paint how much the surface matters into this vertex attribute; 1 is usual.
@@ -48,6 +49,28 @@ std::vector<CardCloud> cardsOf(const Mesh& mesh, const Mesh& solid) {
     return cards;
 }
 
+/// [parts][vertices] The heaviest of the triangles around each, by what a survey saw of them.
+std::vector<std::vector<float>> weightsOf(const Mesh& mesh, const TriangleWeights& weights) {
+    std::vector<float> ofTriangle;
+    for (std::size_t i = 0; i + 1 < weights.runs.size(); i += 2)
+        ofTriangle.insert(
+            ofTriangle.end(),
+            std::min<std::size_t>(weights.runs[i], mesh.triangles - ofTriangle.size()),
+            static_cast<float>(weights.runs[i + 1]) / 100);
+    ofTriangle.resize(mesh.triangles, 1);
+    std::vector<std::vector<float>> importance;
+    std::size_t first = 0;
+    for (const Part& part : mesh.parts) {
+        auto& own = importance.emplace_back(part.vertexCount(), kLeastImportance);
+        for (std::size_t i = 0; part.isTriangles() && i < part.indices.size(); ++i) {
+            float& weight = own[part.indices[i]];
+            weight = std::max(weight, ofTriangle[first + i / 3]);
+        }
+        first += part.triangleCount();
+    }
+    return importance;
+}
+
 std::vector<std::vector<float>> paintedImportance(const Mesh& mesh) {
     std::vector<std::vector<float>> importance(mesh.parts.size());
     bool any = false;
@@ -64,6 +87,20 @@ std::vector<std::vector<float>> paintedImportance(const Mesh& mesh) {
     return importance;
 }
 
+/// What was painted times what was seen.
+std::vector<std::vector<float>> importanceOf(const Mesh& mesh,
+                                             const std::vector<TriangleWeights>& seen) {
+    std::vector<std::vector<float>> painted = paintedImportance(mesh);
+    const auto found = std::find_if(seen.begin(), seen.end(), [&](const TriangleWeights& weights) {
+        return weights.mesh == mesh.hash;
+    });
+    if (found == seen.end()) return painted;
+    std::vector<std::vector<float>> importance = weightsOf(mesh, *found);
+    for (std::size_t p = 0; p < painted.size(); ++p)
+        for (std::size_t v = 0; v < painted[p].size(); ++v) importance[p][v] *= painted[p][v];
+    return importance;
+}
+
 }  // namespace
 
 LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, const Target& target,
@@ -77,7 +114,7 @@ LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, con
       solidSurface_(*solid_) {
     cards_ = cardsOf(*asset.mesh, *solid_);
     if (!cards_.empty()) wholeSurface_.emplace(*asset.mesh);
-    options_.importance = paintedImportance(*asset.mesh);
+    options_.importance = importanceOf(*asset.mesh, settings.weights);
     options_.locked = locked;
 }
 
@@ -190,10 +227,14 @@ std::optional<std::size_t> LadderMaker::topCount(const CollapseLog& log) {
 void LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
     const Surface& surface = wholeSurface_ ? *wholeSurface_ : solidSurface_;
     result.mesh = finishMesh(std::move(meshes.front()));
+    result.ranges.clear();  // its triangles have another order now
     for (std::size_t i = 1; i < meshes.size(); ++i) {
         Ladder::Level level;
         level.mesh = finishMesh(std::move(meshes[i]));
         level.deviation = measureDeviation(*asset_.mesh, surface, *level.mesh).largest;
+        const AttributeDeviation shading = surface.attributesFrom(*level.mesh, kShadingSamples);
+        level.normalError = shading.normal;
+        level.textureSlide = shading.texture;
         const Mesh& before = *result.level(i - 1);
         level.switchDistance = switchDistance(level.deviation, before, result.ladder);
         result.ladder.levels.push_back(std::move(level));

@@ -10,8 +10,14 @@
 namespace flentro {
 namespace {
 
-constexpr const char* kKeys[] = {"tidy", "ladder", "culling"};
-constexpr const char* kNames[] = {"Tidy", "Ladder", "Culling distance"};
+// In the order of FixSettings.
+constexpr const char* kKeys[] = {"tidy",  "ladder", "culling", "shadows", "share",
+                                 "split", "merge",  "atlas",   "standins"};
+constexpr const char* kNames[] = {
+    "Tidy",  "Ladder", "Culling distance", "Shadows and lights", "Share", "Split",
+    "Merge", "Atlas",  "Far stand-ins"};
+constexpr const char* kGroupings[] = {"grid", "near"};
+constexpr const char* kChoices[] = {"auto", "merge", "leave"};
 constexpr const char* kRules[] = {"ratio", "deviation", "halving"};
 
 /// Reads members within their ranges; the first wrong one is the error.
@@ -54,26 +60,42 @@ private:
     std::string problem_;
 };
 
-Expected<UnseenTriangles> parseUnseen(const Json& json) {
-    UnseenTriangles unseen;
-    unseen.asset = jsonOr<std::string>(json, "asset", "");
+/// Triangles of one mesh, as runs of two numbers.
+template <typename Runs>
+Expected<Runs> parseRuns(const Json& json, const char* where, const char* pairs) {
+    Runs parsed;
+    parsed.asset = jsonOr<std::string>(json, "asset", "");
     const auto hash = parseHash(jsonOr<std::string>(json, "mesh", ""));
     const Json& runs = jsonArray(json, "runs");
     for (const Json& run : runs)
-        if (run.is_number_unsigned()) unseen.runs.push_back(run.get<std::uint32_t>());
-    if (!hash || unseen.runs.size() != runs.size() || runs.size() % 2 != 0)
+        if (run.is_number_unsigned()) parsed.runs.push_back(run.get<std::uint32_t>());
+    if (!hash || parsed.runs.size() != runs.size() || runs.size() % 2 != 0)
         return fail(ErrorCode::InvalidInput,
-                    fmt::format("'unseen' of '{}' must have the hash of a mesh and pairs of first "
-                                "triangle and count",
-                                unseen.asset));
-    unseen.mesh = *hash;
-    return unseen;
+                    fmt::format("'{}' of '{}' must have the hash of a mesh and pairs of {}", where,
+                                parsed.asset, pairs));
+    parsed.mesh = *hash;
+    return parsed;
+}
+
+template <typename Runs>
+Json writeRuns(const std::vector<Runs>& all) {
+    Json json = Json::array();
+    for (const Runs& runs : all)
+        json.push_back({{"asset", runs.asset}, {"mesh", toHex(runs.mesh)}, {"runs", runs.runs}});
+    return json;
+}
+
+std::map<std::string, double> parseDistances(const Json& json) {
+    std::map<std::string, double> distances;
+    for (const auto& [name, metres] : jsonObject(json, "overrides").items())
+        if (metres.is_number() && metres.get<double>() >= 0) distances[name] = metres.get<double>();
+    return distances;
 }
 
 Expected<FixSettings> parseTidy(const Json& json) {
     TidySettings s;
     for (const Json& entry : jsonArray(json, "unseen")) {
-        const auto unseen = parseUnseen(entry);
+        const auto unseen = parseRuns<UnseenTriangles>(entry, "unseen", "first triangle and count");
         if (!unseen) return tl::unexpected(unseen.error());
         s.unseen.push_back(*unseen);
     }
@@ -97,6 +119,7 @@ LadderOverride parseLadderOverride(const Json& json) {
     for (const Json& cap : jsonArray(json, "caps"))
         if (cap.is_number_integer())
             change.caps.push_back(std::clamp(cap.get<int>(), 0, 1'000'000));
+    change.crowd = jsonOr<std::string>(json, "crowd", "");
     return change;
 }
 
@@ -123,13 +146,21 @@ Expected<FixSettings> parseLadder(const Json& json) {
         .number("cardPixels", s.cardPixels, 0, 512);
     for (const auto& [name, change] : jsonObject(json, "overrides").items())
         s.overrides[name] = parseLadderOverride(change);
+    for (const Json& entry : jsonArray(json, "weights")) {
+        const auto weights = parseRuns<TriangleWeights>(entry, "weights", "count and weight");
+        if (!weights) return tl::unexpected(weights.error());
+        s.weights.push_back(*weights);
+    }
     return reader.result(s);
 }
 
 Expected<FixSettings> parseCulling(const Json& json) {
     CullingSettings s;
     Reader reader(json);
-    reader.number("fade", s.fade, 0, 0.9).number("margin", s.margin, 0, 0.5);
+    reader.number("fade", s.fade, 0, 0.9)
+        .number("margin", s.margin, 0, 0.5)
+        .flag("bySeen", s.bySeen)
+        .number("transparent", s.transparent, 0.05, 1);
     const Json& classes = jsonArray(json, "classes");
     if (!classes.empty()) s.classes.clear();
     for (const Json& source : classes) {
@@ -143,9 +174,82 @@ Expected<FixSettings> parseCulling(const Json& json) {
             return fail(ErrorCode::InvalidInput, "'classes' must rise in 'largest'");
         s.classes.push_back(sizeClass);
     }
-    for (const auto& [name, end] : jsonObject(json, "overrides").items())
-        if (end.is_number() && end.get<double>() >= 0) s.overrides[name] = end.get<double>();
+    s.overrides = parseDistances(json);
     return reader.result(s);
+}
+
+Expected<FixSettings> parseShadows(const Json& json) {
+    ShadowSettings s;
+    s.overrides = parseDistances(json);
+    return Reader(json)
+        .number("shadowPixels", s.shadowPixels, 0, 1e5)
+        .flag("hiddenCastNone", s.hiddenCastNone)
+        .number("lightPixels", s.lightPixels, 0, 1e5)
+        .number("leastLux", s.leastLux, 1e-6, 1e6)
+        .number("fade", s.fade, 0, 0.9)
+        .result(s);
+}
+
+Expected<FixSettings> parseShare(const Json& json) {
+    ShareSettings s;
+    return Reader(json)
+        .number("tolerance", s.tolerance, 1e-7, 0.01)
+        .flag("moved", s.moved)
+        .flag("materials", s.materials)
+        .flag("images", s.images)
+        .result(s);
+}
+
+Expected<FixSettings> parseSplit(const Json& json) {
+    SplitSettings s;
+    return Reader(json)
+        .flag("transparent", s.transparent)
+        .number("apart", s.apart, 0, 1e6)
+        .number("cell", s.cell, 0, 1e6)
+        .number("leastTriangles", s.leastTriangles, 1, 1e9)
+        .result(s);
+}
+
+Expected<FixSettings> parseMerge(const Json& json) {
+    MergeSettings s;
+    Reader reader(json);
+    reader.choice("grouping", s.grouping, kGroupings)
+        .number("parcel", s.parcel, 0, 1000)
+        .number("mostVertices", s.mostVertices, 100, 1e9)
+        .number("growth", s.growth, 1, 1e3);
+    for (const auto& [name, choice] : jsonObject(json, "overrides").items()) {
+        Json one = {{"overrides", choice}};
+        Reader(one).choice("overrides", s.overrides[name], kChoices);
+    }
+    for (const Json& name : jsonArray(json, "left"))
+        if (name.is_string()) s.left.insert(name.get<std::string>());
+    return reader.result(s);
+}
+
+Expected<FixSettings> parseAtlas(const Json& json) {
+    AtlasSettings s;
+    return Reader(json)
+        .number("page", s.page, 64, 8192)
+        .number("largest", s.largest, 1, 8192)
+        .number("gutter", s.gutter, 0, 64)
+        .result(s);
+}
+
+Expected<FixSettings> parseStandIns(const Json& json) {
+    StandInSettings s;
+    return Reader(json)
+        .number("parcel", s.parcel, 1, 1e5)
+        .number("from", s.from, 0.1, 1e6)
+        .number("pixels", s.pixels, 0.1, 100)
+        .result(s);
+}
+
+Json write(const AtlasSettings& s) {
+    return {{"page", s.page}, {"largest", s.largest}, {"gutter", s.gutter}};
+}
+
+Json write(const StandInSettings& s) {
+    return {{"parcel", s.parcel}, {"from", s.from}, {"pixels", s.pixels}};
 }
 
 Json write(const TidySettings& s) {
@@ -156,9 +260,7 @@ Json write(const TidySettings& s) {
                  {"joinTiles", s.joinTiles},
                  {"dissolve", s.dissolve},
                  {"holeSize", s.holeSize}};
-    for (const UnseenTriangles& unseen : s.unseen)
-        json["unseen"].push_back(
-            {{"asset", unseen.asset}, {"mesh", toHex(unseen.mesh)}, {"runs", unseen.runs}});
+    if (!s.unseen.empty()) json["unseen"] = writeRuns(s.unseen);
     return json;
 }
 
@@ -185,20 +287,56 @@ Json write(const LadderSettings& s) {
     for (const auto& [name, change] : s.overrides)
         json["overrides"][name] = {{"skip", change.skip},
                                    {"switchDistances", change.switchDistances},
-                                   {"caps", change.caps}};
+                                   {"caps", change.caps},
+                                   {"crowd", change.crowd}};
+    if (!s.weights.empty()) json["weights"] = writeRuns(s.weights);
     return json;
 }
 
 Json write(const CullingSettings& s) {
-    Json json = {{"fade", s.fade},
-                 {"margin", s.margin},
-                 {"classes", Json::array()},
-                 {"overrides", s.overrides}};
+    Json json = {{"fade", s.fade},           {"margin", s.margin},
+                 {"bySeen", s.bySeen},       {"transparent", s.transparent},
+                 {"classes", Json::array()}, {"overrides", s.overrides}};
     for (const SizeClass& sizeClass : s.classes) {
         Json entry = {{"name", sizeClass.name}, {"pixels", sizeClass.pixels}};
         if (std::isfinite(sizeClass.largest)) entry["largest"] = sizeClass.largest;
         json["classes"].push_back(std::move(entry));
     }
+    return json;
+}
+
+Json write(const ShadowSettings& s) {
+    return {{"shadowPixels", s.shadowPixels},
+            {"hiddenCastNone", s.hiddenCastNone},
+            {"lightPixels", s.lightPixels},
+            {"leastLux", s.leastLux},
+            {"fade", s.fade},
+            {"overrides", s.overrides}};
+}
+
+Json write(const ShareSettings& s) {
+    return {{"tolerance", s.tolerance},
+            {"moved", s.moved},
+            {"materials", s.materials},
+            {"images", s.images}};
+}
+
+Json write(const SplitSettings& s) {
+    return {{"transparent", s.transparent},
+            {"apart", s.apart},
+            {"cell", s.cell},
+            {"leastTriangles", s.leastTriangles}};
+}
+
+Json write(const MergeSettings& s) {
+    Json json = {{"grouping", kGroupings[static_cast<std::size_t>(s.grouping)]},
+                 {"parcel", s.parcel},
+                 {"mostVertices", s.mostVertices},
+                 {"growth", s.growth},
+                 {"overrides", Json::object()},
+                 {"left", s.left}};
+    for (const auto& [name, choice] : s.overrides)
+        json["overrides"][name] = kChoices[static_cast<std::size_t>(choice)];
     return json;
 }
 
@@ -211,11 +349,19 @@ const char* fixKey(const FixSettings& settings) {
     return kKeys[settings.index()];
 }
 
+namespace {
+
+using Parse = Expected<FixSettings> (*)(const Json&);
+constexpr Parse kParsers[] = {parseTidy,  parseLadder, parseCulling, parseShadows, parseShare,
+                              parseSplit, parseMerge,  parseAtlas,   parseStandIns};
+static_assert(std::size(kParsers) == std::variant_size_v<FixSettings> &&
+              std::size(kKeys) == std::size(kParsers) && std::size(kNames) == std::size(kParsers));
+
+}  // namespace
+
 std::optional<FixSettings> makeSettings(const std::string& key) {
-    if (key == "tidy") return TidySettings{};
-    if (key == "ladder") return LadderSettings{};
-    if (key == "culling") return CullingSettings{};
-    return std::nullopt;
+    const auto settings = parseSettings(key, Json::object());
+    return settings ? std::optional(*settings) : std::nullopt;
 }
 
 Json toJson(const FixSettings& settings) {
@@ -223,11 +369,10 @@ Json toJson(const FixSettings& settings) {
 }
 
 Expected<FixSettings> parseSettings(const std::string& key, const Json& json) {
-    if (key == "tidy") return parseTidy(json);
-    if (key == "ladder") return parseLadder(json);
-    if (key == "culling") return parseCulling(json);
+    for (std::size_t i = 0; i < std::size(kKeys); ++i)
+        if (key == kKeys[i]) return kParsers[i](json);
     return fail(ErrorCode::InvalidInput, "there is no fix called '" + key + "'", {},
-                "Known fixes: tidy, ladder, culling");
+                fmt::format("Known fixes: {}", fmt::join(kKeys, ", ")));
 }
 
 }  // namespace flentro

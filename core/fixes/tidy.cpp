@@ -225,7 +225,11 @@ Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Prog
         if (asset.importance != Importance::Keep) tidied[i] = tidy(asset.mesh, settings, repeats);
     });
     if (!finished) return fail(ErrorCode::Cancelled, "Tidying was stopped");
-    for (std::size_t i = 0; i < tidied.size(); ++i) result.scene.assets[i].mesh = tidied[i].mesh;
+    for (std::size_t i = 0; i < tidied.size(); ++i) {
+        Asset& asset = result.scene.assets[i];
+        if (asset.mesh != tidied[i].mesh) asset.ranges.clear();
+        asset.mesh = tidied[i].mesh;
+    }
     for (Object& object : result.scene.objects)
         object.bounds = transformBox(object.world, result.scene.mesh(object).bounds);
     result.record = describeTidying(tidied, scene);

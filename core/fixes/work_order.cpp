@@ -20,23 +20,57 @@ std::shared_ptr<const Scene> marked(const std::shared_ptr<const Scene>& source,
     return scene;
 }
 
-Hash stepKey(const Hash& input, const Fix& fix, const Target& target) {
-    return Hasher()
-        .add(input)
-        .text(fixKey(fix.settings))
-        .text(toJson(fix.settings).dump())
-        .text(toJson(target).dump())
-        .result();
+/// True for fixes whose result depends on what the survey says.
+bool asksEvidence(const FixSettings& settings) {
+    return std::holds_alternative<CullingSettings>(settings) ||
+           std::holds_alternative<MergeSettings>(settings);
 }
 
-Expected<Fixed> apply(const Fix& fix, const Scene& scene, const Target& target,
-                      Progress& progress) {
-    if (const auto* s = std::get_if<TidySettings>(&fix.settings))
-        return applyTidy(scene, *s, progress);
-    if (const auto* s = std::get_if<LadderSettings>(&fix.settings))
-        return applyLadder(scene, *s, target, progress);
-    return applyCulling(scene, std::get<CullingSettings>(fix.settings), target, progress);
+Hash stepKey(const Hash& input, const Fix& fix, const Target& target, const Evidence& evidence) {
+    Hasher hasher;
+    hasher.add(input)
+        .text(fixKey(fix.settings))
+        .text(toJson(fix.settings).dump())
+        .text(toJson(target).dump());
+    if (asksEvidence(fix.settings)) hasher.add(evidence.hash);
+    return hasher.result();
 }
+
+/// Carries one fix out.
+struct Apply {
+    const Scene& scene;
+    const Target& target;
+    const Evidence& evidence;
+    Progress& progress;
+
+    Expected<Fixed> operator()(const TidySettings& s) const {
+        return applyTidy(scene, s, progress);
+    }
+    Expected<Fixed> operator()(const LadderSettings& s) const {
+        return applyLadder(scene, s, target, progress);
+    }
+    Expected<Fixed> operator()(const CullingSettings& s) const {
+        return applyCulling(scene, s, target, evidence, progress);
+    }
+    Expected<Fixed> operator()(const ShadowSettings& s) const {
+        return applyShadows(scene, s, target, progress);
+    }
+    Expected<Fixed> operator()(const ShareSettings& s) const {
+        return applyShare(scene, s, progress);
+    }
+    Expected<Fixed> operator()(const SplitSettings& s) const {
+        return applySplit(scene, s, progress);
+    }
+    Expected<Fixed> operator()(const AtlasSettings& s) const {
+        return applyAtlas(scene, s, progress);
+    }
+    Expected<Fixed> operator()(const StandInSettings& s) const {
+        return applyStandIns(scene, s, target, progress);
+    }
+    Expected<Fixed> operator()(const MergeSettings& s) const {
+        return applyMerge(scene, s, target, evidence, progress);
+    }
+};
 
 }  // namespace
 
@@ -118,7 +152,8 @@ void StepCache::insert(const Hash& key, std::shared_ptr<const Fixed> result) {
 }
 
 Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scene> source,
-                              const Target& target, StepCache& cache, Progress& progress) {
+                              const Target& target, StepCache& cache, Progress& progress,
+                              const Evidence& evidence) {
     Evaluation evaluation{std::move(source), {}};
     const std::shared_ptr<const Scene> first = marked(evaluation.source, order.importance);
     Hash input = hashScene(*first);
@@ -128,12 +163,14 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
         SubProgress step(progress, done / count, (done + 1) / count);
         done += 1;
         if (!fix.on) continue;
-        input = stepKey(input, fix, target);
+        input = stepKey(input, fix, target, evidence);
         auto known = cache.find(input);
         if (!known) {
             const Scene& before = evaluation.steps.empty() ? *first : evaluation.result();
-            auto fixed = apply(fix, before, target, step);
+            auto fixed = std::visit(Apply{before, target, evidence, step}, fix.settings);
             if (!fixed) return tl::unexpected(fixed.error());
+            fixed->record.before = holdingsOf(before, target);
+            fixed->record.after = holdingsOf(fixed->scene, target);
             known = std::make_shared<const Fixed>(std::move(*fixed));
             cache.insert(input, known);
         }

@@ -53,11 +53,11 @@ private:
     std::vector<Hash> order_;  ///< Oldest use first.
 };
 
-/// Folds the fixes that are on over `source`. Errors: Cancelled; steps finished before stay
-/// in the cache.
+/// Folds the fixes that are on over `source`; culling and merging ask the evidence. Errors:
+/// Cancelled; steps finished before stay in the cache.
 [[nodiscard]] Expected<Evaluation> evaluate(const WorkOrder& order,
                                             std::shared_ptr<const Scene> source,
                                             const Target& target, StepCache& cache,
-                                            Progress& progress);
+                                            Progress& progress, const Evidence& evidence = {});
 
 }  // namespace flentro

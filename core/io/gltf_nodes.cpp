@@ -240,6 +240,7 @@ private:
         const Json& ours =
             jsonObject(jsonObject(jsonObject(source, "extras"), "flentro"), "ladder");
         asset.ladder.hysteresis = std::clamp(jsonOr(ours, "hysteresis", 0.0), 0.0, 0.5);
+        asset.ladder.crowd = jsonOr<std::string>(ours, "crowd", "");
         for (const Json& cap : jsonArray(ours, "caps"))
             if (cap.is_number_unsigned()) asset.ladder.caps.push_back(cap.get<int>());
         const Json& coverage = jsonArray(jsonObject(source, "extras"), "MSFT_screencoverage");

@@ -17,8 +17,9 @@ constexpr double kAspect = 16.0 / 9;
 
 /// What the objects of one node ask for: the farthest of its instances decides.
 struct NodeCulling {
-    Culling culling{0, 0};
+    Culling culling{0, 0, 0, 0};
     double scale = 0;
+    bool castsShadow = false;
 };
 
 class GltfWriter {
@@ -119,6 +120,9 @@ private:
         for (const Node& node : scene_.nodes) nodes_.push_back(writeNode(node));
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
             if (scene_.nodes[i].mesh >= 0) placeMesh(static_cast<int>(i));
+        for (const Object& object : scene_.objects)
+            if (object.culling.start > 0) placeStandIn(object);
+        for (const PlacedLight& light : scene_.placedLights) noteDistance(light);
         if (!nodes_.empty()) document_["nodes"] = std::move(nodes_);
         if (!scene_.cameras.empty()) document_["cameras"] = scene_.cameras;
         for (const Light& light : scene_.lights)
@@ -182,10 +186,44 @@ private:
     }
 
     void noteCulling(int holder, int index) {
-        const Culling& culling = culling_[static_cast<std::size_t>(index)].culling;
-        if (!std::isfinite(culling.end) || culling.end <= 0) return;
-        if (Json* ours = oursIn(holder))
-            (*ours)["culling"] = {{"fadeStart", culling.fadeStart}, {"end", culling.end}};
+        const NodeCulling& noted = culling_[static_cast<std::size_t>(index)];
+        const Culling& culling = noted.culling;
+        Json ours = Json::object();
+        if (std::isfinite(culling.end) && culling.end > 0)
+            ours["culling"] = {{"fadeStart", culling.fadeStart}, {"end", culling.end}};
+        if (std::isfinite(culling.shadowEnd) && noted.castsShadow)
+            ours["shadowEnd"] = culling.shadowEnd;
+        Json& node = nodes_[static_cast<std::size_t>(holder)];
+        if (!noted.castsShadow && jsonOr(jsonObject(node, "extras"), "castsShadow", true) &&
+            (!node.contains("extras") || node["extras"].is_object()))
+            node["extras"]["castsShadow"] = false;
+        if (ours.empty()) return;
+        if (Json* extras = oursIn(holder)) extras->update(ours);
+    }
+
+    /// Where a light fades out.
+    void noteDistance(const PlacedLight& light) {
+        if (!std::isfinite(light.end)) return;
+        if (Json* ours = oursIn(light.node))
+            (*ours)["light"] = {{"fadeStart", light.fadeStart}, {"end", light.end}};
+    }
+
+    /// A far stand-in is a lower level of the node above it, which holds what it stands for.
+    void placeStandIn(const Object& object) {
+        const int parent = scene_.nodes[static_cast<std::size_t>(object.node)].parent;
+        if (Json* ours = oursIn(object.node))
+            (*ours)["standIn"] = {{"start", object.culling.start}};
+        if (parent < 0 || options_.levels == LevelLayout::NamedNodes) return;
+        Json& holder = nodes_[static_cast<std::size_t>(parent)];
+        Json children = Json::array();
+        for (const Json& child : holder["children"])
+            if (child != object.node) children.push_back(child);
+        holder["children"] = std::move(children);
+        if (options_.levels != LevelLayout::LodExtension) return;
+        const Mesh& mesh = scene_.mesh(object);
+        holder["extensions"]["MSFT_lod"]["ids"] = {object.node};
+        holder["extras"]["MSFT_screencoverage"] = {coverageAt(mesh, object.culling.start),
+                                                   coverageAt(mesh, object.culling.end)};
     }
 
     void addLevels(int holder, int index, const Asset& asset) {
@@ -206,6 +244,7 @@ private:
             ladder = {{"switchDistances", distances}, {"deviations", deviations}};
             if (asset.ladder.hysteresis > 0) ladder["hysteresis"] = asset.ladder.hysteresis;
             if (!asset.ladder.caps.empty()) ladder["caps"] = asset.ladder.caps;
+            if (!asset.ladder.crowd.empty()) ladder["crowd"] = asset.ladder.crowd;
         }
         if (options_.levels != LevelLayout::LodExtension) return;
         const Culling& culling = culling_[static_cast<std::size_t>(index)].culling;
@@ -262,7 +301,10 @@ private:
         for (const Object& object : scene_.objects) {
             NodeCulling& entry = culling_[static_cast<std::size_t>(object.node)];
             entry.scale = std::max(entry.scale, object.scale);
+            const double shadowEnd = std::max(entry.culling.shadowEnd, object.culling.shadowEnd);
             if (object.culling.end > entry.culling.end) entry.culling = object.culling;
+            entry.culling.shadowEnd = shadowEnd;
+            entry.castsShadow = entry.castsShadow || object.castsShadow;
         }
     }
 

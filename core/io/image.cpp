@@ -100,6 +100,11 @@ Expected<Pixels> decodeImage(const Image& image, int maxEdge) {
     return Pixels{width, height, {raw.get(), raw.get() + bytes}};
 }
 
+Pixels resizeImage(const Pixels& pixels, int width, int height) {
+    if (width == pixels.width && height == pixels.height) return pixels;
+    return resized(pixels.rgba.data(), pixels.width, pixels.height, width, height);
+}
+
 std::vector<Pixels> mipMaps(const Pixels& pixels) {
     std::vector<Pixels> maps;
     const Pixels* last = &pixels;

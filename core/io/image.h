@@ -31,6 +31,9 @@ struct Pixels {
 /// Errors: InvalidInput; Limit above 16,384 pixels an edge.
 [[nodiscard]] Expected<Pixels> decodeImage(const Image& image, int maxEdge);
 
+/// The picture at another size, smoothly.
+[[nodiscard]] Pixels resizeImage(const Pixels& pixels, int width, int height);
+
 /// The mip maps below `pixels`, each half of the one before (rounded down), to 1 x 1.
 [[nodiscard]] std::vector<Pixels> mipMaps(const Pixels& pixels);
 

@@ -41,17 +41,25 @@ double hitTriangle(const Vec3f p[3], const Vec3d& origin, const Vec3d& direction
     return u >= 0 && v >= 0 && u + v <= 1 && t > 0 ? t : kMissed;
 }
 
+struct MeshHit {
+    double at = kMissed;
+    std::size_t triangle = 0;
+};
+
 /// The ray parameter is the same in object space, as the direction is not normalised there.
-double hitMesh(const Mesh& mesh, const Vec3d& origin, const Vec3d& direction) {
-    double nearest = kMissed;
+MeshHit hitMesh(const Mesh& mesh, const Vec3d& origin, const Vec3d& direction) {
+    MeshHit nearest;
+    std::size_t first = 0;
     for (const Part& part : mesh.parts) {
         if (!part.isTriangles()) continue;
         const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
         for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
             const Vec3f p[3] = {positions[part.indices[i]], positions[part.indices[i + 1]],
                                 positions[part.indices[i + 2]]};
-            nearest = std::min(nearest, hitTriangle(p, origin, direction));
+            const double at = hitTriangle(p, origin, direction);
+            if (at < nearest.at) nearest = {at, first + i / 3};
         }
+        first += part.triangleCount();
     }
     return nearest;
 }
@@ -74,10 +82,11 @@ std::optional<Picked> pick(const Scene& scene, const std::vector<DrawnObject>& d
         const Mat4d inverse = object.world.inverse();
         if (!isFinite(inverse)) continue;
         const Mesh& mesh = *scene.assets[static_cast<std::size_t>(object.asset)].level(entry.level);
-        const double t = hitMesh(mesh, transformPoint(inverse, origin),
-                                 inverse.topLeftCorner<3, 3>() * direction);
-        if (t < kMissed && (!best || t < best->distance))
-            best = Picked{entry.object, t, origin + t * direction};
+        const MeshHit hit = hitMesh(mesh, transformPoint(inverse, origin),
+                                    inverse.topLeftCorner<3, 3>() * direction);
+        if (hit.at < kMissed && (!best || hit.at < best->distance))
+            best = Picked{entry.object, entry.level, hit.triangle, hit.at,
+                          origin + hit.at * direction};
     }
     return best;
 }

@@ -10,7 +10,9 @@ namespace flentro {
 
 struct Picked {
     std::size_t object = 0;  ///< Index in Scene::objects.
-    double distance = 0;     ///< Metres along the ray.
+    std::uint32_t level = 0;
+    std::size_t triangle = 0;  ///< Of that level, counted over all parts.
+    double distance = 0;       ///< Metres along the ray.
     Vec3d point = Vec3d::Zero();
 };
 

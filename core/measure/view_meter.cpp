@@ -5,6 +5,8 @@
 #include <optional>
 #include <unsupported/Eigen/BVH>
 
+#include "scene/origins.h"
+
 namespace flentro {
 namespace {
 
@@ -31,6 +33,12 @@ void forEachView(std::uint32_t mask, Visit&& visit) {
 }
 
 }  // namespace
+
+Without without(const Scene& result, const Without& origins) {
+    Without here{{}, origins.lights};
+    if (!origins.objects.empty()) here.objects = onlyFrom(result, origins.objects);
+    return here;
+}
 
 struct ViewMeter::Tree : Eigen::KdBVH<double, 3, std::uint32_t> {
     using KdBVH::KdBVH;
@@ -94,24 +102,18 @@ void ViewMeter::placeObjects() {
     for (const Object& object : scene_.objects) {
         const int skin = scene_.nodes[static_cast<std::size_t>(object.node)].skin;
         const auto asset = static_cast<std::uint32_t>(object.asset);
-        Placed placed{object.bounds.center(),
-                      0.5 * object.bounds.sizes(),
-                      object.culling.end,
-                      object.scale,
-                      0,
-                      firstRow_[asset],
-                      asset};
+        Placed placed{object.bounds.center(), 0.5 * object.bounds.sizes(),
+                      object.culling.end,     object.culling.shadowEnd,
+                      object.culling.start,   object.standIn,
+                      object.scale,           0,
+                      firstRow_[asset],       asset};
         if (object.bounds.isEmpty()) placed.gone = 0;
         if (skin >= 0)
             placed.bones =
                 static_cast<double>(scene_.skins[static_cast<std::size_t>(skin)].joints.size());
         placed_.push_back(placed);
     }
-    std::map<std::uint32_t, std::vector<std::uint32_t>> members;
-    for (std::uint32_t i = 0; i < placed_.size(); ++i)
-        if (!scene_.assets[placed_[i].asset].ladder.caps.empty())
-            members[placed_[i].asset].push_back(i);
-    crowds_.assign(members.begin(), members.end());
+    crowds_ = crowdsOf(scene_);
 }
 
 void ViewMeter::growTree() {
@@ -204,7 +206,7 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
     for (std::size_t i = 0; i < placed_.size(); ++i) {
         const Placed& object = placed_[i];
         const double distance = object.distanceTo(eye);
-        if (!(distance < object.gone)) {
+        if (!(distance < object.gone) || distance < object.start || isReplaced(object, eye)) {
             result.objects[i] = 0;
             continue;
         }
@@ -213,9 +215,13 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
             static_cast<std::uint8_t>(ladder.empty() ? 0 : levelAt(ladder, object.scale, distance));
     }
     capCrowds(eye, result);
+    for (std::size_t i = 0; i < placed_.size(); ++i)
+        if (result.isThere(i) && !(placed_[i].distanceTo(eye) < placed_[i].shadowGone))
+            result.levels[i] |= Sightings::kNoShadow;
     for (const PlacedLight& light : scene_.placedLights) {
         std::uint16_t mask = 0;
-        for (std::size_t v = 0; v < views.size(); ++v)
+        const bool there = (light.position - eye).norm() < light.end;
+        for (std::size_t v = 0; there && v < views.size(); ++v)
             if (sweep.frusta()[v].meetsSphere(light.position, light.range))
                 mask |= std::uint16_t(1U << v);
         result.lights.push_back(mask);
@@ -223,13 +229,20 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
     return result;
 }
 
+/// True where the object's far stand-in shows instead.
+bool ViewMeter::isReplaced(const Placed& object, const Vec3d& eye) const {
+    if (object.standIn < 0) return false;
+    const Placed& standIn = placed_[static_cast<std::size_t>(object.standIn)];
+    return standIn.distanceTo(eye) >= standIn.start;
+}
+
 void ViewMeter::capCrowds(const Vec3d& eye, Sightings& sightings) const {
-    for (const auto& [asset, objects] : crowds_) {
+    for (const std::vector<std::uint32_t>& objects : crowds_) {
         std::vector<CrowdMember> members;
         for (const std::uint32_t i : objects)
-            if (sightings.levels[i] != Sightings::kGone)
+            if (sightings.isThere(i))
                 members.push_back({placed_[i].distanceTo(eye), i, sightings.levels[i]});
-        capLevels(scene_.assets[asset].ladder, members);
+        capLevels(scene_, members);
         for (const CrowdMember& member : members) sightings.levels[member.object] = member.level;
     }
 }
@@ -239,18 +252,19 @@ std::vector<std::uint32_t> ViewMeter::rowsOf(const Sightings& sightings,
                                              const Without& without) const {
     std::vector<std::uint32_t> rows(placed_.size(), kNoRow);
     for (std::size_t i = 0; i < rows.size(); ++i)
-        if (sightings.levels[i] != Sightings::kGone && !without.object(i))
-            rows[i] = placed_[i].firstRow + sightings.levels[i];
+        if (sightings.isThere(i) && !without.object(i))
+            rows[i] = placed_[i].firstRow + static_cast<std::uint32_t>(sightings.levelOf(i));
     return rows;
 }
 
-ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const std::vector<std::uint32_t>& rowsHere,
+ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const Sightings& sightings,
+                                      const std::vector<std::uint32_t>& rowsHere,
                                       Marks& rows) const {
     Pass pass;
     rows.clear();
     for (const std::uint32_t object : casters_[light]) {
         const std::uint32_t index = rowsHere[object];
-        if (index == kNoRow) continue;
+        if (index == kNoRow || !sightings.castsShadow(object)) continue;
         const Row& row = rows_[index];
         pass.triangles += row.triangles;
         pass.vertices += row.vertices;
@@ -310,7 +324,8 @@ std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Withou
     for (std::size_t light = 0; light < sightings.lights.size(); ++light) {
         if (sightings.lights[light] == 0 || without.light(light)) continue;
         std::optional<Pass> pass;
-        if (scene_.placedLights[light].castsShadow) pass = shadowPass(light, rowsHere, rows);
+        if (scene_.placedLights[light].castsShadow)
+            pass = shadowPass(light, sightings, rowsHere, rows);
         forEachView(sightings.lights[light], [&](std::size_t v) {
             ViewTally& tally = tallies[v];
             at(tally.counts, Measure::Lights) += 1;
@@ -335,15 +350,16 @@ ViewCost ViewMeter::detail(const Sightings& sightings, const Vec3d* eye,
     for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
         if (sightings.objects[i] == 0 || without.object(i)) continue;
         const double distance = eye ? distanceTo(scene_.objects[i].bounds, *eye) : 0;
-        cost.drawn.push_back(
-            {static_cast<std::uint32_t>(i), sightings.levels[i], static_cast<float>(distance)});
+        cost.drawn.push_back({static_cast<std::uint32_t>(i),
+                              static_cast<std::uint32_t>(sightings.levelOf(i)),
+                              static_cast<float>(distance)});
     }
     Marks rows(rows_.size());
     const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
     for (std::size_t i = 0; i < sightings.lights.size(); ++i) {
         if (sightings.lights[i] == 0 || without.light(i)) continue;
         Pass pass;
-        if (scene_.placedLights[i].castsShadow) pass = shadowPass(i, rowsHere, rows);
+        if (scene_.placedLights[i].castsShadow) pass = shadowPass(i, sightings, rowsHere, rows);
         cost.lights.push_back({static_cast<std::uint32_t>(i), pass.triangles, pass.calls});
     }
     return cost;
@@ -357,7 +373,8 @@ ViewCost ViewMeter::wholeScene() const {
     Sightings all;
     all.views = 1;
     all.levels.assign(scene_.objects.size(), 0);
-    for (const Object& object : scene_.objects) all.objects.push_back(!object.bounds.isEmpty());
+    for (const Object& object : scene_.objects)
+        all.objects.push_back(!object.bounds.isEmpty() && object.culling.start == 0);
     all.lights.assign(scene_.placedLights.size(), 1);
     return detail(all, nullptr, {});
 }

@@ -17,13 +17,23 @@ namespace flentro {
 
 /// What the views from one eye take in; view v is bit v of the masks.
 struct Sightings {
-    static constexpr std::uint8_t kGone = 255;  ///< Beyond its culling distance.
+    static constexpr std::uint8_t kGone = 255;       ///< Beyond its culling distance.
+    static constexpr std::uint8_t kNoShadow = 0x80;  ///< Beyond its shadow distance.
     static constexpr std::size_t kMostViews = 16;
 
     std::size_t views = 0;
-    std::vector<std::uint8_t> levels;    ///< [objects]
+    /// [objects] kGone, or the level with kNoShadow where there is no shadow.
+    std::vector<std::uint8_t> levels;
     std::vector<std::uint16_t> objects;  ///< [objects] Whose frustum meets the bounds.
     std::vector<std::uint16_t> lights;   ///< [placed lights] Whose frustum meets the range.
+
+    [[nodiscard]] bool isThere(std::size_t object) const { return levels[object] != kGone; }
+    [[nodiscard]] std::size_t levelOf(std::size_t object) const {
+        return levels[object] & std::uint8_t{0x7F};
+    }
+    [[nodiscard]] bool castsShadow(std::size_t object) const {
+        return (levels[object] & kNoShadow) == 0;
+    }
 };
 
 /// What-if: taken out without changing the scene. Empty vectors take out nothing.
@@ -35,6 +45,9 @@ struct Without {
     [[nodiscard]] bool light(std::size_t i) const { return !lights.empty() && lights[i]; }
     [[nodiscard]] bool empty() const { return objects.empty() && lights.empty(); }
 };
+
+/// The same in a result of the scene that `origins` is about: what shows nothing else is out.
+[[nodiscard]] Without without(const Scene& result, const Without& origins);
 
 /// Scene and target must outlive it. All calls are reentrant.
 class ViewMeter {
@@ -62,6 +75,9 @@ private:
         Vec3d centre;  ///< Of the bounds.
         Vec3d half;
         double gone;  ///< Metres; culled from here on.
+        double shadowGone;
+        double start;  ///< Metres; a stand-in is there only from here on ...
+        int standIn;   ///< ... in place of those that name it; or -1.
         double scale;
         double bones;
         std::uint32_t firstRow;
@@ -93,11 +109,12 @@ private:
     void placeObjects();
     void growTree();
     void findCasters();
+    [[nodiscard]] bool isReplaced(const Placed& object, const Vec3d& eye) const;
     void capCrowds(const Vec3d& eye, Sightings& sightings) const;
     [[nodiscard]] std::vector<std::uint32_t> rowsOf(const Sightings& sightings,
                                                     const Without& without) const;
-    [[nodiscard]] Pass shadowPass(std::size_t light, const std::vector<std::uint32_t>& rowsHere,
-                                  Marks& rows) const;
+    [[nodiscard]] Pass shadowPass(std::size_t light, const Sightings& sightings,
+                                  const std::vector<std::uint32_t>& rowsHere, Marks& rows) const;
     void addDrawn(std::size_t row, ViewTally& tally, Marks& rows, Marks& materials,
                   Marks& images) const;
     [[nodiscard]] ViewCost detail(const Sightings& sightings, const Vec3d* eye,
@@ -110,10 +127,9 @@ private:
     std::vector<std::uint32_t> rowMaterials_;
     std::vector<std::vector<std::uint32_t>> imagesOf_;  ///< [materials]
     std::vector<Placed> placed_;                        ///< [objects]
-    /// Assets whose ladders have caps, with their objects.
-    std::vector<std::pair<std::uint32_t, std::vector<std::uint32_t>>> crowds_;
-    std::unique_ptr<const Tree> tree_;                 ///< Over objects with bounds.
-    std::vector<std::vector<std::uint32_t>> casters_;  ///< [placed lights]
+    std::vector<std::vector<std::uint32_t>> crowds_;    ///< Objects that fill the same caps.
+    std::unique_ptr<const Tree> tree_;                  ///< Over objects with bounds.
+    std::vector<std::vector<std::uint32_t>> casters_;   ///< [placed lights]
 };
 
 }  // namespace flentro

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <map>
+#include <optional>
 #include <tuple>
 
 #include "measure/view_meter.h"
@@ -10,6 +11,14 @@ namespace flentro {
 
 double distanceTo(const Box& box, const Vec3d& eye) {
     return box.isEmpty() ? std::numeric_limits<double>::infinity() : box.exteriorDistance(eye);
+}
+
+bool isThere(const Scene& scene, const Object& object, const Vec3d& eye) {
+    const double distance = distanceTo(object.bounds, eye);
+    if (!(distance < object.culling.end) || distance < object.culling.start) return false;
+    if (object.standIn < 0) return true;
+    const Object& standIn = scene.objects[static_cast<std::size_t>(object.standIn)];
+    return distanceTo(standIn.bounds, eye) < standIn.culling.start;
 }
 
 std::size_t levelAt(const Ladder& ladder, double scale, double distance) {
@@ -28,15 +37,38 @@ std::size_t levelAfter(const Ladder& ladder, double scale, double distance, std:
     return std::max(level, now);
 }
 
-void capLevels(const Ladder& ladder, std::vector<CrowdMember>& members) {
+std::vector<std::vector<std::uint32_t>> crowdsOf(const Scene& scene) {
+    std::map<std::pair<std::string, int>, std::vector<std::uint32_t>> crowds;
+    for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
+        const int asset = scene.objects[i].asset;
+        const Ladder& ladder = scene.assets[static_cast<std::size_t>(asset)].ladder;
+        if (ladder.caps.empty()) continue;
+        crowds[{ladder.crowd, ladder.crowd.empty() ? asset : -1}].push_back(i);
+    }
+    std::vector<std::vector<std::uint32_t>> result;
+    for (auto& [key, objects] : crowds) result.push_back(std::move(objects));
+    return result;
+}
+
+void capLevels(const Scene& scene, std::vector<CrowdMember>& members) {
     std::sort(members.begin(), members.end(), [](const CrowdMember& a, const CrowdMember& b) {
         return std::tie(a.distance, a.object) < std::tie(b.distance, b.object);
     });
-    std::vector<int> room = ladder.caps;
-    room.resize(std::min(room.size(), ladder.levels.size()));
+    const auto ladderOf = [&](const CrowdMember& member) -> const Ladder& {
+        const Object& object = scene.objects[member.object];
+        return scene.assets[static_cast<std::size_t>(object.asset)].ladder;
+    };
+    std::vector<int> room;
+    for (const CrowdMember& member : members) {
+        const std::vector<int>& caps = ladderOf(member).caps;
+        room.resize(std::max(room.size(), caps.size()), 0);
+        for (std::size_t i = 0; i < caps.size(); ++i) room[i] = std::max(room[i], caps[i]);
+    }
     for (CrowdMember& member : members) {
-        while (member.level < room.size() && room[member.level] <= 0) ++member.level;
-        if (member.level < room.size()) --room[member.level];
+        const Ladder& ladder = ladderOf(member);
+        const std::size_t capped = std::min(ladder.caps.size(), ladder.levels.size());
+        while (member.level < capped && room[member.level] <= 0) ++member.level;
+        if (member.level < capped) --room[member.level];
     }
 }
 
@@ -46,25 +78,30 @@ double textureBytes(const Image& image, const Target& target) {
 }
 
 std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
-                                     const Viewpoint& view) {
+                                     const Viewpoint& view, std::vector<std::uint8_t>* shown) {
     std::vector<DrawnObject> drawn;
-    std::map<int, std::vector<CrowdMember>> crowds;
+    const bool continues = shown && shown->size() == scene.objects.size();
+    const std::vector<std::vector<std::uint32_t>> crowds = crowdsOf(scene);
     const Frustum frustum(view, target.lens());
-    for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
+    const auto see = [&](std::uint32_t i) -> std::optional<CrowdMember> {
         const Object& object = scene.objects[i];
-        const Ladder& ladder = scene.assets[static_cast<std::size_t>(object.asset)].ladder;
-        const bool inView = frustum.meets(object.bounds);
-        if (!inView && ladder.caps.empty()) continue;
         const double distance = distanceTo(object.bounds, view.eye);
-        if (!(distance < object.culling.end)) continue;
-        const std::size_t level = levelAt(ladder, object.scale, distance);
-        if (!ladder.caps.empty())
-            crowds[object.asset].push_back({distance, i, static_cast<std::uint8_t>(level)});
-        if (inView)
-            drawn.push_back({i, static_cast<std::uint32_t>(level), static_cast<float>(distance)});
+        if (!isThere(scene, object, view.eye)) return std::nullopt;
+        const Ladder& ladder = scene.assets[static_cast<std::size_t>(object.asset)].ladder;
+        const std::size_t before = continues ? (*shown)[i] : 0;
+        const std::size_t level = levelAfter(ladder, object.scale, distance, before);
+        return CrowdMember{distance, i, static_cast<std::uint8_t>(level)};
+    };
+    for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
+        if (!frustum.meets(scene.objects[i].bounds)) continue;
+        if (const auto seen = see(i))
+            drawn.push_back({i, seen->level, static_cast<float>(seen->distance)});
     }
-    for (auto& [asset, members] : crowds) {
-        capLevels(scene.assets[static_cast<std::size_t>(asset)].ladder, members);
+    for (const std::vector<std::uint32_t>& crowd : crowds) {
+        std::vector<CrowdMember> members;
+        for (const std::uint32_t object : crowd)
+            if (const auto seen = see(object)) members.push_back(*seen);
+        capLevels(scene, members);
         for (const CrowdMember& member : members) {
             const auto found = std::lower_bound(
                 drawn.begin(), drawn.end(), member.object,
@@ -72,7 +109,30 @@ std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
             if (found != drawn.end() && found->object == member.object) found->level = member.level;
         }
     }
+    if (shown) {
+        if (!continues) shown->assign(scene.objects.size(), 0);
+        for (const DrawnObject& d : drawn) (*shown)[d.object] = static_cast<std::uint8_t>(d.level);
+    }
     return drawn;
+}
+
+std::vector<std::uint32_t> culledFrom(const Scene& scene, const Target& target,
+                                      const Viewpoint& view, std::size_t most) {
+    const Frustum frustum(view, target.lens());
+    std::vector<std::pair<double, std::uint32_t>> gone;
+    for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
+        const Object& object = scene.objects[i];
+        const double distance = distanceTo(object.bounds, view.eye);
+        if (distance < object.culling.end || distance >= target.farPlane) continue;
+        if (object.culling.start > 0) continue;
+        if (frustum.meets(object.bounds))
+            gone.emplace_back(-object.bounds.diagonal().norm() / distance, i);
+    }
+    std::sort(gone.begin(), gone.end());
+    gone.resize(std::min(gone.size(), most));
+    std::vector<std::uint32_t> objects;
+    for (const auto& [size, object] : gone) objects.push_back(object);
+    return objects;
 }
 
 ViewCost viewCost(const Scene& scene, const Target& target, const Viewpoint& view) {

@@ -46,6 +46,9 @@ struct ViewCost : ViewTally {
 /// Metres from a point to a box; 0 inside.
 [[nodiscard]] double distanceTo(const Box& box, const Vec3d& eye);
 
+/// True if an object is there as seen from `eye`: not culled, and no far stand-in shows instead.
+[[nodiscard]] bool isThere(const Scene& scene, const Object& object, const Vec3d& eye);
+
 /// The level shown at a distance: the last whose switch distance, times the object's scale,
 /// is not beyond it.
 [[nodiscard]] std::size_t levelAt(const Ladder& ladder, double scale, double distance);
@@ -55,22 +58,32 @@ struct ViewCost : ViewTally {
 [[nodiscard]] std::size_t levelAfter(const Ladder& ladder, double scale, double distance,
                                      std::size_t shown);
 
-/// A copy of one asset, as one eye sees it.
+/// An object of a crowd, as one eye sees it.
 struct CrowdMember {
     double distance = 0;
     std::uint32_t object = 0;
     std::uint8_t level = 0;
 };
 
-/// Moves the copies beyond the ladder's caps to the next level with room; the nearest choose
-/// first. All copies around the eye count, whether in view or not, so that turning the head
-/// changes no level. Cost: O(n log n).
-void capLevels(const Ladder& ladder, std::vector<CrowdMember>& members);
+/// The objects that fill the same caps: copies of one asset, or of all that name one crowd.
+[[nodiscard]] std::vector<std::vector<std::uint32_t>> crowdsOf(const Scene& scene);
+
+/// Moves the members of one crowd beyond the caps to the next level with room; the nearest choose
+/// first. Of several assets' caps the larger count for each level. All copies around the eye
+/// count, whether in view or not, so that turning the head changes no level. Cost: O(n log n).
+void capLevels(const Scene& scene, std::vector<CrowdMember>& members);
 
 /// The objects that a view draws, in object order, without what they cost: what a renderer
-/// needs. Cost: O(objects). Reentrant.
+/// needs. `shown` [objects]: the levels that the picture before showed, for hysteresis, and those
+/// shown now; of any other size: none was shown. Cost: O(objects). Reentrant.
 [[nodiscard]] std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
-                                                   const Viewpoint& view);
+                                                   const Viewpoint& view,
+                                                   std::vector<std::uint8_t>* shown = nullptr);
+
+/// Objects that a view would draw if none were culled by distance, and does not; the largest on the
+/// display first, at most `most`. Cost: O(objects).
+[[nodiscard]] std::vector<std::uint32_t> culledFrom(const Scene& scene, const Target& target,
+                                                    const Viewpoint& view, std::size_t most = 300);
 
 /// One view; for several of one scene, ask a ViewMeter. Cost: as to build one. Reentrant.
 [[nodiscard]] ViewCost viewCost(const Scene& scene, const Target& target, const Viewpoint& view);

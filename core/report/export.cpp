@@ -18,21 +18,47 @@ Json describeLevel(const Mesh& mesh, double deviation, double switchDistance, do
             {"returnDistance", switchDistance * (1 - hysteresis)}};
 }
 
-Json describeAsset(const Asset& asset) {
+/// Names of what it shows of the scene as it was read.
+Json namesOf(const Scene& scene, const std::vector<std::uint32_t>& origins) {
+    Json names = Json::array();
+    for (const std::uint32_t origin : origins)
+        if (scene.originNames && origin < scene.originNames->size())
+            names.push_back((*scene.originNames)[origin]);
+    return names;
+}
+
+Json describeAsset(const Scene& scene, const Asset& asset) {
     Json json = {{"name", asset.mesh->name}, {"sources", asset.sources}, {"levels", Json::array()}};
     json["levels"].push_back(describeLevel(*asset.mesh, 0, 0, 0));
-    for (const Ladder::Level& level : asset.ladder.levels)
+    for (const Ladder::Level& level : asset.ladder.levels) {
         json["levels"].push_back(describeLevel(*level.mesh, level.deviation, level.switchDistance,
                                                asset.ladder.hysteresis));
+        json["levels"].back()["normalError"] = level.normalError;
+        json["levels"].back()["textureSlide"] = level.textureSlide;
+    }
     if (!asset.ladder.caps.empty()) json["caps"] = asset.ladder.caps;
+    if (!asset.ladder.crowd.empty()) json["crowd"] = asset.ladder.crowd;
+    for (const MergedRange& range : asset.ranges)
+        json["ranges"].push_back({{"object", namesOf(scene, {range.origin})[0]},
+                                  {"part", range.part},
+                                  {"first", range.first},
+                                  {"triangles", range.triangles}});
     return json;
 }
 
 Json describeObject(const Scene& scene, const Object& object) {
     Json json = {
         {"name", object.name}, {"asset", scene.mesh(object).name}, {"scale", object.scale}};
+    const Json names = namesOf(scene, object.origins);
+    if (names != Json::array({object.name})) json["sources"] = names;
     if (std::isfinite(object.culling.end))
         json["culling"] = {{"fadeStart", object.culling.fadeStart}, {"end", object.culling.end}};
+    if (!object.castsShadow) json["castsShadow"] = false;
+    if (object.castsShadow && std::isfinite(object.culling.shadowEnd))
+        json["shadowEnd"] = object.culling.shadowEnd;
+    if (object.culling.start > 0) json["start"] = object.culling.start;
+    if (object.standIn >= 0)
+        json["standIn"] = scene.objects[static_cast<std::size_t>(object.standIn)].name;
     return json;
 }
 
@@ -53,9 +79,13 @@ Json makeManifest(const Scene& scene, const Target& target) {
     Json json = {{"format", "flentro-manifest"}, {"version", 1},
                  {"scene", scene.name},          {"target", target.name},
                  {"assets", Json::array()},      {"objects", Json::array()}};
-    for (const Asset& asset : scene.assets) json["assets"].push_back(describeAsset(asset));
+    for (const Asset& asset : scene.assets) json["assets"].push_back(describeAsset(scene, asset));
     for (const Object& object : scene.objects)
         json["objects"].push_back(describeObject(scene, object));
+    for (const PlacedLight& light : scene.placedLights)
+        if (std::isfinite(light.end))
+            json["lights"].push_back(
+                {{"name", light.name}, {"fadeStart", light.fadeStart}, {"end", light.end}});
     return json;
 }
 

@@ -88,7 +88,7 @@ std::vector<int> nodesBelow(const Scene& scene, const std::vector<int>& roots) {
 }
 
 void hashLadder(Hasher& hasher, const Ladder& ladder) {
-    hasher.add(ladder.levels.size()).add(ladder.hysteresis);
+    hasher.add(ladder.levels.size()).add(ladder.hysteresis).text(ladder.crowd);
     for (const int cap : ladder.caps) hasher.add(cap);
     for (const Ladder::Level& level : ladder.levels)
         hasher.add(level.mesh->hash).add(level.deviation).add(level.switchDistance);
@@ -104,10 +104,14 @@ int Material::texture(std::string_view role) const {
 
 double allowance(Importance importance) {
     switch (importance) {
-        case Importance::Hero: return 0.5;
-        case Importance::Normal: return 1;
-        case Importance::Backdrop: return 2;
-        case Importance::Keep: break;
+        case Importance::Hero:
+            return 0.5;
+        case Importance::Normal:
+            return 1;
+        case Importance::Backdrop:
+            return 2;
+        case Importance::Keep:
+            break;
     }
     return 0;
 }
@@ -146,10 +150,14 @@ void flatten(Scene& scene) {
         addObjects(scene, node, worlds);
         addLight(scene, node, worlds);
     }
+    std::vector<std::string> names;
     for (Object& object : scene.objects) {
         const auto known = culling.find({object.node, object.instance});
         if (known != culling.end()) object.culling = known->second;
+        object.origins = {static_cast<std::uint32_t>(names.size())};
+        names.push_back(object.name);
     }
+    scene.originNames = std::make_shared<const std::vector<std::string>>(std::move(names));
 }
 
 Hash hashScene(const Scene& scene) {
@@ -160,14 +168,16 @@ Hash hashScene(const Scene& scene) {
     }
     for (const Object& object : scene.objects) {
         hasher.text(object.name).add(object.asset).add(object.castsShadow);
-        hasher.add(object.culling.fadeStart).add(object.culling.end);
+        hasher.add(object.culling.fadeStart).add(object.culling.end).add(object.culling.shadowEnd);
+        hasher.add(object.culling.start).add(object.standIn);
+        for (const std::uint32_t origin : object.origins) hasher.add(origin);
         hasher.bytes(std::as_bytes(std::span(object.world.data(), 16)));
     }
     for (const Material& material : scene.materials) hasher.text(material.source.dump());
     for (const Image& image : scene.images) hasher.add(image.hash);
     for (const Texture& texture : scene.textures) hasher.add(texture.image).add(texture.sampler);
     for (const PlacedLight& light : scene.placedLights)
-        hasher.text(light.name).add(light.range).add(light.castsShadow);
+        hasher.text(light.name).add(light.range).add(light.castsShadow).add(light.end);
     return hasher.result();
 }
 

@@ -30,6 +30,8 @@ struct Ladder {
         MeshPtr mesh;
         double deviation = 0;       ///< Metres from the asset's mesh at scale 1, sampled.
         double switchDistance = 0;  ///< Metres at scale 1; shown from here on.
+        double normalError = 0;     ///< Degrees between the normals, mean, sampled.
+        double textureSlide = 0;    ///< Metres that the texture lies off, mean, sampled.
 
         bool operator==(const Level&) const = default;
     };
@@ -37,11 +39,23 @@ struct Ladder {
     /// Crowds: at most so many copies at once at LOD 0, 1, ..., those nearest to the eye; the
     /// others show the next level with room. Levels beyond the end have room for all.
     std::vector<int> caps;
+    /// Assets whose ladders name the same crowd fill the same caps; empty: each its own.
+    std::string crowd;
     /// Coming nearer, a level stays until this share of its switch distance below it, 0 to 0.5.
     double hysteresis = 0;
 
     [[nodiscard]] bool empty() const { return levels.empty(); }
     bool operator==(const Ladder&) const = default;
+};
+
+/// Triangles of a merged mesh that came from one object.
+struct MergedRange {
+    std::uint32_t origin = 0;  ///< As in Object::origins.
+    std::uint32_t part = 0;
+    std::uint32_t first = 0;  ///< Triangle of the part.
+    std::uint32_t triangles = 0;
+
+    bool operator==(const MergedRange&) const = default;
 };
 
 /// How much fixes may take from an asset.
@@ -59,6 +73,8 @@ struct Asset {
     /// Names of the source assets that it was made from.
     std::vector<std::string> sources;
     Importance importance = Importance::Normal;
+    /// Of level 0, if it was merged from several objects and not changed since.
+    std::vector<MergedRange> ranges = {};
 
     [[nodiscard]] std::size_t levelCount() const { return 1 + ladder.levels.size(); }
     [[nodiscard]] const MeshPtr& level(std::size_t index) const {
@@ -85,6 +101,10 @@ struct Node {
 struct Culling {
     double fadeStart = std::numeric_limits<double>::infinity();  ///< Metres.
     double end = std::numeric_limits<double>::infinity();        ///< Metres; gone from here on.
+    double shadowEnd = std::numeric_limits<double>::infinity();  ///< Metres; casts no shadow.
+    double start = 0;  ///< Metres; only shown from here on: far stand-ins.
+
+    bool operator==(const Culling&) const = default;
 };
 
 /// One placed copy of an asset.
@@ -98,6 +118,10 @@ struct Object {
     double scale = 1;  ///< Longest axis of `world`.
     bool castsShadow = true;
     Culling culling;
+    /// Objects of the scene as it was read that this one shows: one, but for merged geometry.
+    std::vector<std::uint32_t> origins;
+    /// The far stand-in that shows this one, and others, from its `culling.start` on; or -1.
+    int standIn = -1;
 };
 
 struct Image {
@@ -168,6 +192,9 @@ struct PlacedLight {
     Vec3d position = Vec3d::Zero();
     double range = std::numeric_limits<double>::infinity();  ///< Metres in world space.
     bool castsShadow = false;  ///< From extras.castsShadow of the node or light.
+    /// By the distance of its position from the eye: it fades, and is gone.
+    double fadeStart = std::numeric_limits<double>::infinity();  ///< Metres.
+    double end = std::numeric_limits<double>::infinity();        ///< Metres.
 };
 
 struct Skin {
@@ -208,6 +235,8 @@ struct Scene {
     std::vector<StreamPtr> streams;  ///< Animation data.
     Json rest;                       ///< asset, extras, other extensions of the document.
     std::vector<Note> notes;
+    /// [origins] Names of the objects as they were read.
+    std::shared_ptr<const std::vector<std::string>> originNames;
     /// Every file that it was read from: never to be written.
     std::vector<std::filesystem::path> files;
 
@@ -223,8 +252,8 @@ struct Scene {
 /// World transform of every node. Nodes form a forest (the reader makes sure).
 [[nodiscard]] std::vector<Mat4d> worldTransforms(const std::vector<Node>& nodes);
 
-/// Fills `objects` and `placedLights` from the nodes below the default scene's roots. Culling
-/// of objects that exist already (same node and instance) is kept.
+/// Fills `objects`, `placedLights` and `originNames` from the nodes below the default scene's
+/// roots. Culling of objects that exist already (same node and instance) is kept.
 void flatten(Scene& scene);
 
 /// Content hash of everything that a fix or measurement can depend on.

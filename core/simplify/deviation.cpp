@@ -40,6 +40,8 @@ Vec3f closestOnTriangle(const Vec3f& p, const Vec3f& a, const Vec3f& b, const Ve
 struct Surface::State {
     std::vector<Vec3f> positions;
     std::vector<std::uint32_t> indices;
+    std::vector<Part> parts;                 ///< As they lie in `positions`.
+    std::vector<std::uint32_t> firstOfPart;  ///< Triangles.
     RTCScene scene = nullptr;
 
     ~State() {
@@ -54,6 +56,8 @@ struct Surface::State {
         for (const Part& part : mesh.parts) {
             if (!part.isTriangles()) continue;
             const auto base = static_cast<std::uint32_t>(positions.size());
+            firstOfPart.push_back(static_cast<std::uint32_t>(indices.size() / 3));
+            parts.push_back(part);
             const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
             positions.insert(positions.end(), points.begin(), points.end());
             for (const std::uint32_t index : part.indices) indices.push_back(base + index);
@@ -77,9 +81,17 @@ struct Surface::State {
         rtcCommitScene(scene);
     }
 
+    /// What a query looks for.
+    struct Nearest {
+        const State& state;
+        std::uint32_t triangle = 0;
+        Vec3f point = Vec3f::Zero();
+    };
+
     /// Shrinks the query to the triangle if that is nearer (Embree point query callback).
     static bool visit(RTCPointQueryFunctionArguments* args) {
-        const auto& state = *static_cast<const State*>(args->userPtr);
+        auto& best = *static_cast<Nearest*>(args->userPtr);
+        const State& state = best.state;
         RTCPointQuery& query = *args->query;
         const Vec3f p(query.x, query.y, query.z);
         const std::size_t t = args->primID;
@@ -88,7 +100,35 @@ struct Surface::State {
         const float found = (nearest - p).norm();
         if (found >= query.radius) return false;
         query.radius = found;
+        best.triangle = args->primID;
+        best.point = nearest;
         return true;
+    }
+
+    /// Metres from a point, at most `within`; `nearest` tells where, if nearer.
+    [[nodiscard]] double query(const Vec3f& point, double within, Nearest& nearest) const {
+        RTCPointQuery query{};
+        query.x = point.x();
+        query.y = point.y();
+        query.z = point.z();
+        query.radius = static_cast<float>(within);
+        RTCPointQueryContext context;
+        rtcInitPointQueryContext(&context);
+        rtcPointQuery(scene, &query, &context, &State::visit, &nearest);
+        return query.radius;
+    }
+
+    /// Weights of the corners for a point of a triangle.
+    [[nodiscard]] Vec3f weightsAt(std::uint32_t triangle, const Vec3f& point) const {
+        const Vec3f a = corner(triangle, 0);
+        const Vec3f u = corner(triangle, 1) - a;
+        const Vec3f v = corner(triangle, 2) - a;
+        const Vec3f across = u.cross(v);
+        const float size = across.squaredNorm();
+        if (!(size > 0)) return Vec3f::UnitX();
+        const float inB = (point - a).cross(v).dot(across) / size;
+        const float inC = u.cross(point - a).dot(across) / size;
+        return {1 - inB - inC, inB, inC};
     }
 };
 
@@ -105,15 +145,8 @@ bool Surface::empty() const {
 }
 
 double Surface::distanceTo(const Vec3f& point, double within) const {
-    RTCPointQuery query{};
-    query.x = point.x();
-    query.y = point.y();
-    query.z = point.z();
-    query.radius = static_cast<float>(within);
-    RTCPointQueryContext context;
-    rtcInitPointQueryContext(&context);
-    rtcPointQuery(state_->scene, &query, &context, &State::visit, state_.get());
-    return query.radius;
+    State::Nearest nearest{*state_};
+    return state_->query(point, within, nearest);
 }
 
 namespace {
@@ -170,6 +203,89 @@ Deviation Surface::distancesFrom(const Mesh& mesh, std::size_t samples) const {
     }
     if (weights > 0) deviation.mean /= weights;
     return deviation;
+}
+
+namespace {
+
+/// The attribute at a point of a triangle, by the weights of its corners.
+Vec3f blend(const Stream& stream, const std::uint32_t* corners, const Vec3f& weights) {
+    Vec3f value = Vec3f::Zero();
+    for (int k = 0; k < 3; ++k)
+        for (int c = 0; c < std::min(3, stream.components); ++c)
+            value[c] += weights[k] * stream.value(corners[k], c);
+    return value;
+}
+
+/// Metres of the surface for one unit of texture coordinate.
+double metresPerTexCoord(const std::vector<Part>& parts) {
+    double surface = 0;
+    double texture = 0;
+    for (const Part& part : parts) {
+        const Stream* coords = part.find("TEXCOORD_0");
+        if (!coords) continue;
+        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+            const std::uint32_t* t = part.indices.data() + i;
+            surface += static_cast<double>(
+                (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]).norm());
+            const Vec3f a = blend(*coords, t, Vec3f::UnitX());
+            const Vec3f u = blend(*coords, t, Vec3f::UnitY()) - a;
+            const Vec3f v = blend(*coords, t, Vec3f::UnitZ()) - a;
+            texture += std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
+        }
+    }
+    return texture > 0 ? std::sqrt(surface / texture) : 0;
+}
+
+}  // namespace
+
+AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples) const {
+    if (empty() || mesh.triangles == 0) return {};
+    constexpr double kKept = 0.95;
+    const State& own = *state_;
+    const std::size_t step = mesh.triangles / samples + 1;
+    const Vec3f third = Vec3f::Constant(1.0F / 3);
+    double turned = 0;
+    double normals = 0;
+    std::vector<double> slides;
+    for (const Part& part : mesh.parts) {
+        if (!part.isTriangles()) continue;
+        const Stream& positions = *part.find("POSITION");
+        for (std::size_t t = 0; t < part.triangleCount(); t += step) {
+            const std::uint32_t* corners = part.indices.data() + 3 * t;
+            const Vec3f middle = blend(positions, corners, third);
+            State::Nearest nearest{own};
+            (void)own.query(middle, std::numeric_limits<double>::infinity(), nearest);
+            const auto after =
+                std::upper_bound(own.firstOfPart.begin(), own.firstOfPart.end(), nearest.triangle);
+            const auto p = static_cast<std::size_t>(after - own.firstOfPart.begin()) - 1;
+            const Part& there = own.parts[p];
+            const std::uint32_t* met =
+                there.indices.data() + 3 * std::size_t{nearest.triangle - own.firstOfPart[p]};
+            const Vec3f weights = own.weightsAt(nearest.triangle, nearest.point);
+            const auto pair = [&](const char* semantic) {
+                return std::pair(part.find(semantic), there.find(semantic));
+            };
+            if (const auto [a, b] = pair("NORMAL"); a && b) {
+                const Vec3f n = blend(*a, corners, third).normalized();
+                const Vec3f m = blend(*b, met, weights).normalized();
+                turned +=
+                    toDegrees(std::acos(std::clamp(static_cast<double>(n.dot(m)), -1.0, 1.0)));
+                normals += 1;
+            }
+            if (const auto [a, b] = pair("TEXCOORD_0"); a && b)
+                slides.push_back(static_cast<double>(
+                    (blend(*a, corners, third) - blend(*b, met, weights)).norm()));
+        }
+    }
+    AttributeDeviation result;
+    if (normals > 0) result.normal = turned / normals;
+    std::sort(slides.begin(), slides.end());
+    slides.resize(static_cast<std::size_t>(kKept * static_cast<double>(slides.size())));
+    for (const double slide : slides) result.texture += slide;
+    if (!slides.empty())
+        result.texture *= metresPerTexCoord(own.parts) / static_cast<double>(slides.size());
+    return result;
 }
 
 Deviation measureDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,

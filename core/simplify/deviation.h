@@ -15,6 +15,13 @@ struct Deviation {
     double mean = 0;
 };
 
+/// How far the shading of two surfaces lies apart.
+struct AttributeDeviation {
+    double normal = 0;   ///< Degrees, mean.
+    double texture = 0;  ///< Metres that the texture lies off, mean of all but the worst twentieth:
+                         ///< beside a seam the nearest point may be across it.
+};
+
 /// A surface that distances are measured to. Reentrant once built.
 class Surface {
 public:
@@ -34,6 +41,10 @@ public:
     /// Distances from samples of `mesh` (vertices, middles of edges and faces; evenly thinned to
     /// `samples`, weighted by area for the mean) to this surface.
     [[nodiscard]] Deviation distancesFrom(const Mesh& mesh, std::size_t samples) const;
+
+    /// Normals and first texture coordinates in the middles of faces of `mesh` against those of
+    /// the nearest points here. 0 for what either side lacks.
+    [[nodiscard]] AttributeDeviation attributesFrom(const Mesh& mesh, std::size_t samples) const;
 
 private:
     struct State;

@@ -5,6 +5,8 @@
 #include <cmath>
 #include <limits>
 
+#include "base/parallel.h"
+
 namespace flentro {
 namespace {
 
@@ -43,6 +45,8 @@ constexpr float kBlocked = -2;
 /// Blocked edges are looked at again after this many sweeps; in small meshes after each.
 constexpr std::uint32_t kBlockedSweeps = 4;
 constexpr std::size_t kSmall = 2000;  ///< Triangles.
+
+constexpr std::size_t kChunk = 1U << 15U;  ///< Corners that one core looks at before it asks again.
 
 std::uint32_t nextCorner(std::uint32_t corner) {
     return corner % 3 == 2 ? corner - 2 : corner + 1;
@@ -235,19 +239,28 @@ bool Reducer::isOwner(std::uint32_t corner) const {
                         [&](std::uint32_t other) { return positionAt(nextCorner(other)) == p; });
 }
 
-/// Costs of the edges whose ends the last sweep has joined with others.
+/// Costs of the edges whose ends the last sweep has joined with others. Each is a matter of its
+/// own, so that a large mesh is looked at by all cores.
 void Reducer::evaluateChanged() {
-    Plan edge;
     const bool retries = sweep_ % kBlockedSweeps == 0 || alive_ < kSmall;
-    for (std::uint32_t corner = 0; corner < corners_.size(); ++corner) {
-        const bool changed = touched_[positionAt(corner)] == sweep_ ||
-                             touched_[positionAt(nextCorner(corner))] == sweep_;
-        const bool open = costs_[corner] == kUnknown || (retries && costs_[corner] == kBlocked);
-        if (!changed && !open) continue;
-        const bool possible = isOwner(corner) && plan(corner, edge) &&
-                              !(lossless_ && edge.joined.distance > kSamePlane);
-        costs_[corner] = possible ? edge.joined.cost : kNever;
-    }
+    const auto evaluate = [&](std::size_t chunk) {
+        Plan edge;
+        const std::size_t end = std::min(corners_.size(), (chunk + 1) * kChunk);
+        for (auto corner = static_cast<std::uint32_t>(chunk * kChunk); corner < end; ++corner) {
+            const bool changed = touched_[positionAt(corner)] == sweep_ ||
+                                 touched_[positionAt(nextCorner(corner))] == sweep_;
+            const bool open = costs_[corner] == kUnknown || (retries && costs_[corner] == kBlocked);
+            if (!changed && !open) continue;
+            const bool possible = isOwner(corner) && plan(corner, edge) &&
+                                  !(lossless_ && edge.joined.distance > kSamePlane);
+            costs_[corner] = possible ? edge.joined.cost : kNever;
+        }
+    };
+    const std::size_t chunks = (corners_.size() + kChunk - 1) / kChunk;
+    if (chunks < 2)
+        evaluate(0);
+    else
+        parallelFor(chunks, "Evaluating", noProgress(), evaluate);
 }
 
 /// One round of collapses, the cheapest first. Returns how many there were.

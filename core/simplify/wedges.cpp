@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "geometry/weld.h"
 
@@ -13,7 +14,24 @@ struct Kind {
     const char* semantic;
     int components;
 };
-constexpr Kind kKinds[] = {{"NORMAL", 3}, {"TEXCOORD_0", 2}, {"COLOR_0", 3}};
+constexpr Kind kKinds[] = {
+    {"NORMAL", 3}, {"TEXCOORD_0", 2}, {"TEXCOORD_1", 2}, {"COLOR_0", 3}, {kBonePlace, 3}};
+
+/// The joint sets that are read: four bones each.
+constexpr std::pair<const char*, const char*> kBoneSets[] = {{"JOINTS_0", "WEIGHTS_0"},
+                                                             {"JOINTS_1", "WEIGHTS_1"}};
+
+/// Calls visit(joint, weight) for every bone of a vertex.
+template <typename Visit>
+void forEachBone(const Part& part, std::size_t vertex, Visit&& visit) {
+    for (const auto& [joints, weights] : kBoneSets) {
+        const Stream* j = part.find(joints);
+        const Stream* w = part.find(weights);
+        for (int c = 0; j && w && c < std::min(j->components, w->components); ++c)
+            if (const float weight = w->value(vertex, c); weight > 0)
+                visit(static_cast<int>(j->value(vertex, c)), static_cast<double>(weight));
+    }
+}
 
 class Dismantler {
 public:
@@ -85,9 +103,12 @@ private:
     }
 
     void addAttributes() {
-        const double texCoordScale = metresPerTexCoord() / out_.unit;
-        const double scales[] = {weights_.normal * meanEdge(), weights_.texCoord * texCoordScale,
-                                 weights_.color};
+        findBonePlaces();
+        const auto texCoord = [&](const char* set) {
+            return weights_.texCoord * metresPerTexCoord(set) / out_.unit;
+        };
+        const double scales[] = {weights_.normal * meanEdge(), texCoord("TEXCOORD_0"),
+                                 texCoord("TEXCOORD_1"), weights_.color, weights_.skin};
         for (std::size_t s = 0; s < std::size(kKinds); ++s) {
             if (scales[s] <= 0 || !isPresent(kKinds[s].semantic)) continue;
             out_.attributeSlots.push_back({kKinds[s].semantic, kKinds[s].components, scales[s]});
@@ -102,7 +123,21 @@ private:
         }
     }
 
-    [[nodiscard]] bool isPresent(const char* semantic) const {
+    /// The middle of what each bone holds, units.
+    void findBonePlaces() {
+        std::map<int, std::pair<Vec3d, double>> sums;
+        for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w)
+            forEachBone(
+                mesh_.parts[out_.wedgePart[w]], out_.wedgeVertex[w], [&](int joint, double weight) {
+                    auto& [sum, total] = sums.try_emplace(joint, Vec3d::Zero(), 0.0).first->second;
+                    sum += weight * out_.positions[out_.wedgePosition[w]];
+                    total += weight;
+                });
+        for (const auto& [joint, entry] : sums) bonePlaces_[joint] = entry.first / entry.second;
+    }
+
+    [[nodiscard]] bool isPresent(std::string_view semantic) const {
+        if (semantic == kBonePlace) return bonePlaces_.size() > 1;
         for (const Part& part : mesh_.parts)
             if (part.isTriangles() && part.find(semantic)) return true;
         return false;
@@ -110,6 +145,7 @@ private:
 
     /// One attribute of all wedges, from number `first` of `count` on.
     void fill(const AttributeSlot& slot, std::size_t first, std::size_t count) {
+        if (slot.semantic == kBonePlace) return fillBonePlaces(slot, first, count);
         std::vector<const Stream*> streams;
         for (const Part& part : mesh_.parts) streams.push_back(part.find(slot.semantic));
         for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w) {
@@ -118,6 +154,16 @@ private:
             double* values = out_.attributes.data() + w * count + first;
             for (int c = 0; c < std::min(slot.components, stream->components); ++c)
                 values[c] = slot.scale * static_cast<double>(stream->value(out_.wedgeVertex[w], c));
+        }
+    }
+
+    void fillBonePlaces(const AttributeSlot& slot, std::size_t first, std::size_t count) {
+        for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w) {
+            Eigen::Map<Vec3d> place(out_.attributes.data() + w * count + first);
+            forEachBone(mesh_.parts[out_.wedgePart[w]], out_.wedgeVertex[w],
+                        [&](int joint, double weight) {
+                            place += slot.scale * weight * bonePlaces_.at(joint);
+                        });
         }
     }
 
@@ -136,10 +182,10 @@ private:
 
     /// Square root of surface area over texture area: how far the surface slides under the
     /// texture for one unit of texture coordinate.
-    [[nodiscard]] double metresPerTexCoord() const {
+    [[nodiscard]] double metresPerTexCoord(const char* set) const {
         std::vector<const Stream*> streams;
         for (const Part& part : mesh_.parts) {
-            streams.push_back(part.find("TEXCOORD_0"));
+            streams.push_back(part.find(set));
             const bool there = streams.back() && streams.back()->components >= 2;
             if (part.isTriangles() && part.triangleCount() > 0 && !there) return 0;
         }
@@ -168,6 +214,7 @@ private:
     const AttributeWeights& weights_;
     WedgeMesh out_;
     std::vector<Vec3f> points_;
+    std::map<int, Vec3d> bonePlaces_;  ///< By joint, units.
 };
 
 }  // namespace

@@ -13,10 +13,17 @@ struct AttributeWeights {
     double normal = 0.05;
     double texCoord = 0.1;  ///< Metres of deviation per metre that the texture slides, >= 0.
     double color = 0.01;    ///< Diagonals per unit of difference, >= 0.
+    /// Metres of deviation per metre between the bones that hold a vertex, >= 0.
+    double skin = 0.1;
 };
 
-/// Most numbers of one vertex that the metric looks at: normal, texture coordinate, colour.
-inline constexpr int kMaxAttributes = 8;
+/// Most numbers of one vertex that the metric looks at: normal, two sets of texture coordinates,
+/// colour, and where its bones are.
+inline constexpr int kMaxAttributes = 13;
+
+/// Where the bones of a vertex are: the middles of what each bone holds, by the vertex's weights.
+/// Linear in the weights, so that a quadric tells where they change otherwise than evenly.
+inline constexpr const char* kBonePlace = "bone place";
 
 /// An attribute that the metric looks at, and how its numbers are scaled.
 struct AttributeSlot {

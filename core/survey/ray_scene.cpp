@@ -168,6 +168,7 @@ struct RayScene::State {
     std::vector<ScenePart> meshScenes;
     std::vector<ScenePart> baked;
     std::vector<int> assetOf;               ///< [objects]
+    std::vector<bool> standsIn;             ///< [objects] Far stand-ins: shown in place of others.
     std::vector<Mat4d> worlds;              ///< [objects]
     std::vector<Eigen::Matrix3f> inverses;  ///< [objects] World directions to own.
     std::vector<PartRow> parts;
@@ -293,6 +294,7 @@ RayScene::RayScene(const Scene& scene) : state_(std::make_unique<State>()) {
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
         const Object& object = scene.objects[i];
         s.assetOf.push_back(object.asset);
+        s.standsIn.push_back(object.culling.start > 0);
         s.worlds.push_back(object.world);
         const bool solid = s.meshes[static_cast<std::size_t>(object.asset)]->triangles > 0;
         if (solid && !object.bounds.isEmpty()) s.addInstance(object, static_cast<unsigned>(i));
@@ -357,7 +359,7 @@ void RayScene::trace(const Vec3d& eye, const RayPacket& rays, float farthest,
             if (last < 0 || !isSameTriangle(packet.hit, i, last)) {
                 hit = state_->hitOf(packet.hit.instID[0][i], packet.hit.geomID[i],
                                     packet.hit.primID[i], packet.ray.tfar[i]);
-                passes = sightings.levels[hit.object] == Sightings::kGone ||
+                passes = !sightings.isThere(hit.object) ||
                          state_->isBackFace(
                              hit, Vec3f(rays.x[i], rays.y[i], rays.z[i]),
                              Vec3f(packet.hit.Ng_x[i], packet.hit.Ng_y[i], packet.hit.Ng_z[i]));
@@ -401,7 +403,8 @@ RayHit RayScene::first(const Vec3d& from, const Vec3d& direction, double nearest
         if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
         const RayHit hit =
             state_->hitOf(ray.hit.instID[0], ray.hit.geomID, ray.hit.primID, ray.ray.tfar);
-        if (!state_->isBackFace(hit, d, {ray.hit.Ng_x, ray.hit.Ng_y, ray.hit.Ng_z}) &&
+        if (!state_->standsIn[hit.object] &&
+            !state_->isBackFace(hit, d, {ray.hit.Ng_x, ray.hit.Ng_y, ray.hit.Ng_z}) &&
             state_->meet(hit, ray.hit.primID, ray.hit.u, ray.hit.v) != State::Meeting::Through)
             return hit;
         ray.ray.tnear = beyond(hit.distance);

@@ -64,7 +64,8 @@ public:
     void trace(const Vec3d& eye, const RayPacket& rays, float farthest, const Sightings& sightings,
                RaySink& sink) const;
 
-    /// What one ray meets first, nothing culled. `direction` need not be a unit vector.
+    /// What one ray meets first, nothing culled, no far stand-ins. `direction` need not be a unit
+    /// vector.
     [[nodiscard]] RayHit first(const Vec3d& from, const Vec3d& direction, double nearest = 0,
                                double farthest = 1e9) const;
 

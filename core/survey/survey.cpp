@@ -259,8 +259,8 @@ bool Surveyor::aimAtTriangles(Progress& progress) {
 /// gone is back and large enough.
 bool seesOtherwise(const Scene& scene, const Target& target, const SpotResult& spot,
                    const Sightings& now) {
-    const auto was = [&](std::size_t i) { return spot.sightings.levels[i] != Sightings::kGone; };
-    const auto is = [&](std::size_t i) { return now.levels[i] != Sightings::kGone; };
+    const auto was = [&](std::size_t i) { return spot.sightings.isThere(i); };
+    const auto is = [&](std::size_t i) { return now.isThere(i); };
     for (const SeenObject& seen : spot.seen.objects)
         if (was(seen.object) && !is(seen.object)) return true;
     for (std::size_t i = 0; i < now.levels.size(); ++i) {

@@ -94,9 +94,9 @@ SpotResult parseSpot(const Json& json, const Scene& scene) {
     spot.sightings.lights = unpack<std::uint16_t>(json, "lights", scene.placedLights.size());
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
         const auto asset = static_cast<std::size_t>(scene.objects[i].asset);
-        const std::uint8_t level = spot.sightings.levels[i];
-        const bool sound = level < scene.assets[asset].levelCount() ||
-                           (level == Sightings::kGone && spot.sightings.objects[i] == 0);
+        const bool sound = spot.sightings.isThere(i)
+                               ? spot.sightings.levelOf(i) < scene.assets[asset].levelCount()
+                               : spot.sightings.objects[i] == 0;
         if (!sound) throw Damaged{};
     }
     spot.seen.objects = unpack<SeenObject>(json, "objects");

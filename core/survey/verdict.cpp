@@ -43,7 +43,7 @@ ViewWaste wasteOf(const Scene& scene, const Survey& survey, std::size_t spotInde
     ViewWaste waste;
     for (std::size_t i = 0; i < seen.size(); ++i) {
         if (!(spot.sightings.objects[i] >> view & 1U)) continue;
-        const double triangles = trianglesOf(scene, i, spot.sightings.levels[i]);
+        const double triangles = trianglesOf(scene, i, spot.sightings.levelOf(i));
         ++waste.drawnObjects;
         waste.drawnTriangles += triangles;
         if (between ? seen[i] != 0 : (seen[i] >> view & 1U) != 0) continue;
@@ -66,7 +66,7 @@ std::vector<ObjectWaste> rankWaste(const Scene& scene, const Survey& survey) {
             if (vain == 0) continue;
             const int count = __builtin_popcount(vain);
             all[i].views += static_cast<std::size_t>(count);
-            all[i].triangles += count * trianglesOf(scene, i, spot.sightings.levels[i]);
+            all[i].triangles += count * trianglesOf(scene, i, spot.sightings.levelOf(i));
         }
     }
     for (std::size_t i = 0; i < all.size(); ++i) {

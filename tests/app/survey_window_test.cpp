@@ -291,7 +291,7 @@ TEST_F(SurveyedWindow, SeenLensTellsWhatIsDrawnInVain) {
     survey();
     window_->view().setLens(LensKind::Seen);
     ASSERT_TRUE(settle());
-    const auto states = seenStates(window_->document());
+    const auto states = seenStates(window_->document(), *window_->document().result());
     ASSERT_EQ(states.size(), window_->document().source()->objects.size());
     EXPECT_GT(std::count(states.begin(), states.end(), SeenState::Here), 0);
     EXPECT_LT(std::count(states.begin(), states.end(), SeenState::Here),

@@ -144,7 +144,7 @@ TEST_F(Window, EveryLensDrawsItsOwnPictureWithALegend) {
         pictures.push_back(picture);
         const auto legend =
             legendFor(kind, *window_->document().result(), window_->document().here().after,
-                      seenStates(window_->document()));
+                      seenStates(window_->document(), *window_->document().result()));
         EXPECT_EQ(legend.empty(), kind == LensKind::Shaded || kind == LensKind::Wireframe);
         EXPECT_FALSE(lensHelp(kind).isEmpty());
     }

@@ -249,7 +249,7 @@ TEST(Culling, SetsFadeBandBeforeTheEnd) {
                          {test::named(test::makeBox({90, 90, 90}), "hall"), {0, 0, 0}}});
     CullingSettings settings;
     settings.fade = 0.25;
-    const Fixed fixed = applyCulling(scene, settings, display(), noProgress()).value();
+    const Fixed fixed = applyCulling(scene, settings, display(), {}, noProgress()).value();
     const Culling& culling = fixed.scene.objects[0].culling;
     EXPECT_NEAR(culling.end, std::sqrt(0.03) * kPixelsAtOneMetre / 5, 1e-2);
     EXPECT_DOUBLE_EQ(culling.fadeStart, 0.75 * culling.end);
@@ -261,14 +261,16 @@ TEST(Culling, ScaleCountsAndOverridesWin) {
     CullingSettings settings;
     settings.classes = {{"all", std::numeric_limits<double>::infinity(), 5}};
     const double end =
-        applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end;
+        applyCulling(scene, settings, display(), {}, noProgress())->scene.objects[0].culling.end;
     EXPECT_NEAR(end, 2 * std::sqrt(0.03) * kPixelsAtOneMetre / 5, 1e-2);
     settings.overrides["box"] = 12;
     EXPECT_DOUBLE_EQ(
-        applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end, 12);
+        applyCulling(scene, settings, display(), {}, noProgress())->scene.objects[0].culling.end,
+        12);
     settings.overrides["box"] = 1e9;
     EXPECT_DOUBLE_EQ(
-        applyCulling(scene, settings, display(), noProgress())->scene.objects[0].culling.end, 490)
+        applyCulling(scene, settings, display(), {}, noProgress())->scene.objects[0].culling.end,
+        490)
         << "never beyond the far plane";
 }
 

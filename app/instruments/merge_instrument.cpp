@@ -1,0 +1,330 @@
+#include "instruments/merge_instrument.h"
+
+#include <algorithm>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr int kFieldWidth = 92;
+
+/// Triangles a view with one decimal below ten thousand: parcels pay little each.
+QString signedCount(double value) {
+    return (value < 0 ? "−" : "") + toText(formatCount(std::abs(value)));
+}
+
+/// Share of a limit, or of the most in the list where there is none.
+double shareOf(double value, double limit, double most) {
+    const double whole = limit > 0 ? limit : most;
+    return whole > 0 ? value / whole : 0;
+}
+
+}  // namespace
+
+MergeInstrument::MergeInstrument(Document& document, QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      tabs_(new QTabBar),
+      pages_(new QStackedWidget),
+      plot_(new MergePlot),
+      reading_(makeFaint("")),
+      parcels_(makeTable({tr("Parcel"), tr("Objects"), tr("Saved | paid"), tr("Calls"),
+                          tr("Triangles"), tr("Memory")})),
+      assets_(makeTable({tr("Asset"), tr("Copies"), tr("Calls apart"), tr("Merged"), tr("Why")})),
+      account_(new AccountView) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    for (const QString& name : {tr("Size"), tr("Parcels"), tr("Assets"), tr("Account")})
+        tabs_->addTab(name);
+    tabs_->setExpanding(false);
+    tabs_->setDrawBase(false);
+    layout->addWidget(tabs_);
+    pages_->addWidget(makeSize());
+    pages_->addWidget(makeParcels());
+    pages_->addWidget(makeAssets());
+    pages_->addWidget(account_);
+    layout->addWidget(pages_, 1);
+    connect(tabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
+    connect(&document, &Document::resultChanged, this, &MergeInstrument::refresh);
+    connect(&document, &Document::projectChanged, this, &MergeInstrument::refresh);
+    connect(&document, &Document::selectionChanged, this, [this] {
+        leaveSelected_->setEnabled(document_.selectedObject() >= 0);
+        const QSignalBlocker quiet(parcels_);
+        if (document_.chosenParcel() >= 0) parcels_->selectRow(document_.chosenParcel());
+    });
+}
+
+QWidget* MergeInstrument::makeSize() {
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    layout->addWidget(plot_, 1);
+    reading_->setWordWrap(true);
+    layout->addWidget(reading_);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(4);
+    grid->setColumnStretch(1, 1);
+    grid->setColumnStretch(3, 1);
+    grouping_ = new QComboBox;
+    grouping_->addItems({tr("grid"), tr("nearness")});
+    grouping_->setAccessibleName(tr("Parcels by"));
+    grouping_->setToolTip(
+        tr("Grid: by the cell that an object's middle is in. Nearness: the "
+           "nearest objects first, up to the size of a parcel."));
+    connect(grouping_, &QComboBox::activated, this, [this](int index) {
+        change(tr("Merge: by %1").arg(grouping_->itemText(index)),
+               [&](MergeSettings& s) { s.grouping = static_cast<MergeSettings::Grouping>(index); });
+    });
+    parcel_ = makeNumber(
+        {tr("Parcel"), "m", 0, 1000, 0, tr("Edge of a parcel; 0: the size that costs least.")},
+        this, [this](double value) {
+            change(tr("Merge: size of parcels"), [&](MergeSettings& s) { s.parcel = value; });
+        });
+    parcel_->setSpecialValueText(tr("searched"));
+    vertices_ = makeNumber({tr("Vertices"), "", 100, 1e9, 0,
+                            tr("Of one part at the most. Below 65,535 indices take 16 bits.")},
+                           this, [this](double value) {
+                               change(tr("Merge: vertices"), [&](MergeSettings& s) {
+                                   s.mostVertices = static_cast<int>(value);
+                               });
+                           });
+    growth_ = makeNumber(
+        {tr("Reach"), "x", 1, 1000, 1,
+         tr("Culling distances in one parcel differ by this factor at the most: the nearest to go "
+            "would be drawn as long as the last.")},
+        this, [this](double value) {
+            change(tr("Merge: reach"), [&](MergeSettings& s) { s.growth = value; });
+        });
+    const std::pair<QString, QWidget*> fields[] = {{tr("Parcels by"), grouping_},
+                                                   {tr("Edge"), parcel_},
+                                                   {tr("Vertices"), vertices_},
+                                                   {tr("Reach"), growth_}};
+    int cell = 0;
+    for (const auto& [name, field] : fields) {
+        field->setMinimumWidth(kFieldWidth);
+        grid->addWidget(makeFaint(name), cell / 2, cell % 2 * 2);
+        grid->addWidget(field, cell / 2, cell % 2 * 2 + 1);
+        ++cell;
+    }
+    layout->addLayout(grid);
+    connect(plot_, &Plot::handleMoved, this, [this](int, double x, double) { plot_->moveSize(x); });
+    connect(plot_, &Plot::handleReleased, this, [this] {
+        change(tr("Drag size of parcels"), [this](MergeSettings& s) { s.parcel = plot_->size(); });
+    });
+    return page;
+}
+
+QWidget* MergeInstrument::makeParcels() {
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    parcels_->setAccessibleName(tr("Parcels"));
+    parcels_->setMinimumHeight(80);
+    layout->addWidget(parcels_, 1);
+    auto* row = new QHBoxLayout;
+    auto* show = new QPushButton(tr("Show me"));
+    auto* leave = new QPushButton(tr("Leave apart"));
+    leaveSelected_ = new QPushButton(tr("Leave selected"));
+    takeBack_ = new QPushButton(tr("Take all back"));
+    show->setToolTip(tr("Goes to the parcel."));
+    leave->setToolTip(tr("The objects of this parcel are never merged."));
+    leaveSelected_->setToolTip(tr("The object that is selected in the view is never merged."));
+    takeBack_->setToolTip(tr("Merges again what was left apart by hand."));
+    for (QPushButton* button : {show, leave, leaveSelected_, takeBack_}) row->addWidget(button);
+    row->addStretch(1);
+    layout->addLayout(row);
+    connect(show, &QPushButton::clicked, this, &MergeInstrument::showParcel);
+    connect(leave, &QPushButton::clicked, this, &MergeInstrument::leaveParcel);
+    connect(leaveSelected_, &QPushButton::clicked, this, &MergeInstrument::leaveSelected);
+    connect(takeBack_, &QPushButton::clicked, this, [this] {
+        change(tr("Merge: take all back"), [](MergeSettings& s) { s.left.clear(); });
+    });
+    connect(parcels_, &QTableWidget::itemSelectionChanged, this,
+            [this] { document_.chooseParcel(parcels_->currentRow()); });
+    connect(parcels_, &QTableWidget::itemDoubleClicked, this, &MergeInstrument::showParcel);
+    return page;
+}
+
+QWidget* MergeInstrument::makeAssets() {
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    assets_->setAccessibleName(tr("Merge or instance"));
+    assets_->setMinimumHeight(80);
+    layout->addWidget(assets_, 1);
+    auto* row = new QHBoxLayout;
+    choice_ = new QComboBox;
+    choice_->addItems({tr("as the numbers say"), tr("always merged"), tr("never merged")});
+    choice_->setAccessibleName(tr("This asset is"));
+    row->addWidget(makeFaint(tr("This asset is")));
+    row->addWidget(choice_);
+    row->addStretch(1);
+    layout->addLayout(row);
+    connect(assets_, &QTableWidget::itemSelectionChanged, this, &MergeInstrument::refreshChoice);
+    connect(choice_, &QComboBox::activated, this, [this](int index) {
+        const QString asset = chosenAsset();
+        if (asset.isEmpty()) return;
+        change(tr("Merge: %1 %2").arg(asset, choice_->itemText(index)), [&](MergeSettings& s) {
+            s.overrides[asset.toStdString()] = static_cast<MergeChoice>(index);
+            if (index == 0) s.overrides.erase(asset.toStdString());
+        });
+    });
+    return page;
+}
+
+void MergeInstrument::setFix(int id) {
+    fix_ = id;
+    refresh();
+}
+
+void MergeInstrument::change(const QString& text,
+                             const std::function<void(MergeSettings&)>& apply) {
+    if (!refreshing_) document_.changeFix<MergeSettings>(fix_, text, apply);
+}
+
+const MergeReport* MergeInstrument::report() const {
+    const Document::Done done = document_.doneBy(fix_);
+    return done ? done.record->merge.get() : nullptr;
+}
+
+QString MergeInstrument::chosenAsset() const {
+    const QTableWidgetItem* item = assets_->item(assets_->currentRow(), 0);
+    return item ? item->text() : QString();
+}
+
+void MergeInstrument::leaveParcel() {
+    const MergeReport* now = report();
+    const int row = parcels_->currentRow();
+    if (!now || row < 0 || row >= static_cast<int>(now->parcels.size())) return;
+    const Document::Done done = document_.doneBy(fix_);
+    const Parcel parcel = now->parcels[static_cast<std::size_t>(row)];
+    change(tr("Merge: leave %1 apart").arg(toText(parcel.name)), [&](MergeSettings& s) {
+        for (const std::uint32_t member : parcel.members)
+            s.left.insert(done.before->objects[member].name);
+    });
+}
+
+void MergeInstrument::leaveSelected() {
+    const int selected = document_.selectedObject();
+    if (selected < 0) return;
+    const std::string name = document_.source()->objects[static_cast<std::size_t>(selected)].name;
+    change(tr("Merge: leave %1").arg(toText(name)), [&](MergeSettings& s) { s.left.insert(name); });
+}
+
+/// Stands back from the parcel, looking as now.
+void MergeInstrument::showParcel() {
+    const MergeReport* now = report();
+    const int row = parcels_->currentRow();
+    if (!now || row < 0 || row >= static_cast<int>(now->parcels.size())) return;
+    const Box& bounds = now->parcels[static_cast<std::size_t>(row)].bounds;
+    Viewpoint view = document_.view();
+    view.pitch = -20;
+    view.eye = bounds.center() - 1.2 * std::max(2.0, bounds.diagonal().norm()) *
+                                     lookDirection(view.heading, view.pitch);
+    emit viewRequested(view);
+}
+
+void MergeInstrument::refresh() {
+    const auto* now = document_.settingsOf<MergeSettings>(fix_);
+    if (!now) return;
+    refreshing_ = true;
+    grouping_->setCurrentIndex(static_cast<int>(now->grouping));
+    parcel_->setValue(now->parcel);
+    vertices_->setValue(now->mostVertices);
+    growth_->setValue(now->growth);
+    refreshing_ = false;
+    takeBack_->setEnabled(!now->left.empty());
+    leaveSelected_->setEnabled(document_.selectedObject() >= 0);
+    const Document::Done done = document_.doneBy(fix_);
+    const MergeReport* merged = report();
+    const MergeReport nothing;
+    plot_->show(merged ? *merged : nothing);
+    refreshParcels(merged ? *merged : nothing);
+    refreshAssets(merged ? *merged : nothing);
+    if (!merged) {
+        const QString why = document_.project().order.find(fix_)->on
+                                ? tr("Waiting for its turn.")
+                                : tr("This fix is off: switch it on to see its parcels.");
+        account_->clear(why);
+        reading_->setText(why);
+        return;
+    }
+    account_->show(*done.record);
+    QString text = tr("<font color='%1'>Blue</font>: calls; <font color='%2'>plum</font>: "
+                      "triangles, both in the mean view; dashed: unmerged. Drag the line. ")
+                       .arg(theme().within.name(), theme().over.name());
+    if (merged->estimated) text += tr("<b>Estimated</b>: without a survey the views are guessed.");
+    reading_->setText(text);
+}
+
+void MergeInstrument::refreshParcels(const MergeReport& report) {
+    const QSignalBlocker quiet(parcels_);
+    const Counts& limits = document_.target().limits;
+    double calls = 0;
+    double triangles = 0;
+    for (const Parcel& parcel : report.parcels) {
+        calls = std::max(calls, parcel.callsSaved);
+        triangles = std::max(triangles, parcel.trianglesPaid);
+    }
+    // Parcels are small beside limits: the longest bar fills its half.
+    double most = 0;
+    const auto saved = [&](const Parcel& p) {
+        return shareOf(p.callsSaved, at(limits, Measure::DrawCalls), calls);
+    };
+    const auto paid = [&](const Parcel& p) {
+        return shareOf(p.trianglesPaid, at(limits, Measure::Triangles), triangles);
+    };
+    for (const Parcel& parcel : report.parcels)
+        most = std::max({most, saved(parcel), paid(parcel)});
+    parcels_->setRowCount(static_cast<int>(report.parcels.size()));
+    for (int row = 0; row < parcels_->rowCount(); ++row) {
+        const Parcel& parcel = report.parcels[static_cast<std::size_t>(row)];
+        setCell(parcels_, row, 0, toText(parcel.name), false);
+        setCell(parcels_, row, 1, QString::number(parcel.members.size()));
+        setBalanceCell(parcels_, row, 2, most > 0 ? saved(parcel) / most : 0,
+                       most > 0 ? paid(parcel) / most : 0);
+        setCell(parcels_, row, 3, QString("−%1").arg(parcel.callsSaved, 0, 'f', 1));
+        setCell(parcels_, row, 4, signedCount(parcel.trianglesPaid));
+        setCell(
+            parcels_, row, 5,
+            (parcel.bytesPaid < 0 ? "−" : "") + toText(formatBytes(std::abs(parcel.bytesPaid))));
+    }
+}
+
+void MergeInstrument::refreshAssets(const MergeReport& report) {
+    const QString before = chosenAsset();
+    {
+        const QSignalBlocker quiet(assets_);
+        assets_->setRowCount(static_cast<int>(report.verdicts.size()));
+        for (int row = 0; row < assets_->rowCount(); ++row) {
+            const MergeVerdict& verdict = report.verdicts[static_cast<std::size_t>(row)];
+            setCell(assets_, row, 0, toText(verdict.asset), false);
+            setCell(assets_, row, 1, QString::number(verdict.copies));
+            setCell(assets_, row, 2, QString::number(verdict.callsAsInstances, 'f', 2));
+            setCell(assets_, row, 3,
+                    verdict.callsMerged > 0 ? QString::number(verdict.callsMerged, 'f', 2) : "-");
+            setCell(assets_, row, 4,
+                    (verdict.merged ? tr("merged: ") : tr("apart: ")) + toText(verdict.why), false);
+            if (toText(verdict.asset) == before) assets_->selectRow(row);
+        }
+    }
+    refreshChoice();
+}
+
+void MergeInstrument::refreshChoice() {
+    const auto* now = document_.settingsOf<MergeSettings>(fix_);
+    const QString asset = chosenAsset();
+    choice_->setEnabled(!asset.isEmpty());
+    if (!now) return;
+    const auto found = now->overrides.find(asset.toStdString());
+    choice_->setCurrentIndex(found == now->overrides.end() ? 0 : static_cast<int>(found->second));
+}
+
+}  // namespace flentro::app

@@ -1,0 +1,383 @@
+// Atlas pages: one layout for all roles of the materials on them, a texel for a texel.
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <map>
+#include <optional>
+#include <set>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "fixes/fix.h"
+#include "fixes/page_packer.h"
+#include "fixes/parcel_mesh.h"
+#include "io/gltf_materials.h"
+#include "io/image.h"
+
+namespace flentro {
+namespace {
+
+constexpr float kOutside = 1e-3F;  ///< Of the picture: rounding, not repeating.
+constexpr int kAlign = 4;          ///< Pixels: blocks of compressed textures are not shared.
+constexpr double kMostWaste = 2;   ///< Times the pixels of the textures that go.
+constexpr int kGutterShare = 8;    ///< Gutters up to one in so many of an edge are taken from it.
+constexpr int kLargestImage = 16384;
+
+/// Why a material stays alone.
+enum class Place { Packs, Repeats, OtherCoords, Odd, TooLarge, Alone };
+
+/// Texture coordinates of all that shows a material.
+struct Reach {
+    bool used = false;
+    bool outside = false;
+    bool odd = false;  ///< Lacks coordinates, or names materials for other occasions.
+};
+
+std::vector<Reach> reachOf(const Scene& scene) {
+    std::vector<Reach> reach(scene.materials.size());
+    for (const Asset& asset : scene.assets)
+        for (std::size_t level = 0; level < asset.levelCount(); ++level)
+            for (const Part& part : asset.level(level)->parts) {
+                if (part.material < 0) continue;
+                Reach& here = reach[static_cast<std::size_t>(part.material)];
+                here.used = true;
+                const Stream* coords = part.find("TEXCOORD_0");
+                here.odd = here.odd || !coords || coords->components != 2 ||
+                           part.rest.dump().find("variants") != std::string::npos;
+                for (std::size_t i = 0; !here.odd && i < part.indices.size(); ++i)
+                    for (int c = 0; c < 2; ++c) {
+                        const float value = coords->value(part.indices[i], c);
+                        here.outside =
+                            here.outside || !(value >= -kOutside && value <= 1 + kOutside);
+                    }
+            }
+    return reach;
+}
+
+/// Calls visit(texture member) for every texture that a material names.
+template <typename Visit>
+void forEachTexture(Json& json, Visit&& visit) {
+    for (auto& [key, member] : json.items()) {
+        if (key.ends_with("Texture") && member.is_object() && member.contains("index"))
+            visit(member);
+        else if (member.is_structured())
+            forEachTexture(member, visit);
+    }
+}
+
+/// A material whose textures may go on a page.
+struct Candidate {
+    int material = -1;
+    std::vector<int> images;  ///< In the order in which the material names its textures.
+    PageItem size;            ///< Of the largest of them, pixels.
+    PageItem shown;           ///< As it is on the page, without the gutter.
+};
+
+/// Pictures of powers of two stay so with their gutter: it is taken from large ones, put around
+/// small ones.
+int shownEdge(int edge, int gutter) {
+    return 2 * gutter * kGutterShare <= edge ? edge - 2 * gutter : edge;
+}
+
+class Packer {
+public:
+    Packer(const Scene& before, const AtlasSettings& settings, Scene& scene)
+        : before_(before), settings_(settings), scene_(scene), reach_(reachOf(before)) {}
+
+    bool run(Progress& progress) {
+        std::map<std::string, std::vector<Candidate>> groups;
+        for (std::size_t i = 0; i < before_.materials.size(); ++i) {
+            const auto [place, key, candidate] = judge(i);
+            ++counts_[place];
+            if (place == Place::Packs) groups[key].push_back(candidate);
+        }
+        std::size_t done = 0;
+        for (const auto& [key, group] : groups) {
+            if (progress.cancelled()) return false;
+            progress.report(0.8 * static_cast<double>(done++) / static_cast<double>(groups.size()),
+                            "Packing textures");
+            if (group.size() < 2)
+                alone_ += 1;
+            else
+                pack(group);
+        }
+        if (packed_ > 0) {
+            moveCoordinates(progress);
+            emptyImages();
+        }
+        return !progress.cancelled();
+    }
+
+    [[nodiscard]] FixRecord describe() const {
+        FixRecord record;
+        record.summary =
+            fmt::format("{} materials share {} pages; {} parts of meshes became one with others",
+                        packed_, pages_, joined_.load());
+        const auto note = [&](Place place, const char* why) {
+            const auto found = counts_.find(place);
+            if (found != counts_.end() && found->second > 0)
+                record.notes.push_back(
+                    fmt::format("{} materials stay alone: {}", found->second, why));
+        };
+        note(Place::Repeats, "their textures repeat");
+        note(Place::OtherCoords, "they use moved or second texture coordinates");
+        note(Place::TooLarge, "their textures are larger than asked for");
+        note(Place::Odd, "their images or coordinates cannot be read");
+        if (alone_ > 0)
+            record.notes.push_back(
+                fmt::format("{} materials differ from all others by more than textures", alone_));
+        if (wasted_ > 0)
+            record.notes.push_back(
+                fmt::format("{} materials would leave most of their pages empty", wasted_));
+        return record;
+    }
+
+private:
+    struct Judged {
+        Place place = Place::Alone;
+        std::string key;
+        Candidate candidate;
+    };
+
+    [[nodiscard]] Judged judge(std::size_t index) const {
+        const Material& material = before_.materials[index];
+        Judged judged;
+        judged.candidate.material = static_cast<int>(index);
+        if (!reach_[index].used || material.textures.empty()) return judged;
+        Json json = material.source;
+        json.erase("name");
+        bool plain = true;
+        bool readable = !reach_[index].odd;
+        std::string samplers;
+        forEachTexture(json, [&](Json& member) {
+            plain = plain && jsonOr(member, "texCoord", 0) == 0 && !member.contains("extensions");
+            const int texture = jsonOr(member, "index", -1);
+            member["index"] = -1;
+            if (texture < 0 || static_cast<std::size_t>(texture) >= before_.textures.size()) {
+                readable = false;
+                return;
+            }
+            const Texture& read = before_.textures[static_cast<std::size_t>(texture)];
+            samplers += filterOf(read.sampler);
+            readable = readable && read.image >= 0 && hasPixels(read.image);
+            judged.candidate.images.push_back(read.image);
+        });
+        for (const int image : judged.candidate.images) {
+            if (image < 0) continue;
+            const Image& source = before_.images[static_cast<std::size_t>(image)];
+            judged.candidate.size.width = std::max(judged.candidate.size.width, source.width);
+            judged.candidate.size.height = std::max(judged.candidate.size.height, source.height);
+        }
+        const PageItem& size = judged.candidate.size;
+        judged.candidate.shown = {shownEdge(size.width, settings_.gutter),
+                                  shownEdge(size.height, settings_.gutter)};
+        const int edge = std::max(size.width, size.height);
+        judged.place =
+            !readable               ? Place::Odd
+            : !plain                ? Place::OtherCoords
+            : reach_[index].outside ? Place::Repeats
+            : edge > settings_.largest ||
+                    shownEdge(edge, settings_.gutter) + 2 * settings_.gutter > settings_.page
+                ? Place::TooLarge
+                : Place::Packs;
+        judged.key = json.dump() + samplers;
+        return judged;
+    }
+
+    /// How a sampler filters; how it wraps does not matter inside a picture.
+    [[nodiscard]] std::string filterOf(int sampler) const {
+        if (sampler < 0) return "-";
+        Json rest = before_.samplers[static_cast<std::size_t>(sampler)].rest;
+        for (const char* key : {"wrapS", "wrapT", "name"}) rest.erase(key);
+        return rest.dump();
+    }
+
+    [[nodiscard]] bool hasPixels(int image) const {
+        const Image& source = before_.images[static_cast<std::size_t>(image)];
+        return source.data && (source.mime == "image/png" || source.mime == "image/jpeg");
+    }
+
+    void pack(const std::vector<Candidate>& group) {
+        std::vector<PageItem> items;
+        double pixels = 0;
+        const int frame = 2 * settings_.gutter + kAlign - 1;
+        for (const Candidate& c : group) {
+            items.push_back({(c.shown.width + frame) / kAlign * kAlign,
+                             (c.shown.height + frame) / kAlign * kAlign});
+            pixels += static_cast<double>(c.size.width) * c.size.height;
+        }
+        const Packed packed = packPages(items, settings_.page);
+        double paid = 0;
+        for (const PageItem& page : packed.pages)
+            paid += static_cast<double>(page.width) * page.height;
+        if (paid > kMostWaste * pixels) {
+            wasted_ += group.size();
+            return;
+        }
+        for (int page = 0; page < static_cast<int>(packed.pages.size()); ++page)
+            makePage(group, packed, page);
+    }
+
+    void makePage(const std::vector<Candidate>& group, const Packed& packed, int page) {
+        const PageItem& size = packed.pages[static_cast<std::size_t>(page)];
+        std::vector<std::size_t> members;
+        for (std::size_t i = 0; i < group.size(); ++i)
+            if (packed.places[i].page == page) members.push_back(i);
+        if (members.size() < 2) {
+            alone_ += members.size();
+            return;
+        }
+        const int first = group[members.front()].material;
+        const std::size_t roles = group[members.front()].images.size();
+        ++pages_;
+        std::vector<int> textures;
+        for (std::size_t role = 0; role < roles; ++role) {
+            Pixels picture{size.width, size.height, {}};
+            picture.rgba.resize(static_cast<std::size_t>(size.width) *
+                                static_cast<std::size_t>(size.height) * 4);
+            for (const std::size_t i : members) draw(group[i], role, packed.places[i], picture);
+            textures.push_back(addTexture(picture, first, role));
+        }
+        Json json = before_.materials[static_cast<std::size_t>(first)].source;
+        json["name"] = fmt::format("page {}", pages_);
+        std::size_t role = 0;
+        forEachTexture(json, [&](Json& member) { member["index"] = textures[role++]; });
+        for (const std::size_t i : members) {
+            const int own = group[i].material;
+            // None shows its old textures any more.
+            json["name"] = before_.materials[static_cast<std::size_t>(own)].name;
+            scene_.materials[static_cast<std::size_t>(own)] = parseMaterial(json);
+            const PagePlace& at = packed.places[i];
+            const Vec2f whole(static_cast<float>(size.width), static_cast<float>(size.height));
+            const Vec2f corner(static_cast<float>(at.x + settings_.gutter),
+                               static_cast<float>(at.y + settings_.gutter));
+            const Vec2f extent(static_cast<float>(group[i].shown.width),
+                               static_cast<float>(group[i].shown.height));
+            moves_[own] = {first, corner.cwiseQuotient(whole), extent.cwiseQuotient(whole)};
+            ++packed_;
+        }
+    }
+
+    /// The picture with its edges drawn on over the gutter.
+    void draw(const Candidate& candidate, std::size_t role, const PagePlace& at,
+              Pixels& page) const {
+        const Image& image = before_.images[static_cast<std::size_t>(candidate.images[role])];
+        const auto decoded = decodeImage(image, kLargestImage);
+        if (!decoded) return;  // left out before, but for damage behind the header
+        const PageItem& size = candidate.shown;
+        const Pixels picture = resizeImage(*decoded, size.width, size.height);
+        const int g = settings_.gutter;
+        for (int y = -g; y < size.height + g; ++y)
+            for (int x = -g; x < size.width + g; ++x) {
+                const int fromX = std::clamp(x, 0, size.width - 1);
+                const int fromY = std::clamp(y, 0, size.height - 1);
+                const auto from = static_cast<std::size_t>(fromY * size.width + fromX) * 4;
+                const auto to =
+                    static_cast<std::size_t>((at.y + g + y) * page.width + at.x + g + x) * 4;
+                std::copy_n(picture.rgba.begin() + static_cast<std::ptrdiff_t>(from), 4,
+                            page.rgba.begin() + static_cast<std::ptrdiff_t>(to));
+            }
+    }
+
+    int addTexture(const Pixels& picture, int material, std::size_t role) {
+        const auto uses = before_.materials[static_cast<std::size_t>(material)].textures;
+        Image image;
+        image.name = fmt::format("page {} {}", pages_, role + 1);
+        image.mime = "image/png";
+        image.width = picture.width;
+        image.height = picture.height;
+        image.channels = 4;
+        std::vector<std::byte> png =
+            encodePng(picture.rgba.data(), picture.width, picture.height, 4);
+        image.hash = hashBytes(png);
+        image.data = std::make_shared<const std::vector<std::byte>>(std::move(png));
+        Texture texture;
+        texture.name = image.name;
+        texture.image = static_cast<int>(scene_.images.size());
+        if (role < uses.size())
+            texture.sampler =
+                before_.textures[static_cast<std::size_t>(uses[role].texture)].sampler;
+        scene_.images.push_back(std::move(image));
+        scene_.textures.push_back(std::move(texture));
+        return static_cast<int>(scene_.textures.size()) - 1;
+    }
+
+    void moveCoordinates(Progress& progress) {
+        SubProgress rest(progress, 0.8, 1);
+        parallelFor(scene_.assets.size(), "Moving texture coordinates", rest, [&](std::size_t i) {
+            Asset& asset = scene_.assets[i];
+            const MeshPtr before = asset.mesh;
+            asset.mesh = moved(before);
+            if (asset.mesh != before) asset.ranges.clear();
+            for (Ladder::Level& level : asset.ladder.levels) level.mesh = moved(level.mesh);
+        });
+    }
+
+    MeshPtr moved(const MeshPtr& mesh) {
+        const auto moves = [&](const Part& part) { return moves_.contains(part.material); };
+        if (std::none_of(mesh->parts.begin(), mesh->parts.end(), moves)) return mesh;
+        Mesh copy = *mesh;
+        for (Part& part : copy.parts) {
+            if (!moves(part)) continue;
+            const Move& move = moves_.at(part.material);
+            const Stream& coords = *part.find("TEXCOORD_0");
+            std::vector<Vec2f> places;
+            for (std::size_t v = 0; v < coords.count(); ++v)
+                places.emplace_back(
+                    move.corner +
+                    Vec2f(coords.value(v, 0), coords.value(v, 1)).cwiseProduct(move.extent));
+            part.set("TEXCOORD_0", makeStream(places));
+            part.material = move.material;
+        }
+        const MeshPtr finished = finishMesh(std::move(copy));
+        const MeshPtr joined = joinParts(finished);
+        joined_ += finished->parts.size() - joined->parts.size();
+        return joined;
+    }
+
+    /// Images that no material reads any more hold nothing.
+    void emptyImages() {
+        std::set<int> read;
+        for (const Material& material : scene_.materials)
+            for (const TextureUse& use : material.textures)
+                read.insert(scene_.textures[static_cast<std::size_t>(use.texture)].image);
+        std::set<int> readBefore;
+        for (const Material& material : before_.materials)
+            for (const TextureUse& use : material.textures)
+                readBefore.insert(before_.textures[static_cast<std::size_t>(use.texture)].image);
+        for (const int image : readBefore)
+            if (image >= 0 && !read.contains(image)) {
+                Image empty;
+                empty.name = before_.images[static_cast<std::size_t>(image)].name;
+                scene_.images[static_cast<std::size_t>(image)] = empty;
+            }
+    }
+
+    struct Move {
+        int material = -1;
+        Vec2f corner, extent;  ///< Shares of the page.
+    };
+
+    const Scene& before_;
+    const AtlasSettings& settings_;
+    Scene& scene_;
+    const std::vector<Reach> reach_;
+    std::map<int, Move> moves_;  ///< By material.
+    std::map<Place, std::size_t> counts_;
+    std::size_t packed_ = 0, pages_ = 0, alone_ = 0, wasted_ = 0;
+    std::atomic<std::size_t> joined_ = 0;
+};
+
+}  // namespace
+
+Expected<Fixed> applyAtlas(const Scene& scene, const AtlasSettings& settings, Progress& progress) {
+    Fixed result{scene, {}};
+    Packer packer(scene, settings, result.scene);
+    if (!packer.run(progress)) return fail(ErrorCode::Cancelled, "Packing textures was stopped");
+    result.record = packer.describe();
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,84 @@
+#include "fixes/evidence.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "survey/survey.h"
+
+namespace flentro {
+namespace {
+
+constexpr int kRow = 6;             ///< Estimated places along an edge.
+constexpr double kMargin = 5;       ///< Metres around what stands there.
+constexpr double kEyeHeight = 1.7;  ///< Metres.
+constexpr int kHeadings = 8;
+
+Hash hashOf(const Evidence& evidence) {
+    Hasher hasher;
+    for (const Evidence::Place& place : evidence.places) {
+        hasher.add(place.eye.x()).add(place.eye.y()).add(place.eye.z()).add(place.views.size());
+        for (const Viewpoint& view : place.views) hasher.add(view.heading).add(view.pitch);
+        for (const Evidence::Glimpse& seen : place.seen)
+            hasher.add(seen.origin).add(seen.pixels).add(seen.distance);
+    }
+    return hasher.result();
+}
+
+/// Where most things of the scene stand.
+double groundOf(const Scene& scene, const Box& middle) {
+    std::vector<double> bottoms;
+    for (const Object& object : scene.objects) {
+        if (object.bounds.isEmpty()) continue;
+        const Vec3d centre = object.bounds.center();
+        if (middle.exteriorDistance(Vec3d(centre.x(), middle.min().y(), centre.z())) == 0)
+            bottoms.push_back(object.bounds.min().y());
+    }
+    if (bottoms.empty()) return 0;
+    const auto median = bottoms.begin() + static_cast<std::ptrdiff_t>(bottoms.size() / 2);
+    std::nth_element(bottoms.begin(), median, bottoms.end());
+    return *median;
+}
+
+}  // namespace
+
+Evidence evidenceOf(const Survey& survey, const Scene& scene) {
+    Evidence evidence;
+    for (const SpotResult& spot : survey.spots) {
+        if (!spot.done) continue;
+        Evidence::Place place{spot.eye, spot.views, {}};
+        for (const SeenObject& seen : spot.seen.objects)
+            for (const std::uint32_t origin : scene.objects[seen.object].origins)
+                place.seen.push_back({origin, seen.pixels, seen.distance});
+        evidence.places.push_back(std::move(place));
+    }
+    if (!evidence.empty()) evidence.hash = hashOf(evidence);
+    return evidence;
+}
+
+std::vector<double> seenSizes(const Evidence& evidence, std::size_t origins,
+                              double pixelsPerMetre) {
+    std::vector<double> sizes(origins, 0);
+    for (const Evidence::Place& place : evidence.places)
+        for (const Evidence::Glimpse& seen : place.seen) {
+            const double across = std::sqrt(4 * static_cast<double>(seen.pixels) / kPi);
+            const double metres = across * static_cast<double>(seen.distance) / pixelsPerMetre;
+            sizes[seen.origin] = std::max(sizes[seen.origin], metres);
+        }
+    return sizes;
+}
+
+std::vector<Evidence::Place> placesFor(const Scene& scene, const Evidence& evidence) {
+    if (!evidence.empty()) return evidence.places;
+    std::vector<Evidence::Place> places;
+    const Box middle = middleOf(scene, kMargin);
+    const double height = groundOf(scene, middle) + kEyeHeight;
+    for (int i = 0; i < kRow * kRow; ++i) {
+        const Vec3d share((i % kRow + 0.5) / kRow, 0, (i / kRow + 0.5) / kRow);
+        Vec3d eye = middle.min() + share.cwiseProduct(middle.sizes());
+        eye.y() = height;
+        places.push_back({eye, allAround(eye, kHeadings, 0), {}});
+    }
+    return places;
+}
+
+}  // namespace flentro

@@ -1,0 +1,32 @@
+#include <unordered_set>
+
+#include "fixes/fix.h"
+#include "measure/viewcost.h"
+
+namespace flentro {
+
+Holdings holdingsOf(const Scene& scene, const Target& target) {
+    Holdings held;
+    held.objects = static_cast<double>(scene.objects.size());
+    const Counts whole = wholeSceneCost(scene, target).counts;
+    held.triangles = at(whole, Measure::Triangles);
+    held.calls = at(whole, Measure::DrawCalls);
+    held.textureBytes = at(whole, Measure::TextureBytes);
+    // Levels share streams with level 0: each counts once.
+    std::unordered_set<const Stream*> streams;
+    for (const Asset& asset : scene.assets)
+        for (std::size_t level = 0; level < asset.levelCount(); ++level)
+            for (const Part& part : asset.level(level)->parts) {
+                held.meshBytes +=
+                    static_cast<double>(part.indices.size() * indexSize(part.vertexCount()));
+                for (const Attribute& attribute : part.attributes)
+                    if (streams.insert(attribute.stream.get()).second)
+                        held.meshBytes += static_cast<double>(attribute.stream->data.size());
+            }
+    held.diskBytes = held.meshBytes;
+    for (const Image& image : scene.images)
+        if (image.data) held.diskBytes += static_cast<double>(image.data->size());
+    return held;
+}
+
+}  // namespace flentro

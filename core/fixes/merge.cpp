@@ -1,0 +1,302 @@
+#include "fixes/merge.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "fixes/parcel_ledger.h"
+#include "fixes/parcel_mesh.h"
+#include "scene/edit.h"
+
+namespace flentro {
+namespace {
+
+/// Sizes that are tried, metres.
+constexpr double kSizes[] = {4, 6, 8, 12, 16, 24, 32, 48, 64, 96, 128};
+
+/// Groups and assets are sorted out this many times: leaving some out changes the others' shares.
+constexpr int kRounds = 3;
+
+const std::string& nameOf(const Asset& asset) {
+    return asset.mesh->name;
+}
+
+/// Decides what becomes one object.
+class Merger {
+public:
+    Merger(const Scene& scene, const MergeSettings& settings, const Target& target,
+           const std::vector<Evidence::Place>& places)
+        : scene_(scene),
+          settings_(settings),
+          target_(target),
+          ledger_(scene, target, places),
+          standing_(standingOf(scene, settings)) {
+        for (std::size_t i = 0; i < scene.objects.size(); ++i)
+            marked_.push_back(standing_[i] == Standing::Static);
+    }
+
+    /// Nothing if cancelled.
+    bool run(Progress& progress) {
+        report_.before = ledger_.count({}, 0);
+        double size = settings_.parcel;
+        std::vector<double> sizes(std::begin(kSizes), std::end(kSizes));
+        if (size > 0) sizes.push_back(size);
+        std::sort(sizes.begin(), sizes.end());
+        sizes.erase(std::unique(sizes.begin(), sizes.end()), sizes.end());
+        double least = report_.before.load;
+        for (std::size_t i = 0; i < sizes.size(); ++i) {
+            if (progress.cancelled()) return false;
+            progress.report(static_cast<double>(i) / static_cast<double>(sizes.size()),
+                            "Trying sizes of parcels");
+            const std::vector<Group> groups = worthwhile(sizes[i]);
+            report_.sizes.push_back(ledger_.count(groups, sizes[i]));
+            const bool chosen = settings_.parcel > 0 ? sizes[i] == settings_.parcel
+                                                     : report_.sizes.back().load < least;
+            if (!chosen) continue;
+            least = report_.sizes.back().load;
+            report_.size = sizes[i];
+            groups_ = groups;
+        }
+        describe();
+        return true;
+    }
+
+    [[nodiscard]] const std::vector<Group>& groups() const { return groups_; }
+    [[nodiscard]] MergeReport& report() { return report_; }
+    [[nodiscard]] const std::vector<Standing>& standing() const { return standing_; }
+
+private:
+    /// Both sides in loads, so that they can be compared. Measures without a limit cost nothing,
+    /// but if there is none at all, calls count.
+    [[nodiscard]] double worth(double callsSaved, double trianglesPaid) const {
+        const double calls = at(target_.limits, Measure::DrawCalls);
+        const double triangles = at(target_.limits, Measure::Triangles);
+        if (!(calls > 0) && !(triangles > 0)) return callsSaved;
+        return (calls > 0 ? callsSaved / calls : 0) -
+               (triangles > 0 ? trianglesPaid / triangles : 0);
+    }
+
+    [[nodiscard]] MergeChoice choiceOf(std::size_t asset) const {
+        const auto found = settings_.overrides.find(nameOf(scene_.assets[asset]));
+        return found == settings_.overrides.end() ? MergeChoice::Auto : found->second;
+    }
+
+    /// Groups of one size without the assets that are cheaper as they are, and without groups
+    /// that pay more than they save. What the artist asked for stays.
+    std::vector<Group> worthwhile(double size) {
+        std::vector<bool> marked = marked_;
+        std::vector<Group> groups = groupObjects(scene_, marked, settings_, size);
+        for (int round = 0; round < kRounds && !groups.empty(); ++round) {
+            const ParcelLedger::Shares shares = ledger_.share(groups);
+            verdicts_[size] = shares.assets;
+            bool changed = false;
+            for (std::size_t i = 0; i < marked.size(); ++i) {
+                const auto asset = static_cast<std::size_t>(scene_.objects[i].asset);
+                if (!marked[i] || choiceOf(asset) != MergeChoice::Auto) continue;
+                const auto& share = shares.assets[asset];
+                if (worth(share.callsApart - share.callsMerged, share.trianglesPaid) > 0) continue;
+                marked[i] = false;
+                changed = true;
+            }
+            std::vector<bool> inGroup = marked;
+            for (std::size_t g = 0; g < groups.size(); ++g) {
+                const auto& account = shares.groups[g];
+                if (worth(account.callsSaved, account.trianglesPaid) > 0) continue;
+                const bool asked = std::any_of(groups[g].begin(), groups[g].end(), [&](auto i) {
+                    return choiceOf(static_cast<std::size_t>(scene_.objects[i].asset)) ==
+                           MergeChoice::Merge;
+                });
+                for (const std::uint32_t i : groups[g]) inGroup[i] = inGroup[i] && asked;
+                changed = changed || !asked;
+            }
+            if (!changed) break;
+            marked = inGroup;
+            groups = groupObjects(scene_, marked, settings_, size);
+        }
+        return groups;
+    }
+
+    void describe() {
+        const ParcelLedger::Shares shares = ledger_.share(groups_);
+        std::map<std::string, int> names;
+        for (std::size_t g = 0; g < groups_.size(); ++g) {
+            Parcel parcel;
+            parcel.members = groups_[g];
+            for (const std::uint32_t i : groups_[g]) {
+                const Object& object = scene_.objects[i];
+                parcel.bounds.extend(object.bounds);
+                parcel.origins.insert(parcel.origins.end(), object.origins.begin(),
+                                      object.origins.end());
+            }
+            const Vec3d at = parcel.bounds.center() / report_.size;
+            parcel.name = fmt::format("parcel {} {}", std::lround(std::floor(at.x())),
+                                      std::lround(std::floor(at.z())));
+            if (const int same = names[parcel.name]++; same > 0)
+                parcel.name += fmt::format(" ({})", same + 1);
+            parcel.callsSaved = shares.groups[g].callsSaved;
+            parcel.trianglesPaid = shares.groups[g].trianglesPaid;
+            report_.parcels.push_back(std::move(parcel));
+        }
+        judgeAssets();
+    }
+
+    void judgeAssets() {
+        std::vector<std::size_t> copies(scene_.assets.size(), 0);
+        std::vector<std::size_t> merged(scene_.assets.size(), 0);
+        for (std::size_t i = 0; i < marked_.size(); ++i)
+            copies[static_cast<std::size_t>(scene_.objects[i].asset)] += marked_[i];
+        for (const Group& group : groups_)
+            for (const std::uint32_t i : group)
+                ++merged[static_cast<std::size_t>(scene_.objects[i].asset)];
+        const auto known = verdicts_.find(report_.size);
+        for (std::size_t a = 0; a < copies.size(); ++a) {
+            if (copies[a] == 0) continue;
+            MergeVerdict verdict{nameOf(scene_.assets[a]), copies[a], merged[a] > 0, 0, 0, {}};
+            if (known != verdicts_.end()) {
+                verdict.callsAsInstances = known->second[a].callsApart;
+                verdict.callsMerged = known->second[a].callsMerged;
+            }
+            verdict.why = whyOf(a, copies[a], merged[a], verdict);
+            report_.verdicts.push_back(std::move(verdict));
+        }
+        std::stable_sort(report_.verdicts.begin(), report_.verdicts.end(),
+                         [](const auto& a, const auto& b) { return a.copies > b.copies; });
+    }
+
+    [[nodiscard]] std::string whyOf(std::size_t asset, std::size_t copies, std::size_t merged,
+                                    const MergeVerdict& verdict) const {
+        if (choiceOf(asset) == MergeChoice::Merge) return "as asked";
+        if (merged == copies) return "fewer calls";
+        if (merged > 0) return fmt::format("{} of {} stand close enough", merged, copies);
+        if (verdict.callsAsInstances == 0 && verdict.callsMerged == 0)
+            return "too large, or alone in its parcel";
+        if (verdict.callsMerged >= verdict.callsAsInstances) return "cheaper as instances";
+        return "would draw too many triangles in vain";
+    }
+
+    const Scene& scene_;
+    const MergeSettings& settings_;
+    const Target& target_;
+    const ParcelLedger ledger_;
+    const std::vector<Standing> standing_;
+    std::vector<bool> marked_;
+    std::vector<Group> groups_;
+    std::map<double, std::vector<ParcelLedger::Shares::Asset>> verdicts_;  ///< By size.
+    MergeReport report_;
+};
+
+std::size_t bytesOf(const Asset& asset) {
+    std::size_t bytes = asset.mesh->bytes;
+    for (const Ladder::Level& level : asset.ladder.levels) bytes += level.mesh->bytes;
+    return bytes;
+}
+
+/// Bytes of the parcels beyond those of assets that are no longer there, shared by vertices.
+void accountBytes(const Scene& before, const Scene& after, MergeReport& report) {
+    std::map<std::string, std::size_t> left;
+    for (const Asset& asset : after.assets) ++left[nameOf(asset)];
+    for (std::size_t p = 0; p < report.parcels.size(); ++p) {
+        Parcel& parcel = report.parcels[p];
+        const Object& object = after.objects[after.objects.size() - report.parcels.size() + p];
+        parcel.bytesPaid =
+            static_cast<double>(bytesOf(after.assets[static_cast<std::size_t>(object.asset)]));
+        std::map<int, std::size_t> members;
+        for (const std::uint32_t i : parcel.members) ++members[before.objects[i].asset];
+        for (const auto& [index, count] : members) {
+            const Asset& asset = before.assets[static_cast<std::size_t>(index)];
+            if (left.contains(nameOf(asset))) continue;
+            const auto copies =
+                std::count_if(before.objects.begin(), before.objects.end(),
+                              [index = index](const Object& o) { return o.asset == index; });
+            parcel.bytesPaid -=
+                static_cast<double>(bytesOf(asset) * count) / static_cast<double>(copies);
+        }
+    }
+}
+
+void describeStanding(const std::vector<Standing>& standing, FixRecord& record) {
+    constexpr std::pair<Standing, const char*> kReasons[] = {
+        {Standing::Moves, "move"},
+        {Standing::Bends, "are bent by bones or morph targets"},
+        {Standing::Transparent, "are transparent and sorted by distance"},
+        {Standing::Kept, "are to be left"},
+        {Standing::Empty, "are no surfaces"}};
+    for (const auto& [reason, text] : kReasons)
+        if (const auto count = std::count(standing.begin(), standing.end(), reason); count > 0)
+            record.notes.push_back(fmt::format("{} objects stay alone: they {}", count, text));
+}
+
+void placeParcels(const Scene& before, const MergeSettings& settings, const MergeReport& report,
+                  Scene& scene, Progress& progress) {
+    std::vector<Asset> assets(report.parcels.size());
+    parallelFor(assets.size(), "Merging", progress, [&](std::size_t p) {
+        const Parcel& parcel = report.parcels[p];
+        assets[p] = mergeGroup(before, parcel.members, parcel.bounds.center(),
+                               static_cast<std::size_t>(settings.mostVertices), parcel.name);
+    });
+    if (progress.cancelled()) return;
+    std::vector<bool> gone(before.objects.size(), false);
+    for (const Parcel& parcel : report.parcels)
+        for (const std::uint32_t i : parcel.members) gone[i] = true;
+    removeObjects(scene, gone);
+    for (std::size_t p = 0; p < assets.size(); ++p) {
+        const Parcel& parcel = report.parcels[p];
+        Object object;
+        object.name = parcel.name;
+        object.asset = static_cast<int>(scene.assets.size());
+        object.world.topRightCorner<3, 1>() = parcel.bounds.center();
+        object.origins = parcel.origins;
+        object.culling = {0, 0, 0, 0};
+        for (const std::uint32_t i : parcel.members) {
+            const Object& member = before.objects[i];
+            object.castsShadow = member.castsShadow;
+            object.culling.fadeStart = std::max(object.culling.fadeStart, member.culling.fadeStart);
+            object.culling.end = std::max(object.culling.end, member.culling.end);
+            object.culling.shadowEnd = std::max(object.culling.shadowEnd, member.culling.shadowEnd);
+        }
+        scene.assets.push_back(std::move(assets[p]));
+        addObject(scene, std::move(object));
+    }
+    dropUnusedAssets(scene);
+}
+
+}  // namespace
+
+Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, const Target& target,
+                           const Evidence& evidence, Progress& progress) {
+    const std::vector<Evidence::Place> places = placesFor(scene, evidence);
+    Merger merger(scene, settings, target, places);
+    SubProgress searching(progress, 0, 0.8);
+    if (!merger.run(searching)) return fail(ErrorCode::Cancelled, "Merging was stopped");
+    MergeReport& report = merger.report();
+    report.estimated = evidence.empty();
+    Fixed result{scene, {}};
+    SubProgress joining(progress, 0.8, 1);
+    placeParcels(scene, settings, report, result.scene, joining);
+    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Merging was stopped");
+    accountBytes(scene, result.scene, report);
+    std::size_t members = 0;
+    for (const Parcel& parcel : report.parcels) members += parcel.members.size();
+    FixRecord& record = result.record;
+    const auto chosen = std::find_if(report.sizes.begin(), report.sizes.end(),
+                                     [&](const ParcelSize& s) { return s.size == report.size; });
+    if (report.parcels.empty())
+        record.summary = "Nothing is merged: no size of parcel saves more than it costs";
+    else
+        record.summary = fmt::format(
+            "{} objects became {} parcels of {}: {:.0f} calls less and {} triangles more in the "
+            "mean view{}",
+            formatCount(members), report.parcels.size(), formatMetres(report.size),
+            report.before.calls - chosen->calls,
+            formatCount(chosen->triangles - report.before.triangles),
+            report.estimated ? " (estimated without a survey)" : "");
+    describeStanding(merger.standing(), record);
+    record.merge = std::make_shared<const MergeReport>(std::move(report));
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,25 @@
+// One mesh from many, in the space of their parcel.
+
+#pragma once
+
+#include <span>
+
+#include "fixes/parcels.h"
+
+namespace flentro {
+
+/// What parts must have in common to become one: material, kinds of attributes, other members.
+/// Parts that lack colours or texture coordinates get white and zero; normals and tangents are
+/// never made up.
+[[nodiscard]] Hash partKind(const Part& part);
+
+/// The mesh with its parts of one kind joined; the same if there are none. What bends stays apart.
+[[nodiscard]] MeshPtr joinParts(const MeshPtr& mesh);
+
+/// The objects of a group as one asset: a part for each kind, more where `mostVertices` asks for
+/// it; level by level, each switched where the last of the members would; with ranges that lead
+/// back. Its origin is `centre`, without rotation or scale. Cost: O(V + T).
+[[nodiscard]] Asset mergeGroup(const Scene& scene, const Group& group, const Vec3d& centre,
+                               std::size_t mostVertices, const std::string& name);
+
+}  // namespace flentro

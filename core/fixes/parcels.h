@@ -1,0 +1,25 @@
+// Which objects may be merged, and which of them stand together.
+
+#pragma once
+
+#include "fixes/fix.h"
+
+namespace flentro {
+
+/// Why an object stays alone; Static ones may be merged.
+enum class Standing { Static, Moves, Bends, Transparent, Kept, Empty };
+
+/// [objects] Moving, animated, skinned, transparent and kept objects are left alone.
+[[nodiscard]] std::vector<Standing> standingOf(const Scene& scene, const MergeSettings& settings);
+
+/// Objects that become one: indices in rising order.
+using Group = std::vector<std::uint32_t>;
+
+/// Divides the objects marked into groups of at least two, each in a box with edges of `size`
+/// metres, with one shadow flag and culling distances that differ by `growth` at most. Larger
+/// objects stay alone. Grid: by cell of an object's middle, O(n log n). Near: the nearest first,
+/// by the gaps between bounds, O(n log n) for objects spread evenly.
+[[nodiscard]] std::vector<Group> groupObjects(const Scene& scene, const std::vector<bool>& marked,
+                                              const MergeSettings& settings, double size);
+
+}  // namespace flentro

@@ -1,0 +1,282 @@
+// Splitting: labels for the triangles of a mesh, and a mesh for each label. No vertex is made or
+// moved, so that the pieces meet exactly and the picture cannot change.
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <numeric>
+#include <unordered_map>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "fixes/fix.h"
+#include "geometry/weld.h"
+#include "scene/edit.h"
+
+namespace flentro {
+namespace {
+
+constexpr double kMuchLarger = 1.5;  ///< Than a cell: what is cut.
+constexpr long kMostCells = 64;      ///< Along an axis.
+constexpr double kLargerCell = 1.25;
+
+using Labels = std::vector<std::uint32_t>;  ///< [triangles of all parts]
+
+/// Places in a grid as keys.
+using Cell = std::array<long, 3>;
+struct HashCell {
+    std::size_t operator()(const Cell& c) const {
+        return static_cast<std::size_t>(c[0] * 73856093L ^ c[1] * 19349663L ^ c[2] * 83492791L);
+    }
+};
+
+/// Sets that grow together.
+class Union {
+public:
+    explicit Union(std::size_t count) : parent_(count) {
+        std::iota(parent_.begin(), parent_.end(), 0U);
+    }
+    [[nodiscard]] std::uint32_t find(std::uint32_t i) {
+        while (parent_[i] != i) i = parent_[i] = parent_[parent_[i]];
+        return i;
+    }
+    void join(std::uint32_t a, std::uint32_t b) {
+        a = find(a);
+        b = find(b);
+        parent_[std::max(a, b)] = std::min(a, b);
+    }
+
+private:
+    std::vector<std::uint32_t> parent_;
+};
+
+bool isBlended(const Scene& scene, const Part& part) {
+    return part.material >= 0 &&
+           scene.materials[static_cast<std::size_t>(part.material)].alphaMode == AlphaMode::Blend;
+}
+
+Labels byTransparency(const Scene& scene, const Mesh& mesh) {
+    Labels labels;
+    for (const Part& part : mesh.parts)
+        labels.insert(labels.end(), part.triangleCount(), isBlended(scene, part) ? 1 : 0);
+    return labels;
+}
+
+/// Triangles hang together by shared places, and by places in the same or neighbouring cells of
+/// `apart` (in the mesh's own units).
+Labels byPiece(const WeldedMesh& mesh, double apart) {
+    Union sets(mesh.points.size());
+    for (std::size_t i = 0; i + 2 < mesh.corners.size(); i += 3) {
+        sets.join(mesh.corners[i], mesh.corners[i + 1]);
+        sets.join(mesh.corners[i], mesh.corners[i + 2]);
+    }
+    std::unordered_map<Cell, std::uint32_t, HashCell> cells;
+    for (const std::uint32_t corner : mesh.corners) {
+        const Vec3f& p = mesh.points[corner];
+        Cell cell;
+        for (int axis = 0; axis < 3; ++axis)
+            cell[static_cast<std::size_t>(axis)] =
+                std::lround(std::floor(static_cast<double>(p[axis]) / apart));
+        const auto [at, isNew] = cells.try_emplace(cell, corner);
+        if (!isNew) sets.join(at->second, corner);
+    }
+    for (const auto& [cell, corner] : cells)
+        for (long x = -1; x <= 1; ++x)
+            for (long y = -1; y <= 1; ++y)
+                for (long z = -1; z <= 1; ++z) {
+                    const auto near = cells.find({cell[0] + x, cell[1] + y, cell[2] + z});
+                    if (near != cells.end()) sets.join(corner, near->second);
+                }
+    Labels labels;
+    for (std::size_t i = 0; i + 2 < mesh.corners.size(); i += 3)
+        labels.push_back(sets.find(mesh.corners[i]));
+    return labels;
+}
+
+/// Cells along each axis for edges of about `cell`, but larger where a cell would have fewer than
+/// `least` triangles in the mean.
+std::array<long, 3> cellCounts(const Box& bounds, double cell, std::size_t triangles,
+                               std::size_t least) {
+    std::array<long, 3> counts{};
+    for (long all = 0; all == 0 || (all > 1 && all > static_cast<long>(triangles / least));
+         cell *= kLargerCell) {
+        all = 1;
+        for (int axis = 0; axis < 3; ++axis) {
+            const double count = std::round(bounds.sizes()[axis] / cell);
+            counts[static_cast<std::size_t>(axis)] =
+                std::isfinite(count) ? std::clamp(std::lround(std::min(count, 1e6)), 1L, kMostCells)
+                                     : 1L;
+            all *= counts[static_cast<std::size_t>(axis)];
+        }
+    }
+    return counts;
+}
+
+/// Each triangle belongs to the cell that its middle is in.
+Labels byCell(const WeldedMesh& mesh, const Box& bounds, const std::array<long, 3>& counts) {
+    Labels labels;
+    for (std::size_t i = 0; i + 2 < mesh.corners.size(); i += 3) {
+        const Vec3d middle = (mesh.points[mesh.corners[i]] + mesh.points[mesh.corners[i + 1]] +
+                              mesh.points[mesh.corners[i + 2]])
+                                 .cast<double>() /
+                             3;
+        long label = 0;
+        for (int axis = 0; axis < 3; ++axis) {
+            const long count = counts[static_cast<std::size_t>(axis)];
+            const double size = std::max(bounds.sizes()[axis], 1e-30);
+            const double share = (middle[axis] - bounds.min()[axis]) / size;
+            const long at =
+                std::clamp(static_cast<long>(share * static_cast<double>(count)), 0L, count - 1);
+            label = label * kMostCells + at;
+        }
+        labels.push_back(static_cast<std::uint32_t>(label));
+    }
+    return labels;
+}
+
+/// The triangles of one label.
+Mesh pieceOf(const Mesh& mesh, const Labels& labels, std::uint32_t label) {
+    Mesh piece = mesh;
+    piece.parts.clear();
+    std::size_t first = 0;
+    for (const Part& part : mesh.parts) {
+        Part kept = part;
+        kept.indices.clear();
+        for (std::size_t t = 0; t < part.triangleCount(); ++t)
+            if (labels[first + t] == label)
+                kept.indices.insert(kept.indices.end(),
+                                    part.indices.begin() + std::ptrdiff_t(3 * t),
+                                    part.indices.begin() + std::ptrdiff_t(3 * t + 3));
+        first += part.triangleCount();
+        if (!kept.indices.empty()) piece.parts.push_back(dropUnusedVertices(kept));
+    }
+    return piece;
+}
+
+struct Pieces {
+    std::vector<MeshPtr> meshes;  ///< Empty: stays whole.
+    bool transparent = false, apart = false, cells = false;
+};
+
+/// Makes `labels` finer by `more`; true if it did.
+bool refine(Labels& labels, const Labels& more) {
+    std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> both;
+    std::uint32_t before = 0;
+    for (const std::uint32_t label : labels) before = std::max(before, label + 1);
+    for (std::size_t t = 0; t < labels.size(); ++t)
+        labels[t] = both.try_emplace({labels[t], more[t]}, static_cast<std::uint32_t>(both.size()))
+                        .first->second;
+    return both.size() > before;
+}
+
+class Splitter {
+public:
+    Splitter(const Scene& scene, const SplitSettings& settings)
+        : scene_(scene), settings_(settings), scales_(scene.assets.size(), 0) {
+        for (const Object& object : scene.objects) {
+            double& scale = scales_[static_cast<std::size_t>(object.asset)];
+            scale = std::max(scale, object.scale);
+        }
+    }
+
+    [[nodiscard]] Pieces split(std::size_t index) const {
+        const Asset& asset = scene_.assets[index];
+        const Mesh& mesh = *asset.mesh;
+        const double scale = scales_[index];
+        Pieces pieces;
+        if (!canSplit(asset) || !(scale > 0)) return pieces;
+        Labels labels(mesh.triangles, 0);
+        if (settings_.transparent)
+            pieces.transparent = refine(labels, byTransparency(scene_, mesh));
+        const bool cut = settings_.cell > 0 &&
+                         mesh.bounds.sizes().maxCoeff() * scale > kMuchLarger * settings_.cell;
+        const bool wide = mesh.bounds.diagonal().norm() * scale > settings_.apart;
+        if (cut || (settings_.apart > 0 && wide)) {
+            const WeldedMesh welded = weldPlaces(mesh);
+            if (settings_.apart > 0 && wide)
+                pieces.apart = refine(labels, byPiece(welded, settings_.apart / scale));
+            if (cut)
+                pieces.cells = refine(
+                    labels, byCell(welded, mesh.bounds,
+                                   cellCounts(mesh.bounds, settings_.cell / scale, mesh.triangles,
+                                              static_cast<std::size_t>(settings_.leastTriangles))));
+        }
+        const std::uint32_t count =
+            labels.empty() ? 0 : 1 + *std::max_element(labels.begin(), labels.end());
+        for (std::uint32_t label = 0; count > 1 && label < count; ++label) {
+            Mesh piece = pieceOf(mesh, labels, label);
+            if (label > 0) piece.name = fmt::format("{} {}", mesh.name, label + 1);
+            pieces.meshes.push_back(finishMesh(std::move(piece)));
+        }
+        return pieces;
+    }
+
+    /// Levels belong to the whole; what bends hangs together.
+    static bool canSplit(const Asset& asset) {
+        const auto& parts = asset.mesh->parts;
+        return asset.ladder.empty() && asset.importance != Importance::Keep &&
+               std::all_of(parts.begin(), parts.end(),
+                           [](const Part& part) { return part.isTriangles() && !part.bends(); });
+    }
+
+private:
+    const Scene& scene_;
+    const SplitSettings& settings_;
+    std::vector<double> scales_;  ///< [assets] Largest of the copies.
+};
+
+FixRecord describeSplits(const Scene& before, const Scene& after, const std::vector<Pieces>& all) {
+    std::size_t split = 0;
+    std::size_t transparent = 0;
+    std::size_t apart = 0;
+    std::size_t cells = 0;
+    std::size_t refused = 0;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        split += !all[i].meshes.empty();
+        transparent += all[i].transparent;
+        apart += all[i].apart;
+        cells += all[i].cells;
+        refused += !Splitter::canSplit(before.assets[i]);
+    }
+    FixRecord record;
+    record.summary = fmt::format(
+        "{} of {} assets split: {} by transparency, {} into loose pieces, {} into cells; {} "
+        "objects more",
+        split, before.assets.size(), transparent, apart, cells,
+        formatCount(after.objects.size() - before.objects.size()));
+    if (refused > 0)
+        record.notes.push_back(fmt::format(
+            "{} assets stay whole: skinned, morphed, with levels already, or marked to be kept",
+            refused));
+    return record;
+}
+
+}  // namespace
+
+Expected<Fixed> applySplit(const Scene& scene, const SplitSettings& settings, Progress& progress) {
+    const Splitter splitter(scene, settings);
+    std::vector<Pieces> pieces(scene.assets.size());
+    const bool finished = parallelFor(pieces.size(), "Splitting", progress,
+                                      [&](std::size_t i) { pieces[i] = splitter.split(i); });
+    if (!finished) return fail(ErrorCode::Cancelled, "Splitting was stopped");
+    Fixed result{scene, {}};
+    std::vector<std::vector<Stand>> instead(scene.assets.size());
+    for (std::size_t i = 0; i < pieces.size(); ++i)
+        for (const MeshPtr& mesh : pieces[i].meshes) {
+            Asset asset = scene.assets[i];
+            asset.mesh = mesh;
+            asset.ranges.clear();
+            instead[i].push_back({static_cast<int>(result.scene.assets.size()), Mat4d::Identity()});
+            result.scene.assets.push_back(std::move(asset));
+        }
+    instead.resize(result.scene.assets.size());
+    replaceAssets(result.scene, instead);
+    dropUnusedAssets(result.scene);
+    result.record = describeSplits(scene, result.scene, pieces);
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,184 @@
+// Far stand-ins: a neighbourhood as one mesh in the colours of its vertices.
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "fixes/far_levels.h"
+#include "fixes/parcel_mesh.h"
+#include "measure/viewcost.h"
+#include "picture/texels.h"
+#include "scene/edit.h"
+
+namespace flentro {
+namespace {
+
+constexpr int kTextureEdge = 128;             ///< Pixels: only means of them are looked at.
+constexpr std::size_t kNoLimit = 0xFFFFFFFF;  ///< Vertices of a part.
+constexpr std::size_t kWorthReducing = 200;   ///< Triangles.
+constexpr std::size_t kFewest = 12;           ///< Triangles that are left of a mesh.
+
+/// What a neighbourhood looks like from afar.
+struct StandIn {
+    Group members;
+    Box bounds;
+    MeshPtr mesh;
+    double deviation = 0;
+};
+
+/// The scene with each object at the level that shows at a distance, each mesh reduced once to
+/// half of what the stand-ins may deviate by (estimated): theirs is measured later.
+Scene atDistance(const Scene& scene, double distance, double allowed, Progress& progress) {
+    Scene far = scene;
+    const std::size_t first = scene.assets.size();
+    std::vector<double> scales;
+    std::map<std::pair<int, std::size_t>, int> known;
+    for (Object& object : far.objects) {
+        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+        const std::size_t level = levelAt(asset.ladder, object.scale, distance);
+        const auto [at, isNew] =
+            known.try_emplace({object.asset, level}, static_cast<int>(far.assets.size()));
+        if (isNew) {
+            Asset alone;
+            alone.mesh = asset.level(level);
+            far.assets.push_back(std::move(alone));
+            scales.push_back(0);
+        }
+        object.asset = at->second;
+        double& scale = scales[static_cast<std::size_t>(at->second) - first];
+        scale = std::max(scale, object.scale);
+    }
+    parallelFor(scales.size(), "Reducing meshes", progress, [&](std::size_t i) {
+        MeshPtr& mesh = far.assets[first + i].mesh;
+        if (mesh->triangles < kWorthReducing || !(scales[i] > 0)) return;
+        Reducer reducer(*mesh, {});
+        reducer.reduceTo(kFewest, allowed / 2 / scales[i], progress);
+        mesh = finishMesh(reducer.mesh());
+    });
+    return far;
+}
+
+/// As few triangles as the deviation allows.
+void reduceStandIn(StandIn& standIn, double allowed, Progress& progress) {
+    ReduceOptions options;
+    options.maxDeviation = allowed;
+    auto reduced = reduce(*standIn.mesh, options, progress);
+    if (!reduced) return;  // cancelled: the caller sees it too
+    standIn.deviation = reduced->deviation;
+    standIn.mesh = reduced->mesh;
+}
+
+/// Groups whose members are still drawn where the stand-in would take over.
+std::vector<StandIn> gather(const Scene& scene, const StandInSettings& settings) {
+    MergeSettings grouping;
+    grouping.growth = 1e3;
+    const std::vector<Standing> standing = standingOf(scene, grouping);
+    std::vector<bool> marked;
+    for (std::size_t i = 0; i < scene.objects.size(); ++i)
+        marked.push_back(standing[i] == Standing::Static &&
+                         scene.objects[i].culling.end > settings.from);
+    std::vector<StandIn> all;
+    for (const Group& group : groupObjects(scene, marked, grouping, settings.parcel)) {
+        StandIn standIn;
+        standIn.members = group;
+        for (const std::uint32_t i : group) standIn.bounds.extend(scene.objects[i].bounds);
+        all.push_back(std::move(standIn));
+    }
+    return all;
+}
+
+std::size_t trianglesOf(const Scene& scene, const Group& members) {
+    std::size_t triangles = 0;
+    for (const std::uint32_t i : members) triangles += scene.mesh(scene.objects[i]).triangles;
+    return triangles;
+}
+
+/// The members move below a node of their own, so that readers can show one or the other.
+void place(const std::vector<StandIn>& all, double from, Scene& scene) {
+    const Scene before = scene;
+    std::vector<bool> gone(before.objects.size(), false);
+    for (const StandIn& standIn : all)
+        for (const std::uint32_t i : standIn.members) gone[i] = true;
+    removeObjects(scene, gone);
+    int number = 0;
+    for (const StandIn& standIn : all) {
+        const std::string name = fmt::format("neighbourhood {}", ++number);
+        const int parent = addRoot(scene, name);
+        const std::size_t index = scene.objects.size();
+        Object far;
+        far.name = name + " far";
+        far.asset = static_cast<int>(scene.assets.size());
+        far.world.topRightCorner<3, 1>() = standIn.bounds.center();
+        far.culling.start = from;
+        far.castsShadow = false;
+        far.culling.end = 0;
+        for (const std::uint32_t i : standIn.members) {
+            const Object& member = before.objects[i];
+            if (member.culling.end >= far.culling.end) {
+                far.culling.end = member.culling.end;
+                far.culling.fadeStart = member.culling.fadeStart;
+            }
+            far.origins.insert(far.origins.end(), member.origins.begin(), member.origins.end());
+        }
+        Asset asset;
+        asset.mesh = standIn.mesh;
+        scene.assets.push_back(std::move(asset));
+        addObject(scene, std::move(far), parent);
+        // Distances are asked of the same bounds, whatever is left of the surface.
+        scene.objects[index].bounds = standIn.bounds;
+        for (const std::uint32_t i : standIn.members) {
+            Object member = before.objects[i];
+            member.standIn = static_cast<int>(index);
+            addObject(scene, std::move(member), parent);
+        }
+    }
+}
+
+}  // namespace
+
+Expected<Fixed> applyStandIns(const Scene& scene, const StandInSettings& settings,
+                              const Target& target, Progress& progress) {
+    Fixed result{scene, {}};
+    std::vector<StandIn> all = gather(scene, settings);
+    const double allowed = settings.pixels * settings.from / pixelsPerMetreAtOne(target);
+    SubProgress reducing(progress, 0, 0.6);
+    const Scene far = atDistance(scene, settings.from, allowed, reducing);
+    const auto textures = std::make_shared<const TextureCache>(scene, kTextureEdge);
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Stand-ins were stopped");
+        Mesh joined = *mergeGroup(far, all[i].members, all[i].bounds.center(), kNoLimit, "").mesh;
+        joined.name = fmt::format("neighbourhood {} far", i + 1);
+        all[i].mesh = onePart(result.scene, *textures, finishMesh(std::move(joined)));
+    }
+    SubProgress joining(progress, 0.6, 1);
+    const bool finished = parallelFor(all.size(), "Making stand-ins", joining, [&](std::size_t i) {
+        reduceStandIn(all[i], allowed / 2, joining);
+    });
+    if (!finished) return fail(ErrorCode::Cancelled, "Stand-ins were stopped");
+    // A stand-in that is no lighter in triangles may still save calls; else it goes.
+    const std::size_t made = all.size();
+    std::erase_if(all, [&](const StandIn& standIn) {
+        return standIn.mesh->triangles > trianglesOf(far, standIn.members);
+    });
+    place(all, settings.from, result.scene);
+    std::size_t members = 0;
+    std::size_t before = 0;
+    std::size_t after = 0;
+    for (const StandIn& standIn : all) {
+        members += standIn.members.size();
+        before += trianglesOf(far, standIn.members);
+        after += standIn.mesh->triangles;
+    }
+    result.record.summary = fmt::format(
+        "{} stand-ins show {} objects from {}: {} triangles instead of {}", all.size(),
+        formatCount(members), formatMetres(settings.from), formatCount(after), formatCount(before));
+    if (made > all.size())
+        result.record.notes.push_back(fmt::format(
+            "{} neighbourhoods stay: a stand-in would have more triangles", made - all.size()));
+    return result;
+}
+
+}  // namespace flentro

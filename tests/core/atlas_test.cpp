@@ -1,0 +1,287 @@
+// Atlas pages: the same texels in the same places, on fewer textures.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <set>
+
+#include "fixes/fix.h"
+#include "io/gltf_materials.h"
+#include "io/image.h"
+#include "measure/viewcost.h"
+#include "picture/texels.h"
+#include "support/display.h"
+#include "support/meshes.h"
+
+namespace flentro {
+namespace {
+
+using testing::Contains;
+using testing::HasSubstr;
+using testing::IsEmpty;
+
+/// A picture of which every texel tells where it is, and in which picture.
+Image makeImage(std::uint8_t which, int width, int height) {
+    std::vector<std::uint8_t> pixels;
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            for (const int value : {x * 255 / (width - 1), y * 255 / (height - 1), int{which}, 255})
+                pixels.push_back(static_cast<std::uint8_t>(value));
+    std::vector<std::byte> png = encodePng(pixels.data(), width, height, 4);
+    Image image;
+    image.name = "picture " + std::to_string(which);
+    image.mime = "image/png";
+    image.width = width;
+    image.height = height;
+    image.channels = 4;
+    image.hash = hashBytes(png);
+    image.data = std::make_shared<const std::vector<std::byte>>(std::move(png));
+    return image;
+}
+
+Json paint(int texture) {
+    return {{"name", "paint " + std::to_string(texture)},
+            {"pbrMetallicRoughness", {{"baseColorTexture", {{"index", texture}}}}}};
+}
+
+/// Three squares, each with a picture of its own, 64 x 64, 32 x 64 and 64 x 32.
+Scene makePainted() {
+    Scene scene = test::makeScene({{test::named(test::makeGrid(2, 2), "a"), {0, 0, 0}},
+                                   {test::named(test::makeGrid(3, 2), "b"), {5, 0, 0}},
+                                   {test::named(test::makeGrid(2, 4), "c"), {9, 0, 0}}});
+    scene.images = {makeImage(10, 64, 64), makeImage(20, 32, 64), makeImage(30, 64, 32)};
+    for (int i = 0; i < 3; ++i) {
+        scene.textures.push_back({"", i, -1, {}});
+        scene.materials.push_back(parseMaterial(paint(i)));
+        Mesh mesh = *scene.assets[static_cast<std::size_t>(i)].mesh;
+        mesh.parts[0].material = i;
+        scene.assets[static_cast<std::size_t>(i)].mesh = finishMesh(std::move(mesh));
+    }
+    return scene;
+}
+
+/// The colour that a vertex shows.
+Vec4f colorAt(const Scene& scene, const Part& part, std::size_t vertex) {
+    const TextureCache textures(scene, 4096);
+    const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
+    const Stream& coords = *part.find("TEXCOORD_0");
+    const Vec2f at(coords.value(vertex, 0), coords.value(vertex, 1));
+    return textures.find(material.texture("baseColorTexture"))->at(at, 0);
+}
+
+TEST(Atlas, TexturesShareAPageAndShowTheSameTexels) {
+    const Scene scene = makePainted();
+    const Fixed fixed = applyAtlas(scene, {}, noProgress()).value();
+    EXPECT_THAT(fixed.record.summary, HasSubstr("3 materials share 1 pages"));
+    ASSERT_EQ(fixed.scene.images.size(), 4U);
+    for (std::size_t i = 0; i < 3; ++i) EXPECT_FALSE(fixed.scene.images[i].data) << "not read now";
+    const int material = fixed.scene.assets[0].mesh->parts[0].material;
+    for (std::size_t a = 0; a < 3; ++a) {
+        const Part& before = scene.assets[a].mesh->parts[0];
+        const Part& after = fixed.scene.assets[a].mesh->parts[0];
+        EXPECT_EQ(after.material, material) << "one material, one draw call";
+        // The middle of every triangle, away from borders.
+        for (std::size_t v = 0; v < before.vertexCount(); ++v) {
+            const Vec2f old(before.find("TEXCOORD_0")->value(v, 0),
+                            before.find("TEXCOORD_0")->value(v, 1));
+            if (old.minCoeff() < 0.1F || old.maxCoeff() > 0.9F) continue;
+            EXPECT_LT((colorAt(scene, before, v) - colorAt(fixed.scene, after, v)).norm(), 0.06F);
+        }
+        EXPECT_FLOAT_EQ(colorAt(fixed.scene, after, 4).z(), static_cast<float>(10 * (a + 1)) / 255);
+    }
+}
+
+TEST(Atlas, TexelDensityIsKept) {
+    const Fixed fixed = applyAtlas(makePainted(), {}, noProgress()).value();
+    const Image& page = fixed.scene.images[3];
+    const Part& part = fixed.scene.assets[0].mesh->parts[0];
+    float low = 1;
+    float high = 0;
+    for (std::size_t v = 0; v < part.vertexCount(); ++v) {
+        low = std::min(low, part.find("TEXCOORD_0")->value(v, 0));
+        high = std::max(high, part.find("TEXCOORD_0")->value(v, 0));
+    }
+    EXPECT_NEAR((high - low) * static_cast<float>(page.width), 64, 1e-3) << "texels as before";
+    EXPECT_EQ(page.width & (page.width - 1), 0) << "a power of two";
+}
+
+TEST(Atlas, LargeTexturesGiveTheirGutterThemselves) {
+    Scene scene = makePainted();
+    for (std::uint8_t i = 0; i < 3; ++i)
+        scene.images[i] = makeImage(static_cast<std::uint8_t>(10 * (i + 1)), 256, 256);
+    const Fixed fixed = applyAtlas(scene, {}, noProgress()).value();
+    const Image& page = fixed.scene.images[3];
+    EXPECT_EQ(page.width * page.height, 4 * 256 * 256) << "no larger than four of them";
+    EXPECT_FLOAT_EQ(colorAt(fixed.scene, fixed.scene.assets[2].mesh->parts[0], 4).z(), 30 / 255.0F);
+}
+
+TEST(Atlas, GuttersRepeatTheEdge) {
+    AtlasSettings settings;
+    settings.gutter = 4;
+    const Fixed fixed = applyAtlas(makePainted(), settings, noProgress()).value();
+    const auto page = decodeImage(fixed.scene.images[3], 4096).value();
+    const Part& part = fixed.scene.assets[0].mesh->parts[0];
+    float left = 1;
+    float top = 1;
+    for (std::size_t v = 0; v < part.vertexCount(); ++v) {
+        left = std::min(left, part.find("TEXCOORD_0")->value(v, 0));
+        top = std::min(top, part.find("TEXCOORD_0")->value(v, 1));
+    }
+    const auto x = static_cast<int>(std::lround(left * static_cast<float>(page.width)));
+    const auto y = static_cast<int>(std::lround(top * static_cast<float>(page.height)));
+    const auto texel = [&](int dx, int dy) {
+        const auto at = static_cast<std::size_t>((y + dy) * page.width + x + dx) * 4;
+        return std::array{page.rgba[at], page.rgba[at + 1], page.rgba[at + 2]};
+    };
+    for (int away = 1; away <= 4; ++away) EXPECT_EQ(texel(-away, 9), texel(0, 9)) << away;
+}
+
+TEST(Atlas, PartsOfOneMeshBecomeOne) {
+    Scene scene = makePainted();
+    Mesh both = *scene.assets[0].mesh;
+    both.parts.push_back(scene.assets[1].mesh->parts[0]);
+    scene.assets[0].mesh = finishMesh(std::move(both));
+    const Fixed fixed = applyAtlas(scene, {}, noProgress()).value();
+    EXPECT_EQ(fixed.scene.assets[0].mesh->parts.size(), 1U);
+    EXPECT_EQ(fixed.scene.assets[0].mesh->triangles, scene.assets[0].mesh->triangles);
+    EXPECT_THAT(fixed.record.summary, HasSubstr("1 parts of meshes became one"));
+}
+
+TEST(Atlas, LeavesOutWhatCannotShare) {
+    const auto packed = [](const std::function<void(Scene&)>& spoil) {
+        Scene scene = makePainted();
+        spoil(scene);
+        AtlasSettings settings;
+        settings.gutter = 0;  // else two small pictures would leave most of a page empty
+        return applyAtlas(scene, settings, noProgress())->record;
+    };
+    const FixRecord repeats = packed([](Scene& scene) {
+        Mesh mesh = *scene.assets[0].mesh;
+        std::vector<Vec2f> coords(mesh.parts[0].vertexCount(), Vec2f(2.5F, 0));
+        mesh.parts[0].set("TEXCOORD_0", makeStream(coords));
+        scene.assets[0].mesh = finishMesh(std::move(mesh));
+    });
+    EXPECT_THAT(repeats.summary, HasSubstr("2 materials share 1 pages"));
+    EXPECT_THAT(repeats.notes,
+                Contains(HasSubstr("1 materials stay alone: their textures repeat")));
+    const FixRecord metal = packed([](Scene& scene) {
+        Json json = paint(1);
+        json["pbrMetallicRoughness"]["metallicFactor"] = 0.25;
+        scene.materials[1] = parseMaterial(json);
+    });
+    EXPECT_THAT(metal.summary, HasSubstr("2 materials")) << "it differs by more than a texture";
+    const FixRecord second = packed([](Scene& scene) {
+        Json json = paint(1);
+        json["pbrMetallicRoughness"]["baseColorTexture"]["texCoord"] = 1;
+        scene.materials[1] = parseMaterial(json);
+    });
+    EXPECT_THAT(second.notes, Contains(HasSubstr("second texture coordinates")));
+    const FixRecord lost = packed([](Scene& scene) { scene.images[2].data = nullptr; });
+    EXPECT_THAT(lost.notes, Contains(HasSubstr("cannot be read")));
+    AtlasSettings small;
+    small.largest = 32;
+    const FixRecord large = applyAtlas(makePainted(), small, noProgress())->record;
+    EXPECT_THAT(large.notes,
+                Contains(HasSubstr("3 materials stay alone: their textures are larger")));
+    EXPECT_THAT(large.summary, HasSubstr("0 materials share 0 pages"));
+}
+
+TEST(Atlas, PagesThatWouldBeMostlyEmptyAreNotMade) {
+    AtlasSettings settings;
+    settings.gutter = 64;
+    const FixRecord record = applyAtlas(makePainted(), settings, noProgress())->record;
+    EXPECT_THAT(record.summary, HasSubstr("0 materials share 0 pages"));
+    EXPECT_THAT(record.notes,
+                Contains(HasSubstr("3 materials would leave most of their pages empty")));
+}
+
+TEST(Atlas, AllRolesFollowOneLayout) {
+    Scene scene = makePainted();
+    for (int i = 0; i < 3; ++i) {
+        scene.images.push_back(makeImage(static_cast<std::uint8_t>(100 + i), 32, 32));
+        scene.textures.push_back({"", 3 + i, -1, {}});
+        Json json = paint(i);
+        json["normalTexture"] = {{"index", 3 + i}};
+        scene.materials[static_cast<std::size_t>(i)] = parseMaterial(json);
+    }
+    const Fixed fixed = applyAtlas(scene, {}, noProgress()).value();
+    ASSERT_EQ(fixed.scene.images.size(), 8U);
+    EXPECT_EQ(fixed.scene.images[6].width, fixed.scene.images[7].width);
+    const Material& material =
+        fixed.scene
+            .materials[static_cast<std::size_t>(fixed.scene.assets[0].mesh->parts[0].material)];
+    EXPECT_NE(material.texture("normalTexture"), material.texture("baseColorTexture"));
+    const TextureCache textures(fixed.scene, 4096);
+    const Stream& coords = *fixed.scene.assets[1].mesh->parts[0].find("TEXCOORD_0");
+    const Vec2f middle(coords.value(5, 0), coords.value(5, 1));
+    EXPECT_NEAR(textures.find(material.texture("normalTexture"))->at(middle, 0).z(), 101 / 255.0F,
+                1e-3);
+}
+
+// --- far stand-ins ------------------------------------------------------------------------
+
+/// Two heaps of nine coloured boxes, 500 m apart.
+Scene makeHeaps() {
+    std::vector<test::Placed> placed;
+    for (int heap = 0; heap < 2; ++heap)
+        for (int i = 0; i < 9; ++i)
+            placed.push_back(
+                {test::makeBox({1, 1, 1}), {500.0 * heap + 2.0 * (i % 3), 0, 2.0 * (i / 3)}});
+    Scene scene = test::makeScene(placed);
+    scene.materials = {parseMaterial({{"name", "red"}})};
+    return scene;
+}
+
+StandInSettings from(double metres) {
+    StandInSettings settings;
+    settings.parcel = 64;
+    settings.from = metres;
+    return settings;
+}
+
+TEST(StandIns, ShowInPlaceOfTheirObjects) {
+    const Scene scene = makeHeaps();
+    Target target = test::display();
+    const Fixed fixed = applyStandIns(scene, from(50), target, noProgress()).value();
+    ASSERT_EQ(fixed.scene.objects.size(), 18U + 2);
+    // Near the first heap: its own boxes, and the stand-in of the other.
+    const Viewpoint east{{-3, 0.5, 2}, 90, 0};
+    const auto names = [&](const Viewpoint& view) {
+        std::multiset<std::string> drawn;
+        for (const DrawnObject& d : viewCost(fixed.scene, target, view).drawn)
+            drawn.insert(fixed.scene.objects[d.object].name);
+        std::multiset<std::string> selected;
+        for (const DrawnObject& d : selectDrawn(fixed.scene, target, view))
+            selected.insert(fixed.scene.objects[d.object].name);
+        EXPECT_EQ(drawn, selected) << "view and counters agree";
+        return drawn;
+    };
+    target.farPlane = 2000;
+    EXPECT_EQ(names(east).count("neighbourhood 2 far"), 1U);
+    EXPECT_EQ(names(east).count("neighbourhood 1 far"), 0U);
+    EXPECT_EQ(names(east).size(), 9U + 1);
+    EXPECT_EQ(names({{-200, 0.5, 2}, 90, 0}).size(), 2U) << "both from afar";
+    for (const Object& object : fixed.scene.objects)
+        EXPECT_EQ(object.origins.size(), object.standIn < 0 ? 9U : 1U);
+}
+
+TEST(StandIns, OnlyForWhatIsStillThere) {
+    Scene scene = makeHeaps();
+    for (Object& object : scene.objects) object.culling.end = 40;
+    EXPECT_EQ(applyStandIns(scene, from(50), test::display(), noProgress())->scene.objects.size(),
+              18U);
+}
+
+TEST(StandIns, KeepToTheirDeviation) {
+    const Scene scene = makeHeaps();
+    const Fixed fixed = applyStandIns(scene, from(50), test::display(), noProgress()).value();
+    for (const Object& object : fixed.scene.objects)
+        if (object.culling.start > 0) {
+            EXPECT_EQ(object.culling.start, 50);
+            EXPECT_LE(fixed.scene.mesh(object).triangles, 9U * 12);
+            EXPECT_EQ(fixed.scene.mesh(object).parts.size(), 1U);
+        }
+}
+
+}  // namespace
+}  // namespace flentro
