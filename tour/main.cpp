@@ -166,6 +166,12 @@ public:
             window_.fixes().addOrShow(key, "");
             good = take((std::string("fixes-") + key).c_str()) && good;
         }
+        // Where every object is a draw call of its own, merging has most to win.
+        const Target desk = document.target();
+        Target plain = desk;
+        plain.name += ", no instancing";
+        plain.instancing = false;
+        document.setTarget(plain, "No instancing");
         window_.fixes().addOrShow("merge", "");
         good = take("fixes-merge") && good;
         window_.fixes().merge().turnTo(MergeInstrument::Parcels);
@@ -175,6 +181,8 @@ public:
         emit window_.plan().swapRequested();
         window_.fixes().merge().turnTo(MergeInstrument::Assets);
         good = take("fixes-merge-assets") && good;
+        document.setTarget(desk, "Instancing");
+        good = settle() && good;
         window_.showStep(WorkStep::Proof);
         settle();
         window_.proof().exportResult(QDir(folder_).filePath("lighter.glb"));

@@ -26,8 +26,10 @@ AccountView::AccountView(QWidget* parent)
     const Entry entries[] = {
         {tr("Objects"), tr("That stand in the scene."), &Holdings::objects, false},
         {tr("Triangles"), tr("As placed, at level 0."), &Holdings::triangles, false},
-        {tr("Draw calls"), tr("If everything were in view, on this target."), &Holdings::calls,
-         false},
+        {tr("In shadows"), tr("Triangles of all shadow passes, if everything were in view."),
+         &Holdings::shadowTriangles, false},
+        {tr("Draw calls"), tr("If everything were in view, on this target, with shadow passes."),
+         &Holdings::calls, false},
         {tr("Meshes"), tr("Vertices and indices of all levels, what is shared once."),
          &Holdings::meshBytes, true},
         {tr("Textures"), tr("In this target's storage, if everything were in view."),
@@ -76,10 +78,12 @@ void AccountView::show(const FixRecord& record) {
     QStringList notes;
     for (const std::string& note : record.notes) notes << toText(note) + ".";
     notes_->setText(notes.join("\n"));
+    notes_->setVisible(!notes.empty());
 }
 
 void AccountView::clear(const QString& text) {
     table_->hide();
+    notes_->show();
     notes_->setText(text);
 }
 

@@ -26,7 +26,7 @@ CullingPlot::CullingPlot(QWidget* parent) : Plot(parent) {
     lost_ = addGraph();
     grips_ = addGraph();
     xAxis->setNumberFormat("g");
-    xAxis->setNumberPrecision(3);
+    xAxis->setNumberPrecision(5);
     for (QCPGraph* graph : {kept_, lost_, grips_}) graph->setLineStyle(QCPGraph::lsNone);
     setAxes(tr("size of the object, m"), tr("distance from here, m"));
     CullingPlot::restyle();
@@ -135,7 +135,7 @@ void CullingPlot::redraw() {
     label->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
     label->position->setTypeY(QCPItemPosition::ptPlotCoords);
     label->position->setCoords(0.01, target_.farPlane);
-    label->setPositionAlignment(Qt::AlignLeft | Qt::AlignBottom);
+    label->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
     label->setText(tr("far plane"));
     label->setFont(textFont(10));
     label->setColor(theme().faint);

@@ -105,11 +105,11 @@ QWidget* LadderInstrument::makeDistances() {
     layout->setSpacing(6);
     layout->addWidget(plot_, 1);
     auto* row = new QHBoxLayout;
-    row->addWidget(makeFaint(tr("At most")));
+    row->addWidget(makeFaint(tr("Most")));
     for (int level = 0; level < 2; ++level) {
         auto* box = new QSpinBox;
         box->setRange(0, kMostCopies);
-        box->setFixedWidth(66);
+        box->setFixedWidth(58);
         box->setSpecialValueText(tr("all"));
         box->setAccessibleName(tr("Copies at LOD %1 at once").arg(level));
         box->setToolTip(tr("For crowds: only so many copies, the nearest, show LOD %1 at once; "
@@ -117,13 +117,13 @@ QWidget* LadderInstrument::makeDistances() {
                             .arg(level));
         box->setKeyboardTracking(false);
         row->addWidget(box);
-        row->addWidget(makeFaint(level == 0 ? tr("at LOD 0,") : tr("at LOD 1")));
+        row->addWidget(makeFaint(level == 0 ? tr("LOD 0,") : tr("LOD 1")));
         connect(box, &QSpinBox::valueChanged, this, &LadderInstrument::keepCaps);
         caps_[static_cast<std::size_t>(level)] = box;
     }
     crowd_ = new QLineEdit;
     crowd_->setPlaceholderText(tr("crowd"));
-    crowd_->setMinimumWidth(60);
+    crowd_->setMinimumWidth(40);
     crowd_->setAccessibleName(tr("Crowd"));
     crowd_->setToolTip(tr("Assets that name the same crowd fill the same caps together."));
     connect(crowd_, &QLineEdit::editingFinished, this, &LadderInstrument::keepCrowd);

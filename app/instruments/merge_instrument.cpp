@@ -32,7 +32,7 @@ MergeInstrument::MergeInstrument(Document& document, QWidget* parent)
       reading_(makeFaint("")),
       parcels_(makeTable({tr("Parcel"), tr("Objects"), tr("Saved | paid"), tr("Calls"),
                           tr("Triangles"), tr("Memory")})),
-      assets_(makeTable({tr("Asset"), tr("Copies"), tr("Calls apart"), tr("Merged"), tr("Why")})),
+      assets_(makeTable({tr("Asset"), tr("Copies"), tr("Calls apart"), tr("Merged"), tr("Is")})),
       account_(new AccountView) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -163,9 +163,10 @@ QWidget* MergeInstrument::makeAssets() {
     choice_ = new QComboBox;
     choice_->addItems({tr("as the numbers say"), tr("always merged"), tr("never merged")});
     choice_->setAccessibleName(tr("This asset is"));
+    why_ = makeFaint("");
     row->addWidget(makeFaint(tr("This asset is")));
     row->addWidget(choice_);
-    row->addStretch(1);
+    row->addWidget(why_, 1);
     layout->addLayout(row);
     connect(assets_, &QTableWidget::itemSelectionChanged, this, &MergeInstrument::refreshChoice);
     connect(choice_, &QComboBox::activated, this, [this](int index) {
@@ -310,8 +311,8 @@ void MergeInstrument::refreshAssets(const MergeReport& report) {
             setCell(assets_, row, 2, QString::number(verdict.callsAsInstances, 'f', 2));
             setCell(assets_, row, 3,
                     verdict.callsMerged > 0 ? QString::number(verdict.callsMerged, 'f', 2) : "-");
-            setCell(assets_, row, 4,
-                    (verdict.merged ? tr("merged: ") : tr("apart: ")) + toText(verdict.why), false);
+            setCell(assets_, row, 4, verdict.merged ? tr("merged") : tr("apart"));
+            assets_->item(row, 4)->setToolTip(toText(verdict.why));
             if (toText(verdict.asset) == before) assets_->selectRow(row);
         }
     }
@@ -322,6 +323,8 @@ void MergeInstrument::refreshChoice() {
     const auto* now = document_.settingsOf<MergeSettings>(fix_);
     const QString asset = chosenAsset();
     choice_->setEnabled(!asset.isEmpty());
+    const QTableWidgetItem* verdict = assets_->item(assets_->currentRow(), 4);
+    why_->setText(verdict ? verdict->toolTip() : QString());
     if (!now) return;
     const auto found = now->overrides.find(asset.toStdString());
     choice_->setCurrentIndex(found == now->overrides.end() ? 0 : static_cast<int>(found->second));

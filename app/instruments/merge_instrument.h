@@ -56,6 +56,7 @@ private:
     QPushButton* leaveSelected_ = nullptr;
     QTableWidget* assets_;
     QComboBox* choice_ = nullptr;
+    QLabel* why_ = nullptr;  ///< The verdict on the chosen asset.
     AccountView* account_;
     bool refreshing_ = false;
 };

@@ -5,7 +5,7 @@
 namespace flentro::app {
 
 Plot::Plot(QWidget* parent) : QCustomPlot(parent) {
-    setMinimumHeight(190);
+    setMinimumHeight(150);
     setMouseTracking(true);
     axisRect()->setMinimumMargins(QMargins(4, 8, 8, 4));
     Plot::restyle();

@@ -9,7 +9,7 @@
 namespace flentro::app {
 
 Staircase::Staircase(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
-    setMinimumHeight(118);
+    setMinimumHeight(104);
     setMaximumHeight(118);
     setAccessibleName(tr("Staircase of load"));
     setToolTip(tr("Load of one measure in this view: the original, then after each fix."));
@@ -58,7 +58,10 @@ void Staircase::paintEvent(QPaintEvent*) {
                          fill);
         painter.setPen(theme().ink);
         painter.setFont(figureFont(12, true));
-        painter.drawText(QRectF(left, y(steps[i].load) - 17, wide - 3, 16), Qt::AlignHCenter,
+        // Never across the limit's line.
+        double top = y(steps[i].load) - 17;
+        if (top < y(1) && y(1) < top + 16) top = y(1) - 17;
+        painter.drawText(QRectF(left, top, wide - 3, 16), Qt::AlignHCenter,
                          QString::fromStdString(formatLoad(steps[i].load)));
         painter.setFont(textFont(11));
         painter.setPen(theme().faint);
@@ -69,7 +72,8 @@ void Staircase::paintEvent(QPaintEvent*) {
     painter.setPen(QPen(theme().ink, 1.2));
     painter.drawLine(QPointF(area.left(), y(1)), QPointF(area.right(), y(1)));
     painter.setFont(textFont(10));
-    painter.drawText(QRectF(area.right() - 60, y(1) - 14, 60, 14), Qt::AlignRight, tr("limit x1"));
+    painter.drawText(QRectF(area.right() - 60, area.top() - 18, 60, 14), Qt::AlignRight,
+                     tr("line: x1"));
 }
 
 }  // namespace flentro::app

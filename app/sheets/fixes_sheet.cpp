@@ -169,7 +169,7 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
       measure_(new QComboBox),
       staircase_(new Staircase(document)),
       cardHolder_(new QWidget),
-      instruments_(new QStackedWidget),
+      instruments_(new QVBoxLayout),
       ladder_(new LadderInstrument(document)),
       culling_(new CullingInstrument(document)),
       tidy_(new TidyInstrument(document)),
@@ -203,7 +203,8 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     layout->addWidget(cardHolder_);
     nothing_->setWordWrap(true);
     nothing_->setAlignment(Qt::AlignTop);
-    instruments_->addWidget(nothing_);
+    nothing_->setParent(this);
+    nothing_->hide();
     addInstrument("tidy", tidy_);
     addInstrument("share", makeShareInstrument(document));
     addInstrument("split", makeSplitInstrument(document));
@@ -213,7 +214,7 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     addInstrument("shadows", makeShadowInstrument(document));
     addInstrument("merge", merge_);
     addInstrument("standins", makeStandInInstrument(document));
-    layout->addWidget(instruments_, 1);
+    layout->addLayout(instruments_, 1);
     connect(measure_, &QComboBox::activated, this, [this](int index) {
         staircase_->setMeasure(kMeasures[static_cast<std::size_t>(index)]);
     });
@@ -226,11 +227,12 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
 
 template <typename Instrument>
 void FixesSheet::addInstrument(const char* key, Instrument* instrument) {
-    instruments_->addWidget(instrument);
+    instrument->setParent(this);
+    instrument->hide();
     byKind_[key] = {instrument, [instrument](int id) { instrument->setFix(id); }};
 }
 
-/// That of the chosen fix. Hidden ones do not ask for room.
+/// That of the chosen fix.
 void FixesSheet::showInstrument() {
     const Fix* chosen = document_.project().order.find(document_.selectedFix());
     QWidget* shown = nothing_;
@@ -239,12 +241,14 @@ void FixesSheet::showInstrument() {
         if (std::exchange(shownFix_, chosen->id) != chosen->id) setFix(chosen->id);
         shown = instrument;
     }
-    for (int i = 0; i < instruments_->count(); ++i) {
-        QWidget* page = instruments_->widget(i);
-        const auto policy = page == shown ? QSizePolicy::Preferred : QSizePolicy::Ignored;
-        page->setSizePolicy(policy, policy);
+    QWidget* before = std::exchange(shownInstrument_, shown);
+    if (before == shown) return;
+    if (before) {
+        instruments_->removeWidget(before);
+        before->hide();
     }
-    instruments_->setCurrentWidget(shown);
+    instruments_->addWidget(shown);
+    shown->show();
 }
 
 void FixesSheet::change(const QString& text, const std::function<void(WorkOrder&)>& apply) {
@@ -257,7 +261,7 @@ void FixesSheet::add(const std::string& key) {
     int id = 0;
     const auto settings = makeSettings(key);
     change(tr("Add %1").arg(QString(fixName(*settings)).toLower()),
-           [&](WorkOrder& order) { id = order.add(*settings).id; });
+           [&](WorkOrder& order) { id = order.insert(*settings).id; });
     choose(id);
 }
 

@@ -5,7 +5,6 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QScrollArea>
-#include <QStackedWidget>
 
 #include "instruments/atlas_instrument.h"
 #include "instruments/culling_instrument.h"
@@ -49,7 +48,9 @@ private:
     Staircase* staircase_;
     QWidget* cardHolder_;
     std::vector<FixCard*> cards_;
-    QStackedWidget* instruments_;
+    /// Holds the shown instrument alone: others would be asked for their sizes at every change.
+    QVBoxLayout* instruments_;
+    QWidget* shownInstrument_ = nullptr;
     LadderInstrument* ladder_;
     CullingInstrument* culling_;
     TidyInstrument* tidy_;

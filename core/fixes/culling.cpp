@@ -7,6 +7,7 @@
 
 #include "base/parallel.h"
 #include "base/text.h"
+#include "scene/blending.h"
 #include "survey/ray_scene.h"
 
 namespace flentro {
@@ -22,11 +23,8 @@ constexpr std::size_t kMostVanishing = 50;
 
 bool isTransparent(const Scene& scene, const Mesh& mesh) {
     return !mesh.parts.empty() &&
-           std::all_of(mesh.parts.begin(), mesh.parts.end(), [&](const Part& part) {
-               return part.material >= 0 &&
-                      scene.materials[static_cast<std::size_t>(part.material)].alphaMode ==
-                          AlphaMode::Blend;
-           });
+           std::all_of(mesh.parts.begin(), mesh.parts.end(),
+                       [&](const Part& part) { return isBlended(scene, part); });
 }
 
 /// [origins] The places that see each.

@@ -197,8 +197,9 @@ struct Saving {
 /// What a scene holds: one side of a fix's account.
 struct Holdings {
     double objects = 0;
-    double triangles = 0;     ///< As placed, level 0.
-    double calls = 0;         ///< If everything were in view, on the target.
+    double triangles = 0;        ///< As placed, level 0.
+    double shadowTriangles = 0;  ///< Of all shadow passes, if everything were in view.
+    double calls = 0;            ///< Likewise, on the target, with shadow passes.
     double meshBytes = 0;     ///< Of all levels, each stream once.
     double textureBytes = 0;  ///< On the target.
     double diskBytes = 0;     ///< Streams, indices and encoded images: about the size of a file.

@@ -8,10 +8,11 @@ namespace flentro {
 Holdings holdingsOf(const Scene& scene, const Target& target) {
     Holdings held;
     held.objects = static_cast<double>(scene.objects.size());
-    const Counts whole = wholeSceneCost(scene, target).counts;
-    held.triangles = at(whole, Measure::Triangles);
-    held.calls = at(whole, Measure::DrawCalls);
-    held.textureBytes = at(whole, Measure::TextureBytes);
+    const ViewCost whole = wholeSceneCost(scene, target);
+    held.triangles = (at(whole.counts, Measure::Triangles) - whole.shadowTriangles) / target.eyes;
+    held.shadowTriangles = whole.shadowTriangles;
+    held.calls = at(whole.counts, Measure::DrawCalls);
+    held.textureBytes = at(whole.counts, Measure::TextureBytes);
     // Levels share streams with level 0: each counts once.
     std::unordered_set<const Stream*> streams;
     for (const Asset& asset : scene.assets)

@@ -85,14 +85,21 @@ private:
         return found == settings_.overrides.end() ? MergeChoice::Auto : found->second;
     }
 
+    /// Within the target's materials an object.
+    [[nodiscard]] std::vector<Group> group(const std::vector<bool>& marked, double size) const {
+        const double most = at(target_.limits, Measure::MaterialsPerObject);
+        return divideByParts(scene_, groupObjects(scene_, marked, settings_, size),
+                             static_cast<std::size_t>(std::max(most, 0.0)));
+    }
+
     /// Groups of one size without the assets that are cheaper as they are, and without groups
     /// that pay more than they save. What the artist asked for stays.
     std::vector<Group> worthwhile(double size) {
         std::vector<bool> marked = marked_;
-        std::vector<Group> groups = groupObjects(scene_, marked, settings_, size);
+        std::vector<Group> groups = group(marked, size);
         for (int round = 0; round < kRounds && !groups.empty(); ++round) {
             const ParcelLedger::Shares shares = ledger_.share(groups);
-            verdicts_[size] = shares.assets;
+            if (round == 0) verdicts_[size] = shares.assets;
             bool changed = false;
             for (std::size_t i = 0; i < marked.size(); ++i) {
                 const auto asset = static_cast<std::size_t>(scene_.objects[i].asset);
@@ -115,7 +122,7 @@ private:
             }
             if (!changed) break;
             marked = inGroup;
-            groups = groupObjects(scene_, marked, settings_, size);
+            groups = group(marked, size);
         }
         return groups;
     }
@@ -141,7 +148,19 @@ private:
             parcel.trianglesPaid = shares.groups[g].trianglesPaid;
             report_.parcels.push_back(std::move(parcel));
         }
+        std::stable_sort(
+            report_.parcels.begin(), report_.parcels.end(),
+            [](const Parcel& a, const Parcel& b) { return a.callsSaved > b.callsSaved; });
         judgeAssets();
+    }
+
+    /// Where nothing is merged: as it would be in parcels of the size that came nearest.
+    [[nodiscard]] double judgedSize() const {
+        if (report_.size > 0 || report_.sizes.empty()) return report_.size;
+        return std::min_element(
+                   report_.sizes.begin(), report_.sizes.end(),
+                   [](const ParcelSize& a, const ParcelSize& b) { return a.load < b.load; })
+            ->size;
     }
 
     void judgeAssets() {
@@ -152,7 +171,7 @@ private:
         for (const Group& group : groups_)
             for (const std::uint32_t i : group)
                 ++merged[static_cast<std::size_t>(scene_.objects[i].asset)];
-        const auto known = verdicts_.find(report_.size);
+        const auto known = verdicts_.find(judgedSize());
         for (std::size_t a = 0; a < copies.size(); ++a) {
             if (copies[a] == 0) continue;
             MergeVerdict verdict{nameOf(scene_.assets[a]), copies[a], merged[a] > 0, 0, 0, {}};
@@ -175,7 +194,7 @@ private:
         if (verdict.callsAsInstances == 0 && verdict.callsMerged == 0)
             return "too large, or alone in its parcel";
         if (verdict.callsMerged >= verdict.callsAsInstances) return "cheaper as instances";
-        return "would draw too many triangles in vain";
+        return "too many triangles drawn in vain";
     }
 
     const Scene& scene_;

@@ -11,10 +11,6 @@
 namespace flentro {
 namespace {
 
-const Asset& assetOf(const Scene& scene, std::uint32_t object) {
-    return scene.assets[static_cast<std::size_t>(scene.objects[object].asset)];
-}
-
 /// As mergeGroup() would make it: counts only.
 Asset outline(const Scene& scene, const Group& group) {
     std::size_t levels = 0;

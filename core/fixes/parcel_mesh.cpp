@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 namespace flentro {
 namespace {
@@ -187,10 +188,6 @@ private:
     std::vector<MergedRange> ranges_;
 };
 
-const Asset& assetOf(const Scene& scene, std::uint32_t object) {
-    return scene.assets[static_cast<std::size_t>(scene.objects[object].asset)];
-}
-
 }  // namespace
 
 Hash partKind(const Part& part) {
@@ -206,6 +203,44 @@ Hash partKind(const Part& part) {
             hasher.add(stream->type).add(stream->components).add(stream->normalized);
     }
     return hasher.result();
+}
+
+std::vector<Group> divideByParts(const Scene& scene, std::vector<Group> groups, std::size_t most) {
+    if (most == 0) return groups;
+    std::map<int, std::set<Hash>> known;  // by asset
+    const auto kindsOf = [&](std::uint32_t object) -> const std::set<Hash>& {
+        const int asset = scene.objects[object].asset;
+        const auto [at, isNew] = known.try_emplace(asset);
+        if (isNew)
+            for (const Part& part : assetOf(scene, object).mesh->parts)
+                at->second.insert(partKind(part));
+        return at->second;
+    };
+    std::vector<Group> result;
+    for (Group& group : groups) {
+        std::stable_sort(group.begin(), group.end(),
+                         [&](std::uint32_t a, std::uint32_t b) { return kindsOf(a) < kindsOf(b); });
+        std::set<Hash> kinds;
+        Group open;
+        const auto close = [&] {
+            std::sort(open.begin(), open.end());
+            if (open.size() > 1) result.push_back(open);
+            open.clear();
+            kinds.clear();
+        };
+        for (const std::uint32_t object : group) {
+            std::set<Hash> both = kinds;
+            both.insert(kindsOf(object).begin(), kindsOf(object).end());
+            if (both.size() > most) {
+                close();
+                both = kindsOf(object);
+            }
+            kinds = std::move(both);
+            open.push_back(object);
+        }
+        close();
+    }
+    return result;
 }
 
 MeshPtr joinParts(const MeshPtr& mesh) {

@@ -13,6 +13,11 @@ namespace flentro {
 /// never made up.
 [[nodiscard]] Hash partKind(const Part& part);
 
+/// Groups of which the merged mesh has more kinds of parts than `most`, divided: objects with like
+/// materials stay together; single ones are left out. 0: no limit.
+[[nodiscard]] std::vector<Group> divideByParts(const Scene& scene, std::vector<Group> groups,
+                                               std::size_t most);
+
 /// The mesh with its parts of one kind joined; the same if there are none. What bends stays apart.
 [[nodiscard]] MeshPtr joinParts(const MeshPtr& mesh);
 

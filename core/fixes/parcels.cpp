@@ -6,6 +6,8 @@
 #include <map>
 #include <numeric>
 
+#include "geometry/cell.h"
+#include "scene/blending.h"
 #include "scene/edit.h"
 
 namespace flentro {
@@ -26,12 +28,6 @@ Kind kindOf(const Object& object, double growth) {
     return kind;
 }
 
-using Cell = std::array<long, 3>;
-Cell cellOf(const Vec3d& p, double size) {
-    return {std::lround(std::floor(p.x() / size)), std::lround(std::floor(p.y() / size)),
-            std::lround(std::floor(p.z() / size))};
-}
-
 double largestEdge(const Box& box) {
     return box.sizes().maxCoeff();
 }
@@ -41,7 +37,7 @@ std::vector<Group> byGrid(const Scene& scene, const std::vector<Group>& kinds, d
     for (const Group& kind : kinds) {
         std::map<Cell, Group> cells;
         for (const std::uint32_t i : kind)
-            cells[cellOf(scene.objects[i].bounds.center(), size)].push_back(i);
+            cells[cellAt(scene.objects[i].bounds.center(), size)].push_back(i);
         for (auto& [cell, members] : cells) groups.push_back(std::move(members));
     }
     return groups;
@@ -79,7 +75,7 @@ private:
         const double edge = size_ / 2;
         std::map<Cell, Group> cells;
         for (std::uint32_t i = 0; i < members_.size(); ++i)
-            cells[cellOf(bounds_[i].center(), edge)].push_back(i);
+            cells[cellAt(bounds_[i].center(), edge)].push_back(i);
         std::vector<Pair> pairs;
         for (const auto& [cell, group] : cells)
             for (long n = 13; n < 27; ++n) {  // half of the neighbours, and itself
@@ -127,6 +123,10 @@ private:
 
 }  // namespace
 
+const Asset& assetOf(const Scene& scene, std::uint32_t object) {
+    return scene.assets[static_cast<std::size_t>(scene.objects[object].asset)];
+}
+
 std::vector<Standing> standingOf(const Scene& scene, const MergeSettings& settings) {
     const std::vector<bool> moving = movingNodes(scene);
     std::vector<Standing> standing;
@@ -149,11 +149,7 @@ std::vector<Standing> standingOf(const Scene& scene, const MergeSettings& settin
                  settings.left.contains(object.name) || object.standIn >= 0 ||
                  object.culling.start > 0)
             standing.push_back(Standing::Kept);
-        else if (any([&](const Part& part) {
-                     return part.material >= 0 &&
-                            scene.materials[static_cast<std::size_t>(part.material)].alphaMode ==
-                                AlphaMode::Blend;
-                 }))
+        else if (any([&](const Part& part) { return isBlended(scene, part); }))
             standing.push_back(Standing::Transparent);
         else
             standing.push_back(Standing::Static);

@@ -12,6 +12,9 @@ enum class Standing { Static, Moves, Bends, Transparent, Kept, Empty };
 /// [objects] Moving, animated, skinned, transparent and kept objects are left alone.
 [[nodiscard]] std::vector<Standing> standingOf(const Scene& scene, const MergeSettings& settings);
 
+/// What an object shows, by its index.
+[[nodiscard]] const Asset& assetOf(const Scene& scene, std::uint32_t object);
+
 /// Objects that become one: indices in rising order.
 using Group = std::vector<std::uint32_t>;
 

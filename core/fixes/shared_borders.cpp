@@ -6,6 +6,7 @@
 #include <unordered_map>
 
 #include "base/parallel.h"
+#include "geometry/cell.h"
 #include "geometry/weld.h"
 
 namespace flentro {
@@ -49,13 +50,6 @@ std::vector<BorderVertex> bordersOf(const Mesh& mesh) {
     }
     return borders;
 }
-
-using Cell = std::array<long, 3>;
-struct HashCell {
-    std::size_t operator()(const Cell& c) const {
-        return static_cast<std::size_t>(c[0] * 73856093L ^ c[1] * 19349663L ^ c[2] * 83492791L);
-    }
-};
 
 }  // namespace
 

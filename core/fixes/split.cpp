@@ -13,7 +13,9 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/fix.h"
+#include "geometry/cell.h"
 #include "geometry/weld.h"
+#include "scene/blending.h"
 #include "scene/edit.h"
 
 namespace flentro {
@@ -24,14 +26,6 @@ constexpr long kMostCells = 64;      ///< Along an axis.
 constexpr double kLargerCell = 1.25;
 
 using Labels = std::vector<std::uint32_t>;  ///< [triangles of all parts]
-
-/// Places in a grid as keys.
-using Cell = std::array<long, 3>;
-struct HashCell {
-    std::size_t operator()(const Cell& c) const {
-        return static_cast<std::size_t>(c[0] * 73856093L ^ c[1] * 19349663L ^ c[2] * 83492791L);
-    }
-};
 
 /// Sets that grow together.
 class Union {
@@ -53,11 +47,6 @@ private:
     std::vector<std::uint32_t> parent_;
 };
 
-bool isBlended(const Scene& scene, const Part& part) {
-    return part.material >= 0 &&
-           scene.materials[static_cast<std::size_t>(part.material)].alphaMode == AlphaMode::Blend;
-}
-
 Labels byTransparency(const Scene& scene, const Mesh& mesh) {
     Labels labels;
     for (const Part& part : mesh.parts)
@@ -75,11 +64,7 @@ Labels byPiece(const WeldedMesh& mesh, double apart) {
     }
     std::unordered_map<Cell, std::uint32_t, HashCell> cells;
     for (const std::uint32_t corner : mesh.corners) {
-        const Vec3f& p = mesh.points[corner];
-        Cell cell;
-        for (int axis = 0; axis < 3; ++axis)
-            cell[static_cast<std::size_t>(axis)] =
-                std::lround(std::floor(static_cast<double>(p[axis]) / apart));
+        const Cell cell = cellAt(mesh.points[corner].cast<double>(), apart);
         const auto [at, isNew] = cells.try_emplace(cell, corner);
         if (!isNew) sets.join(at->second, corner);
     }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <string_view>
 
 namespace flentro {
 namespace {
@@ -79,6 +80,20 @@ Fix& WorkOrder::add(FixSettings settings) {
     for (const Fix& fix : fixes) id = std::max(id, fix.id + 1);
     fixes.push_back({id, true, std::move(settings)});
     return fixes.back();
+}
+
+Fix& WorkOrder::insert(FixSettings settings) {
+    const auto turn = [](const FixSettings& s) {
+        static constexpr const char* kTurns[] = {"tidy",    "share",   "split", "atlas",   "ladder",
+                                                 "culling", "shadows", "merge", "standins"};
+        return std::find(std::begin(kTurns), std::end(kTurns), std::string_view(fixKey(s)));
+    };
+    const auto own = turn(settings);
+    const int id = add(std::move(settings)).id;
+    const auto at = std::find_if(fixes.begin(), fixes.end() - 1,
+                                 [&](const Fix& fix) { return turn(fix.settings) > own; });
+    std::rotate(at, fixes.end() - 1, fixes.end());
+    return *find(id);
 }
 
 const Fix* WorkOrder::find(int id) const {

@@ -15,6 +15,9 @@ struct WorkOrder {
 
     /// Appends a fix with a new id and returns it.
     Fix& add(FixSettings settings);
+    /// The same where fixes of its kind do most: before those that build on it. Tidy, share,
+    /// split and atlas come first, then ladder, culling and shadows, then merge and stand-ins.
+    Fix& insert(FixSettings settings);
     [[nodiscard]] Fix* find(int id);
     [[nodiscard]] const Fix* find(int id) const;
 };

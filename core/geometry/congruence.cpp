@@ -7,6 +7,8 @@
 #include <map>
 #include <unordered_map>
 
+#include "geometry/cell.h"
+
 namespace flentro {
 namespace {
 
@@ -27,13 +29,6 @@ constexpr float kSameColor = 0.006F;       ///< 1.5 of 255.
 constexpr double kSameMotion = 1e-7;
 
 using Triangle = std::array<std::uint32_t, 3>;
-using Cell = std::array<long, 3>;
-struct HashCell {
-    std::size_t operator()(const Cell& c) const {
-        return static_cast<std::size_t>(c[0] * 73856093L ^ c[1] * 19349663L ^ c[2] * 83492791L);
-    }
-};
-
 bool isDirection(const std::string& semantic) {
     return semantic == "NORMAL" || semantic == "TANGENT";
 }
@@ -249,10 +244,7 @@ public:
     }
 
 private:
-    [[nodiscard]] Cell cellOf(const Vec3d& p) const {
-        return {std::lround(std::floor(p.x() / edge_)), std::lround(std::floor(p.y() / edge_)),
-                std::lround(std::floor(p.z() / edge_))};
-    }
+    [[nodiscard]] Cell cellOf(const Vec3d& p) const { return cellAt(p, edge_); }
 
     template <typename Visit>
     void forEachNear(const Vec3d& place, double tolerance, Visit&& visit) const {

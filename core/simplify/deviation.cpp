@@ -273,9 +273,11 @@ AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples
                     toDegrees(std::acos(std::clamp(static_cast<double>(n.dot(m)), -1.0, 1.0)));
                 normals += 1;
             }
-            if (const auto [a, b] = pair("TEXCOORD_0"); a && b)
-                slides.push_back(static_cast<double>(
-                    (blend(*a, corners, third) - blend(*b, met, weights)).norm()));
+            if (const auto [a, b] = pair("TEXCOORD_0"); a && b) {
+                // Where pictures repeat a whole repeat makes no difference.
+                const Vec3f off = blend(*a, corners, third) - blend(*b, met, weights);
+                slides.push_back(static_cast<double>((off - off.array().round().matrix()).norm()));
+            }
         }
     }
     AttributeDeviation result;

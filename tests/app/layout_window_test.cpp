@@ -85,7 +85,7 @@ TEST_F(LayoutPages, SizeIsDraggedAndAssetsAreChosen) {
     instrument.turnTo(MergeInstrument::Assets);
     auto* assets = find<QTableWidget>("Merge or instance");
     int row = 0;
-    while (row < assets->rowCount() && !assets->item(row, 4)->text().startsWith("merged")) ++row;
+    while (row < assets->rowCount() && assets->item(row, 4)->text() != "merged") ++row;
     ASSERT_LT(row, assets->rowCount());
     const QString asset = assets->item(row, 0)->text();
     assets->selectRow(row);

@@ -274,6 +274,43 @@ TEST(Culling, ScaleCountsAndOverridesWin) {
         << "never beyond the far plane";
 }
 
+TEST(WorkOrder, NewFixesGoWhereTheyDoMost) {
+    WorkOrder order;
+    order.add(TidySettings{});
+    order.add(LadderSettings{});
+    order.add(CullingSettings{});
+    EXPECT_EQ(order.insert(ShareSettings{}).id, 4);
+    order.insert(MergeSettings{});
+    order.insert(ShadowSettings{});
+    order.insert(TidySettings{});
+    std::vector<std::string> keys;
+    for (const Fix& fix : order.fixes) keys.emplace_back(fixKey(fix.settings));
+    EXPECT_EQ(keys, (std::vector<std::string>{"tidy", "tidy", "share", "ladder", "culling",
+                                              "shadows", "merge"}));
+}
+
+TEST(WorkOrder, EveryKindOfFixRoundTrips) {
+    for (const char* key :
+         {"tidy", "ladder", "culling", "shadows", "share", "split", "merge", "atlas", "standins"}) {
+        const auto settings = makeSettings(key);
+        ASSERT_TRUE(settings) << key;
+        EXPECT_STREQ(fixKey(*settings), key);
+        EXPECT_EQ(toJson(*parseSettings(key, toJson(*settings))), toJson(*settings)) << key;
+    }
+    MergeSettings merge;
+    merge.grouping = MergeSettings::Grouping::Near;
+    merge.parcel = 24;
+    merge.overrides = {{"cup", MergeChoice::Leave}, {"jar", MergeChoice::Merge}};
+    merge.left = {"otter"};
+    const auto read = parseSettings("merge", toJson(FixSettings(merge)));
+    ASSERT_TRUE(read);
+    EXPECT_EQ(toJson(*read), toJson(FixSettings(merge)));
+    EXPECT_EQ(std::get<MergeSettings>(*read).overrides.at("cup"), MergeChoice::Leave);
+    EXPECT_THAT(parseSettings("share", {{"tolerance", 1}}).error().what, HasSubstr("tolerance"));
+    EXPECT_THAT(parseSettings("atlas", {{"page", 7}}).error().what, HasSubstr("page"));
+    EXPECT_THAT(parseSettings("glue", {}).error().hint, HasSubstr("merge"));
+}
+
 // --- settings in files --------------------------------------------------------------------
 
 TEST(Settings, RoundTripThroughJson) {

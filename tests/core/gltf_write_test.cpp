@@ -7,6 +7,7 @@
 #include <tiny_gltf.h>
 
 #include <assimp/Importer.hpp>
+#include <set>
 
 #include "fixes/fix.h"
 #include "io/gltf.h"
@@ -368,6 +369,108 @@ TEST_F(GltfWrite, ManifestListsLevelsAndDistances) {
 TEST_F(GltfWrite, ExportRefusesOtherFormats) {
     EXPECT_EQ(exportScene(laddered(), Target{}, folder_ / "out.obj", {}, noProgress()).error().code,
               ErrorCode::Unsupported);
+}
+
+/// Twenty boxes in two heaps; all fixes of layout applied in their order.
+Scene laidOut(const Scene& scene) {
+    Target target;
+    target.instancing = false;
+    at(target.limits, Measure::DrawCalls) = 5;
+    MergeSettings merge;
+    merge.parcel = 16;
+    Scene result = applyMerge(scene, merge, target, {}, noProgress())->scene;
+    StandInSettings far;
+    far.parcel = 1000;
+    far.from = 80;
+    return applyStandIns(result, far, target, noProgress())->scene;
+}
+
+Scene makeHeaps() {
+    std::vector<test::Placed> placed;
+    for (int i = 0; i < 20; ++i) {
+        const float size = 0.5F + 0.01F * static_cast<float>(i);
+        placed.push_back(
+            {test::named(test::makeBox({size, size, size}), ("box " + std::to_string(i)).c_str()),
+             {i < 10 ? 2.0 : 302.0, 0, 1.5 * (i % 10)}});
+    }
+    return test::makeScene(placed);
+}
+
+TEST(GltfLayout, MergedGeometryAndStandInsAreSound) {
+    const Scene scene = laidOut(makeHeaps());
+    ASSERT_LT(scene.objects.size(), 20U);
+    const auto standIn = std::find_if(scene.objects.begin(), scene.objects.end(),
+                                      [](const Object& o) { return o.culling.start > 0; });
+    ASSERT_NE(standIn, scene.objects.end());
+    test::TemporaryFolder folder;
+    const fs::path file = folder / "laid-out.glb";
+    ASSERT_TRUE(exportScene(scene, {}, file, {}, noProgress()));
+    EXPECT_THAT(test::validatorErrors(file), IsEmpty());
+    // As placed: 20 boxes, the stand-in outside of the tree.
+    EXPECT_EQ(placedByImportLibrary(file), 20U * 12);
+    EXPECT_EQ(trianglesByTinyGltf(file), 20U * 12 + scene.mesh(*standIn).triangles);
+    const auto back = readGltf(file, noProgress());
+    ASSERT_TRUE(back);
+    std::size_t triangles = 0;
+    for (const Object& object : back->objects) triangles += back->mesh(object).triangles;
+    EXPECT_EQ(triangles, 20U * 12);
+    // Named nodes show both; the top level alone shows the objects.
+    ExportOptions options;
+    options.levels = LevelLayout::NamedNodes;
+    ASSERT_TRUE(exportScene(scene, {}, folder / "named.glb", options, noProgress()));
+    EXPECT_THAT(test::validatorErrors(folder / "named.glb"), IsEmpty());
+    EXPECT_EQ(placedByImportLibrary(folder / "named.glb"),
+              20U * 12 + scene.mesh(*standIn).triangles);
+}
+
+TEST(Manifest, NamesLeadBackFromMergedGeometry) {
+    const Json manifest = makeManifest(laidOut(makeHeaps()), {});
+    std::set<std::string> names;
+    std::size_t triangles = 0;
+    for (const Json& asset : manifest["assets"])
+        for (const Json& range : asset.value("ranges", Json::array())) {
+            names.insert(range["object"].get<std::string>());
+            triangles += range["triangles"].get<std::size_t>();
+        }
+    EXPECT_THAT(names, SizeIs(20));
+    EXPECT_EQ(triangles, 20U * 12);
+    std::size_t standIns = 0;
+    for (const Json& object : manifest["objects"]) {
+        standIns += object.contains("start");
+        EXPECT_NE(object.contains("start"), object.contains("standIn")) << object["name"];
+    }
+    EXPECT_GE(standIns, 1U);
+}
+
+TEST(GltfLayout, ShadowAndLightDistancesAreTold) {
+    Scene scene = test::makeScene({{test::makeBox({1, 1, 1}), {0, 0, 0}},
+                                   {test::named(test::makeBox({2, 1, 1}), "plain"), {5, 0, 0}}});
+    scene.objects[0].castsShadow = false;
+    scene.objects[1].culling.shadowEnd = 33;
+    scene.lights.resize(1);
+    scene.lights[0].rest = {{"type", "point"}};
+    Node lamp;
+    lamp.name = "lamp";
+    lamp.light = 0;
+    scene.scenes[0]["nodes"].push_back(scene.nodes.size());
+    scene.nodes.push_back(lamp);
+    PlacedLight placed;
+    placed.name = "lamp";
+    placed.node = 2;
+    placed.light = 0;
+    placed.fadeStart = 40;
+    placed.end = 50;
+    scene.placedLights = {placed};
+    test::TemporaryFolder folder;
+    ASSERT_TRUE(exportScene(scene, {}, folder / "lit.gltf", {}, noProgress()));
+    EXPECT_THAT(test::validatorErrors(folder / "lit.gltf"), IsEmpty());
+    const Json document = Json::parse(test::readText(folder / "lit.gltf"));
+    EXPECT_EQ(document["nodes"][0]["extras"]["castsShadow"], false);
+    EXPECT_EQ(document["nodes"][1]["extras"]["flentro"]["shadowEnd"], 33);
+    EXPECT_EQ(document["nodes"][2]["extras"]["flentro"]["light"]["end"], 50);
+    const Json manifest = makeManifest(scene, {});
+    EXPECT_EQ(manifest["lights"][0]["end"], 50);
+    EXPECT_EQ(manifest["objects"][1]["shadowEnd"], 33);
 }
 
 }  // namespace

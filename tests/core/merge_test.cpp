@@ -72,6 +72,12 @@ Fixed merge(const Scene& scene, const MergeSettings& settings = small(),
     return applyMerge(scene, settings, target, fromTheMiddle(), noProgress()).value();
 }
 
+/// The asset that shows an object of the source.
+const Asset& parcelOf(const Scene& scene, std::size_t origin) {
+    const std::uint32_t object = OriginMap(scene).shownBy(origin)[0];
+    return assetOf(scene, object);
+}
+
 TEST(Merge, HeapsBecomeParcelsOfOnePartAMaterial) {
     const Scene scene = makeHeaps();
     const Fixed fixed = merge(scene);
@@ -235,7 +241,7 @@ TEST(Merge, LevelsMergeLevelByLevel) {
             {finishMesh(std::move(half)), 0.1, 20 + static_cast<double>(i)}};
     }
     const Fixed fixed = merge(scene);
-    const Asset& parcel = fixed.scene.assets[0];
+    const Asset& parcel = parcelOf(fixed.scene, 0);
     ASSERT_THAT(parcel.ladder.levels, SizeIs(1));
     EXPECT_EQ(parcel.mesh->triangles, 9U * 12);
     EXPECT_EQ(parcel.ladder.levels[0].mesh->triangles, 5U * 6 + 4U * 12);
@@ -258,6 +264,16 @@ TEST(Merge, PartsStayBelowTheVertexLimit) {
     const Fixed fixed = merge(makeHeaps(), settings);
     for (const Asset& asset : fixed.scene.assets)
         for (const Part& part : asset.mesh->parts) EXPECT_LE(part.vertexCount(), 100U);
+    EXPECT_EQ(test::differenceOfSurfaces(makeHeaps(), fixed.scene, 1e-4), "");
+}
+
+TEST(Merge, ParcelsKeepToTheMaterialsAnObjectMayHave) {
+    Target target = withoutInstances();
+    at(target.limits, Measure::MaterialsPerObject) = 1;
+    const Fixed fixed = merge(makeHeaps(), small(), target);
+    EXPECT_THAT(fixed.scene.objects, SizeIs(8)) << "wood and tin apart";
+    for (const Object& object : fixed.scene.objects)
+        EXPECT_THAT(fixed.scene.mesh(object).parts, SizeIs(1));
     EXPECT_EQ(test::differenceOfSurfaces(makeHeaps(), fixed.scene, 1e-4), "");
 }
 
@@ -285,7 +301,8 @@ TEST(Merge, AttributesThatOthersLackAreFilledIn) {
     painted.parts[0].set("COLOR_0", std::move(colors));
     scene.assets[0].mesh = finishMesh(std::move(painted));
     const Scene merged = merge(scene).scene;
-    const Part& part = merged.assets[0].mesh->parts[0];
+    const auto& parts = parcelOf(merged, 0).mesh->parts;
+    const Part& part = parts[parts[0].find("COLOR_0") ? 0 : 1];
     const Stream* color = part.find("COLOR_0");
     ASSERT_NE(color, nullptr);
     ASSERT_EQ(color->count(), part.vertexCount());

@@ -295,6 +295,45 @@ TEST(Crowd, TheNearestShowTheFinestLevels) {
     for (std::size_t i = 0; i < 5; ++i) EXPECT_EQ(drawn[i].level, expected[i]) << i;
 }
 
+TEST(Crowd, SeveralAssetsFillTheSameCaps) {
+    Scene scene = makeCrowd({2});
+    scene.assets.push_back(scene.assets[0]);
+    scene.objects[1].asset = scene.objects[3].asset = 1;
+    Target target;
+    target.farPlane = 1000;
+    const auto fine = [&] {
+        std::size_t count = 0;
+        for (const DrawnObject& drawn : selectDrawn(scene, target, {})) count += drawn.level == 0;
+        const ViewCost cost = viewCost(scene, target, {});
+        for (const DrawnObject& drawn : cost.drawn) count += drawn.level == 0;
+        return count;
+    };
+    EXPECT_EQ(fine(), 2 * 4U) << "two of each";
+    scene.assets[0].ladder.crowd = scene.assets[1].ladder.crowd = "visitors";
+    EXPECT_EQ(fine(), 2 * 2U) << "two of both";
+    scene.assets[1].ladder.caps = {3};
+    EXPECT_EQ(fine(), 2 * 3U) << "the larger count";
+    EXPECT_NE(hashScene(scene), hashScene(makeCrowd({2})));
+}
+
+TEST(Hysteresis, HoldsInThePictures) {
+    Scene scene = makeCrowd({});
+    scene.assets[0].ladder.hysteresis = 0.2;
+    scene.objects.resize(1);
+    Target target;
+    target.farPlane = 1000;
+    std::vector<std::uint8_t> shown;
+    const auto levelFrom = [&](double away) {
+        const Viewpoint view{{0, 0, away - 9.5}, 0, 0};  // the front of the first box is at -9.5
+        return selectDrawn(scene, target, view, &shown).at(0).level;
+    };
+    EXPECT_EQ(levelFrom(99), 0U);
+    EXPECT_EQ(levelFrom(101), 1U);
+    EXPECT_EQ(levelFrom(85), 1U) << "it stays";
+    EXPECT_EQ(levelFrom(79), 0U);
+    EXPECT_EQ(levelFrom(85), 0U) << "and does not come back early";
+}
+
 TEST(Crowd, ThoseBehindTheEyeCountToo) {
     Scene scene = makeCrowd({2});
     // Two copies step behind the eye, nearer than all others.
