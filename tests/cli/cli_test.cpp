@@ -194,6 +194,39 @@ TEST_F(Cli, MarketIsBroughtWithinItsBudget) {
     EXPECT_EQ(test::validatorErrors(folder_ / "lighter.glb"), "");
 }
 
+/// All nine fixes one after the other, on a target that draws every object by itself.
+TEST_F(Cli, EveryFixTogetherIsSoundAndTheSameForAnyNumberOfThreads) {
+    ASSERT_EQ(test::runOurs("flentro-demo", "--small '" + folder_.path().string() + "'").status, 0);
+    Json target = toJson(findTarget("Desk 120").value());
+    target["drawing"]["instancing"] = false;
+    test::writeText(folder_ / "plain.target.json", target.dump());
+    Json order = {{"format", "flentro-work-order"}, {"version", 1}};
+    for (const char* fix :
+         {"tidy", "share", "split", "atlas", "ladder", "culling", "shadows", "merge", "standins"})
+        order["fixes"].push_back({{"fix", fix}});
+    test::writeText(folder_ / "all.json", order.dump());
+    const std::string fix =
+        " fix ottermere.glb --order all.json --target plain.target.json --quiet";
+    const Outcome two = cli(fix + " --out two.glb --json two.json");
+    ASSERT_EQ(two.status, 0) << two.output;
+    EXPECT_EQ(test::run("cd '" + folder_.path().string() + "' && taskset -c 0 '" + FLENTRO_BIN_DIR +
+                        "/flentro-cli'" + fix + " --out one.glb")
+                  .status,
+              0);
+    EXPECT_EQ(test::readText(folder_ / "one.glb"), test::readText(folder_ / "two.glb"));
+    EXPECT_EQ(test::validatorErrors(folder_ / "two.glb"), "");
+    const Json steps = json("two.json")["steps"];
+    ASSERT_EQ(steps.size(), 9U);
+    EXPECT_LT(steps[1]["after"]["meshes"], steps[1]["before"]["meshes"]);
+    EXPECT_EQ(steps[1]["after"]["triangles"], steps[1]["before"]["triangles"]);
+    const Json& merge = steps[7];
+    EXPECT_LT(merge["after"]["calls"], merge["before"]["calls"]);
+    EXPECT_EQ(merge["after"]["triangles"], merge["before"]["triangles"])
+        << "as placed; only views draw more";
+    EXPECT_FALSE(merge["merge"]["parcels"].empty());
+    EXPECT_TRUE(merge["merge"]["estimated"]);
+}
+
 /// A floor of 30 m with a wall across; a sphere on either side.
 class CliSurvey : public Cli {
 protected:
@@ -284,6 +317,19 @@ TEST_F(CliSurvey, CalibrationFitsMeasuredFrames) {
     const Outcome bad = cli("calibrate rooms.glb times.csv" + spots);
     EXPECT_EQ(bad.status, 2);
     EXPECT_THAT(bad.output, HasSubstr("times.csv, line 2"));
+}
+
+TEST_F(CliSurvey, FixesGoByWhatASurveySaw) {
+    test::writeText(folder_ / "order.json",
+                    R"({"format":"flentro-work-order","version":1,"fixes":[
+                        {"fix":"culling"},{"fix":"merge"}]})");
+    const Outcome outcome =
+        cli("fix rooms.glb --order order.json --survey --spacing 6 --start=0,1.7,5 "
+            "--out fixed.glb --json fix.json");
+    ASSERT_EQ(outcome.status, 0) << outcome.output;
+    EXPECT_FALSE(json("fix.json")["steps"][1]["merge"]["estimated"]);
+    EXPECT_THAT(outcome.output, testing::AnyOf(HasSubstr("Nothing goes that any spot has seen"),
+                                               HasSubstr("go from spots that saw them")));
 }
 
 }  // namespace
