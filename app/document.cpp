@@ -292,8 +292,14 @@ Document::Done Document::doneBy(int fix) const {
 }
 
 const MergeReport* Document::shownParcels() const {
-    const Done done = doneBy(selectedFix_);
+    const Done done = doneBy(markedFix());
     return done ? done.record->merge.get() : nullptr;
+}
+
+void Document::showMarks(bool shown) {
+    if (shown == marksShown_) return;
+    marksShown_ = shown;
+    emit selectionChanged();
 }
 
 void Document::chooseParcel(int index) {

@@ -114,7 +114,11 @@ public:
         [[nodiscard]] explicit operator bool() const { return record != nullptr; }
     };
     [[nodiscard]] Done doneBy(int fix) const;
-    /// Parcels of the chosen fix, if it is a merge that has its result.
+    /// What the chosen fix does is marked in view and plan only while fixes are worked on.
+    void showMarks(bool shown);
+    /// The chosen fix while its marks are shown, or 0.
+    [[nodiscard]] int markedFix() const { return marksShown_ ? selectedFix_ : 0; }
+    /// Parcels of the marked fix, if it is a merge that has its result.
     [[nodiscard]] const MergeReport* shownParcels() const;
     /// One of them, drawn bold; -1: none.
     void chooseParcel(int index);
@@ -225,6 +229,7 @@ private:
     int selectedObject_ = -1;
     int selectedFix_ = 0;
     int chosenParcel_ = -1;
+    bool marksShown_ = false;
     QUndoStack undo_;
     JobRunner jobs_;
     LatestRunner counter_;

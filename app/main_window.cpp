@@ -238,6 +238,7 @@ void MainWindow::buildViewMenu() {
 }
 
 void MainWindow::showStep(WorkStep step) {
+    document_.showMarks(step == WorkStep::Fixes);
     sheets_->setCurrentIndex(static_cast<int>(step));
     rail_->setCurrent(step);
     if (step == WorkStep::Proof && view_->showing() == Showing::Result)

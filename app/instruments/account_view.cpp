@@ -13,7 +13,7 @@ AccountView::AccountView(QWidget* parent)
     auto* grid = new QGridLayout(table_);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setHorizontalSpacing(14);
-    grid->setVerticalSpacing(3);
+    grid->setVerticalSpacing(0);
     grid->setColumnStretch(0, 1);
     int column = 1;
     for (const QString& head : {tr("before"), tr("after"), tr("change")})

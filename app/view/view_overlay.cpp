@@ -186,9 +186,9 @@ void ViewOverlay::paintParcels(QPainter& painter) {
     }
 }
 
-/// Dotted bounds of what the chosen culling fix takes out of the present view.
+/// Dotted bounds of what the marked culling fix takes out of the present view.
 void ViewOverlay::paintGhosts(QPainter& painter) {
-    const auto* settings = document_.settingsOf<CullingSettings>(document_.selectedFix());
+    const auto* settings = document_.settingsOf<CullingSettings>(document_.markedFix());
     if (!settings || view_.showing() == Showing::Original) return;
     const Scene& scene = *document_.result();
     painter.setPen(QPen(kPaper, 1, Qt::DotLine));

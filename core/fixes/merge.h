@@ -28,7 +28,7 @@ struct ParcelSize {
     double size = 0;       ///< Metres.
     double calls = 0;      ///< Mean of all views.
     double triangles = 0;  ///< Likewise.
-    double load = 0;       ///< Loads of both together.
+    double load = 0;       ///< Of both together; above x1.00 it weighs five times.
 };
 
 /// Whether copies of an asset are merged, and why.

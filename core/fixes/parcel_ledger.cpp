@@ -11,6 +11,9 @@
 namespace flentro {
 namespace {
 
+/// What is beyond a limit weighs so much more: views that are over matter most.
+constexpr double kOver = 4;
+
 /// As mergeGroup() would make it: counts only.
 Asset outline(const Scene& scene, const Group& group) {
     std::size_t levels = 0;
@@ -99,7 +102,8 @@ ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) co
             const Counts load = loads(tally.counts, target_);
             sums[p].calls += at(tally.counts, Measure::DrawCalls);
             sums[p].triangles += at(tally.counts, Measure::Triangles);
-            sums[p].load += at(load, Measure::DrawCalls) + at(load, Measure::Triangles);
+            for (const Measure measure : {Measure::DrawCalls, Measure::Triangles})
+                sums[p].load += at(load, measure) + kOver * std::max(0.0, at(load, measure) - 1);
             views[p] += 1;
         }
     });

@@ -53,6 +53,9 @@ TEST_F(LayoutPages, MergingShowsBothSides) {
     EXPECT_EQ(parcels->rowCount(), static_cast<int>(merged().parcels.size()));
     parcels->selectRow(1);
     EXPECT_EQ(document().chosenParcel(), 1);
+    window_->showStep(WorkStep::Proof);
+    EXPECT_EQ(document().shownParcels(), nullptr) << "no marks over a proof";
+    window_->showStep(WorkStep::Fixes);
     // Left apart, its objects are there again.
     const std::vector<std::uint32_t> origins = merged().parcels[1].origins;
     button("Leave apart")->click();
