@@ -8,7 +8,8 @@
 namespace flentro {
 namespace {
 
-constexpr std::size_t kShadingSamples = 1000;
+constexpr std::size_t kShadingSamples = 500;
+constexpr double kNoDistance = 1e-6;  ///< Metres: levels that deviate by nothing are looked at too.
 constexpr double kNoLimit = std::numeric_limits<double>::infinity();
 
 /// Artists paint how much the surface matters into this vertex attribute; 1 is usual.
@@ -232,7 +233,8 @@ void LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
         Ladder::Level level;
         level.mesh = finishMesh(std::move(meshes[i]));
         level.deviation = measureDeviation(*asset_.mesh, surface, *level.mesh).largest;
-        const AttributeDeviation shading = surface.attributesFrom(*level.mesh, kShadingSamples);
+        const AttributeDeviation shading =
+            surface.attributesFrom(*level.mesh, kShadingSamples, level.deviation + kNoDistance);
         level.normalError = shading.normal;
         level.textureSlide = shading.texture;
         const Mesh& before = *result.level(i - 1);

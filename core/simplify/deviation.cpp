@@ -82,9 +82,10 @@ struct Surface::State {
     }
 
     /// What a query looks for.
+    static constexpr std::uint32_t kNone = ~0U;
     struct Nearest {
         const State& state;
-        std::uint32_t triangle = 0;
+        std::uint32_t triangle = kNone;
         Vec3f point = Vec3f::Zero();
     };
 
@@ -239,7 +240,8 @@ double metresPerTexCoord(const std::vector<Part>& parts) {
 
 }  // namespace
 
-AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples) const {
+AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples,
+                                           double within) const {
     if (empty() || mesh.triangles == 0) return {};
     constexpr double kKept = 0.95;
     const State& own = *state_;
@@ -255,7 +257,8 @@ AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples
             const std::uint32_t* corners = part.indices.data() + 3 * t;
             const Vec3f middle = blend(positions, corners, third);
             State::Nearest nearest{own};
-            (void)own.query(middle, std::numeric_limits<double>::infinity(), nearest);
+            (void)own.query(middle, within, nearest);
+            if (nearest.triangle == State::kNone) continue;
             const auto after =
                 std::upper_bound(own.firstOfPart.begin(), own.firstOfPart.end(), nearest.triangle);
             const auto p = static_cast<std::size_t>(after - own.firstOfPart.begin()) - 1;

@@ -43,8 +43,11 @@ public:
     [[nodiscard]] Deviation distancesFrom(const Mesh& mesh, std::size_t samples) const;
 
     /// Normals and first texture coordinates in the middles of faces of `mesh` against those of
-    /// the nearest points here. 0 for what either side lacks.
-    [[nodiscard]] AttributeDeviation attributesFrom(const Mesh& mesh, std::size_t samples) const;
+    /// the nearest points here, where there are any within so many metres. 0 for what either side
+    /// lacks. Cost: as for distances.
+    [[nodiscard]] AttributeDeviation attributesFrom(
+        const Mesh& mesh, std::size_t samples,
+        double within = std::numeric_limits<double>::infinity()) const;
 
 private:
     struct State;

@@ -125,6 +125,9 @@ private:
 
     /// The middle of what each bone holds, units.
     void findBonePlaces() {
+        if (std::none_of(mesh_.parts.begin(), mesh_.parts.end(),
+                         [](const Part& part) { return part.find("JOINTS_0"); }))
+            return;
         std::map<int, std::pair<Vec3d, double>> sums;
         for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w)
             forEachBone(
