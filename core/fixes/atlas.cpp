@@ -56,15 +56,13 @@ std::vector<Reach> reachOf(const Scene& scene) {
     return reach;
 }
 
-/// Calls visit(texture member) for every texture that a material names.
-template <typename Visit>
-void forEachTexture(Json& json, Visit&& visit) {
-    for (auto& [key, member] : json.items()) {
-        if (key.ends_with("Texture") && member.is_object() && member.contains("index"))
-            visit(member);
-        else if (member.is_structured())
-            forEachTexture(member, visit);
-    }
+/// Images that any material shows; -1 among them for textures without one.
+std::set<int> imagesRead(const Scene& scene) {
+    std::set<int> images;
+    for (const Material& material : scene.materials)
+        for (const TextureUse& use : material.textures)
+            images.insert(scene.textures[static_cast<std::size_t>(use.texture)].image);
+    return images;
 }
 
 /// A material whose textures may go on a page.
@@ -151,7 +149,7 @@ private:
         bool plain = true;
         bool readable = !reach_[index].odd;
         std::string samplers;
-        forEachTexture(json, [&](Json& member) {
+        forEachTexture(json, [&](const std::string&, Json& member) {
             plain = plain && jsonOr(member, "texCoord", 0) == 0 && !member.contains("extensions");
             const int texture = jsonOr(member, "index", -1);
             member["index"] = -1;
@@ -243,7 +241,8 @@ private:
         Json json = before_.materials[static_cast<std::size_t>(first)].source;
         json["name"] = fmt::format("page {}", pages_);
         std::size_t role = 0;
-        forEachTexture(json, [&](Json& member) { member["index"] = textures[role++]; });
+        forEachTexture(
+            json, [&](const std::string&, Json& member) { member["index"] = textures[role++]; });
         for (const std::size_t i : members) {
             const int own = group[i].material;
             // None shows its old textures any more.
@@ -339,15 +338,8 @@ private:
 
     /// Images that no material reads any more hold nothing.
     void emptyImages() {
-        std::set<int> read;
-        for (const Material& material : scene_.materials)
-            for (const TextureUse& use : material.textures)
-                read.insert(scene_.textures[static_cast<std::size_t>(use.texture)].image);
-        std::set<int> readBefore;
-        for (const Material& material : before_.materials)
-            for (const TextureUse& use : material.textures)
-                readBefore.insert(before_.textures[static_cast<std::size_t>(use.texture)].image);
-        for (const int image : readBefore)
+        const std::set<int> read = imagesRead(scene_);
+        for (const int image : imagesRead(before_))
             if (image >= 0 && !read.contains(image)) {
                 Image empty;
                 empty.name = before_.images[static_cast<std::size_t>(image)].name;

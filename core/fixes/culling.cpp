@@ -78,17 +78,20 @@ private:
     const double skySize_;
 };
 
+/// [origins] Where each goes, metres; of several objects that show it the last counts.
+std::vector<double> endsOf(const Scene& scene) {
+    std::vector<double> ends(scene.originNames->size(), 0);
+    for (const Object& object : scene.objects)
+        for (const std::uint32_t origin : object.origins)
+            ends[origin] = std::max(ends[origin], object.culling.end);
+    return ends;
+}
+
 /// What places saw and no longer would. A merged object is gone for all its origins.
 std::vector<Vanishing> vanishingOf(const Scene& before, const Scene& after,
                                    const Evidence& evidence) {
-    // Where several objects show an origin the last to go counts.
-    std::vector<double> ends(before.originNames->size(), 0);
-    std::vector<double> endsBefore(ends);
-    for (std::size_t i = 0; i < after.objects.size(); ++i)
-        for (const std::uint32_t origin : after.objects[i].origins) {
-            ends[origin] = std::max(ends[origin], after.objects[i].culling.end);
-            endsBefore[origin] = std::max(endsBefore[origin], before.objects[i].culling.end);
-        }
+    const std::vector<double> ends = endsOf(after);
+    const std::vector<double> endsBefore = endsOf(before);
     std::vector<Vanishing> all(ends.size());
     for (const Evidence::Place& place : evidence.places)
         for (const Evidence::Glimpse& seen : place.seen) {
@@ -107,10 +110,7 @@ std::vector<Vanishing> vanishingOf(const Scene& before, const Scene& after,
 
 /// The most that one place loses, pixels.
 double worstLoss(const Scene& after, const Evidence& evidence) {
-    std::vector<double> ends(after.originNames->size(), 0);
-    for (const Object& object : after.objects)
-        for (const std::uint32_t origin : object.origins)
-            ends[origin] = std::max(ends[origin], object.culling.end);
+    const std::vector<double> ends = endsOf(after);
     double worst = 0;
     for (const Evidence::Place& place : evidence.places) {
         double lost = 0;

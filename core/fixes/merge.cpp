@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 #include "base/parallel.h"
 #include "base/text.h"
@@ -65,7 +66,6 @@ public:
         return true;
     }
 
-    [[nodiscard]] const std::vector<Group>& groups() const { return groups_; }
     [[nodiscard]] MergeReport& report() { return report_; }
     [[nodiscard]] const std::vector<Standing>& standing() const { return standing_; }
 
@@ -131,14 +131,11 @@ private:
         const ParcelLedger::Shares shares = ledger_.share(groups_);
         std::map<std::string, int> names;
         for (std::size_t g = 0; g < groups_.size(); ++g) {
+            const Object joined = joinObjects(scene_, groups_[g]);
             Parcel parcel;
             parcel.members = groups_[g];
-            for (const std::uint32_t i : groups_[g]) {
-                const Object& object = scene_.objects[i];
-                parcel.bounds.extend(object.bounds);
-                parcel.origins.insert(parcel.origins.end(), object.origins.begin(),
-                                      object.origins.end());
-            }
+            parcel.bounds = joined.bounds;
+            parcel.origins = joined.origins;
             const Vec3d at = parcel.bounds.center() / report_.size;
             parcel.name = fmt::format("parcel {} {}", std::lround(std::floor(at.x())),
                                       std::lround(std::floor(at.z())));
@@ -214,25 +211,22 @@ std::size_t bytesOf(const Asset& asset) {
     return bytes;
 }
 
-/// Bytes of the parcels beyond those of assets that are no longer there, shared by vertices.
+/// Bytes of the parcels beyond those of assets that are no longer there, shared by copies.
 void accountBytes(const Scene& before, const Scene& after, MergeReport& report) {
-    std::map<std::string, std::size_t> left;
-    for (const Asset& asset : after.assets) ++left[nameOf(asset)];
+    std::set<std::string> left;
+    for (const Asset& asset : after.assets) left.insert(nameOf(asset));
+    std::vector<std::size_t> copies(before.assets.size(), 0);
+    for (const Object& object : before.objects) ++copies[static_cast<std::size_t>(object.asset)];
+    const std::size_t first = after.objects.size() - report.parcels.size();
     for (std::size_t p = 0; p < report.parcels.size(); ++p) {
         Parcel& parcel = report.parcels[p];
-        const Object& object = after.objects[after.objects.size() - report.parcels.size() + p];
         parcel.bytesPaid =
-            static_cast<double>(bytesOf(after.assets[static_cast<std::size_t>(object.asset)]));
-        std::map<int, std::size_t> members;
-        for (const std::uint32_t i : parcel.members) ++members[before.objects[i].asset];
-        for (const auto& [index, count] : members) {
-            const Asset& asset = before.assets[static_cast<std::size_t>(index)];
+            static_cast<double>(bytesOf(assetOf(after, static_cast<std::uint32_t>(first + p))));
+        for (const std::uint32_t i : parcel.members) {
+            const Asset& asset = assetOf(before, i);
             if (left.contains(nameOf(asset))) continue;
-            const auto copies =
-                std::count_if(before.objects.begin(), before.objects.end(),
-                              [index = index](const Object& o) { return o.asset == index; });
-            parcel.bytesPaid -=
-                static_cast<double>(bytesOf(asset) * count) / static_cast<double>(copies);
+            const auto shared = copies[static_cast<std::size_t>(before.objects[i].asset)];
+            parcel.bytesPaid -= static_cast<double>(bytesOf(asset)) / static_cast<double>(shared);
         }
     }
 }
@@ -258,25 +252,15 @@ void placeParcels(const Scene& before, const MergeSettings& settings, const Merg
                                static_cast<std::size_t>(settings.mostVertices), parcel.name);
     });
     if (progress.cancelled()) return;
-    std::vector<bool> gone(before.objects.size(), false);
-    for (const Parcel& parcel : report.parcels)
-        for (const std::uint32_t i : parcel.members) gone[i] = true;
-    removeObjects(scene, gone);
+    std::vector<Group> groups;
+    for (const Parcel& parcel : report.parcels) groups.push_back(parcel.members);
+    removeObjects(scene, membersOf(groups, before.objects.size()));
     for (std::size_t p = 0; p < assets.size(); ++p) {
         const Parcel& parcel = report.parcels[p];
-        Object object;
+        Object object = joinObjects(before, parcel.members);
         object.name = parcel.name;
         object.asset = static_cast<int>(scene.assets.size());
         object.world.topRightCorner<3, 1>() = parcel.bounds.center();
-        object.origins = parcel.origins;
-        object.culling = {0, 0, 0, 0};
-        for (const std::uint32_t i : parcel.members) {
-            const Object& member = before.objects[i];
-            object.castsShadow = member.castsShadow;
-            object.culling.fadeStart = std::max(object.culling.fadeStart, member.culling.fadeStart);
-            object.culling.end = std::max(object.culling.end, member.culling.end);
-            object.culling.shadowEnd = std::max(object.culling.shadowEnd, member.culling.shadowEnd);
-        }
         scene.assets.push_back(std::move(assets[p]));
         addObject(scene, std::move(object));
     }

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <bit>
 #include <map>
-#include <set>
 
 #include "base/parallel.h"
 #include "fixes/parcel_mesh.h"
@@ -63,25 +62,15 @@ double trianglesOf(const Scene& scene, std::uint32_t object, std::size_t level) 
 
 Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups) {
     Scene result = scene;
-    std::vector<bool> gone(scene.objects.size(), false);
-    for (const Group& group : groups)
-        for (const std::uint32_t i : group) gone[i] = true;
+    const std::vector<bool> gone = membersOf(groups, scene.objects.size());
     result.objects.clear();
     for (std::size_t i = 0; i < gone.size(); ++i)
         if (!gone[i]) result.objects.push_back(scene.objects[i]);
     result.nodes.emplace_back();
     for (const Group& group : groups) {
-        Object parcel;
+        Object parcel = joinObjects(scene, group);
         parcel.node = static_cast<int>(result.nodes.size()) - 1;
         parcel.asset = static_cast<int>(result.assets.size());
-        parcel.castsShadow = scene.objects[group.front()].castsShadow;
-        parcel.culling.end = parcel.culling.shadowEnd = 0;
-        for (const std::uint32_t i : group) {
-            const Object& member = scene.objects[i];
-            parcel.bounds.extend(member.bounds);
-            parcel.culling.end = std::max(parcel.culling.end, member.culling.end);
-            parcel.culling.shadowEnd = std::max(parcel.culling.shadowEnd, member.culling.shadowEnd);
-        }
         result.objects.push_back(std::move(parcel));
         result.assets.push_back(outline(scene, group));
     }
@@ -90,7 +79,38 @@ Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups) {
 
 ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
                            const std::vector<Evidence::Place>& places)
-    : scene_(scene), target_(target), places_(places) {}
+    : scene_(scene), target_(target), places_(places), apart_(places.size()) {
+    const ViewMeter meter(scene, target);
+    parallelFor(places.size(), "Counting", noProgress(), [&](std::size_t p) {
+        apart_[p] = drawnApart(meter.sight(places[p].eye, places[p].views));
+    });
+}
+
+/// What each object costs in all views of one place. Copies at one level share their calls where
+/// the target instances.
+std::vector<ParcelLedger::Drawn> ParcelLedger::drawnApart(const Sightings& sightings) const {
+    std::vector<Drawn> all;
+    std::map<std::pair<int, std::size_t>, double> copies;  // in one view
+    std::vector<double> calls(scene_.objects.size(), 0);
+    for (std::size_t v = 0; v < sightings.views; ++v) {
+        const auto isDrawn = [&](std::size_t i) { return (sightings.objects[i] >> v & 1U) != 0; };
+        copies.clear();
+        for (std::uint32_t i = 0; target_.instancing && i < calls.size(); ++i)
+            if (isDrawn(i)) copies[{scene_.objects[i].asset, sightings.levelOf(i)}] += 1;
+        for (std::uint32_t i = 0; i < calls.size(); ++i) {
+            if (!isDrawn(i)) continue;
+            const std::size_t level = sightings.levelOf(i);
+            const double among = target_.instancing ? copies[{scene_.objects[i].asset, level}] : 1;
+            calls[i] += callsOf(scene_, i, level) / among;
+        }
+    }
+    for (std::uint32_t i = 0; i < calls.size(); ++i)
+        if (sightings.objects[i] != 0)
+            all.push_back({i, calls[i],
+                           std::popcount(sightings.objects[i]) *
+                               trianglesOf(scene_, i, sightings.levelOf(i))});
+    return all;
+}
 
 ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) const {
     const Scene merged = withoutGeometry(scene_, groups);
@@ -125,60 +145,43 @@ ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) co
 
 ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const {
     const Scene merged = withoutGeometry(scene_, groups);
-    const ViewMeter before(scene_, target_);
-    const ViewMeter after(merged, target_);
+    const ViewMeter meter(merged, target_);
     const std::size_t firstParcel = merged.objects.size() - groups.size();
-    std::vector<std::uint32_t> groupOf(scene_.objects.size(), ~0U);
+    constexpr std::uint32_t kNone = ~0U;
+    std::vector<std::uint32_t> groupOf(scene_.objects.size(), kNone);
     for (std::uint32_t g = 0; g < groups.size(); ++g)
         for (const std::uint32_t i : groups[g]) groupOf[i] = g;
     Shares shares{std::vector<Shares::Asset>(scene_.assets.size()),
                   std::vector<Shares::Account>(groups.size())};
+    const auto assetShare = [&](std::uint32_t object) -> Shares::Asset& {
+        return shares.assets[static_cast<std::size_t>(scene_.objects[object].asset)];
+    };
+    const auto pay = [&](std::uint32_t object, double triangles) {
+        assetShare(object).trianglesPaid += triangles * target_.eyes;
+        shares.groups[groupOf[object]].trianglesPaid += triangles * target_.eyes;
+    };
     double views = 0;
-    for (const Evidence::Place& place : places_) {
-        const Sightings now = before.sight(place.eye, place.views);
-        const Sightings then = after.sight(place.eye, place.views);
-        views += static_cast<double>(now.views);
-        // Copies at one level share their calls where the target instances: [asset, level, view].
-        std::map<std::tuple<int, std::size_t, std::size_t>, double> copies;
-        for (std::uint32_t i = 0; target_.instancing && i < scene_.objects.size(); ++i)
-            for (std::size_t v = 0; now.objects[i] != 0 && v < now.views; ++v)
-                if (now.objects[i] >> v & 1U)
-                    copies[{scene_.objects[i].asset, now.levelOf(i), v}] += 1;
-        for (std::uint32_t i = 0; i < scene_.objects.size(); ++i) {
-            if (groupOf[i] == ~0U) continue;
-            const std::size_t parcel = firstParcel + groupOf[i];
-            const std::uint16_t apart = now.objects[i];
-            const std::uint16_t together = then.objects[parcel];
-            if ((apart | together) == 0) continue;
-            auto& asset = shares.assets[static_cast<std::size_t>(scene_.objects[i].asset)];
-            auto& account = shares.groups[groupOf[i]];
-            for (std::size_t v = 0; v < now.views; ++v) {
-                double calls = 0;
-                if (apart >> v & 1U) {
-                    const std::size_t level = now.levelOf(i);
-                    const double among =
-                        target_.instancing ? copies[{scene_.objects[i].asset, level, v}] : 1;
-                    calls = callsOf(scene_, i, level) / among;
-                }
-                asset.callsApart += calls;
-                account.callsSaved += calls;
+    for (std::size_t p = 0; p < places_.size(); ++p) {
+        views += static_cast<double>(places_[p].views.size());
+        for (const Drawn& drawn : apart_[p]) {
+            if (groupOf[drawn.object] == kNone) continue;
+            assetShare(drawn.object).callsApart += drawn.calls;
+            shares.groups[groupOf[drawn.object]].callsSaved += drawn.calls;
+            pay(drawn.object, -drawn.triangles);
+        }
+        const Sightings together = meter.sight(places_[p].eye, places_[p].views);
+        for (std::size_t g = 0; g < groups.size(); ++g) {
+            const std::size_t parcel = firstParcel + g;
+            const auto drawn = static_cast<double>(std::popcount(together.objects[parcel]));
+            if (drawn == 0) continue;
+            const std::size_t level = together.levelOf(parcel);
+            const double calls = drawn * callsOf(merged, static_cast<std::uint32_t>(parcel), level);
+            shares.groups[g].callsSaved -= calls;
+            for (const std::uint32_t i : groups[g]) {
+                assetShare(i).callsMerged += calls / static_cast<double>(groups[g].size());
+                const std::size_t own = std::min(level, assetOf(scene_, i).ladder.levels.size());
+                pay(i, drawn * trianglesOf(scene_, i, own));
             }
-            if (together == 0) continue;
-            const std::size_t level = then.levelOf(parcel);
-            const std::size_t own = std::min(level, assetOf(scene_, i).ladder.levels.size());
-            const auto drawn = static_cast<double>(std::popcount(together));
-            const auto parts = static_cast<double>(
-                merged.assets[static_cast<std::size_t>(merged.objects[parcel].asset)]
-                    .level(level)
-                    ->parts.size());
-            const double call = drawn * parts / static_cast<double>(groups[groupOf[i]].size());
-            asset.callsMerged += call;
-            account.callsSaved -= call;
-            const double was =
-                apart == 0 ? 0 : std::popcount(apart) * trianglesOf(scene_, i, now.levelOf(i));
-            const double paid = (drawn * trianglesOf(scene_, i, own) - was) * target_.eyes;
-            asset.trianglesPaid += paid;
-            account.trianglesPaid += paid;
         }
     }
     if (views == 0) return shares;

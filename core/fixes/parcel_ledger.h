@@ -15,6 +15,7 @@ namespace flentro {
 /// Counts views of one scene, its groups left apart or merged. Everything given must outlive it.
 class ParcelLedger {
 public:
+    /// Cost: that of a ViewMeter and a count for each place.
     ParcelLedger(const Scene& scene, const Target& target,
                  const std::vector<Evidence::Place>& places);
 
@@ -40,9 +41,18 @@ public:
     [[nodiscard]] Shares share(const std::vector<Group>& groups) const;
 
 private:
+    /// One object as it is, over all views of one place.
+    struct Drawn {
+        std::uint32_t object = 0;
+        double calls = 0;
+        double triangles = 0;  ///< For one eye.
+    };
+    [[nodiscard]] std::vector<Drawn> drawnApart(const Sightings& sightings) const;
+
     const Scene& scene_;
     const Target& target_;
     const std::vector<Evidence::Place>& places_;
+    std::vector<std::vector<Drawn>> apart_;  ///< [places] The objects that are drawn.
 };
 
 }  // namespace flentro

@@ -4,8 +4,8 @@
 #include <array>
 #include <cmath>
 #include <map>
-#include <numeric>
 
+#include "base/disjoint_sets.h"
 #include "geometry/cell.h"
 #include "scene/blending.h"
 #include "scene/edit.h"
@@ -47,15 +47,15 @@ std::vector<Group> byGrid(const Scene& scene, const std::vector<Group>& kinds, d
 class Nearness {
 public:
     Nearness(const Scene& scene, const Group& members, double size)
-        : scene_(scene), members_(members), size_(size), parent_(members.size()) {
-        std::iota(parent_.begin(), parent_.end(), 0U);
+        : scene_(scene), members_(members), size_(size), sets_(members.size()) {
         for (const std::uint32_t i : members) bounds_.push_back(scene.objects[i].bounds);
     }
 
     std::vector<Group> run() {
         for (const auto& [gap, a, b] : pairs()) join(a, b);
         std::map<std::uint32_t, Group> groups;
-        for (std::uint32_t i = 0; i < members_.size(); ++i) groups[find(i)].push_back(members_[i]);
+        for (std::uint32_t i = 0; i < members_.size(); ++i)
+            groups[sets_.find(i)].push_back(members_[i]);
         std::vector<Group> result;
         for (auto& [root, group] : groups) result.push_back(std::move(group));
         return result;
@@ -99,25 +99,20 @@ private:
         return bounds_[a].exteriorDistance(bounds_[b]);
     }
 
-    [[nodiscard]] std::uint32_t find(std::uint32_t i) {
-        while (parent_[i] != i) i = parent_[i] = parent_[parent_[i]];
-        return i;
-    }
-
     void join(std::uint32_t a, std::uint32_t b) {
-        a = find(a);
-        b = find(b);
+        a = sets_.find(a);
+        b = sets_.find(b);
         if (a == b) return;
         const Box both = bounds_[a].merged(bounds_[b]);
         if (largestEdge(both) > size_) return;
-        parent_[std::max(a, b)] = std::min(a, b);
+        sets_.join(a, b);
         bounds_[std::min(a, b)] = both;
     }
 
     const Scene& scene_;
     const Group& members_;
     const double size_;
-    std::vector<std::uint32_t> parent_;
+    DisjointSets sets_;
     std::vector<Box> bounds_;
 };
 
@@ -125,6 +120,29 @@ private:
 
 const Asset& assetOf(const Scene& scene, std::uint32_t object) {
     return scene.assets[static_cast<std::size_t>(scene.objects[object].asset)];
+}
+
+Object joinObjects(const Scene& scene, const Group& group) {
+    Object joined;
+    joined.castsShadow = scene.objects[group.front()].castsShadow;
+    joined.culling = {0, 0, 0, 0};
+    for (const std::uint32_t i : group) {
+        const Object& member = scene.objects[i];
+        joined.bounds.extend(member.bounds);
+        joined.origins.insert(joined.origins.end(), member.origins.begin(), member.origins.end());
+        Culling& culling = joined.culling;
+        culling.fadeStart = std::max(culling.fadeStart, member.culling.fadeStart);
+        culling.end = std::max(culling.end, member.culling.end);
+        culling.shadowEnd = std::max(culling.shadowEnd, member.culling.shadowEnd);
+    }
+    return joined;
+}
+
+std::vector<bool> membersOf(const std::vector<Group>& groups, std::size_t objects) {
+    std::vector<bool> members(objects, false);
+    for (const Group& group : groups)
+        for (const std::uint32_t i : group) members[i] = true;
+    return members;
 }
 
 std::vector<Standing> standingOf(const Scene& scene, const MergeSettings& settings) {

@@ -18,6 +18,13 @@ enum class Standing { Static, Moves, Bends, Transparent, Kept, Empty };
 /// Objects that become one: indices in rising order.
 using Group = std::vector<std::uint32_t>;
 
+/// One object with the bounds and origins of all, that goes and loses its shadow where the last of
+/// them does; without node and asset.
+[[nodiscard]] Object joinObjects(const Scene& scene, const Group& group);
+
+/// [objects] True for those in any group.
+[[nodiscard]] std::vector<bool> membersOf(const std::vector<Group>& groups, std::size_t objects);
+
 /// Divides the objects marked into groups of at least two, each in a box with edges of `size`
 /// metres, with one shadow flag and culling distances that differ by `growth` at most. Larger
 /// objects stay alone. Grid: by cell of an object's middle, O(n log n). Near: the nearest first,

@@ -13,6 +13,7 @@
 #include "base/text.h"
 #include "fixes/fix.h"
 #include "geometry/congruence.h"
+#include "io/gltf_materials.h"
 #include "io/image.h"
 #include "scene/edit.h"
 
@@ -75,18 +76,6 @@ std::vector<int> firstEqualTextures(const Scene& scene, const std::vector<int>& 
     return first;
 }
 
-/// Every reference to a texture ("...Texture": {"index": i}) by the first that is equal.
-void useFirstTextures(Json& json, const std::vector<int>& first) {
-    for (auto& [key, member] : json.items()) {
-        if (key.ends_with("Texture") && member.is_object() && member.contains("index")) {
-            const int index = jsonOr(member, "index", -1);
-            if (index >= 0 && static_cast<std::size_t>(index) < first.size())
-                member["index"] = first[static_cast<std::size_t>(index)];
-        }
-        if (member.is_structured()) useFirstTextures(member, first);
-    }
-}
-
 /// The first of the materials that are equal in all but name. [materials]
 std::vector<int> firstEqualMaterials(const Scene& scene, const std::vector<int>& textures) {
     std::map<std::string, int> known;
@@ -94,7 +83,11 @@ std::vector<int> firstEqualMaterials(const Scene& scene, const std::vector<int>&
     for (std::size_t i = 0; i < scene.materials.size(); ++i) {
         Json json = scene.materials[i].source;
         if (json.is_object()) json.erase("name");
-        useFirstTextures(json, textures);
+        forEachTexture(json, [&](const std::string&, Json& use) {
+            const int index = jsonOr(use, "index", -1);
+            if (index >= 0 && static_cast<std::size_t>(index) < textures.size())
+                use["index"] = textures[static_cast<std::size_t>(index)];
+        });
         first.push_back(known.try_emplace(json.dump(), static_cast<int>(i)).first->second);
     }
     return first;

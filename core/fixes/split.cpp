@@ -7,9 +7,9 @@
 #include <array>
 #include <cmath>
 #include <map>
-#include <numeric>
 #include <unordered_map>
 
+#include "base/disjoint_sets.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/fix.h"
@@ -27,26 +27,6 @@ constexpr double kLargerCell = 1.25;
 
 using Labels = std::vector<std::uint32_t>;  ///< [triangles of all parts]
 
-/// Sets that grow together.
-class Union {
-public:
-    explicit Union(std::size_t count) : parent_(count) {
-        std::iota(parent_.begin(), parent_.end(), 0U);
-    }
-    [[nodiscard]] std::uint32_t find(std::uint32_t i) {
-        while (parent_[i] != i) i = parent_[i] = parent_[parent_[i]];
-        return i;
-    }
-    void join(std::uint32_t a, std::uint32_t b) {
-        a = find(a);
-        b = find(b);
-        parent_[std::max(a, b)] = std::min(a, b);
-    }
-
-private:
-    std::vector<std::uint32_t> parent_;
-};
-
 Labels byTransparency(const Scene& scene, const Mesh& mesh) {
     Labels labels;
     for (const Part& part : mesh.parts)
@@ -57,7 +37,7 @@ Labels byTransparency(const Scene& scene, const Mesh& mesh) {
 /// Triangles hang together by shared places, and by places in the same or neighbouring cells of
 /// `apart` (in the mesh's own units).
 Labels byPiece(const WeldedMesh& mesh, double apart) {
-    Union sets(mesh.points.size());
+    DisjointSets sets(mesh.points.size());
     for (std::size_t i = 0; i + 2 < mesh.corners.size(); i += 3) {
         sets.join(mesh.corners[i], mesh.corners[i + 1]);
         sets.join(mesh.corners[i], mesh.corners[i + 2]);

@@ -26,7 +26,6 @@ struct StandIn {
     Group members;
     Box bounds;
     MeshPtr mesh;
-    double deviation = 0;
 };
 
 /// The scene with each object at the level that shows at a distance, each mesh reduced once to
@@ -67,7 +66,6 @@ void reduceStandIn(StandIn& standIn, double allowed, Progress& progress) {
     options.maxDeviation = allowed;
     auto reduced = reduce(*standIn.mesh, options, progress);
     if (!reduced) return;  // cancelled: the caller sees it too
-    standIn.deviation = reduced->deviation;
     standIn.mesh = reduced->mesh;
 }
 
@@ -84,7 +82,7 @@ std::vector<StandIn> gather(const Scene& scene, const StandInSettings& settings)
     for (const Group& group : groupObjects(scene, marked, grouping, settings.parcel)) {
         StandIn standIn;
         standIn.members = group;
-        for (const std::uint32_t i : group) standIn.bounds.extend(scene.objects[i].bounds);
+        standIn.bounds = joinObjects(scene, group).bounds;
         all.push_back(std::move(standIn));
     }
     return all;
@@ -97,32 +95,21 @@ std::size_t trianglesOf(const Scene& scene, const Group& members) {
 }
 
 /// The members move below a node of their own, so that readers can show one or the other.
-void place(const std::vector<StandIn>& all, double from, Scene& scene) {
-    const Scene before = scene;
-    std::vector<bool> gone(before.objects.size(), false);
-    for (const StandIn& standIn : all)
-        for (const std::uint32_t i : standIn.members) gone[i] = true;
-    removeObjects(scene, gone);
+void place(const Scene& before, const std::vector<StandIn>& all, double from, Scene& scene) {
+    std::vector<Group> groups;
+    for (const StandIn& standIn : all) groups.push_back(standIn.members);
+    removeObjects(scene, membersOf(groups, before.objects.size()));
     int number = 0;
     for (const StandIn& standIn : all) {
         const std::string name = fmt::format("neighbourhood {}", ++number);
         const int parent = addRoot(scene, name);
         const std::size_t index = scene.objects.size();
-        Object far;
+        Object far = joinObjects(before, standIn.members);
         far.name = name + " far";
         far.asset = static_cast<int>(scene.assets.size());
         far.world.topRightCorner<3, 1>() = standIn.bounds.center();
         far.culling.start = from;
         far.castsShadow = false;
-        far.culling.end = 0;
-        for (const std::uint32_t i : standIn.members) {
-            const Object& member = before.objects[i];
-            if (member.culling.end >= far.culling.end) {
-                far.culling.end = member.culling.end;
-                far.culling.fadeStart = member.culling.fadeStart;
-            }
-            far.origins.insert(far.origins.end(), member.origins.begin(), member.origins.end());
-        }
         Asset asset;
         asset.mesh = standIn.mesh;
         scene.assets.push_back(std::move(asset));
@@ -163,7 +150,7 @@ Expected<Fixed> applyStandIns(const Scene& scene, const StandInSettings& setting
     std::erase_if(all, [&](const StandIn& standIn) {
         return standIn.mesh->triangles > trianglesOf(far, standIn.members);
     });
-    place(all, settings.from, result.scene);
+    place(scene, all, settings.from, result.scene);
     std::size_t members = 0;
     std::size_t before = 0;
     std::size_t after = 0;

@@ -184,7 +184,9 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
             const Scene& before = evaluation.steps.empty() ? *first : evaluation.result();
             auto fixed = std::visit(Apply{before, target, evidence, step}, fix.settings);
             if (!fixed) return tl::unexpected(fixed.error());
-            fixed->record.before = holdingsOf(before, target);
+            fixed->record.before = evaluation.steps.empty()
+                                       ? holdingsOf(before, target)
+                                       : evaluation.steps.back().result->record.after;
             fixed->record.after = holdingsOf(fixed->scene, target);
             known = std::make_shared<const Fixed>(std::move(*fixed));
             cache.insert(input, known);

@@ -60,18 +60,6 @@ void readVector(const Json& source, const char* key, Eigen::Matrix<float, N, 1>&
             value[i] = array[static_cast<std::size_t>(i)].get<float>();
 }
 
-/// Every member named "...Texture" that holds an index, also inside extensions.
-void findTextures(const Json& source, std::vector<TextureUse>& uses) {
-    if (!source.is_object()) return;
-    for (const auto& [key, value] : source.items()) {
-        if (!value.is_object()) continue;
-        if (key.ends_with("Texture") && value.contains("index"))
-            uses.push_back({key, jsonOr(value, "index", -1), jsonOr(value, "texCoord", 0)});
-        else
-            findTextures(value, uses);
-    }
-}
-
 AlphaMode alphaModeOf(const Json& source) {
     const std::string mode = jsonOr<std::string>(source, "alphaMode", "OPAQUE");
     return mode == "BLEND"  ? AlphaMode::Blend
@@ -137,7 +125,9 @@ Material parseMaterial(const Json& source) {
     material.alphaCutoff = jsonOr(source, "alphaCutoff", 0.5F);
     material.doubleSided = jsonOr(source, "doubleSided", false);
     material.unlit = extensions.contains("KHR_materials_unlit");
-    findTextures(source, material.textures);
+    forEachTexture(source, [&](const std::string& role, const Json& use) {
+        material.textures.push_back({role, jsonOr(use, "index", -1), jsonOr(use, "texCoord", 0)});
+    });
     return material;
 }
 

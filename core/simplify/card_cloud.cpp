@@ -5,6 +5,7 @@
 #include <map>
 #include <numeric>
 
+#include "base/disjoint_sets.h"
 #include "geometry/weld.h"
 
 namespace flentro {
@@ -17,18 +18,11 @@ constexpr int kMortonBits = 10;            ///< An axis.
 
 /// [vertices] The piece of each, by what hangs together over equal positions.
 std::vector<std::uint32_t> piecesOf(const Part& part, const std::vector<Vec3f>& points) {
-    std::vector<std::uint32_t> root = firstEqualPosition(points);
-    const auto find = [&](std::uint32_t v) {
-        while (root[v] != v) v = root[v] = root[root[v]];
-        return v;
-    };
+    DisjointSets sets(firstEqualPosition(points));
     for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
-        for (std::size_t k = 1; k < 3; ++k) {
-            const std::uint32_t a = find(part.indices[i]);
-            const std::uint32_t b = find(part.indices[i + k]);
-            root[std::max(a, b)] = std::min(a, b);
-        }
-    for (std::uint32_t v = 0; v < root.size(); ++v) root[v] = find(v);
+        for (std::size_t k = 1; k < 3; ++k) sets.join(part.indices[i], part.indices[i + k]);
+    std::vector<std::uint32_t> root(points.size());
+    for (std::uint32_t v = 0; v < root.size(); ++v) root[v] = sets.find(v);
     return root;
 }
 
