@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <mutex>
 
 #include "geometry/ray_device.h"
 
@@ -35,6 +36,36 @@ Vec3f closestOnTriangle(const Vec3f& p, const Vec3f& a, const Vec3f& b, const Ve
     return a + ab * (vb * scale) + ac * (vc * scale);
 }
 
+/// The attribute at a point of a triangle, by the weights of its corners.
+Vec3f blend(const Stream& stream, const std::uint32_t* corners, const Vec3f& weights) {
+    Vec3f value = Vec3f::Zero();
+    for (int k = 0; k < 3; ++k)
+        for (int c = 0; c < std::min(3, stream.components); ++c)
+            value[c] += weights[k] * stream.value(corners[k], c);
+    return value;
+}
+
+/// Metres of the surface for one unit of texture coordinate.
+double metresPerTexCoord(const std::vector<Part>& parts) {
+    double surface = 0;
+    double texture = 0;
+    for (const Part& part : parts) {
+        const Stream* coords = part.find("TEXCOORD_0");
+        if (!coords) continue;
+        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+            const std::uint32_t* t = part.indices.data() + i;
+            surface += static_cast<double>(
+                (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]).norm());
+            const Vec3f a = blend(*coords, t, Vec3f::UnitX());
+            const Vec3f u = blend(*coords, t, Vec3f::UnitY()) - a;
+            const Vec3f v = blend(*coords, t, Vec3f::UnitZ()) - a;
+            texture += std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
+        }
+    }
+    return texture > 0 ? std::sqrt(surface / texture) : 0;
+}
+
 }  // namespace
 
 struct Surface::State {
@@ -43,6 +74,8 @@ struct Surface::State {
     std::vector<Part> parts;                 ///< As they lie in `positions`.
     std::vector<std::uint32_t> firstOfPart;  ///< Triangles.
     RTCScene scene = nullptr;
+    mutable std::once_flag measured;
+    mutable double metresPerCoord = 0;  ///< Once textureScale() was asked.
 
     ~State() {
         if (scene) rtcReleaseScene(scene);
@@ -117,6 +150,12 @@ struct Surface::State {
         rtcInitPointQueryContext(&context);
         rtcPointQuery(scene, &query, &context, &State::visit, &nearest);
         return query.radius;
+    }
+
+    /// Metres of the surface for one unit of texture coordinate. Cost: O(T), once.
+    [[nodiscard]] double textureScale() const {
+        std::call_once(measured, [this] { metresPerCoord = metresPerTexCoord(parts); });
+        return metresPerCoord;
     }
 
     /// Weights of the corners for a point of a triangle.
@@ -206,40 +245,6 @@ Deviation Surface::distancesFrom(const Mesh& mesh, std::size_t samples) const {
     return deviation;
 }
 
-namespace {
-
-/// The attribute at a point of a triangle, by the weights of its corners.
-Vec3f blend(const Stream& stream, const std::uint32_t* corners, const Vec3f& weights) {
-    Vec3f value = Vec3f::Zero();
-    for (int k = 0; k < 3; ++k)
-        for (int c = 0; c < std::min(3, stream.components); ++c)
-            value[c] += weights[k] * stream.value(corners[k], c);
-    return value;
-}
-
-/// Metres of the surface for one unit of texture coordinate.
-double metresPerTexCoord(const std::vector<Part>& parts) {
-    double surface = 0;
-    double texture = 0;
-    for (const Part& part : parts) {
-        const Stream* coords = part.find("TEXCOORD_0");
-        if (!coords) continue;
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-            const std::uint32_t* t = part.indices.data() + i;
-            surface += static_cast<double>(
-                (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]).norm());
-            const Vec3f a = blend(*coords, t, Vec3f::UnitX());
-            const Vec3f u = blend(*coords, t, Vec3f::UnitY()) - a;
-            const Vec3f v = blend(*coords, t, Vec3f::UnitZ()) - a;
-            texture += std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
-        }
-    }
-    return texture > 0 ? std::sqrt(surface / texture) : 0;
-}
-
-}  // namespace
-
 AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples,
                                            double within) const {
     if (empty() || mesh.triangles == 0) return {};
@@ -288,8 +293,7 @@ AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples
     std::sort(slides.begin(), slides.end());
     slides.resize(static_cast<std::size_t>(kKept * static_cast<double>(slides.size())));
     for (const double slide : slides) result.texture += slide;
-    if (!slides.empty())
-        result.texture *= metresPerTexCoord(own.parts) / static_cast<double>(slides.size());
+    if (!slides.empty()) result.texture *= own.textureScale() / static_cast<double>(slides.size());
     return result;
 }
 
