@@ -238,8 +238,7 @@ Made paintCards(const Scene& scene, const std::shared_ptr<const TextureCache>& t
         differenceAt(original, MeshPainter(alone, cards), bounds, made.distance, perMetre);
     made.refused = difference.silhouette > kMostSilhouette;
     made.added = !made.refused;
-    if (made.added)
-        made.deviation = measureDeviation(*asset.mesh, Surface(*asset.mesh), *cards).largest;
+    if (made.added) made.deviation = largestDeviation(*asset.mesh, Surface(*asset.mesh), *cards);
     return made;
 }
 

@@ -114,10 +114,15 @@ struct Surface::State {
         rtcCommitScene(scene);
     }
 
+    [[nodiscard]] Vec3f closest(std::size_t triangle, const Vec3f& to) const {
+        return closestOnTriangle(to, corner(triangle, 0), corner(triangle, 1), corner(triangle, 2));
+    }
+
     /// What a query looks for.
     static constexpr std::uint32_t kNone = ~0U;
     struct Nearest {
         const State& state;
+        bool any = false;  ///< The first triangle within reach ends the search.
         std::uint32_t triangle = kNone;
         Vec3f point = Vec3f::Zero();
     };
@@ -127,13 +132,13 @@ struct Surface::State {
         auto& best = *static_cast<Nearest*>(args->userPtr);
         const State& state = best.state;
         RTCPointQuery& query = *args->query;
+        if (best.any && best.triangle != kNone) return false;
         const Vec3f p(query.x, query.y, query.z);
         const std::size_t t = args->primID;
-        const Vec3f nearest =
-            closestOnTriangle(p, state.corner(t, 0), state.corner(t, 1), state.corner(t, 2));
+        const Vec3f nearest = state.closest(t, p);
         const float found = (nearest - p).norm();
         if (found >= query.radius) return false;
-        query.radius = found;
+        query.radius = best.any ? 0 : found;
         best.triangle = args->primID;
         best.point = nearest;
         return true;
@@ -191,6 +196,11 @@ double Surface::distanceTo(const Vec3f& point, double within) const {
 
 namespace {
 
+struct Sample {
+    Vec3f point;
+    double area;  ///< Of its triangle, twice.
+};
+
 /// Points of a mesh, each once: vertices where a triangle first uses them, middles of edges and
 /// of faces. Of an open border only the edges that run upwards have theirs.
 template <typename Visit>
@@ -214,35 +224,72 @@ void forEachSample(const Part& part, Visit&& visit) {
     }
 }
 
-}  // namespace
-
-Deviation Surface::distancesFrom(const Mesh& mesh, std::size_t samples) const {
+/// Those points evenly thinned to about so many.
+std::vector<Sample> samplesOf(const Mesh& mesh, std::size_t samples) {
     constexpr double kSamplesPerFace = 3;
     const double all = kSamplesPerFace * static_cast<double>(mesh.triangles);
     const double stride = std::max(1.0, all / static_cast<double>(samples));
-    Deviation deviation;
-    double weights = 0;
+    std::vector<Sample> result;
     double next = 0;
     std::size_t sample = 0;
-    double distance = std::numeric_limits<double>::infinity();
-    Vec3f before = Vec3f::Zero();
     for (const Part& part : mesh.parts) {
         if (!part.isTriangles()) continue;
         forEachSample(part, [&](const Vec3f& point, double area) {
             if (static_cast<double>(sample++) < next) return;
             next += stride;
-            // No farther than the sample before was, and the way from there to here.
-            const auto step = static_cast<double>((point - before).norm());
-            const auto slack = 1e-5 * static_cast<double>(point.norm());
-            distance = distanceTo(point, (distance + step) * 1.001 + slack);
-            before = point;
-            deviation.largest = std::max(deviation.largest, distance);
-            deviation.mean += area * distance;
-            weights += area;
+            result.push_back({point, area});
         });
+    }
+    return result;
+}
+
+}  // namespace
+
+Deviation Surface::distancesFrom(const Mesh& mesh, std::size_t samples) const {
+    Deviation deviation;
+    double weights = 0;
+    double distance = std::numeric_limits<double>::infinity();
+    Vec3f before = Vec3f::Zero();
+    for (const Sample& sample : samplesOf(mesh, samples)) {
+        // No farther than the sample before was, and the way from there to here.
+        const auto step = static_cast<double>((sample.point - before).norm());
+        const auto slack = 1e-5 * static_cast<double>(sample.point.norm());
+        distance = distanceTo(sample.point, (distance + step) * 1.001 + slack);
+        before = sample.point;
+        deviation.largest = std::max(deviation.largest, distance);
+        deviation.mean += sample.area * distance;
+        weights += sample.area;
     }
     if (weights > 0) deviation.mean /= weights;
     return deviation;
+}
+
+double Surface::farthest(const Mesh& mesh, const DeviationSampling& sampling) const {
+    // A few from all over first: the larger what is found early, the less is left to look for.
+    constexpr std::size_t kFirst = 16;
+    const State& own = *state_;
+    const std::vector<Sample> all = samplesOf(mesh, sampling.samples);
+    double largest = sampling.least;
+    std::uint32_t near = State::kNone;  // triangle
+    const auto look = [&](const Vec3f& point) {
+        double within = std::numeric_limits<double>::infinity();
+        if (near != State::kNone) {
+            within = static_cast<double>((own.closest(near, point) - point).norm());
+            if (within <= largest) return;
+        }
+        State::Nearest nearest{own, true};
+        (void)own.query(point, largest, nearest);
+        if (nearest.triangle == State::kNone) {
+            nearest.any = false;
+            largest = std::max(largest, own.query(point, within, nearest));
+        }
+        if (nearest.triangle != State::kNone) near = nearest.triangle;
+    };
+    for (std::size_t i = 0; i < all.size() && largest <= sampling.most; i += kFirst)
+        look(all[i].point);
+    for (std::size_t i = 0; i < all.size() && largest <= sampling.most; ++i)
+        if (i % kFirst != 0) look(all[i].point);
+    return largest;
 }
 
 AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples,
@@ -304,6 +351,14 @@ Deviation measureDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh&
     const Deviation there = surfaceOfB.distancesFrom(a, samples);
     const Deviation back = surfaceOfA.distancesFrom(b, samples);
     return {std::max(there.largest, back.largest), std::max(there.mean, back.mean)};
+}
+
+double largestDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
+                        const DeviationSampling& sampling) {
+    if (surfaceOfA.empty() || b.triangles == 0) return 0;
+    const double back = surfaceOfA.farthest(b, sampling);
+    if (back > sampling.most) return back;
+    return Surface(b).farthest(a, {sampling.samples, back, sampling.most});
 }
 
 }  // namespace flentro

@@ -22,6 +22,17 @@ struct AttributeDeviation {
                          ///< beside a seam the nearest point may be across it.
 };
 
+/// Samples of each side that keep the error of the measured maximum to a few percent on
+/// scanned surfaces while a mesh takes milliseconds.
+inline constexpr std::size_t kDeviationSamples = 12'000;
+
+/// How closely a largest distance is looked for.
+struct DeviationSampling {
+    std::size_t samples = kDeviationSamples;
+    double least = 0;                                       ///< Metres; told if the truth is less.
+    double most = std::numeric_limits<double>::infinity();  ///< Metres; the first above will do.
+};
+
 /// A surface that distances are measured to. Reentrant once built.
 class Surface {
 public:
@@ -42,6 +53,10 @@ public:
     /// `samples`, weighted by area for the mean) to this surface.
     [[nodiscard]] Deviation distancesFrom(const Mesh& mesh, std::size_t samples) const;
 
+    /// The largest of those distances alone. Cost: most samples are passed over without a
+    /// search, as some point is known to be near enough.
+    [[nodiscard]] double farthest(const Mesh& mesh, const DeviationSampling& sampling) const;
+
     /// Normals and first texture coordinates in the middles of faces of `mesh` against those of
     /// the nearest points here, where there are any within so many metres. 0 for what either side
     /// lacks. Cost: as for distances.
@@ -54,13 +69,13 @@ private:
     std::unique_ptr<State> state_;
 };
 
-/// Samples of each side that keep the error of the measured maximum to a few percent on
-/// scanned surfaces while a mesh takes milliseconds.
-inline constexpr std::size_t kDeviationSamples = 12'000;
-
 /// Two-sided sampled Hausdorff distance and the larger of both sides' means (Cignoni, Rocchini,
 /// Scopigno 1998). The true largest distance is never smaller. 0 if either side is empty.
 [[nodiscard]] Deviation measureDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
                                          std::size_t samples = kDeviationSamples);
+
+/// measureDeviation().largest, for a fraction of its cost.
+[[nodiscard]] double largestDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
+                                      const DeviationSampling& sampling = {});
 
 }  // namespace flentro

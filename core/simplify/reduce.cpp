@@ -8,44 +8,32 @@
 namespace flentro {
 namespace {
 
-/// The fewest triangles of a log that keep to a measured deviation, by halving: the reducer only
-/// estimates how far it moves the surface.
+/// The fewest triangles of a log that keep to a measured deviation: the reducer only estimates
+/// how far it moves the surface. Deviation goes nearly with the inverse of the triangles left, so
+/// that the search starts at the estimate and goes by the logarithms of both (false position).
 class Search {
 public:
     Search(const Mesh& mesh, const Surface& surface, const CollapseLog& log, double limit)
         : original_(mesh), surface_(surface), log_(log), limit_(limit) {}
 
-    /// True if that state keeps to the limit; from few samples.
-    [[nodiscard]] bool seemsFit(std::size_t triangles) const {
-        const Mesh state = *finishMesh(log_.meshAt(triangles));
-        return measureDeviation(original_, surface_, state, kFewSamples).largest <= limit_;
-    }
-
-    /// Measures one state; true if it keeps to the limit, and then it is the best.
-    bool accepts(std::size_t triangles) {
-        const MeshPtr state = finishMesh(log_.meshAt(triangles));
-        const double deviation = measureDeviation(original_, surface_, *state).largest;
-        if (deviation > limit_) return false;
-        best = {state, deviation, false};
-        return true;
-    }
-
     /// Looks for counts up to `most`, which is taken to keep to the limit. Nothing if cancelled.
     bool run(std::size_t most, Progress& progress) {
-        if (!std::isfinite(limit_) || seemsFit(log_.fewestTriangles()))
-            if (accepts(log_.fewestTriangles())) return true;
-        std::size_t tooFew = log_.fewestTriangles();
-        std::size_t enough = std::min(most, log_.mostTriangles());
-        while (static_cast<double>(enough - tooFew) > kPrecision * static_cast<double>(enough)) {
+        const std::size_t fewest = log_.fewestTriangles();
+        if ((!std::isfinite(limit_) || deviationOf(fewest, 1) <= limit_) && accepts(fewest))
+            return true;
+        tooFew_ = {std::max<std::size_t>(fewest, 1), 0};
+        enough_ = {std::min(most, log_.mostTriangles()), 0};
+        while (static_cast<double>(enough_.triangles - tooFew_.triangles) >
+               kPrecision * static_cast<double>(enough_.triangles)) {
             if (progress.cancelled()) return false;
-            // Deviation goes with the triangles left rather than with those taken.
-            const auto middle = static_cast<std::size_t>(
-                std::sqrt(static_cast<double>(std::max<std::size_t>(tooFew, 1)) *
-                          static_cast<double>(enough)));
-            if (middle <= tooFew || middle >= enough) break;
-            (seemsFit(middle) ? enough : tooFew) = middle;
+            if (enough_.triangles - tooFew_.triangles < 2) break;
+            const std::size_t next =
+                std::clamp(guess(), tooFew_.triangles + 1, enough_.triangles - 1);
+            const double deviation = deviationOf(next);
+            (deviation <= limit_ ? enough_ : tooFew_) = {next, deviation};
         }
         // More samples find more: a little more is left then.
+        std::size_t enough = enough_.triangles;
         while (enough < log_.mostTriangles() && !accepts(enough)) {
             if (progress.cancelled()) return false;
             enough += enough / kBackOff + 1;
@@ -56,13 +44,71 @@ public:
     Reduced best;
 
 private:
+    /// A state that was measured; deviation 0: not yet.
+    struct Known {
+        std::size_t triangles = 0;
+        double deviation = 0;  ///< Metres.
+    };
+
+    /// From few samples, and only as far as it tells where to look next.
+    [[nodiscard]] double deviationOf(std::size_t triangles, double range = kRange) const {
+        return largestDeviation(original_, surface_, *finishMesh(log_.meshAt(triangles)),
+                                {kFewSamples, limit_ / range, limit_ * range});
+    }
+
+    /// Measures one state; true if it keeps to the limit, and then it is the best.
+    bool accepts(std::size_t triangles) {
+        const MeshPtr state = finishMesh(log_.meshAt(triangles));
+        const double deviation = largestDeviation(original_, surface_, *state);
+        if (deviation > limit_) return false;
+        best = {state, deviation, false};
+        return true;
+    }
+
+    /// Where to look next, between what is too few and what is enough.
+    std::size_t guess() {
+        const double low = std::log(static_cast<double>(tooFew_.triangles));
+        const double high = std::log(static_cast<double>(enough_.triangles));
+        double at = (low + high) / 2;
+        ++guesses_;
+        if (guesses_ == 1)
+            at = std::log(static_cast<double>(std::max<std::size_t>(estimate(), 1)));
+        else if (tooFew_.deviation > 0 && enough_.deviation > 0 && guesses_ % 3 != 0)
+            at = low + (high - low) * std::log(tooFew_.deviation / limit_) /
+                           std::log(tooFew_.deviation / enough_.deviation);
+        else if (tooFew_.deviation > 0 && enough_.deviation <= 0)
+            at = low + std::log(kBeyond * tooFew_.deviation / limit_);
+        else if (enough_.deviation > 0 && tooFew_.deviation <= 0)
+            at = high - std::log(kBeyond * limit_ / enough_.deviation);
+        const double margin = std::min(kPrecision / 3, (high - low) / 4);
+        return static_cast<std::size_t>(std::exp(std::clamp(at, low + margin, high - margin)));
+    }
+
+    /// The fewest triangles that the reducer believes to keep to the limit.
+    [[nodiscard]] std::size_t estimate() const {
+        std::size_t low = tooFew_.triangles;
+        std::size_t high = enough_.triangles;
+        while (low < high) {
+            const std::size_t middle = low + (high - low) / 2;
+            if (log_.deviationAt(middle) <= limit_)
+                high = middle;
+            else
+                low = middle + 1;
+        }
+        return high;
+    }
+
     static constexpr double kPrecision = 0.04;
+    static constexpr double kBeyond = 1.3;  ///< How far a first step goes past what it aims at.
+    static constexpr double kRange = 4;
     static constexpr std::size_t kBackOff = 12;
     static constexpr std::size_t kFewSamples = 3000;
     const Mesh& original_;
     const Surface& surface_;
     const CollapseLog& log_;
     double limit_;
+    Known tooFew_, enough_;
+    int guesses_ = 0;
 };
 
 }  // namespace

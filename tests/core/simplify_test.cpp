@@ -589,6 +589,24 @@ TEST(Deviation, LooksFromBothSides) {
     EXPECT_NEAR(measureDeviation(*large, Surface(*large), *small).largest, std::hypot(2, 2), 1e-5);
 }
 
+TEST(Deviation, TheLargestAloneIsTheSame) {
+    const MeshPtr whole = finishMesh(test::makeSphere(60, 40));
+    const Surface surface(*whole);
+    Reducer reducer(*whole, {});
+    ASSERT_TRUE(reducer.reduceTo(20, std::numeric_limits<double>::infinity(), noProgress()));
+    for (const std::size_t count : {2000, 500, 100, 20}) {
+        const MeshPtr level = finishMesh(reducer.log().meshAt(count));
+        const double largest = measureDeviation(*whole, surface, *level, 3000).largest;
+        EXPECT_NEAR(largestDeviation(*whole, surface, *level, {3000}), largest, 1e-6);
+        // Told as far as asked: at least the least, more than the most if it is more.
+        EXPECT_NEAR(largestDeviation(*whole, surface, *level, {3000, 2 * largest}), 2 * largest,
+                    1e-6);
+        EXPECT_GT(largestDeviation(*whole, surface, *level, {3000, 0, largest / 2}), largest / 2);
+        EXPECT_NEAR(largestDeviation(*whole, surface, *level, {3000, 0, largest * 2}), largest,
+                    1e-6);
+    }
+}
+
 TEST(Deviation, FindsANarrowSpike) {
     const MeshPtr flat = finishMesh(test::makeGrid(30, 30));
     const MeshPtr spiky = finishMesh(test::makeGrid(30, 30, 1, [](double u, double v) {
