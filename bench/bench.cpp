@@ -1,7 +1,9 @@
 // Google Benchmark over the hot kernels, on the demo scene.
 
 #include <benchmark/benchmark.h>
+#include <sys/resource.h>
 
+#include <cmath>
 #include <filesystem>
 #include <map>
 
@@ -223,6 +225,74 @@ void ReduceOtter(benchmark::State& state) {
 }
 BENCHMARK(ReduceOtter)->Arg(50)->Arg(5)->Unit(benchmark::kMillisecond);
 
+/// Waves on a square of `triangles`, with normals and texture coordinates.
+MeshPtr makeWaves(std::size_t triangles) {
+    const auto edge = static_cast<std::uint32_t>(std::sqrt(static_cast<double>(triangles) / 2));
+    const std::uint32_t row = edge + 1;
+    Part part;
+    Stream positions, normals, coords;
+    positions.components = normals.components = 3;
+    coords.components = 2;
+    const std::size_t vertices = std::size_t{row} * row;
+    for (Stream* stream : {&positions, &normals, &coords})
+        stream->data.resize(vertices * stream->elementSize());
+    for (std::uint32_t v = 0; v < vertices; ++v) {
+        const float x = static_cast<float>(v % row) / static_cast<float>(edge);
+        const float z = static_cast<float>(v / row) / static_cast<float>(edge);
+        const Vec3f place(x, 0.02F * std::sin(40 * x) * std::cos(33 * z), z);
+        const Vec3f normal = Vec3f(-0.8F * std::cos(40 * x) * std::cos(33 * z), 1,
+                                   0.66F * std::sin(40 * x) * std::sin(33 * z))
+                                 .normalized();
+        for (int c = 0; c < 3; ++c) {
+            positions.set(v, c, place[c]);
+            normals.set(v, c, normal[c]);
+        }
+        coords.set(v, 0, x);
+        coords.set(v, 1, z);
+    }
+    for (std::uint32_t z = 0; z < edge; ++z)
+        for (std::uint32_t x = 0; x < edge; ++x) {
+            const std::uint32_t a = z * row + x;
+            part.indices.insert(part.indices.end(),
+                                {a, a + row, a + 1, a + 1, a + row, a + row + 1});
+        }
+    part.attributes = {{"POSITION", std::make_shared<const Stream>(std::move(positions))},
+                       {"NORMAL", std::make_shared<const Stream>(std::move(normals))},
+                       {"TEXCOORD_0", std::make_shared<const Stream>(std::move(coords))}};
+    Mesh mesh;
+    mesh.name = "waves";
+    mesh.parts.push_back(std::move(part));
+    return finishMesh(std::move(mesh));
+}
+
+/// Growth: to a tenth of so many thousands of triangles. Memory beyond the mesh's own is the
+/// process's peak: to be trusted in a run of one size by itself.
+void ReduceWaves(benchmark::State& state) {
+    const MeshPtr waves = makeWaves(static_cast<std::size_t>(state.range(0)) * 1000);
+    const auto peak = [] {
+        rusage usage{};
+        getrusage(RUSAGE_SELF, &usage);
+        return static_cast<double>(usage.ru_maxrss) * 1024;
+    };
+    const double before = peak();
+    for (auto _ : state) {
+        Reducer reducer(*waves, {});
+        benchmark::DoNotOptimize(reducer.reduceTo(
+            waves->triangles / 10, std::numeric_limits<double>::infinity(), noProgress()));
+    }
+    const auto triangles = static_cast<double>(waves->triangles);
+    state.counters["bytes/triangle"] = (peak() - before) / triangles;
+    state.counters["triangles/s"] = benchmark::Counter(
+        triangles * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+}
+BENCHMARK(ReduceWaves)
+    ->Arg(100)
+    ->Arg(1000)
+    ->Arg(10000)
+    ->Iterations(1)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+
 /// What the table in docs/methods.md shows: deviation in millionths of the diagonal. Arguments:
 /// 0 existing vertices, 1 optimal places, 2 optimal places by the surface alone, without
 /// attributes or seams; and triangles kept, in percent.
@@ -247,6 +317,10 @@ void DeviationOfOtter(benchmark::State& state) {
         const Deviation deviation = measureDeviation(*otter, surface, *reduced, 400'000);
         state.counters["mean"] = deviation.mean / millionth;
         state.counters["largest"] = deviation.largest / millionth;
+        const AttributeDeviation shading =
+            surface.attributesFrom(*reduced, 20'000, 1000 * deviation.largest);
+        state.counters["normal"] = shading.normal;
+        state.counters["texture"] = shading.texture / millionth;
         state.counters["triangles"] = static_cast<double>(reduced->triangles);
     }
 }

@@ -11,7 +11,7 @@
 
 namespace flentro {
 
-/// Calls `body(i)` for each i in [0, count), in any order, on all cores; reports the share of
+/// Calls `body(i)` for each i in [0, count) on all cores, begun in this order; reports the share of
 /// finished calls under `message`. Returns false if cancelled, in which case some calls were
 /// left out. `body` must not throw.
 bool parallelFor(std::size_t count, std::string_view message, Progress& progress,

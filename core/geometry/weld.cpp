@@ -1,54 +1,75 @@
 #include "geometry/weld.h"
 
+#include <xxhash.h>
+
+#include <bit>
 #include <cstring>
-#include <unordered_map>
 
 namespace flentro {
 namespace {
 
-Hash hashVertex(const Part& part, std::size_t vertex) {
-    Hasher hasher;
-    const auto add = [&](const std::vector<Attribute>& attributes) {
-        for (const Attribute& attribute : attributes) {
-            const std::size_t size = attribute.stream->elementSize();
-            hasher.bytes({attribute.stream->data.data() + vertex * size, size});
-        }
-    };
-    add(part.attributes);
-    for (const auto& target : part.targets) add(target);
-    return hasher.result();
-}
-
-struct PositionKey {
-    std::array<std::uint32_t, 3> bits;
-    bool operator==(const PositionKey&) const = default;
-};
-
-struct PositionHash {
-    std::size_t operator()(const PositionKey& key) const {
-        std::uint64_t h = key.bits[0] * 0x9E3779B97F4A7C15ULL;
-        h = (h ^ (h >> 29) ^ key.bits[1]) * 0xBF58476D1CE4E5B9ULL;
-        h = (h ^ (h >> 32) ^ key.bits[2]) * 0x94D049BB133111EBULL;
-        return h ^ (h >> 31);
+/// For each of `count` things the first that is equal to it: a table with open addressing.
+template <typename HashOf, typename AreEqual>
+std::vector<std::uint32_t> firstEqual(std::size_t count, HashOf&& hashOf, AreEqual&& areEqual) {
+    constexpr std::uint32_t kFree = ~0U;
+    const std::size_t mask = std::bit_ceil(2 * count + 1) - 1;
+    std::vector<std::uint32_t> table(mask + 1, kFree);
+    std::vector<std::uint32_t> result(count);
+    for (std::uint32_t i = 0; i < count; ++i) {
+        std::size_t slot = hashOf(i) & mask;
+        while (table[slot] != kFree && !areEqual(table[slot], i)) slot = (slot + 1) & mask;
+        if (table[slot] == kFree) table[slot] = i;
+        result[i] = table[slot];
     }
-};
-
-PositionKey keyOf(const Vec3f& p) {
-    const Vec3f unsignedZero = p + Vec3f::Zero();
-    PositionKey key;
-    std::memcpy(key.bits.data(), unsignedZero.data(), sizeof key.bits);
-    return key;
+    return result;
 }
+
+/// The bytes of each vertex, attribute by attribute.
+class VertexBytes {
+public:
+    explicit VertexBytes(const Part& part) {
+        const auto add = [&](const std::vector<Attribute>& attributes) {
+            for (const Attribute& attribute : attributes) streams_.push_back(&*attribute.stream);
+        };
+        add(part.attributes);
+        for (const auto& target : part.targets) add(target);
+    }
+    [[nodiscard]] std::uint64_t hash(std::size_t vertex) const {
+        std::uint64_t hash = 0;
+        for (const Stream* stream : streams_)
+            hash = XXH3_64bits_withSeed(at(*stream, vertex), stream->elementSize(), hash);
+        return hash;
+    }
+    [[nodiscard]] bool areEqual(std::size_t a, std::size_t b) const {
+        for (const Stream* stream : streams_)
+            if (std::memcmp(at(*stream, a), at(*stream, b), stream->elementSize()) != 0)
+                return false;
+        return true;
+    }
+
+private:
+    static const std::byte* at(const Stream& stream, std::size_t vertex) {
+        return stream.data.data() + vertex * stream.elementSize();
+    }
+    std::vector<const Stream*> streams_;
+};
 
 }  // namespace
 
 std::vector<std::uint32_t> firstEqualPosition(const std::vector<Vec3f>& positions) {
-    std::unordered_map<PositionKey, std::uint32_t, PositionHash> first;
-    first.reserve(positions.size());
-    std::vector<std::uint32_t> result(positions.size());
-    for (std::uint32_t i = 0; i < positions.size(); ++i)
-        result[i] = first.try_emplace(keyOf(positions[i]), i).first->second;
-    return result;
+    const auto bitsOf = [&](std::size_t i) {
+        const Vec3f unsignedZero = positions[i] + Vec3f::Zero();
+        std::array<std::uint32_t, 3> bits;
+        std::memcpy(bits.data(), unsignedZero.data(), sizeof bits);
+        return bits;
+    };
+    return firstEqual(
+        positions.size(),
+        [&](std::size_t i) {
+            const auto bits = bitsOf(i);
+            return XXH3_64bits(bits.data(), sizeof bits);
+        },
+        [&](std::size_t a, std::size_t b) { return bitsOf(a) == bitsOf(b); });
 }
 
 WeldedMesh weldPlaces(const Mesh& mesh) {
@@ -69,12 +90,10 @@ WeldedMesh weldPlaces(const Mesh& mesh) {
 }
 
 std::vector<std::uint32_t> firstEqualVertex(const Part& part) {
-    std::unordered_map<Hash, std::uint32_t> first;
-    std::vector<std::uint32_t> result(part.vertexCount());
-    first.reserve(result.size());
-    for (std::uint32_t i = 0; i < result.size(); ++i)
-        result[i] = first.try_emplace(hashVertex(part, i), i).first->second;
-    return result;
+    const VertexBytes bytes(part);
+    return firstEqual(
+        part.vertexCount(), [&](std::size_t i) { return bytes.hash(i); },
+        [&](std::size_t a, std::size_t b) { return bytes.areEqual(a, b); });
 }
 
 }  // namespace flentro

@@ -22,8 +22,7 @@ ErrorMetric::ErrorMetric(const WedgeMesh& mesh, std::span<const float> importanc
       stride_(count_ > 0 ? kHead + count_ * (kSum + 1) : 0),
       vertices_(mesh.positions.size()),
       blocks_(mesh.wedgeVertex.size() * stride_, 0.0F) {
-    for (std::size_t p = 0; p < vertices_.size(); ++p)
-        vertices_[p].place = mesh.positions[p].cast<float>();
+    for (std::size_t p = 0; p < vertices_.size(); ++p) vertices_[p].place = mesh.positions[p];
     for (std::uint32_t w = 0; count_ > 0 && w < mesh.wedgeVertex.size(); ++w)
         std::copy_n(mesh.attributes.data() + w * count_, count_,
                     blockOf(w) + kHead + count_ * kSum);
@@ -126,7 +125,7 @@ ErrorMetric::Gradients ErrorMetric::paired(const WedgeMerge& merge, const Vec3f&
 }
 
 ErrorMetric::Joined ErrorMetric::onto(std::uint32_t from, std::uint32_t to,
-                                      std::span<const WedgeMerge> merges) const {
+                                      std::span<const WedgeMerge> merges, float limit) const {
     Joined joined;
     const Vec3f shift = place(to) - place(from);
     const float error = vertices_[from].surface.at(shift) + std::max(vertices_[to].surface.c, 0.0F);
@@ -134,7 +133,10 @@ ErrorMetric::Joined ErrorMetric::onto(std::uint32_t from, std::uint32_t to,
     joined.distance = weight > 0 ? std::sqrt(error / weight) : 0;
     joined.cost = error + kLengthWeight * shift.squaredNorm();
     if (count_ == 0) return joined;
-    for (const WedgeMerge& merge : merges) joined.cost += differenceAt(merge, shift);
+    for (const WedgeMerge& merge : merges) {
+        if (joined.cost >= limit) break;
+        joined.cost += differenceAt(merge, shift);
+    }
     return joined;
 }
 

@@ -9,6 +9,7 @@
 #pragma once
 
 #include <cstring>
+#include <limits>
 #include <span>
 
 #include "simplify/quadric.h"
@@ -39,9 +40,11 @@ public:
         float distance = 0;            ///< Root mean square to the surface's planes, units.
         Vec3f offset = Vec3f::Zero();  ///< Of the joined vertex from the place of `to`.
     };
-    /// Position `from` goes to where `to` is, its wedges become those they are merged with.
+    /// Position `from` goes to where `to` is, its wedges become those they are merged with. What
+    /// costs `limit` or more is not looked at any closer.
     [[nodiscard]] Joined onto(std::uint32_t from, std::uint32_t to,
-                              std::span<const WedgeMerge> merges) const;
+                              std::span<const WedgeMerge> merges,
+                              float limit = std::numeric_limits<float>::infinity()) const;
     /// Both go to the best place with the best attributes. `merges` must pair all their wedges.
     [[nodiscard]] Joined together(std::uint32_t from, std::uint32_t to,
                                   std::span<const WedgeMerge> merges) const;

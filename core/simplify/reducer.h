@@ -86,7 +86,8 @@ private:
         std::size_t triangles = 0;
         bool dropped = false;
     };
-    /// Marks a candidate of a sweep as the dropping of a piece.
+    /// Cost, and the corner of an edge, or with kDropBit a piece to drop.
+    using Candidate = std::pair<float, std::uint32_t>;
     static constexpr std::uint32_t kDropBit = 1U << 31U;
 
     /// What joining the two ends of an edge means.
@@ -119,11 +120,13 @@ private:
     [[nodiscard]] bool isDropped(std::uint32_t corner) const {
         return pieces_.size() > 1 && pieces_[log_.pieceOf(positionAt(corner))].dropped;
     }
-    void addDrops(std::vector<std::pair<float, std::uint32_t>>& candidates) const;
+    void addDrops(std::vector<Candidate>& candidates) const;
     bool tryDrop(std::uint32_t piece, double limit);
     void compact();
     void indexCorners();
+    [[nodiscard]] float costOf(std::uint32_t corner, Plan& scratch) const;
     void evaluateChanged();
+    [[nodiscard]] std::vector<Candidate> cheapest(std::size_t wanted);
     [[nodiscard]] bool isOwner(std::uint32_t corner) const;
     std::size_t sweep(std::size_t triangles, double limit);
     bool tryCollapse(std::uint32_t corner, double limit);
@@ -140,10 +143,10 @@ private:
                                    const Vec3f& place) const;
     void collapse(const Plan& plan);
 
-    std::vector<std::uint32_t> corners_;      ///< [3T] wedges; compacted from time to time.
-    std::vector<std::uint32_t> positions_;    ///< [3T] of those wedges.
-    std::vector<float> costs_;                ///< [3T] of the edge from a corner to the next.
-    std::vector<Vec3f> facing_;               ///< [T] unit normals of the original.
+    std::vector<std::uint32_t> corners_;    ///< [3T] wedges; compacted from time to time.
+    std::vector<std::uint32_t> positions_;  ///< [3T] of those wedges.
+    std::vector<float> costs_;   ///< [3T] of the edge from a corner to the next, or below what.
+    std::vector<Vec3f> facing_;  ///< [T] unit normals of the original.
     std::vector<std::uint32_t> firstCorner_;  ///< [P + 1] in cornerList_, as of the sweep.
     std::vector<std::uint32_t> cornerList_;   ///< [3T]
     std::vector<std::uint8_t> flags_;         ///< [P]

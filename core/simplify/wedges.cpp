@@ -84,7 +84,8 @@ private:
                 continue;
             }
             out_.wedgePosition[w] = static_cast<std::uint32_t>(out_.positions.size());
-            out_.positions.push_back((points_[w].cast<double>() - out_.centre) / out_.unit);
+            out_.positions.push_back(
+                ((points_[w].cast<double>() - out_.centre) / out_.unit).cast<float>());
         }
     }
 
@@ -133,7 +134,7 @@ private:
             forEachBone(
                 mesh_.parts[out_.wedgePart[w]], out_.wedgeVertex[w], [&](int joint, double weight) {
                     auto& [sum, total] = sums.try_emplace(joint, Vec3d::Zero(), 0.0).first->second;
-                    sum += weight * out_.positions[out_.wedgePosition[w]];
+                    sum += weight * out_.positions[out_.wedgePosition[w]].cast<double>();
                     total += weight;
                 });
         for (const auto& [joint, entry] : sums) bonePlaces_[joint] = entry.first / entry.second;
@@ -154,19 +155,21 @@ private:
         for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w) {
             const Stream* stream = streams[out_.wedgePart[w]];
             if (!stream) continue;
-            double* values = out_.attributes.data() + w * count + first;
+            float* values = out_.attributes.data() + w * count + first;
             for (int c = 0; c < std::min(slot.components, stream->components); ++c)
-                values[c] = slot.scale * static_cast<double>(stream->value(out_.wedgeVertex[w], c));
+                values[c] = static_cast<float>(
+                    slot.scale * static_cast<double>(stream->value(out_.wedgeVertex[w], c)));
         }
     }
 
     void fillBonePlaces(const AttributeSlot& slot, std::size_t first, std::size_t count) {
         for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w) {
-            Eigen::Map<Vec3d> place(out_.attributes.data() + w * count + first);
+            Vec3d place = Vec3d::Zero();
             forEachBone(mesh_.parts[out_.wedgePart[w]], out_.wedgeVertex[w],
                         [&](int joint, double weight) {
                             place += slot.scale * weight * bonePlaces_.at(joint);
                         });
+            Eigen::Map<Vec3f>(out_.attributes.data() + w * count + first) = place.cast<float>();
         }
     }
 
@@ -174,8 +177,8 @@ private:
     [[nodiscard]] double meanEdge() const {
         double area = 0;
         for (std::size_t i = 0; i < out_.corners.size(); i += 3) {
-            const auto place = [&](std::size_t k) -> const Vec3d& {
-                return out_.positions[out_.wedgePosition[out_.corners[i + k]]];
+            const auto place = [&](std::size_t k) -> Vec3d {
+                return out_.positions[out_.wedgePosition[out_.corners[i + k]]].cast<double>();
             };
             area += 0.5 * (place(1) - place(0)).cross(place(2) - place(0)).norm();
         }
@@ -199,7 +202,7 @@ private:
             Eigen::Vector2d t[3];
             for (std::size_t k = 0; k < 3; ++k) {
                 const std::uint32_t w = out_.corners[i + k];
-                p[k] = out_.positions[out_.wedgePosition[w]] * out_.unit;
+                p[k] = out_.positions[out_.wedgePosition[w]].cast<double>() * out_.unit;
                 const Stream& stream = *streams[out_.wedgePart[w]];
                 t[k] = {stream.value(out_.wedgeVertex[w], 0), stream.value(out_.wedgeVertex[w], 1)};
             }

@@ -10,9 +10,9 @@ namespace flentro {
 struct AttributeWeights {
     /// Mean edge lengths per unit of difference, >= 0: fine meshes carry in their normals what
     /// coarse ones carry in their shape, and must not pay for it twice.
-    double normal = 0.05;
-    double texCoord = 0.1;  ///< Metres of deviation per metre that the texture slides, >= 0.
-    double color = 0.01;    ///< Diagonals per unit of difference, >= 0.
+    double normal = 0.005;
+    double texCoord = 0.005;  ///< Metres of deviation per metre that the texture slides, >= 0.
+    double color = 0.01;      ///< Diagonals per unit of difference, >= 0.
     /// Metres of deviation per metre between the bones that hold a vertex, >= 0.
     double skin = 0.1;
 };
@@ -38,14 +38,14 @@ struct AttributeSlot {
 /// All triangle parts of a mesh side by side. Vertices that are equal in every attribute are
 /// one wedge; wedges that are equal in place are one position.
 struct WedgeMesh {
-    std::vector<Vec3d> positions;               ///< [P] centred, diagonal of the bounds = 1.
+    std::vector<Vec3f> positions;               ///< [P] centred, diagonal of the bounds = 1.
     std::vector<std::uint32_t> wedgePosition;   ///< [W]
     std::vector<std::uint32_t> wedgeVertex;     ///< [W] index in its part.
     std::vector<std::uint32_t> wedgePart;       ///< [W]
     std::vector<std::uint32_t> corners;         ///< [3T] wedges; no triangle is degenerate.
     int attributeCount = 0;                     ///< K <= kMaxAttributes
     std::vector<AttributeSlot> attributeSlots;  ///< What they are, K numbers together.
-    std::vector<double> attributes;             ///< [W * K], scaled by their weights.
+    std::vector<float> attributes;              ///< [W * K], scaled by their weights.
     Vec3d centre = Vec3d::Zero();               ///< Metres; the origin of `positions`.
     double unit = 1;                            ///< Metres of one unit.
 };
