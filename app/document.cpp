@@ -193,9 +193,7 @@ void Document::saveProject(const QString& file) {
     emit projectChanged();
 }
 
-void Document::exportResult(const QString& file, LevelLayout levels) {
-    ExportOptions options;
-    options.levels = levels;
+void Document::exportResult(const QString& file, const ExportOptions& options) {
     jobs_.start("Export",
                 [this, options, file, scene = result_,
                  target = project_.target](Progress& progress) -> JobRunner::Finish {

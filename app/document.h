@@ -98,7 +98,7 @@ public:
     /// Opens a scene, a project or a target by its ending, as a job.
     void open(const QString& file);
     void saveProject(const QString& file);
-    void exportResult(const QString& file, LevelLayout levels);
+    void exportResult(const QString& file, const ExportOptions& options);
 
     /// The settings of a fix; null if there is none or it is of another kind.
     template <typename Settings>

@@ -19,6 +19,7 @@ struct Options : SurveyOptions {
     std::string out;
     std::string levels = "extension";
     bool survey = false;
+    std::optional<bool> instances;  ///< Else by the target.
 };
 
 /// What the scene is fixed by.
@@ -168,6 +169,7 @@ int runFix(const Options& options, const Common& common) {
     if (!evaluation) return complain(evaluation.error());
     ExportOptions writing;
     writing.levels = layoutOf(options.levels);
+    writing.instances = options.instances.value_or(opened->target.instancing);
     auto exported =
         exportScene(evaluation->result(), opened->target, options.out, writing, progress);
     if (!exported) return complain(exported.error());
@@ -197,6 +199,9 @@ void addFix(CLI::App& app, Common& common, Run& run) {
     verb->add_option("--levels", options->levels,
                      "extension: MSFT_lod; nodes: a named node each; top: level 0 alone")
         ->check(CLI::IsMember({"extension", "nodes", "top"}));
+    verb->add_flag("--instances,!--no-instances", options->instances,
+                   "Copies become instances of one node (EXT_mesh_gpu_instancing); as the target "
+                   "instances if not given");
     verb->callback([=, &common, &run] { run = [=, &common] { return runFix(*options, common); }; });
 }
 

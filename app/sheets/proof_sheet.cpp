@@ -16,6 +16,7 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
       table_(makeTable({tr("In this view"), tr("Limit"), tr("Before"), tr("After"), tr("Load")})),
       verdict_(new QLabel),
       levels_(new QComboBox),
+      instances_(new QCheckBox(tr("Copies as instances of one node"))),
       export_(makePrimary(tr("Export ..."))),
       exported_(makeFaint("")) {
     auto* layout = new QVBoxLayout(this);
@@ -51,6 +52,13 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
         {tr("LOD extension (MSFT_lod)"), tr("A named node for every level"), tr("Level 0 only")});
     levels_->setAccessibleName(tr("Levels in the exported scene"));
     layout->addWidget(levels_);
+    instances_->setToolTip(
+        tr("EXT_mesh_gpu_instancing, for engines that read it. Copies that stand still, have one "
+           "mesh and go at the same distances become one node; the manifest keeps their names."));
+    layout->addWidget(instances_);
+    // Follows the target until the artist says otherwise.
+    connect(&document, &Document::sceneChanged, this,
+            [this] { instances_->setChecked(document_.target().instancing); });
     layout->addWidget(export_);
     exported_->setWordWrap(true);
     layout->addWidget(exported_);
@@ -69,10 +77,13 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
     refresh();
 }
 
-LevelLayout ProofSheet::layout() const {
+ExportOptions ProofSheet::options() const {
     static constexpr LevelLayout layouts[] = {LevelLayout::LodExtension, LevelLayout::NamedNodes,
                                               LevelLayout::TopOnly};
-    return layouts[levels_->currentIndex()];
+    ExportOptions options;
+    options.levels = layouts[levels_->currentIndex()];
+    options.instances = instances_->isChecked();
+    return options;
 }
 
 void ProofSheet::exportResult(const QString& file) {
@@ -83,7 +94,7 @@ void ProofSheet::exportResult(const QString& file) {
         !file.isEmpty()
             ? file
             : QFileDialog::getSaveFileName(this, tr("Export"), proposed, tr("glTF (*.glb *.gltf)"));
-    if (!chosen.isEmpty()) document_.exportResult(chosen, layout());
+    if (!chosen.isEmpty()) document_.exportResult(chosen, options());
 }
 
 void ProofSheet::refresh() {

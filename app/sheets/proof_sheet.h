@@ -21,7 +21,7 @@ public:
 
 private:
     void refresh();
-    [[nodiscard]] LevelLayout layout() const;
+    [[nodiscard]] ExportOptions options() const;
 
     Document& document_;
     View3D& view_;
@@ -29,6 +29,7 @@ private:
     QTableWidget* table_;
     QLabel* verdict_;
     QComboBox* levels_;
+    QCheckBox* instances_;
     QPushButton* export_;
     QLabel* exported_;
 };

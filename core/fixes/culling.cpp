@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <optional>
 
 #include "base/parallel.h"
@@ -20,6 +21,36 @@ constexpr std::size_t kSkylinePlaces = 6;  ///< That are asked for one object.
 constexpr double kSkySize = 0.5;           ///< Of the scene: what is larger may be a sky.
 constexpr double kSkyAway = 3;             ///< Times as far as the object.
 constexpr std::size_t kMostVanishing = 50;
+
+/// Rounding that is none, as a share.
+constexpr double kSame = 1 - 1e-9;
+
+/// The distance at which pixels times the contrast that fog leaves are as many as the pixels at
+/// `distance` without it. Contrast falls evenly between both ends of the fog.
+double inFog(const CullingSettings& settings, double distance) {
+    const double depth = settings.fogEnd - settings.fogStart;
+    if (!(settings.fogEnd > 0) || !(depth > 0) || distance <= settings.fogStart) return distance;
+    return distance * settings.fogEnd / (distance + depth);
+}
+
+/// As cullingDistance(), not rounded.
+double distanceOf(const CullingSettings& settings, const Target& target, double size,
+                  Importance importance) {
+    const double farthest = farthestDrawn(settings, target);
+    for (const SizeClass& sizeClass : settings.classes) {
+        if (size > sizeClass.largest) continue;
+        const double pixels = sizeClass.pixels * allowance(importance);
+        if (pixels <= 0) return farthest;
+        return std::min(farthest, inFog(settings, size * pixelsPerMetreAtOne(target) / pixels));
+    }
+    return farthest;
+}
+
+/// Told to engines that read the document.
+void noteFarPlane(Scene& scene, double distance) {
+    if (scene.rest.contains("extras") && !scene.rest["extras"].is_object()) return;
+    scene.rest["extras"]["flentro"]["farPlane"] = distance;
+}
 
 bool isTransparent(const Scene& scene, const Mesh& mesh) {
     return !mesh.parts.empty() &&
@@ -144,16 +175,27 @@ double sizeOf(const Object& object) {
     return object.bounds.isEmpty() ? 0 : object.bounds.diagonal().norm();
 }
 
+double farthestDrawn(const CullingSettings& settings, const Target& target) {
+    const double plane =
+        settings.farPlane > 0 ? std::min(settings.farPlane, target.farPlane) : target.farPlane;
+    const double farthest = plane * (1 - settings.margin);
+    return settings.fogEnd > 0 ? std::min(farthest, settings.fogEnd) : farthest;
+}
+
+double roundedUp(double distance) {
+    if (!(distance > 0) || !std::isfinite(distance)) return distance;
+    constexpr double kSteps[] = {1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10};
+    const double power = std::pow(10, std::floor(std::log10(distance)));
+    for (const double step : kSteps)
+        if (step * power >= distance * kSame) return step * power;
+    return 10 * power;
+}
+
 double cullingDistance(const CullingSettings& settings, const Target& target, double size,
                        Importance importance) {
-    const double farthest = target.farPlane * (1 - settings.margin);
-    for (const SizeClass& sizeClass : settings.classes) {
-        if (size > sizeClass.largest) continue;
-        const double pixels = sizeClass.pixels * allowance(importance);
-        if (pixels <= 0) return farthest;
-        return std::min(farthest, size * pixelsPerMetreAtOne(target) / pixels);
-    }
-    return farthest;
+    const double farthest = farthestDrawn(settings, target);
+    const double end = distanceOf(settings, target, size, importance);
+    return settings.rounded && end < farthest ? std::min(farthest, roundedUp(end)) : end;
 }
 
 std::vector<double> cullingSizes(const Scene& scene, const CullingSettings& settings,
@@ -175,7 +217,7 @@ std::vector<double> cullingSizes(const Scene& scene, const CullingSettings& sett
 Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings,
                              const Target& target, const Evidence& evidence, Progress& progress) {
     Fixed result{scene, {}};
-    const double farthest = target.farPlane * (1 - settings.margin);
+    const double farthest = farthestDrawn(settings, target);
     const std::vector<double> sizes = cullingSizes(scene, settings, target, evidence);
     std::optional<Skyline> skyline;
     if (!evidence.empty() && settings.skyline > 1) skyline.emplace(scene, evidence);
@@ -183,9 +225,10 @@ Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings
         parallelFor(scene.objects.size(), "Culling", progress, [&](std::size_t i) {
             Object& object = result.scene.objects[i];
             const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
-            double end = cullingDistance(settings, target, sizes[i], asset.importance);
+            double end = distanceOf(settings, target, sizes[i], asset.importance);
             if (isTransparent(scene, *asset.mesh)) end *= settings.transparent;
             if (end < farthest && skyline && skyline->holds(object)) end *= settings.skyline;
+            if (settings.rounded && end < farthest) end = roundedUp(end);
             const auto change = settings.overrides.find(asset.mesh->name);
             if (change != settings.overrides.end()) end = change->second;
             end = std::min(end, farthest);
@@ -193,6 +236,8 @@ Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings
             object.culling.end = end;
         });
     if (!finished) return fail(ErrorCode::Cancelled, "Culling was stopped");
+    if (settings.farPlane > 0 && settings.farPlane < target.farPlane)
+        noteFarPlane(result.scene, settings.farPlane);
     const auto bySize =
         std::count_if(result.scene.objects.begin(), result.scene.objects.end(),
                       [&](const Object& object) { return object.culling.end < farthest; });

@@ -107,6 +107,13 @@ struct CullingSettings {
     double transparent = 1;
     /// What stands against the sky stays this many times as far, 1 to 10.
     double skyline = 1.5;
+    bool rounded = true;  ///< Distances are rounded up to a few steps: see roundedUp().
+    /// Metres: a nearer far plane, beyond which nothing is drawn; 0: the target's.
+    double farPlane = 0;
+    /// Metres between which fog closes, so that things fade with it: pixels count by the contrast
+    /// that is left, and nothing is drawn beyond the end. `fogEnd` 0: no fog.
+    double fogStart = 0;
+    double fogEnd = 0;
     std::map<std::string, double> overrides;  ///< Metres, by asset name.
 };
 
@@ -276,9 +283,17 @@ struct Fixed {
                                          const Target& target, const Evidence& evidence,
                                          Progress& progress);
 
-/// Culling distance of an object of this size in metres: at most the far plane less its margin.
+/// Where the last objects go, metres: the nearer far plane less its margin, or the end of fog.
+[[nodiscard]] double farthestDrawn(const CullingSettings& settings, const Target& target);
+
+/// Culling distance of an object of this size in metres, rounded if asked: at most
+/// farthestDrawn().
 [[nodiscard]] double cullingDistance(const CullingSettings& settings, const Target& target,
                                      double size, Importance importance = Importance::Normal);
+
+/// The next of 1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8 times a power of ten: few different distances,
+/// so that engines can keep them in lists and copies go together. Infinity and 0 stay.
+[[nodiscard]] double roundedUp(double distance);
 
 /// Bounds' diagonal in metres: the size that culling goes by.
 [[nodiscard]] double sizeOf(const Object& object);

@@ -160,7 +160,12 @@ Expected<FixSettings> parseCulling(const Json& json) {
     reader.number("fade", s.fade, 0, 0.9)
         .number("margin", s.margin, 0, 0.5)
         .flag("bySeen", s.bySeen)
-        .number("transparent", s.transparent, 0.05, 1);
+        .number("transparent", s.transparent, 0.05, 1)
+        .number("skyline", s.skyline, 1, 10)
+        .flag("rounded", s.rounded)
+        .number("farPlane", s.farPlane, 0, 1e6)
+        .number("fogStart", s.fogStart, 0, 1e6)
+        .number("fogEnd", s.fogEnd, 0, 1e6);
     const Json& classes = jsonArray(json, "classes");
     if (!classes.empty()) s.classes.clear();
     for (const Json& source : classes) {
@@ -294,9 +299,12 @@ Json write(const LadderSettings& s) {
 }
 
 Json write(const CullingSettings& s) {
-    Json json = {{"fade", s.fade},           {"margin", s.margin},
-                 {"bySeen", s.bySeen},       {"transparent", s.transparent},
-                 {"classes", Json::array()}, {"overrides", s.overrides}};
+    Json json = {{"fade", s.fade},          {"margin", s.margin},
+                 {"bySeen", s.bySeen},      {"transparent", s.transparent},
+                 {"skyline", s.skyline},    {"rounded", s.rounded},
+                 {"farPlane", s.farPlane},  {"fogStart", s.fogStart},
+                 {"fogEnd", s.fogEnd},      {"classes", Json::array()},
+                 {"overrides", s.overrides}};
     for (const SizeClass& sizeClass : s.classes) {
         Json entry = {{"name", sizeClass.name}, {"pixels", sizeClass.pixels}};
         if (std::isfinite(sizeClass.largest)) entry["largest"] = sizeClass.largest;

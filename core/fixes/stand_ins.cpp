@@ -102,7 +102,9 @@ void place(const Scene& before, const std::vector<StandIn>& all, double from, Sc
     int number = 0;
     for (const StandIn& standIn : all) {
         const std::string name = fmt::format("neighbourhood {}", ++number);
-        const int parent = addRoot(scene, name);
+        Node holder;
+        holder.name = name;
+        const int parent = addNode(scene, std::move(holder));
         const std::size_t index = scene.objects.size();
         Object far = joinObjects(before, standIn.members);
         far.name = name + " far";

@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "io/gltf_meshes.h"
+#include "scene/edit.h"
 
 namespace flentro {
 namespace {
@@ -125,6 +127,10 @@ private:
         std::size_t count = 0;
         for (const Attribute& attribute : node.instanceStreams)
             count = std::max(count, attribute.stream->count());
+        const Json& ours = jsonObject(jsonObject(node.rest, "extras"), "flentro");
+        for (const Json& name : jsonArray(ours, "instances"))
+            if (name.is_string()) node.instanceNames.push_back(name.get<std::string>());
+        if (node.instanceNames.size() != count) node.instanceNames.clear();
         for (std::size_t i = 0; i < count; ++i)
             node.instances.push_back(compose(elementOr<3>(find("TRANSLATION"), i, Vec3d::Zero()),
                                              elementOr<4>(find("ROTATION"), i, Vec4d(0, 0, 0, 1)),
@@ -221,20 +227,47 @@ private:
     void readLevels() {
         const Json& nodes = jsonArray(document_, "nodes");
         std::vector<bool> isLevel(scene_.nodes.size());
+        const std::vector<bool> placed = placedNodes();
         for (std::size_t i = 0; i < nodes.size(); ++i) {
             const Json& ids =
                 jsonArray(jsonObject(jsonObject(nodes[i], "extensions"), kLod), "ids");
             for (const Json& id : ids)
-                if (id.is_number_integer() && id.get<std::int64_t>() >= 0 &&
-                    id.get<std::size_t>() < isLevel.size())
-                    isLevel[id.get<std::size_t>()] = true;
-            if (!ids.empty()) readLadder(nodes[i], scene_.nodes[i], ids);
+                if (const int at = nodeOf(id); at >= 0)
+                    isLevel[static_cast<std::size_t>(at)] = true;
+            if (ids.empty()) continue;
+            if (scene_.nodes[i].mesh >= 0)
+                readLadder(nodes[i], scene_.nodes[i], ids);
+            else if (const int far = nodeOf(ids.front());
+                     far >= 0 && !placed[static_cast<std::size_t>(far)])
+                hangStandIn(i, nodes[i], far);
         }
-        dropLevelNodes(isLevel);
+        dropLevelNodes(std::move(isLevel), placed);
+    }
+
+    [[nodiscard]] int nodeOf(const Json& id) const {
+        const auto at = id.is_number_integer() ? id.get<std::int64_t>() : -1;
+        return at < 0 || static_cast<std::size_t>(at) >= scene_.nodes.size() ? -1
+                                                                             : static_cast<int>(at);
+    }
+
+    /// A mesh that is a lower level of a group shows all below it from afar: it becomes a child
+    /// of the group, if it has no other place.
+    void hangStandIn(std::size_t group, const Json& source, int index) {
+        Node& far = scene_.nodes[static_cast<std::size_t>(index)];
+        if (far.mesh < 0 || far.parent >= 0 || !far.children.empty()) return;
+        if (far.rest.contains("extras") && !far.rest["extras"].is_object()) return;
+        Json& ours = far.rest["extras"]["flentro"];
+        if (!jsonObject(ours, "standIn").contains("start")) {
+            const Json& coverage = jsonArray(jsonObject(source, "extras"), "MSFT_screencoverage");
+            const Mesh& mesh = *scene_.assets[static_cast<std::size_t>(far.mesh)].mesh;
+            ours = {
+                {"standIn", {{"start", distanceForCoverage(mesh, numberAt(coverage, 0, 0.01))}}}};
+        }
+        far.parent = static_cast<int>(group);
+        scene_.nodes[group].children.push_back(index);
     }
 
     void readLadder(const Json& source, const Node& node, const Json& ids) {
-        if (node.mesh < 0) return;
         Asset& asset = scene_.assets[static_cast<std::size_t>(node.mesh)];
         if (!asset.ladder.empty()) return;
         const Json& ours =
@@ -245,8 +278,8 @@ private:
             if (cap.is_number_unsigned()) asset.ladder.caps.push_back(cap.get<int>());
         const Json& coverage = jsonArray(jsonObject(source, "extras"), "MSFT_screencoverage");
         for (std::size_t i = 0; i < ids.size(); ++i) {
-            const auto at = ids[i].is_number_integer() ? ids[i].get<std::int64_t>() : -1;
-            if (at < 0 || static_cast<std::size_t>(at) >= scene_.nodes.size()) continue;
+            const int at = nodeOf(ids[i]);
+            if (at < 0) continue;
             const int mesh = scene_.nodes[static_cast<std::size_t>(at)].mesh;
             if (mesh < 0) continue;
             Ladder::Level level;
@@ -271,33 +304,13 @@ private:
 
     /// Level nodes live on as ladders; the writer makes them anew. Only nodes outside every
     /// scene are dropped, and indices of the others move up.
-    void dropLevelNodes(std::vector<bool> isLevel) {
-        const std::vector<bool> placed = placedNodes();
-        std::vector<int> moved(scene_.nodes.size(), -1);
-        std::vector<Node> kept;
+    void dropLevelNodes(std::vector<bool> isLevel, const std::vector<bool>& placed) {
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
             const Node& node = scene_.nodes[i];
-            if (isLevel[i] && node.parent < 0 && !placed[i] && node.children.empty()) continue;
-            moved[i] = static_cast<int>(kept.size());
-            kept.push_back(node);
+            isLevel[i] = isLevel[i] && node.parent < 0 && !placed[i] && node.children.empty();
         }
-        if (kept.size() == scene_.nodes.size()) return;
-        const auto move = [&](int index) {
-            return index < 0 ? -1 : moved[static_cast<std::size_t>(index)];
-        };
-        for (Node& node : kept) {
-            node.parent = move(node.parent);
-            for (int& child : node.children) child = move(child);
-        }
-        for (Json& source : scene_.scenes)
-            for (Json& root : source["nodes"]) root = move(root.get<int>());
-        for (Skin& skin : scene_.skins)
-            for (int& joint : skin.joints) joint = move(joint);
-        for (Animation& animation : scene_.animations)
-            for (Json& channel : animation.channels)
-                if (jsonObject(channel, "target").contains("node"))
-                    channel["target"]["node"] = move(jsonOr(channel["target"], "node", -1));
-        scene_.nodes = std::move(kept);
+        if (std::find(isLevel.begin(), isLevel.end(), true) == isLevel.end()) return;
+        dropNodes(scene_, isLevel);
         dropUnusedLevelAssets();
     }
 
@@ -338,14 +351,69 @@ private:
     Scene& scene_;
 };
 
-/// extras.flentro.culling of the nodes, as the writer leaves it.
-void readCulling(Scene& scene) {
+/// extras.flentro of a node, as the writer leaves it.
+const Json& oursOf(const Scene& scene, int node) {
+    const Json& rest = scene.nodes[static_cast<std::size_t>(node)].rest;
+    return jsonObject(jsonObject(rest, "extras"), "flentro");
+}
+
+/// A distance in metres, if it is one.
+double distanceOr(const Json& json, const char* key, double value) {
+    const double found = jsonOr(json, key, value);
+    return found >= 0 ? found : value;
+}
+
+void readDistances(Scene& scene) {
     for (Object& object : scene.objects) {
-        const Json& rest = scene.nodes[static_cast<std::size_t>(object.node)].rest;
-        const Json& ours = jsonObject(jsonObject(jsonObject(rest, "extras"), "flentro"), "culling");
-        object.culling.end = jsonOr(ours, "end", object.culling.end);
-        object.culling.fadeStart = jsonOr(ours, "fadeStart", object.culling.end);
+        const Json& ours = oursOf(scene, object.node);
+        const Json& culling = jsonObject(ours, "culling");
+        object.culling.end = distanceOr(culling, "end", object.culling.end);
+        object.culling.fadeStart = distanceOr(culling, "fadeStart", object.culling.end);
+        object.culling.shadowEnd = distanceOr(ours, "shadowEnd", object.culling.shadowEnd);
+        object.culling.start = distanceOr(jsonObject(ours, "standIn"), "start", 0);
     }
+    for (PlacedLight& light : scene.placedLights) {
+        const Json& ours = jsonObject(oursOf(scene, light.node), "light");
+        light.end = distanceOr(ours, "end", light.end);
+        light.fadeStart = distanceOr(ours, "fadeStart", light.end);
+    }
+}
+
+/// A far stand-in shows all objects below its parent.
+void linkStandIns(Scene& scene) {
+    std::vector<int> standInOf(scene.nodes.size(), -1);
+    bool any = false;
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        const Object& object = scene.objects[i];
+        const int parent = scene.nodes[static_cast<std::size_t>(object.node)].parent;
+        if (!(object.culling.start > 0) || parent < 0) continue;
+        standInOf[static_cast<std::size_t>(parent)] = static_cast<int>(i);
+        any = true;
+    }
+    if (!any) return;
+    std::vector<int> waiting;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (scene.nodes[i].parent < 0) waiting.push_back(static_cast<int>(i));
+    while (!waiting.empty()) {
+        const auto at = static_cast<std::size_t>(waiting.back());
+        waiting.pop_back();
+        for (const int child : scene.nodes[at].children) {
+            int& own = standInOf[static_cast<std::size_t>(child)];
+            if (own < 0) own = standInOf[at];
+            waiting.push_back(child);
+        }
+    }
+    std::map<int, Box> shown;
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        Object& object = scene.objects[i];
+        const int standIn = standInOf[static_cast<std::size_t>(object.node)];
+        if (standIn < 0 || object.culling.start > 0) continue;
+        object.standIn = standIn;
+        shown[standIn].extend(object.bounds);
+    }
+    // Distances of both are asked of the same bounds.
+    for (const auto& [standIn, bounds] : shown)
+        scene.objects[static_cast<std::size_t>(standIn)].bounds = bounds;
 }
 
 }  // namespace
@@ -362,7 +430,8 @@ void dropUnplaceable(Scene& scene) {
         return true;
     };
     std::erase_if(scene.objects, isUnplaceable);
-    readCulling(scene);
+    readDistances(scene);
+    linkStandIns(scene);
 }
 
 }  // namespace flentro

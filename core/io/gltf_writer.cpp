@@ -151,6 +151,8 @@ private:
             holder = addChild(index, Json{{"name", node.name}});
         }
         attachMesh(holder, node, meshIndex(asset.mesh, asset.mesh->name));
+        if (!node.instanceNames.empty())
+            if (Json* ours = oursIn(holder)) (*ours)["instances"] = node.instanceNames;
         noteCulling(holder, index);
         if (levelled) addLevels(holder, index, asset);
     }
@@ -424,6 +426,10 @@ private:
         std::set<std::string> required;
         for (const Json& name : jsonArray(scene_.rest, "extensionsRequired"))
             if (name.is_string() && used.contains(name.get<std::string>())) required.insert(name);
+        const bool instanced = std::any_of(
+            scene_.nodes.begin(), scene_.nodes.end(),
+            [](const Node& node) { return node.mesh >= 0 && !node.instanceNames.empty(); });
+        if (instanced) required.insert("EXT_mesh_gpu_instancing");
         if (quantized_) {
             used.insert("KHR_mesh_quantization");
             required.insert("KHR_mesh_quantization");

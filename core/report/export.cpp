@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "io/file.h"
+#include "scene/instances.h"
 
 namespace flentro {
 namespace {
@@ -82,6 +83,8 @@ Json makeManifest(const Scene& scene, const Target& target) {
     for (const Asset& asset : scene.assets) json["assets"].push_back(describeAsset(scene, asset));
     for (const Object& object : scene.objects)
         json["objects"].push_back(describeObject(scene, object));
+    const Json& ours = jsonObject(jsonObject(scene.rest, "extras"), "flentro");
+    if (const double plane = jsonOr(ours, "farPlane", 0.0); plane > 0) json["farPlane"] = plane;
     for (const PlacedLight& light : scene.placedLights)
         if (std::isfinite(light.end))
             json["lights"].push_back(
@@ -103,7 +106,9 @@ Expected<Exported> exportScene(const Scene& scene, const Target& target, const f
             return fail(ErrorCode::Forbidden, "would write over the source scene", written.string(),
                         "Choose another name");
     GltfWriteOptions writing{options.levels, target.verticalFov};
-    if (auto done = writeGltf(scene, path, writing, progress); !done)
+    Scene written = scene;
+    if (options.instances) shareNodes(written);
+    if (auto done = writeGltf(written, path, writing, progress); !done)
         return tl::unexpected(done.error());
     Exported result;
     result.bytes = fs::file_size(path);

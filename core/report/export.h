@@ -11,6 +11,9 @@ namespace flentro {
 
 struct ExportOptions {
     LevelLayout levels = LevelLayout::LodExtension;
+    /// Copies become instances of one node (shareNodes()), for engines that read
+    /// EXT_mesh_gpu_instancing.
+    bool instances = false;
     bool manifest = true;  ///< Writes "name.manifest.json" beside the scene.
 };
 

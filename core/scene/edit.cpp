@@ -19,20 +19,16 @@ void removeInstances(Node& node, const std::vector<bool>& gone) {
     std::vector<Mat4d> instances;
     for (const std::uint32_t i : kept) instances.push_back(node.instances[i]);
     node.instances = std::move(instances);
+    if (!node.instanceNames.empty()) {
+        std::vector<std::string> names;
+        for (const std::uint32_t i : kept) names.push_back(std::move(node.instanceNames[i]));
+        node.instanceNames = std::move(names);
+    }
     for (Attribute& attribute : node.instanceStreams)
         attribute.stream = std::make_shared<const Stream>(gather(*attribute.stream, kept));
     if (!kept.empty()) return;
     node.instanceStreams.clear();
     node.mesh = node.skin = -1;
-}
-
-int addNode(Scene& scene, Node node) {
-    const auto index = static_cast<int>(scene.nodes.size());
-    if (node.parent >= 0)
-        scene.nodes[static_cast<std::size_t>(node.parent)].children.push_back(index);
-    if (node.local != Mat4d::Identity()) node.rest["matrix"] = toJson(node.local);
-    scene.nodes.push_back(std::move(node));
-    return index;
 }
 
 }  // namespace
@@ -71,12 +67,15 @@ void removeObjects(Scene& scene, const std::vector<bool>& gone) {
     scene.objects = std::move(kept);
 }
 
-int addRoot(Scene& scene, const std::string& name) {
-    Node node;
-    node.name = name;
-    const int index = addNode(scene, std::move(node));
-    if (static_cast<std::size_t>(scene.defaultScene) < scene.scenes.size())
-        scene.scenes[static_cast<std::size_t>(scene.defaultScene)]["nodes"].push_back(index);
+int addNode(Scene& scene, Node node) {
+    const auto index = static_cast<int>(scene.nodes.size());
+    const auto root = static_cast<std::size_t>(scene.defaultScene);
+    if (node.parent >= 0)
+        scene.nodes[static_cast<std::size_t>(node.parent)].children.push_back(index);
+    else if (root < scene.scenes.size())
+        scene.scenes[root]["nodes"].push_back(index);
+    if (node.local != Mat4d::Identity()) node.rest["matrix"] = toJson(node.local);
+    scene.nodes.push_back(std::move(node));
     return index;
 }
 
@@ -90,9 +89,6 @@ std::size_t addObject(Scene& scene, Object object, int parent) {
     object.instance = -1;
     object.bounds = transformBox(object.world, scene.mesh(object).bounds);
     object.scale = maxScale(object.world);
-    const bool rooted = static_cast<std::size_t>(scene.defaultScene) < scene.scenes.size();
-    if (parent < 0 && rooted)
-        scene.scenes[static_cast<std::size_t>(scene.defaultScene)]["nodes"].push_back(object.node);
     scene.objects.push_back(std::move(object));
     return scene.objects.size() - 1;
 }
@@ -164,6 +160,42 @@ void dropUnusedAssets(Scene& scene) {
         if (node.mesh >= 0) node.mesh = newIndex[static_cast<std::size_t>(node.mesh)];
     for (Object& object : scene.objects)
         object.asset = newIndex[static_cast<std::size_t>(object.asset)];
+}
+
+void dropNodes(Scene& scene, const std::vector<bool>& gone) {
+    std::vector<int> newIndex(scene.nodes.size(), -1);
+    std::vector<Node> kept;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        if (gone[i]) continue;
+        newIndex[i] = static_cast<int>(kept.size());
+        kept.push_back(std::move(scene.nodes[i]));
+    }
+    const auto move = [&](int& index) {
+        if (index >= 0) index = newIndex[static_cast<std::size_t>(index)];
+    };
+    for (Node& node : kept) {
+        move(node.parent);
+        for (int& child : node.children) move(child);
+        std::erase(node.children, -1);
+    }
+    for (Json& source : scene.scenes) {
+        Json roots = Json::array();
+        for (const Json& root : jsonArray(source, "nodes"))
+            if (const int to = newIndex[root.get<std::size_t>()]; to >= 0) roots.push_back(to);
+        source["nodes"] = std::move(roots);
+    }
+    for (Skin& skin : scene.skins)
+        for (int& joint : skin.joints) move(joint);
+    for (Animation& animation : scene.animations)
+        for (Json& channel : animation.channels)
+            if (jsonObject(channel, "target").contains("node")) {
+                int node = jsonOr(channel["target"], "node", -1);
+                move(node);
+                channel["target"]["node"] = node;
+            }
+    for (Object& object : scene.objects) move(object.node);
+    for (PlacedLight& light : scene.placedLights) move(light.node);
+    scene.nodes = std::move(kept);
 }
 
 std::vector<bool> movingNodes(const Scene& scene) {

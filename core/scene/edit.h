@@ -12,8 +12,9 @@ namespace flentro {
 /// go one by one. Cost: O(objects + nodes).
 void removeObjects(Scene& scene, const std::vector<bool>& gone);
 
-/// An empty node at the top of the default scene.
-int addRoot(Scene& scene, const std::string& name);
+/// Adds a node with its `local` transform below its `parent`, or at the top of the default scene.
+/// Returns its index.
+int addNode(Scene& scene, Node node);
 
 /// Places an object on a node of its own, at the top of the default scene or below a node that
 /// stands at the origin; `node` and `instance` are filled in. Returns its index.
@@ -32,6 +33,10 @@ void replaceAssets(Scene& scene, const std::vector<std::vector<Stand>>& instead)
 
 /// Drops assets that no node shows. Cost: O(objects + nodes + assets).
 void dropUnusedAssets(Scene& scene);
+
+/// Takes nodes out that nothing refers to but their parents and scenes: leaves without objects,
+/// lights, joints or animations. The others move up. Cost: O(nodes + objects).
+void dropNodes(Scene& scene, const std::vector<bool>& gone);
 
 /// [nodes] True where an animation moves the node or one above it.
 [[nodiscard]] std::vector<bool> movingNodes(const Scene& scene);

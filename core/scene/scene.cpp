@@ -18,10 +18,17 @@ Mat4d restPose(const Scene& scene, const Node& node, const std::vector<Mat4d>& w
     return worlds[static_cast<std::size_t>(skin.joints.front())] * bind;
 }
 
+std::string nameOf(const Node& node, int instance) {
+    if (instance < 0) return node.name;
+    const auto index = static_cast<std::size_t>(instance);
+    if (index < node.instanceNames.size()) return node.instanceNames[index];
+    return fmt::format("{}[{}]", node.name, instance);
+}
+
 Object makeObject(const Scene& scene, int nodeIndex, int instance, const Mat4d& world) {
     const Node& node = scene.nodes[static_cast<std::size_t>(nodeIndex)];
     Object object;
-    object.name = instance < 0 ? node.name : fmt::format("{}[{}]", node.name, instance);
+    object.name = nameOf(node, instance);
     object.node = nodeIndex;
     object.instance = instance;
     object.asset = node.mesh;

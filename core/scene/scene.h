@@ -94,6 +94,7 @@ struct Node {
     /// EXT_mesh_gpu_instancing: local transforms of the copies, and the streams they came from.
     std::vector<Mat4d> instances;
     std::vector<Attribute> instanceStreams;
+    std::vector<std::string> instanceNames;  ///< Of the copies, where they have names; or empty.
     Json rest;  ///< Translation, rotation, scale, extras, other extensions: verbatim.
 };
 

@@ -231,49 +231,6 @@ TEST(Ladder, CanBeCancelled) {
     EXPECT_EQ(applyLadder(scene, plain(), display(), stop).error().code, ErrorCode::Cancelled);
 }
 
-// --- culling ------------------------------------------------------------------------------
-
-TEST(Culling, ObjectGoesWhereItIsTheClassesPixelsTall) {
-    CullingSettings settings;
-    settings.classes = {{"small", 2, 8}, {"large", std::numeric_limits<double>::infinity(), 4}};
-    EXPECT_NEAR(cullingDistance(settings, display(), 1), kPixelsAtOneMetre / 8, 1e-3);
-    EXPECT_NEAR(cullingDistance(settings, display(), 2), 2 * kPixelsAtOneMetre / 8, 1e-3);
-    EXPECT_DOUBLE_EQ(cullingDistance(settings, display(), 3), 490) << "500 m less two percent";
-    settings.classes.back().pixels = 0;
-    EXPECT_DOUBLE_EQ(cullingDistance(settings, display(), 2.1), 490) << "never by size";
-}
-
-TEST(Culling, SetsFadeBandBeforeTheEnd) {
-    const Scene scene =
-        test::makeScene({{test::makeBox({0.1F, 0.1F, 0.1F}), {0, 0, 0}},
-                         {test::named(test::makeBox({90, 90, 90}), "hall"), {0, 0, 0}}});
-    CullingSettings settings;
-    settings.fade = 0.25;
-    const Fixed fixed = applyCulling(scene, settings, display(), {}, noProgress()).value();
-    const Culling& culling = fixed.scene.objects[0].culling;
-    EXPECT_NEAR(culling.end, std::sqrt(0.03) * kPixelsAtOneMetre / 5, 1e-2);
-    EXPECT_DOUBLE_EQ(culling.fadeStart, 0.75 * culling.end);
-    EXPECT_THAT(fixed.record.summary, HasSubstr("1 of 2 objects"));
-}
-
-TEST(Culling, ScaleCountsAndOverridesWin) {
-    Scene scene = test::makeScene({{test::makeBox({0.1F, 0.1F, 0.1F}), {0, 0, 0}, 2}});
-    CullingSettings settings;
-    settings.classes = {{"all", std::numeric_limits<double>::infinity(), 5}};
-    const double end =
-        applyCulling(scene, settings, display(), {}, noProgress())->scene.objects[0].culling.end;
-    EXPECT_NEAR(end, 2 * std::sqrt(0.03) * kPixelsAtOneMetre / 5, 1e-2);
-    settings.overrides["box"] = 12;
-    EXPECT_DOUBLE_EQ(
-        applyCulling(scene, settings, display(), {}, noProgress())->scene.objects[0].culling.end,
-        12);
-    settings.overrides["box"] = 1e9;
-    EXPECT_DOUBLE_EQ(
-        applyCulling(scene, settings, display(), {}, noProgress())->scene.objects[0].culling.end,
-        490)
-        << "never beyond the far plane";
-}
-
 TEST(WorkOrder, NewFixesGoWhereTheyDoMost) {
     WorkOrder order;
     order.add(TidySettings{});
@@ -333,6 +290,39 @@ TEST(Settings, RoundTripThroughJson) {
         ASSERT_TRUE(back) << describe(back.error());
         EXPECT_EQ(toJson(*back), json);
     }
+}
+
+/// Every member that the schema names is written, and a change of any number or flag survives.
+TEST(Settings, AllOfTheSchemaIsReadAndWritten) {
+    const Json schema = Json::parse(test::readText(std::filesystem::path(FLENTRO_SOURCE_DIR) /
+                                                   "docs/formats/work-order.schema.json"));
+    std::size_t checked = 0;
+    for (const Json& rule : schema["properties"]["fixes"]["items"]["allOf"]) {
+        const std::string key = rule["if"]["properties"]["fix"]["const"];
+        const Json defaults = toJson(*makeSettings(key));
+        for (const auto& [name, described] :
+             rule["then"]["properties"]["settings"]["properties"].items()) {
+            if (described.value("type", "") == "array" || described.value("type", "") == "object")
+                continue;  // lists: empty ones are left out
+            ASSERT_TRUE(defaults.contains(name)) << key << ": " << name;
+            Json changed = defaults;
+            if (changed[name].is_boolean()) changed[name] = !changed[name].get<bool>();
+            if (changed[name].is_number()) {
+                const double value = changed[name].get<double>();
+                const bool whole = changed[name].is_number_integer();
+                const double low = described.value("minimum", 0.0);
+                double other = whole ? value + 1 : value * 1.25 + 0.01;
+                if (other > described.value("maximum", 1e9)) other = whole ? value - 1 : value / 2;
+                changed[name] = std::max(other, low);
+                if (whole) changed[name] = static_cast<int>(other);
+            }
+            const auto read = parseSettings(key, changed);
+            ASSERT_TRUE(read) << key << ": " << name << ": " << describe(read.error());
+            EXPECT_EQ(toJson(*read)[name], changed[name]) << key << ": " << name;
+            ++checked;
+        }
+    }
+    EXPECT_GT(checked, 40U);
 }
 
 TEST(Settings, RefuseWhatIsOutOfRange) {
@@ -410,10 +400,12 @@ TEST_F(Order, FollowsTheMarksOfImportance) {
 }
 
 TEST_F(Order, ImportanceSetsWhereThingsGo) {
-    const double normal = cullingDistance({}, display(), 0.5);
-    EXPECT_DOUBLE_EQ(cullingDistance({}, display(), 0.5, Importance::Hero), 2 * normal);
-    EXPECT_DOUBLE_EQ(cullingDistance({}, display(), 0.5, Importance::Backdrop), normal / 2);
-    EXPECT_DOUBLE_EQ(cullingDistance({}, display(), 0.5, Importance::Keep),
+    CullingSettings settings;
+    settings.rounded = false;
+    const double normal = cullingDistance(settings, display(), 0.5);
+    EXPECT_DOUBLE_EQ(cullingDistance(settings, display(), 0.5, Importance::Hero), 2 * normal);
+    EXPECT_DOUBLE_EQ(cullingDistance(settings, display(), 0.5, Importance::Backdrop), normal / 2);
+    EXPECT_DOUBLE_EQ(cullingDistance(settings, display(), 0.5, Importance::Keep),
                      display().farPlane * (1 - CullingSettings().margin));
 }
 

@@ -2,6 +2,7 @@
 
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <tiny_gltf.h>
@@ -12,6 +13,7 @@
 #include "fixes/fix.h"
 #include "io/gltf.h"
 #include "io/image.h"
+#include "measure/viewcost.h"
 #include "report/export.h"
 #include "support/gltf_builder.h"
 #include "support/meshes.h"
@@ -406,14 +408,12 @@ TEST(GltfLayout, MergedGeometryAndStandInsAreSound) {
     const fs::path file = folder / "laid-out.glb";
     ASSERT_TRUE(exportScene(scene, {}, file, {}, noProgress()));
     EXPECT_THAT(test::validatorErrors(file), IsEmpty());
-    // As placed: 20 boxes, the stand-in outside of the tree.
+    // As others place it: 20 boxes, the stand-in outside of the tree.
     EXPECT_EQ(placedByImportLibrary(file), 20U * 12);
     EXPECT_EQ(trianglesByTinyGltf(file), 20U * 12 + scene.mesh(*standIn).triangles);
     const auto back = readGltf(file, noProgress());
     ASSERT_TRUE(back);
-    std::size_t triangles = 0;
-    for (const Object& object : back->objects) triangles += back->mesh(object).triangles;
-    EXPECT_EQ(triangles, 20U * 12);
+    EXPECT_EQ(placedTriangles(*back), 20U * 12 + scene.mesh(*standIn).triangles);
     // Named nodes show both; the top level alone shows the objects.
     ExportOptions options;
     options.levels = LevelLayout::NamedNodes;
@@ -442,7 +442,70 @@ TEST(Manifest, NamesLeadBackFromMergedGeometry) {
     EXPECT_GE(standIns, 1U);
 }
 
-TEST(GltfLayout, ShadowAndLightDistancesAreTold) {
+/// Every count of some views around a scene, as one text.
+std::string viewsOf(const Scene& scene) {
+    std::string text;
+    for (const double distance : {5.0, 60.0, 100.0, 250.0})
+        for (int heading = 0; heading < 360; heading += 45) {
+            const Vec3d eye = scene.bounds().center() - distance * lookDirection(heading, 0);
+            for (const double value : viewCost(scene, {}, {eye, double(heading), 0}).counts)
+                text += fmt::format("{:.0f} ", value);
+            text += "\n";
+        }
+    return text;
+}
+
+TEST(GltfLayout, ReadBackEverythingCostsTheSame) {
+    Scene scene = laidOut(makeHeaps());
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        Culling& culling = scene.objects[i].culling;
+        culling.end = culling.start > 0 ? 220 : 400;
+        culling.fadeStart = culling.end * 0.9;
+        culling.shadowEnd = 70;
+    }
+    const std::string before = viewsOf(scene);
+    test::TemporaryFolder folder;
+    const LevelLayout layouts[] = {LevelLayout::LodExtension, LevelLayout::NamedNodes};
+    for (const LevelLayout layout : layouts)
+        for (const bool instances : {false, true}) {
+            ExportOptions options;
+            options.levels = layout;
+            options.instances = instances;
+            ASSERT_TRUE(exportScene(scene, {}, folder / "once.glb", options, noProgress()));
+            const auto back = readGltf(folder / "once.glb", noProgress());
+            ASSERT_TRUE(back);
+            EXPECT_EQ(viewsOf(*back), before);
+            ASSERT_TRUE(exportScene(*back, {}, folder / "twice.glb", options, noProgress()));
+            EXPECT_EQ(viewsOf(readGltf(folder / "twice.glb", noProgress()).value()), before);
+            EXPECT_THAT(test::validatorErrors(folder / "twice.glb"), IsEmpty());
+        }
+}
+
+TEST(GltfLayout, LowerLevelOfAGroupIsAStandInWhoeverWroteIt) {
+    test::GltfBuilder b;
+    b.addTriangle();
+    b.addTriangle();
+    b.addNode({{"name", "group"},
+               {"children", {1}},
+               {"extensions", {{"MSFT_lod", {{"ids", {2}}}}}},
+               {"extras", {{"MSFT_screencoverage", {0.01, 0}}}}});
+    b.addNode({{"name", "house"}, {"mesh", 0}});
+    b.addNode({{"name", "far house"}, {"mesh", 1}});
+    b.document["scenes"] = {{{"nodes", {0}}}};
+    b.document["extensionsUsed"] = {"MSFT_lod"};
+    test::TemporaryFolder folder;
+    const Scene scene = readGltf(b.write(folder.path(), "group.glb"), noProgress()).value();
+    ASSERT_THAT(scene.objects, SizeIs(2));
+    const auto far = std::find_if(scene.objects.begin(), scene.objects.end(),
+                                  [](const Object& o) { return o.name == "far house"; });
+    ASSERT_NE(far, scene.objects.end());
+    // A diagonal of 1.414 m is a tenth of the view's height times 16 / 9 at this distance.
+    EXPECT_NEAR(far->culling.start, std::sqrt(2 / 0.01 * 9 / 16) / (2 * std::tan(kPi / 6)), 1e-3);
+    EXPECT_EQ(scene.objects[static_cast<std::size_t>(far == scene.objects.begin())].standIn,
+              far - scene.objects.begin());
+}
+
+TEST(GltfLayout, ShadowAndLightDistancesSurvive) {
     Scene scene = test::makeScene({{test::makeBox({1, 1, 1}), {0, 0, 0}},
                                    {test::named(test::makeBox({2, 1, 1}), "plain"), {5, 0, 0}}});
     scene.objects[0].castsShadow = false;
@@ -468,6 +531,11 @@ TEST(GltfLayout, ShadowAndLightDistancesAreTold) {
     EXPECT_EQ(document["nodes"][0]["extras"]["castsShadow"], false);
     EXPECT_EQ(document["nodes"][1]["extras"]["flentro"]["shadowEnd"], 33);
     EXPECT_EQ(document["nodes"][2]["extras"]["flentro"]["light"]["end"], 50);
+    const Scene back = readGltf(folder / "lit.gltf", noProgress()).value();
+    EXPECT_FALSE(back.objects[0].castsShadow);
+    EXPECT_EQ(back.objects[1].culling.shadowEnd, 33);
+    EXPECT_EQ(back.placedLights[0].fadeStart, 40);
+    EXPECT_EQ(back.placedLights[0].end, 50);
     const Json manifest = makeManifest(scene, {});
     EXPECT_EQ(manifest["lights"][0]["end"], 50);
     EXPECT_EQ(manifest["objects"][1]["shadowEnd"], 33);

@@ -1,4 +1,4 @@
-// Shadow and light distances, seen sizes, and the skyline.
+// Shadow and light distances.
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -109,74 +109,6 @@ TEST(Shadows, TheCountFollows) {
     EXPECT_EQ(at(viewCost(scene, target, near).counts, Measure::Lights), 0);
     scene.placedLights[0].end = 13;
     EXPECT_EQ(at(viewCost(scene, target, near).counts, Measure::Lights), 1);
-}
-
-/// Sees `pixels` of an origin from so far.
-Evidence seeing(std::uint32_t origin, float pixels, float distance, const Vec3d& eye = {0, 0, 0}) {
-    Evidence evidence;
-    Evidence::Place place{eye, {{eye, 0, 0}}, {{origin, pixels, distance}}};
-    evidence.places = {place};
-    evidence.hash = Hasher().add(pixels).add(distance).result();
-    return evidence;
-}
-
-TEST(Culling, ThinThingsGoByWhatIsSeenOfThem) {
-    // A pole 10 m tall and 5 cm thick shows as much as a disc of 80 cm.
-    const Scene scene =
-        test::makeScene({{test::named(test::makeBox({0.05F, 10, 0.05F}), "pole"), {0, 0, -20}}});
-    const double across = 0.8 * kPerMetre / 20;
-    const Evidence seen = seeing(0, static_cast<float>(kPi / 4 * across * across), 20);
-    EXPECT_NEAR(seenSizes(seen, 1, kPerMetre)[0], 0.8, 1e-3);
-    CullingSettings settings;
-    settings.classes = {{"all", std::numeric_limits<double>::infinity(), 20}};
-    settings.skyline = 1;
-    const auto end = [&](const Evidence& evidence) {
-        return applyCulling(scene, settings, display(), evidence, noProgress())
-            ->scene.objects[0]
-            .culling.end;
-    };
-    const double bounds = 10 * kPerMetre / 20;
-    EXPECT_NEAR(end({}), bounds, 1);
-    EXPECT_NEAR(end(seen), 0.35 * bounds, 1) << "never less than a share of its bounds";
-    settings.bySeen = false;
-    EXPECT_NEAR(end(seen), bounds, 1);
-}
-
-TEST(Culling, WhatStandsAgainstTheSkyStaysLonger) {
-    const Scene scene =
-        test::makeScene({{test::named(test::makeBox({1, 1, 1}), "mast"), {0, 0, -20}},
-                         {test::named(test::makeBox({1, 1, 1}), "crate"), {20, 0, 0}},
-                         {test::named(test::makeBox({1, 20, 20}), "wall"), {30, 0, 0}}});
-    CullingSettings settings;
-    settings.classes = {{"all", std::numeric_limits<double>::infinity(), 50}};
-    settings.bySeen = false;
-    settings.skyline = 3;
-    Evidence evidence = seeing(0, 100, 19);
-    evidence.places[0].seen.push_back({1, 100, 19});
-    const Scene after = applyCulling(scene, settings, display(), evidence, noProgress())->scene;
-    EXPECT_NEAR(after.objects[0].culling.end, 3 * after.objects[1].culling.end, 1e-6);
-}
-
-TEST(Culling, TellsWhatVanishesFromWhere) {
-    const Scene scene =
-        test::makeScene({{test::named(test::makeBox({1, 1, 1}), "near"), {0, 0, -20}},
-                         {test::named(test::makeBox({1, 1, 1}), "far"), {0, 0, -90}}});
-    CullingSettings settings;
-    settings.classes = {{"all", std::numeric_limits<double>::infinity(), 20}};  // 81 m
-    settings.skyline = 1;
-    Evidence evidence = seeing(0, 3000, 19);
-    evidence.places[0].seen.push_back({1, 140, 89});
-    settings.bySeen = false;
-    const FixRecord record =
-        applyCulling(scene, settings, display(), evidence, noProgress())->record;
-    ASSERT_EQ(record.vanishing.size(), 1U);
-    EXPECT_EQ(record.vanishing[0].origin, 1U);
-    EXPECT_EQ(record.vanishing[0].spots, 1U);
-    EXPECT_EQ(record.vanishing[0].pixels, 140);
-    EXPECT_THAT(record.notes, Contains(HasSubstr("at most 140 pixels of far node")));
-    evidence.places[0].seen.pop_back();
-    EXPECT_THAT(applyCulling(scene, settings, display(), evidence, noProgress())->record.notes,
-                Contains(HasSubstr("Nothing goes that any spot has seen")));
 }
 
 }  // namespace

@@ -127,6 +127,7 @@ TEST(Split, GlassLeavesTheFrame) {
     EXPECT_EQ(split.mesh(split.objects[1]).parts[0].material, 1);
     CullingSettings culling;
     culling.transparent = 0.5;
+    culling.rounded = false;
     const Scene culled = applyCulling(split, culling, test::display(), {}, noProgress())->scene;
     EXPECT_NEAR(culled.objects[1].culling.end, 0.5 * culled.objects[0].culling.end, 1e-6)
         << "the glass goes earlier";

@@ -1,0 +1,139 @@
+#include "scene/instances.h"
+
+#include <Eigen/LU>
+#include <map>
+#include <optional>
+#include <tuple>
+
+#include "scene/edit.h"
+
+namespace flentro {
+namespace {
+
+constexpr double kShear = 1e-6;  ///< Cosine between axes that counts as a right angle.
+
+/// A transform as glTF's instances have it.
+struct Pose {
+    Vec3f translation;
+    Eigen::Quaternionf rotation;
+    Vec3f scale;
+
+    [[nodiscard]] Mat4d matrix() const {
+        Mat4d m = Mat4d::Identity();
+        m.topLeftCorner<3, 3>() = rotation.cast<double>().normalized().toRotationMatrix() *
+                                  scale.cast<double>().asDiagonal();
+        m.topRightCorner<3, 1>() = translation.cast<double>();
+        return m;
+    }
+};
+
+/// Nothing if the axes are mirrored or not at right angles.
+std::optional<Pose> poseOf(const Mat4d& world, const Vec3d& middle) {
+    const Eigen::Matrix3d axes = world.topLeftCorner<3, 3>();
+    const Vec3d scale = axes.colwise().norm();
+    if (!(scale.minCoeff() > 0) || !(axes.determinant() > 0)) return std::nullopt;
+    const Eigen::Matrix3d turn = axes * scale.cwiseInverse().asDiagonal();
+    const Eigen::Matrix3d off = turn.transpose() * turn - Eigen::Matrix3d::Identity();
+    if (off.cwiseAbs().maxCoeff() > kShear) return std::nullopt;
+    const Vec3d place = world.topRightCorner<3, 1>() - middle;
+    return Pose{place.cast<float>(), Eigen::Quaterniond(turn).normalized().cast<float>(),
+                scale.cast<float>()};
+}
+
+/// What copies must agree in to be one node: asset, parent if it matters, and how they are drawn.
+using Kind = std::tuple<int, int, bool, double, double, double>;
+
+Kind kindOf(const Object& object, int parent) {
+    const Culling& culling = object.culling;
+    return {object.asset,      parent,      object.castsShadow,
+            culling.fadeStart, culling.end, culling.shadowEnd};
+}
+
+/// [nodes] True for nodes that do nothing but show one object.
+std::vector<bool> plainNodes(const Scene& scene) {
+    std::vector<bool> plain = movingNodes(scene);
+    plain.flip();
+    for (const Skin& skin : scene.skins)
+        for (const int joint : skin.joints) plain[static_cast<std::size_t>(joint)] = false;
+    for (std::size_t i = 0; i < plain.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        Json extras = jsonObject(node.rest, "extras");
+        if (extras.is_object()) extras.erase("castsShadow");  // the object knows
+        const bool told = !extras.empty() || node.rest.contains("extensions");
+        plain[i] = plain[i] && !told && node.children.empty() && node.instances.empty() &&
+                   node.skin < 0 && node.camera < 0 && node.light < 0;
+    }
+    return plain;
+}
+
+Attribute streamOf(const char* semantic, const std::vector<Pose>& poses, int components,
+                   const float* (*values)(const Pose&)) {
+    Stream stream;
+    stream.components = components;
+    stream.data.resize(poses.size() * stream.elementSize());
+    for (std::size_t i = 0; i < poses.size(); ++i)
+        for (int c = 0; c < components; ++c) stream.set(i, c, values(poses[i])[c]);
+    return {semantic, std::make_shared<const Stream>(std::move(stream))};
+}
+
+/// Puts copies on one new node.
+void place(Scene& scene, const std::vector<std::uint32_t>& copies, int parent) {
+    Box around;
+    for (const std::uint32_t i : copies)
+        around.extend(Vec3d(scene.objects[i].world.topRightCorner<3, 1>()));
+    const Vec3d middle = around.center();
+    std::vector<Pose> poses;
+    for (const std::uint32_t i : copies) poses.push_back(*poseOf(scene.objects[i].world, middle));
+    Node node;
+    node.name = scene.mesh(scene.objects[copies.front()]).name;
+    node.parent = parent;
+    node.mesh = scene.objects[copies.front()].asset;
+    node.local.topRightCorner<3, 1>() = middle;
+    node.instanceStreams = {
+        streamOf("TRANSLATION", poses, 3, [](const Pose& p) { return p.translation.data(); }),
+        streamOf("ROTATION", poses, 4, [](const Pose& p) { return p.rotation.coeffs().data(); }),
+        streamOf("SCALE", poses, 3, [](const Pose& p) { return p.scale.data(); })};
+    for (std::size_t i = 0; i < copies.size(); ++i) {
+        Object& object = scene.objects[copies[i]];
+        node.instances.push_back(poses[i].matrix());
+        node.instanceNames.push_back(object.name);
+        object.node = static_cast<int>(scene.nodes.size());
+        object.instance = static_cast<int>(i);
+        object.world = node.local * node.instances.back();
+        object.bounds = transformBox(object.world, scene.mesh(object).bounds);
+        object.scale = maxScale(object.world);
+    }
+    addNode(scene, std::move(node));
+}
+
+}  // namespace
+
+std::size_t shareNodes(Scene& scene) {
+    const std::vector<bool> plain = plainNodes(scene);
+    const std::vector<Mat4d> worlds = worldTransforms(scene.nodes);
+    std::map<Kind, std::vector<std::uint32_t>> kinds;
+    for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
+        const Object& object = scene.objects[i];
+        const auto node = static_cast<std::size_t>(object.node);
+        if (!plain[node] || object.culling.start > 0 || !poseOf(object.world, Vec3d::Zero()))
+            continue;
+        // What a stand-in shows stays below its group.
+        const int parent = object.standIn < 0 ? -1 : scene.nodes[node].parent;
+        if (parent >= 0 && worlds[static_cast<std::size_t>(parent)] != Mat4d::Identity()) continue;
+        kinds[kindOf(object, parent)].push_back(i);
+    }
+    std::vector<bool> left(scene.nodes.size(), false);
+    std::size_t moved = 0;
+    for (const auto& [kind, copies] : kinds) {
+        if (copies.size() < 2) continue;
+        for (const std::uint32_t i : copies)
+            left[static_cast<std::size_t>(scene.objects[i].node)] = true;
+        place(scene, copies, std::get<1>(kind));
+        moved += copies.size();
+    }
+    left.resize(scene.nodes.size(), false);
+    dropNodes(scene, left);
+    return moved;
+}
+
+}  // namespace flentro

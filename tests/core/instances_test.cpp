@@ -1,0 +1,153 @@
+// Copies as instances of one node: the same objects, fewer nodes.
+
+#include "scene/instances.h"
+
+#include <fmt/format.h>
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <tiny_gltf.h>
+
+#include <map>
+
+#include "report/export.h"
+#include "scene/edit.h"
+#include "support/meshes.h"
+#include "support/process.h"
+#include "support/surface.h"
+
+namespace flentro {
+namespace {
+
+using testing::IsEmpty;
+using testing::SizeIs;
+
+/// A thing for shareNodes(): place, turn about Y in degrees, scale.
+struct Copy {
+    Vec3d at;
+    double turn = 0;
+    double scale = 1;
+};
+
+/// One mesh at all these places, each a node at the top.
+Scene makeCopies(const std::vector<Copy>& copies) {
+    Scene scene = test::makeScene({{test::makeGrid(3, 2), {0, 0, 0}}});
+    removeObjects(scene, {true});
+    for (const Copy& copy : copies) {
+        Object object;
+        object.name = fmt::format("copy {}", scene.objects.size());
+        object.asset = 0;
+        object.world.topLeftCorner<3, 3>() =
+            copy.scale * Eigen::AngleAxisd(toRadians(copy.turn), Vec3d::UnitY()).toRotationMatrix();
+        object.world.topRightCorner<3, 1>() = copy.at;
+        object.origins = {static_cast<std::uint32_t>(scene.objects.size())};
+        addObject(scene, std::move(object));
+    }
+    return scene;
+}
+
+std::vector<std::string> namesOf(const Scene& scene) {
+    std::vector<std::string> names;
+    for (const Object& object : scene.objects) names.push_back(object.name);
+    return names;
+}
+
+/// Copies that tinygltf finds on nodes: one, or the count of the instances' translations.
+std::size_t copiesByTinyGltf(const std::filesystem::path& file) {
+    tinygltf::TinyGLTF loader;
+    tinygltf::Model model;
+    std::string error, warning;
+    EXPECT_TRUE(loader.LoadBinaryFromFile(&model, &error, &warning, file.string())) << error;
+    std::size_t copies = 0;
+    for (const auto& node : model.nodes) {
+        if (node.mesh < 0) continue;
+        const auto instancing = node.extensions.find("EXT_mesh_gpu_instancing");
+        if (instancing == node.extensions.end()) {
+            ++copies;
+            continue;
+        }
+        const int accessor =
+            instancing->second.Get("attributes").Get("TRANSLATION").GetNumberAsInt();
+        copies += model.accessors[static_cast<std::size_t>(accessor)].count;
+    }
+    return copies;
+}
+
+TEST(Instances, CopiesBecomeOneNodeAndShowTheSame) {
+    const Scene before =
+        makeCopies({{{1e5, 0, 3}}, {{1e5 + 7, 2, 3}, 30, 2}, {{1e5 - 4, 0, 90}, -120, 0.5}});
+    Scene after = before;
+    EXPECT_EQ(shareNodes(after), 3U);
+    EXPECT_EQ(namesOf(after), namesOf(before));
+    EXPECT_EQ(std::count_if(after.nodes.begin(), after.nodes.end(),
+                            [](const Node& node) { return node.mesh >= 0; }),
+              1);
+    EXPECT_EQ(test::differenceOfSurfaces(before, after, 1e-4), "");
+    flatten(after);
+    EXPECT_EQ(namesOf(after), namesOf(before)) << "nodes say the same";
+    EXPECT_EQ(test::differenceOfSurfaces(before, after, 1e-4), "")
+        << "100 km from the origin single precision is kept near the copies";
+}
+
+TEST(Instances, ExportsAreValidAndCountTheSameElsewhere) {
+    const Scene scene = makeCopies({{{0, 0, 0}}, {{5, 0, 0}, 90}, {{0, 0, 5}}, {{5, 0, 5}, 10, 3}});
+    test::TemporaryFolder folder;
+    ExportOptions options;
+    options.instances = true;
+    ASSERT_TRUE(exportScene(scene, {}, folder / "copies.glb", options, noProgress()));
+    EXPECT_EQ(test::validatorErrors(folder / "copies.glb"), "");
+    EXPECT_EQ(copiesByTinyGltf(folder / "copies.glb"), 4U);
+    const Scene back = readGltf(folder / "copies.glb", noProgress()).value();
+    EXPECT_EQ(namesOf(back), namesOf(scene)) << "names lead back";
+    EXPECT_EQ(test::differenceOfSurfaces(scene, back, 1e-4), "");
+    EXPECT_EQ(back.rest["extensionsRequired"], Json::array({"EXT_mesh_gpu_instancing"}))
+        << "who does not read it must not show one copy for all";
+}
+
+TEST(Instances, WhatIsTreatedOtherwiseStaysApart) {
+    Scene scene = makeCopies({{{0, 0, 0}}, {{5, 0, 0}}, {{0, 0, 5}}, {{5, 0, 5}}, {{9, 0, 9}}});
+    scene.objects[1].culling.end = 20;
+    scene.objects[2].castsShadow = false;
+    scene.objects[3].world.col(0) *= -1;  // mirrored
+    scene.nodes[static_cast<std::size_t>(scene.objects[4].node)].rest["extras"]["price"] = 3;
+    EXPECT_EQ(shareNodes(scene), 0U);
+    scene.objects[1].culling.end = scene.objects[0].culling.end;
+    EXPECT_EQ(shareNodes(scene), 2U);
+    EXPECT_EQ(scene.objects[0].node, scene.objects[1].node);
+    EXPECT_EQ(scene.objects[0].instance, 0);
+    EXPECT_EQ(scene.objects[1].instance, 1);
+}
+
+TEST(Instances, NodesWithOtherDutiesStay) {
+    Scene scene = makeCopies({{{0, 0, 0}}, {{5, 0, 0}}, {{0, 0, 5}}, {{5, 0, 5}}});
+    const auto nodeOf = [&](std::size_t i) { return scene.objects[i].node; };
+    scene.animations.resize(1);
+    scene.animations[0].channels = {{{"target", {{"node", nodeOf(0)}, {"path", "translation"}}}}};
+    scene.skins.resize(1);
+    scene.skins[0].joints = {nodeOf(1)};
+    Node child;
+    child.name = "hook";
+    child.parent = nodeOf(2);
+    addNode(scene, child);
+    const std::size_t nodes = scene.nodes.size();
+    EXPECT_EQ(shareNodes(scene), 0U);
+    EXPECT_EQ(scene.nodes.size(), nodes);
+}
+
+TEST(Instances, DroppedNodesLetAllReferencesFollow) {
+    Scene scene = makeCopies({{{0, 0, 0}}, {{5, 0, 0}}, {{0, 0, 5}}});
+    Node lamp;
+    lamp.name = "lamp";
+    const int index = addNode(scene, lamp);
+    scene.animations.resize(1);
+    scene.animations[0].channels = {{{"target", {{"node", index}, {"path", "rotation"}}}}};
+    ASSERT_EQ(shareNodes(scene), 3U);
+    const int moved = scene.animations[0].channels[0]["target"]["node"];
+    EXPECT_EQ(scene.nodes[static_cast<std::size_t>(moved)].name, "lamp");
+    for (const Json& root : scene.scenes[0]["nodes"])
+        EXPECT_LT(root.get<std::size_t>(), scene.nodes.size());
+    EXPECT_EQ(std::count(scene.scenes[0]["nodes"].begin(), scene.scenes[0]["nodes"].end(), moved),
+              1);
+}
+
+}  // namespace
+}  // namespace flentro
