@@ -277,10 +277,12 @@ void Document::selectObject(int object) {
 }
 
 Document::Done Document::doneBy(int fix) const {
-    Done done{evaluation_.source, nullptr, nullptr};
+    Done done;
+    done.before = evaluation_.source;
     for (const Step& step : evaluation_.steps) {
         done.after = ScenePtr(step.result, &step.result->scene);
         done.record = &step.result->record;
+        done.step = &step;
         if (step.fix == fix) return done;
         done.before = done.after;
     }

@@ -111,6 +111,7 @@ public:
     struct Done {
         ScenePtr before, after;
         const FixRecord* record = nullptr;
+        const Step* step = nullptr;
         [[nodiscard]] explicit operator bool() const { return record != nullptr; }
     };
     [[nodiscard]] Done doneBy(int fix) const;

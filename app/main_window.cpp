@@ -105,9 +105,18 @@ MainWindow::MainWindow(QWidget* parent)
             });
     connect(&fixes_->merge(), &MergeInstrument::viewRequested, view_, &View3D::goTo);
     connect(&fixes_->culling(), &CullingInstrument::showRequested, view_, &View3D::lookAtSelection);
-    connect(&fixes_->tidy(), &TidyInstrument::previewRequested, this, [this] {
+    connect(&fixes_->tidy(), &TidyInstrument::showRequested, this, [this] {
         view_->setLens(LensKind::Wireframe);
         view_->lookAtSelection();
+    });
+    connect(&fixes_->tidy(), &TidyInstrument::previewMade, this,
+            [this](const ScenePtr& scene, const QString& text) {
+                view_->setShowing(Showing::Result);
+                view_->showPreview(scene, text);
+            });
+    connect(fixes_, &FixesSheet::tintRequested, this, [this] {
+        view_->setShowing(Showing::Result);
+        view_->setLens(LensKind::Groups);
     });
     connect(&fixes_->tidy(), &TidyInstrument::swapRequested, this, [this] {
         view_->setShowing(view_->showing() == Showing::Original ? Showing::Result
@@ -221,8 +230,7 @@ void MainWindow::buildViewMenu() {
     QMenu* menu = menuBar()->addMenu(tr("&View"));
     for (int i = 0; i < kLensCount; ++i) {
         const auto kind = static_cast<LensKind>(i);
-        menu->addAction(tr("Lens: %1").arg(lensName(kind)),
-                        QKeySequence(QString("Ctrl+%1").arg(i + 1)), this,
+        menu->addAction(tr("Lens: %1").arg(lensName(kind)), lensKeys(kind), this,
                         [this, kind] { view_->setLens(kind); });
     }
     menu->addSeparator();

@@ -5,6 +5,7 @@
 #include "fixes/work_order.h"
 #include "io/file.h"
 #include "report/export.h"
+#include "report/proof.h"
 #include "survey_options.h"
 #include "verbs.h"
 
@@ -83,18 +84,61 @@ constexpr Held kHeld[] = {
     {"calls", &Holdings::calls, false},          {"meshes", &Holdings::meshBytes, true},
     {"textures", &Holdings::textureBytes, true}, {"disk", &Holdings::diskBytes, true}};
 
-/// Both sides of the account, where they differ.
-void print(const FixRecord& record) {
-    std::string line;
-    for (const Held& held : kHeld) {
-        const double before = record.before.*held.value;
-        const double after = record.after.*held.value;
-        if (before == after) continue;
-        const auto text = [&](double v) { return held.bytes ? formatBytes(v) : formatCount(v); };
-        line += fmt::format("{}{} {} -> {}", line.empty() ? "" : ", ", held.name, text(before),
-                            text(after));
+/// What both sides of an account differ in, as one line.
+class Differences {
+public:
+    void add(const std::string& name, double before, double after, std::string (*text)(double)) {
+        if (before == after) return;
+        line_ += fmt::format("{}{} {} -> {}", line_.empty() ? "" : ", ", name, text(before),
+                             text(after));
     }
-    if (!line.empty()) fmt::print("  {}\n", line);
+    void print(const char* head) const {
+        if (!line_.empty()) fmt::print("  {}{}\n", head, line_);
+    }
+
+private:
+    std::string line_;
+};
+
+std::string secondsText(double seconds) {
+    return fmt::format("{:.2f} s", seconds);
+}
+std::string countText(double count) {
+    return formatCount(count);
+}
+
+constexpr Measure kWorst[] = {Measure::Triangles, Measure::DrawCalls, Measure::Objects};
+
+/// Both sides of the account, where they differ.
+void print(const Step& step) {
+    const FixRecord& record = step.result->record;
+    Differences total;
+    for (const Held& held : kHeld)
+        total.add(held.name, record.before.*held.value, record.after.*held.value,
+                  held.bytes ? &formatBytes : &countText);
+    total.add("load time (estimate)", record.before.loadSeconds, record.after.loadSeconds,
+              &secondsText);
+    total.print("");
+    Differences worst;
+    for (const Measure measure : kWorst)
+        if (step.worstBefore && step.worstAfter)
+            worst.add(measureName(measure), at(*step.worstBefore, measure),
+                      at(*step.worstAfter, measure), &countText);
+    worst.print("worst view: ");
+}
+
+/// What the worst spot says, before or after.
+std::string describe(const WorstLoad& worst) {
+    const Vec3d& eye = worst.view.eye;
+    return fmt::format("x{:.2f} {} at {:.1f},{:.1f},{:.1f} heading {:.0f}", worst.load,
+                       measureName(worst.measure), eye.x(), eye.y(), eye.z(), worst.view.heading);
+}
+
+void print(const Proof& proof, const Target& target) {
+    fmt::print("{}: {} of {} spots over before, {} after\n", target.name, proof.overBefore,
+               proof.spots.size(), proof.overAfter);
+    fmt::print("  worst before: {}\n", describe(proof.spots[proof.worstBefore].before));
+    fmt::print("  worst after:  {}\n", describe(proof.spots[proof.worstAfter].after));
 }
 
 void print(const WorkOrder& order, const Evaluation& evaluation, const Exported& exported,
@@ -103,7 +147,7 @@ void print(const WorkOrder& order, const Evaluation& evaluation, const Exported&
         fmt::print("{}: {}\n", fixName(order.find(step.fix)->settings),
                    step.result->record.summary);
         for (const std::string& note : step.result->record.notes) fmt::print("  {}\n", note);
-        print(step.result->record);
+        print(step);
     }
     fmt::print("{}: {}\n", out, formatBytes(static_cast<double>(exported.bytes)));
     if (!exported.manifest.empty()) fmt::print("{}\n", exported.manifest.string());
@@ -132,12 +176,19 @@ Json toJson(const MergeReport& merge) {
     return json;
 }
 
-Json describe(const Fix& fix, const FixRecord& record, const Scene& source) {
+Json describe(const Fix& fix, const Step& step, const Scene& source) {
+    const FixRecord& record = step.result->record;
     Json json = {{"fix", fixKey(fix.settings)},
                  {"summary", record.summary},
                  {"notes", record.notes},
                  {"before", toJson(record.before)},
                  {"after", toJson(record.after)}};
+    json["before"]["loadSeconds"] = record.before.loadSeconds;
+    json["after"]["loadSeconds"] = record.after.loadSeconds;
+    for (const Measure measure : kWorst)
+        if (step.worstBefore && step.worstAfter)
+            json["worstView"][measureKey(measure)] = {at(*step.worstBefore, measure),
+                                                      at(*step.worstAfter, measure)};
     if (record.merge) json["merge"] = toJson(*record.merge);
     for (const Vanishing& vanishing : record.vanishing)
         json["vanishing"].push_back({{"object", source.objects[vanishing.origin].name},
@@ -152,8 +203,7 @@ Json report(const WorkOrder& order, const Evaluation& evaluation, const Exported
                  {"bytes", exported.bytes},
                  {"steps", Json::array()}};
     for (const Step& step : evaluation.steps)
-        json["steps"].push_back(
-            describe(*order.find(step.fix), step.result->record, *evaluation.source));
+        json["steps"].push_back(describe(*order.find(step.fix), step, *evaluation.source));
     return json;
 }
 
@@ -173,9 +223,18 @@ int runFix(const Options& options, const Common& common) {
     auto exported =
         exportScene(evaluation->result(), opened->target, options.out, writing, progress);
     if (!exported) return complain(exported.error());
-    if (!common.quiet && common.json != "-") print(*order, *evaluation, *exported, options.out);
+    std::optional<Proof> proof;
+    if (!opened->evidence.empty())
+        proof =
+            prove(*opened->scene, evaluation->result(), opened->target, opened->evidence.places);
+    if (!common.quiet && common.json != "-") {
+        print(*order, *evaluation, *exported, options.out);
+        if (proof) print(*proof, opened->target);
+    }
     if (common.json.empty()) return kWithin;
-    auto written = writeJson(report(*order, *evaluation, *exported), common.json);
+    Json json = report(*order, *evaluation, *exported);
+    if (proof) json["proof"] = toJson(*proof, opened->target);
+    auto written = writeJson(json, common.json);
     return written ? kWithin : complain(written.error());
 }
 

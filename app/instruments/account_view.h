@@ -4,7 +4,7 @@
 
 #include <QGridLayout>
 
-#include "fixes/fix.h"
+#include "fixes/work_order.h"
 #include "sheets/sheet.h"
 
 namespace flentro::app {
@@ -14,18 +14,21 @@ class AccountView : public QWidget {
 
 public:
     explicit AccountView(QWidget* parent = nullptr);
-    void show(const FixRecord& record);
+    void show(const Step& step);
     /// Says why there is nothing to show.
     void clear(const QString& text);
 
 private:
     struct Row {
-        QLabel* before;
-        QLabel* after;
-        QLabel* change;
-        double Holdings::*value;
-        bool bytes;
+        QLabel* before = nullptr;
+        QLabel* after = nullptr;
+        QLabel* change = nullptr;
+        std::function<double(const Holdings&)> value;  ///< Of a whole scene, or ...
+        std::optional<Measure> worst;                  ///< ... of the worst view.
+        QString (*text)(double);
     };
+    void add(QGridLayout* grid, const QString& name, const QString& tip, Row row);
+    static void show(const Row& row, double before, double after);
     QWidget* table_;
     std::vector<Row> rows_;
     QLabel* notes_;

@@ -58,6 +58,7 @@ AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
             number({tr("Gutter"), "px", 0, 64, 0,
                     tr("Of its own edge around each texture: keeps mip maps apart.")},
                    &AtlasSettings::gutter)},
+           {},
            {}})),
       pages_(new QComboBox),
       reading_(makeFaint("")),

@@ -408,7 +408,7 @@ void LadderInstrument::keepCrowd() {
 }
 
 void LadderInstrument::openYard() {
-    const auto [before, after, record] = document_.doneBy(fix_);
+    const auto [before, after, record, step] = document_.doneBy(fix_);
     if (!after) return;
     for (std::size_t i = 0; i < after->assets.size(); ++i) {
         if (toText(after->assets[i].mesh->name) != asset_) continue;
@@ -482,7 +482,7 @@ void LadderInstrument::refreshSettings(const LadderSettings& now) {
 void LadderInstrument::refresh() {
     const LadderSettings* now = settings();
     if (!now) return;
-    const auto [before, after, record] = document_.doneBy(fix_);
+    const auto [before, after, record, step] = document_.doneBy(fix_);
     if (after) refreshAssets(*after);
     refreshing_ = true;
     refreshSettings(*now);

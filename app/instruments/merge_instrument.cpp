@@ -32,20 +32,17 @@ MergeInstrument::MergeInstrument(Document& document, QWidget* parent)
       reading_(makeFaint("")),
       parcels_(makeTable({tr("Parcel"), tr("Objects"), tr("Saved | paid"), tr("Calls"),
                           tr("Triangles"), tr("Memory")})),
-      assets_(makeTable({tr("Asset"), tr("Copies"), tr("Calls apart"), tr("Merged"), tr("Is")})),
-      account_(new AccountView) {
+      assets_(makeTable({tr("Asset"), tr("Copies"), tr("Calls apart"), tr("Merged"), tr("Is")})) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
-    for (const QString& name : {tr("Size"), tr("Parcels"), tr("Assets"), tr("Account")})
-        tabs_->addTab(name);
+    for (const QString& name : {tr("Size"), tr("Parcels"), tr("Assets")}) tabs_->addTab(name);
     tabs_->setExpanding(false);
     tabs_->setDrawBase(false);
     layout->addWidget(tabs_);
     pages_->addWidget(makeSize());
     pages_->addWidget(makeParcels());
     pages_->addWidget(makeAssets());
-    pages_->addWidget(account_);
     layout->addWidget(pages_, 1);
     connect(tabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
     connect(&document, &Document::resultChanged, this, &MergeInstrument::refresh);
@@ -112,6 +109,14 @@ QWidget* MergeInstrument::makeSize() {
         ++cell;
     }
     layout->addLayout(grid);
+    sameLights_ = new QCheckBox(tr("Only what the same lights reach"));
+    sameLights_->setToolTip(
+        tr("For renderers that light each object by a list of its own: a parcel is lit by all "
+           "lights of all its objects."));
+    connect(sameLights_, &QCheckBox::clicked, this, [this](bool on) {
+        change(tr("Merge: by lights"), [on](MergeSettings& s) { s.sameLights = on; });
+    });
+    layout->addWidget(sameLights_);
     connect(plot_, &Plot::handleMoved, this, [this](int, double x, double) { plot_->moveSize(x); });
     connect(plot_, &Plot::handleReleased, this, [this] {
         change(tr("Drag size of parcels"), [this](MergeSettings& s) { s.parcel = plot_->size(); });
@@ -136,7 +141,11 @@ QWidget* MergeInstrument::makeParcels() {
     leave->setToolTip(tr("The objects of this parcel are never merged."));
     leaveSelected_->setToolTip(tr("The object that is selected in the view is never merged."));
     takeBack_->setToolTip(tr("Merges again what was left apart by hand."));
-    for (QPushButton* button : {show, leave, leaveSelected_, takeBack_}) row->addWidget(button);
+    auto* tint = new QPushButton(tr("Tint"));
+    tint->setToolTip(tr("Parcels in colours of their own in the view (the lens Groups)."));
+    connect(tint, &QPushButton::clicked, this, &MergeInstrument::tintRequested);
+    for (QPushButton* button : {show, tint, leave, leaveSelected_, takeBack_})
+        row->addWidget(button);
     row->addStretch(1);
     layout->addLayout(row);
     connect(show, &QPushButton::clicked, this, &MergeInstrument::showParcel);
@@ -240,6 +249,7 @@ void MergeInstrument::refresh() {
     parcel_->setValue(now->parcel);
     vertices_->setValue(now->mostVertices);
     growth_->setValue(now->growth);
+    sameLights_->setChecked(now->sameLights);
     refreshing_ = false;
     takeBack_->setEnabled(!now->left.empty());
     leaveSelected_->setEnabled(document_.selectedObject() >= 0);
@@ -253,11 +263,9 @@ void MergeInstrument::refresh() {
         const QString why = document_.project().order.find(fix_)->on
                                 ? tr("Waiting for its turn.")
                                 : tr("This fix is off: switch it on to see its parcels.");
-        account_->clear(why);
         reading_->setText(why);
         return;
     }
-    account_->show(*done.record);
     QString text = tr("<font color='%1'>Blue</font>: calls; <font color='%2'>plum</font>: "
                       "triangles, both in the mean view; dashed: unmerged. Drag the line. ")
                        .arg(theme().within.name(), theme().over.name());

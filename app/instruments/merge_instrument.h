@@ -3,12 +3,13 @@
 
 #pragma once
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QStackedWidget>
 #include <QTabBar>
 
-#include "instruments/account_view.h"
 #include "instruments/merge_plot.h"
+#include "sheets/sheet.h"
 
 namespace flentro::app {
 
@@ -20,11 +21,12 @@ public:
     void setFix(int id);
     [[nodiscard]] MergePlot& plot() { return *plot_; }
 
-    enum Page { Size, Parcels, Assets, Account };
+    enum Page { Size, Parcels, Assets };
     void turnTo(Page page) { tabs_->setCurrentIndex(page); }
 
 signals:
     void viewRequested(const Viewpoint& view);  ///< Of a parcel.
+    void tintRequested();
 
 private:
     QWidget* makeSize();
@@ -51,13 +53,13 @@ private:
     QDoubleSpinBox* parcel_ = nullptr;
     QDoubleSpinBox* vertices_ = nullptr;
     QDoubleSpinBox* growth_ = nullptr;
+    QCheckBox* sameLights_ = nullptr;
     QTableWidget* parcels_;
     QPushButton* takeBack_ = nullptr;
     QPushButton* leaveSelected_ = nullptr;
     QTableWidget* assets_;
     QComboBox* choice_ = nullptr;
     QLabel* why_ = nullptr;  ///< The verdict on the chosen asset.
-    AccountView* account_;
     bool refreshing_ = false;
 };
 

@@ -7,6 +7,10 @@ namespace {
 
 constexpr int kFieldWidth = 96;
 
+QString countText(std::size_t count) {
+    return toText(formatCount(static_cast<double>(count)));
+}
+
 /// Reads and writes a member of one kind of settings.
 template <typename Settings, typename Member>
 PlainInstrument::Number number(const NumberField& field, Member Settings::*member,
@@ -29,7 +33,7 @@ PlainInstrument::Flag flag(const QString& name, const QString& tip, bool Setting
 }  // namespace
 
 PlainInstrument::PlainInstrument(Document& document, const Form& form, QWidget* parent)
-    : QWidget(parent), document_(document), form_(form), account_(new AccountView) {
+    : QWidget(parent), document_(document), form_(form), notes_(makeFaint("")) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
@@ -59,13 +63,19 @@ PlainInstrument::PlainInstrument(Document& document, const Form& form, QWidget* 
         grid->addWidget(box, grid->rowCount() - 1, 1);
     }
     layout->addLayout(grid);
-    addRule(layout);
-    layout->addWidget(account_);
-    if (!form_.listed.isEmpty()) {
-        assets_ = makeTable({form_.listed, tr("Triangles less"), tr("Vertices less")});
-        assets_->setAccessibleName(form_.listed);
-        assets_->setMinimumHeight(44);
-        layout->addWidget(assets_, 1);
+    notes_->setWordWrap(true);
+    layout->addWidget(notes_);
+    if (form_.tinted) {
+        auto* tint = new QPushButton(tr("Tint in the view"));
+        tint->setToolTip(tr("Each object that this and other fixes made in a colour of its own."));
+        connect(tint, &QPushButton::clicked, this, &PlainInstrument::tintRequested);
+        layout->addWidget(tint, 0, Qt::AlignLeft);
+    }
+    if (!form_.heads.isEmpty()) {
+        list_ = makeTable(form_.heads);
+        list_->setAccessibleName(form_.heads.front());
+        list_->setMinimumHeight(44);
+        layout->addWidget(list_, 1);
     } else {
         layout->addStretch(1);
     }
@@ -97,19 +107,17 @@ void PlainInstrument::refresh() {
         numbers_[i]->setValue(form_.numbers[i].get(fix->settings));
     refreshing_ = false;
     const Document::Done done = document_.doneBy(fix_);
+    QStringList notes;
     if (done)
-        account_->show(*done.record);
-    else
-        account_->clear(fix->on ? tr("Waiting for its turn.")
-                                : tr("This fix is off: switch it on to see its account."));
-    if (!assets_) return;
-    assets_->setRowCount(done ? static_cast<int>(done.record->assets.size()) : 0);
-    for (int row = 0; row < assets_->rowCount(); ++row) {
-        const Saving& asset = done.record->assets[static_cast<std::size_t>(row)];
-        setCell(assets_, row, 0, toText(asset.what), false);
-        setCell(assets_, row, 1, toText(formatCount(static_cast<double>(asset.triangles))));
-        setCell(assets_, row, 2, toText(formatCount(static_cast<double>(asset.vertices))));
-    }
+        for (const std::string& note : done.record->notes) notes << toText(note) + ".";
+    notes_->setText(notes.join("\n"));
+    notes_->setVisible(!notes.empty());
+    if (!list_) return;
+    const auto rows = done ? form_.rows(*done.record) : std::vector<QStringList>();
+    list_->setRowCount(static_cast<int>(rows.size()));
+    for (int row = 0; row < list_->rowCount(); ++row)
+        for (int column = 0; column < form_.heads.size(); ++column)
+            setCell(list_, row, column, rows[static_cast<std::size_t>(row)][column], column > 0);
 }
 
 PlainInstrument* makeShareInstrument(Document& document) {
@@ -127,7 +135,14 @@ PlainInstrument* makeShareInstrument(Document& document) {
          {number({tr("Tolerance"), "‰", 0.0001, 10, 4,
                   tr("How far vertices of equal meshes may lie apart, in sizes of the mesh.")},
                  &ShareSettings::tolerance, 1000)},
-         tr("Kept for all its copies")});
+         {tr("Kept for all its copies"), tr("Triangles less"), tr("Vertices less")},
+         [](const FixRecord& record) {
+             std::vector<QStringList> rows;
+             for (const Saving& asset : record.assets)
+                 rows.push_back(
+                     {toText(asset.what), countText(asset.triangles), countText(asset.vertices)});
+             return rows;
+         }});
 }
 
 PlainInstrument* makeSplitInstrument(Document& document) {
@@ -148,7 +163,15 @@ PlainInstrument* makeSplitInstrument(Document& document) {
           number({tr("At least"), "triangles", 1, 1e8, 0,
                   tr("Of a cell, in the mean: where meshes are coarser cells are larger.")},
                  &SplitSettings::leastTriangles)},
-         {}});
+         {tr("Cut"), tr("Pieces"), tr("Copies"), tr("Of them glass")},
+         [](const FixRecord& record) {
+             std::vector<QStringList> rows;
+             for (const Cut& cut : record.cuts)
+                 rows.push_back({toText(cut.asset), countText(cut.pieces), countText(cut.copies),
+                                 countText(cut.transparent)});
+             return rows;
+         },
+         true});
 }
 
 PlainInstrument* makeStandInInstrument(Document& document) {
@@ -165,7 +188,9 @@ PlainInstrument* makeStandInInstrument(Document& document) {
           number({tr("Deviation"), "px", 0.1, 100, 1,
                   tr("What the stand-in may deviate by on the display at that distance.")},
                  &StandInSettings::pixels)},
-         {}});
+         {},
+         {},
+         true});
 }
 
 PlainInstrument* makeShadowInstrument(Document& document) {
@@ -191,6 +216,7 @@ PlainInstrument* makeShadowInstrument(Document& document) {
           number({tr("Fade band"), "%", 0, 90, 0,
                   tr("Share of its distance over which a light fades out.")},
                  &ShadowSettings::fade, 100)},
+         {},
          {}});
 }
 

@@ -1,10 +1,10 @@
-// Fixes that need no picture to be decided: their settings, their account, what they found.
+// Fixes that need no picture to be decided: their settings, what they found and refused.
 
 #pragma once
 
 #include <QCheckBox>
 
-#include "instruments/account_view.h"
+#include "sheets/sheet.h"
 
 namespace flentro::app {
 
@@ -27,10 +27,15 @@ public:
         QString name;
         std::vector<Flag> flags;
         std::vector<Number> numbers;
-        QString listed;  ///< Head of the list of assets; empty: there is none.
+        QStringList heads;  ///< Of the list of what was found; empty: there is none.
+        std::function<std::vector<QStringList>(const FixRecord&)> rows;
+        bool tinted = false;  ///< Has a button that tints what it made in the view.
     };
     PlainInstrument(Document& document, const Form& form, QWidget* parent = nullptr);
     void setFix(int id);
+
+signals:
+    void tintRequested();
 
 private:
     void refresh();
@@ -41,8 +46,8 @@ private:
     int fix_ = 0;
     std::vector<QCheckBox*> boxes_;
     std::vector<QDoubleSpinBox*> numbers_;
-    AccountView* account_;
-    QTableWidget* assets_ = nullptr;
+    QLabel* notes_;
+    QTableWidget* list_ = nullptr;
     bool refreshing_ = false;
 };
 

@@ -2,8 +2,10 @@
 
 #include <QGridLayout>
 #include <QPointer>
+#include <cmath>
 
 #include "base/text.h"
+#include "fixes/going.h"
 #include "fixes/unseen.h"
 #include "theme.h"
 
@@ -21,6 +23,7 @@ TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
       document_(document),
       assets_(makeTable({tr("Asset"), tr("Triangles less"), tr("As placed")})),
       show_(new QPushButton(tr("Show me"))),
+      mark_(new QPushButton(tr("Mark what goes"))),
       swap_(new QPushButton(tr("Before / after"))) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -60,13 +63,18 @@ TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
     auto* buttons = new QHBoxLayout;
     show_->setToolTip(tr("Goes to a copy of the asset and shows the edges of its triangles."));
     swap_->setToolTip(tr("Original or result (space)."));
+    mark_->setToolTip(
+        tr("The scene before this fix; triangles that go, or become part of larger "
+           "ones, in plum."));
     buttons->addWidget(show_);
+    buttons->addWidget(mark_);
     buttons->addWidget(swap_);
     buttons->addStretch(1);
     layout->addLayout(buttons);
-    connect(show_, &QPushButton::clicked, this, &TidyInstrument::preview);
+    connect(show_, &QPushButton::clicked, this, &TidyInstrument::showAsset);
+    connect(mark_, &QPushButton::clicked, this, &TidyInstrument::markGoing);
     connect(swap_, &QPushButton::clicked, this, &TidyInstrument::swapRequested);
-    connect(assets_, &QTableWidget::itemDoubleClicked, this, &TidyInstrument::preview);
+    connect(assets_, &QTableWidget::itemDoubleClicked, this, &TidyInstrument::showAsset);
     connect(&document, &Document::resultChanged, this, &TidyInstrument::refresh);
     connect(&document, &Document::projectChanged, this, &TidyInstrument::refresh);
     connect(&document, &Document::surveyChanged, this, &TidyInstrument::refresh);
@@ -206,10 +214,11 @@ void TidyInstrument::fillAssets(const FixRecord& record) {
     }
     if (assets_->rowCount() > 0 && assets_->currentRow() < 0) assets_->selectRow(0);
     show_->setEnabled(assets_->rowCount() > 0);
+    mark_->setEnabled(assets_->rowCount() > 0);
 }
 
 /// Selects the copy nearest to the eye.
-void TidyInstrument::preview() {
+void TidyInstrument::showAsset() {
     const QTableWidgetItem* item = assets_->item(assets_->currentRow(), 0);
     if (!item) return;
     const std::string name = item->text().toStdString();
@@ -225,7 +234,27 @@ void TidyInstrument::preview() {
     }
     if (nearest < 0) return;
     document_.selectObject(nearest);
-    emit previewRequested();
+    emit showRequested();
+}
+
+void TidyInstrument::markGoing() {
+    const Document::Done done = document_.doneBy(fix_);
+    if (!done) return;
+    const QColor plum = theme().over;
+    const auto linear = [](double value) { return static_cast<float>(std::pow(value, 2.2)); };
+    const Vec3f color(linear(plum.redF()), linear(plum.greenF()), linear(plum.blueF()));
+    document_.jobs().start(
+        tr("Marking what goes"),
+        [self = QPointer<TidyInstrument>(this), color, before = done.before,
+         after = done.after](Progress& progress) -> JobRunner::Finish {
+            Going going = flentro::markGoing(*before, *after, color, progress);
+            const QString text = tr("Plum goes or becomes part of larger triangles: %1, placed %2")
+                                     .arg(count(going.triangles), count(going.placed));
+            auto scene = std::make_shared<const Scene>(std::move(going.scene));
+            return [self, scene, text] {
+                if (self) emit self->previewMade(scene, text);
+            };
+        });
 }
 
 }  // namespace flentro::app

@@ -17,7 +17,9 @@ public:
 
 signals:
     /// The selected object is to be looked at with the edges of its triangles.
-    void previewRequested();
+    void showRequested();
+    /// The scene with what this fix takes away marked, and a line about it.
+    void previewMade(const ScenePtr& scene, const QString& text);
     /// The original is to be shown, or the result again.
     void swapRequested();
 
@@ -36,7 +38,8 @@ private:
     QLayout* makeUnseen();
     void refresh();
     void fillAssets(const FixRecord& record);
-    void preview();
+    void showAsset();
+    void markGoing();
     void takeUnseenTriangles();
     void adoptUnseen(int fix, const std::vector<UnseenTriangles>& unseen, bool any);
     void change(const QString& text, const std::function<void(TidySettings&)>& apply);
@@ -51,6 +54,7 @@ private:
     QLabel* unseenText_ = nullptr;
     QTableWidget* assets_;
     QPushButton* show_;
+    QPushButton* mark_;
     QPushButton* swap_;
     bool refreshing_ = false;
 };

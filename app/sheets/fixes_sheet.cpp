@@ -3,7 +3,6 @@
 #include <QKeyEvent>
 #include <QMenu>
 #include <QPainter>
-#include <QToolButton>
 #include <cmath>
 
 #include "base/text.h"
@@ -64,7 +63,8 @@ FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
       on_(new QCheckBox(QString("%1  %2").arg(position + 1).arg(fixName(fix.settings)))),
       details_(new QWidget),
       summary_(makeFaint("")),
-      contribution_(new QLabel) {
+      contribution_(new QLabel),
+      account_(makeMark(tr("Account"), tr("Both sides of this fix: before, after, change"))) {
     setProperty("card", true);
     setFocusPolicy(Qt::TabFocus);
     setAccessibleName(fixName(fix.settings));
@@ -93,6 +93,10 @@ FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
     below->setContentsMargins(0, 0, 0, 0);
     below->setSpacing(3);
     below->addWidget(summary_, 1);
+    account_->setFixedSize(
+        QSize(account_->fontMetrics().horizontalAdvance(account_->text()) + 16, 22));
+    account_->setCheckable(true);
+    below->addWidget(account_, 0, Qt::AlignTop);
     for (QToolButton* mark : {up, down, remove}) below->addWidget(mark, 0, Qt::AlignTop);
     layout->addWidget(details_);
     details_->hide();
@@ -100,6 +104,7 @@ FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
     connect(up, &QToolButton::clicked, this, [this] { emit moved(-1); });
     connect(down, &QToolButton::clicked, this, [this] { emit moved(1); });
     connect(remove, &QToolButton::clicked, this, &FixCard::removed);
+    connect(account_, &QToolButton::clicked, this, &FixCard::accountAsked);
 }
 
 void FixCard::setChosen(bool chosen) {
@@ -174,7 +179,9 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
       culling_(new CullingInstrument(document)),
       tidy_(new TidyInstrument(document)),
       merge_(new MergeInstrument(document)),
+      account_(new AccountView(this)),
       nothing_(makeFaint("")) {
+    account_->hide();
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 14, 16, 10);
     layout->setSpacing(7);
@@ -207,13 +214,18 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     nothing_->hide();
     addInstrument("tidy", tidy_);
     addInstrument("share", makeShareInstrument(document));
-    addInstrument("split", makeSplitInstrument(document));
+    PlainInstrument* split = makeSplitInstrument(document);
+    PlainInstrument* standIns = makeStandInInstrument(document);
+    for (PlainInstrument* plain : {split, standIns})
+        connect(plain, &PlainInstrument::tintRequested, this, &FixesSheet::tintRequested);
+    connect(merge_, &MergeInstrument::tintRequested, this, &FixesSheet::tintRequested);
+    addInstrument("split", split);
     addInstrument("atlas", new AtlasInstrument(document));
     addInstrument("ladder", ladder_);
     addInstrument("culling", culling_);
     addInstrument("shadows", makeShadowInstrument(document));
     addInstrument("merge", merge_);
-    addInstrument("standins", makeStandInInstrument(document));
+    addInstrument("standins", standIns);
     layout->addLayout(instruments_, 1);
     connect(measure_, &QComboBox::activated, this, [this](int index) {
         staircase_->setMeasure(kMeasures[static_cast<std::size_t>(index)]);
@@ -239,7 +251,12 @@ void FixesSheet::showInstrument() {
     if (chosen) {
         const auto& [instrument, setFix] = byKind_.at(fixKey(chosen->settings));
         if (std::exchange(shownFix_, chosen->id) != chosen->id) setFix(chosen->id);
-        shown = instrument;
+        shown = accountShown_ ? account_ : instrument;
+        if (const Document::Done done = document_.doneBy(chosen->id))
+            account_->show(*done.step);
+        else
+            account_->clear(chosen->on ? tr("Waiting for its turn.")
+                                       : tr("This fix is off: switch it on to see its account."));
     }
     QWidget* before = std::exchange(shownInstrument_, shown);
     if (before == shown) return;
@@ -249,6 +266,11 @@ void FixesSheet::showInstrument() {
     }
     instruments_->addWidget(shown);
     shown->show();
+}
+
+void FixesSheet::showAccount(bool shown) {
+    accountShown_ = shown;
+    refreshCards();
 }
 
 void FixesSheet::change(const QString& text, const std::function<void(WorkOrder&)>& apply) {
@@ -310,6 +332,7 @@ void FixesSheet::rebuildCards() {
             change(tr(on ? "Switch on %1" : "Switch off %1").arg(name),
                    [&](WorkOrder& order) { order.find(id)->on = on; });
         });
+        connect(card, &FixCard::accountAsked, this, &FixesSheet::showAccount);
         connect(card, &FixCard::moved, this, [this, id](int by) { move(id, by); });
         connect(card, &FixCard::removed, this, [this, id, name] {
             change(tr("Remove %1").arg(name), [&](WorkOrder& order) {
@@ -329,6 +352,7 @@ void FixesSheet::refreshCards() {
         const Fix* fix = document_.project().order.find(card->fix());
         if (!fix) continue;
         card->setChosen(card->fix() == document_.selectedFix());
+        card->setAccountShown(accountShown_);
         QString summary = fix->on ? tr("Waiting for its turn.") : tr("Off.");
         std::vector<std::pair<Measure, double>> change;
         for (std::size_t i = 0; i < steps.size(); ++i) {

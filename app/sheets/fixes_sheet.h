@@ -5,7 +5,9 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QScrollArea>
+#include <QToolButton>
 
+#include "instruments/account_view.h"
 #include "instruments/atlas_instrument.h"
 #include "instruments/culling_instrument.h"
 #include "instruments/ladder_instrument.h"
@@ -31,6 +33,12 @@ public:
     [[nodiscard]] CullingInstrument& culling() { return *culling_; }
     [[nodiscard]] TidyInstrument& tidy() { return *tidy_; }
     [[nodiscard]] MergeInstrument& merge() { return *merge_; }
+    /// The chosen fix's account instead of its instrument.
+    void showAccount(bool shown);
+    [[nodiscard]] AccountView& account() { return *account_; }
+
+signals:
+    void tintRequested();  ///< What fixes merged and split, in the view.
 
 private:
     void rebuildCards();
@@ -58,7 +66,9 @@ private:
     /// By the key of a kind of fix: its instrument, and how that is told which fix it is for.
     std::map<std::string, std::pair<QWidget*, std::function<void(int)>>> byKind_;
     int shownFix_ = 0;  ///< Whose instrument is shown.
-    QLabel* nothing_;   ///< What to do while no fix is chosen.
+    AccountView* account_;
+    bool accountShown_ = false;
+    QLabel* nothing_;  ///< What to do while no fix is chosen.
 };
 
 /// One fix of the work order.
@@ -73,12 +83,14 @@ public:
     /// Change of load for each measure that this fix brought, negative: saved.
     void setContribution(const std::vector<std::pair<Measure, double>>& change);
     [[nodiscard]] QCheckBox* box() const { return on_; }
+    void setAccountShown(bool shown) { account_->setChecked(shown); }
 
 signals:
     void chosen();
     void toggled(bool on);
     void moved(int by);
     void removed();
+    void accountAsked(bool shown);
 
 protected:
     void mousePressEvent(QMouseEvent* event) override;
@@ -92,6 +104,7 @@ private:
     QWidget* details_;  ///< Of the chosen card: what it did, and marks to move or remove it.
     QLabel* summary_;
     QLabel* contribution_;
+    QToolButton* account_;
 };
 
 }  // namespace flentro::app

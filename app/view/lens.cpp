@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "scene/origins.h"
 #include "theme.h"
 
 namespace flentro::app {
@@ -51,8 +52,8 @@ std::vector<LegendEntry> levelLegend(const Scene& scene, const ViewCost& cost) {
 
 QString lensName(LensKind kind) {
     static const char* names[] = {
-        "Shaded", "Wireframe over shaded",    "Triangle size",      "Level",   "Share of cost",
-        "Seen",   "Texels stored and needed", "Lights per surface", "Overdraw"};
+        "Shaded", "Wireframe over shaded",    "Triangle size",      "Level",    "Share of cost",
+        "Seen",   "Texels stored and needed", "Lights per surface", "Overdraw", "Groups"};
     return names[static_cast<int>(kind)];
 }
 
@@ -69,8 +70,13 @@ QString lensHelp(LensKind kind) {
         "Texels of the colour texture for each pixel of the target's display. Above 1 more is "
         "stored than can be shown at this distance.",
         "Lights whose range takes in the surface, counted on a grid over the scene.",
-        "Surfaces drawn for each pixel, hidden ones included."};
+        "Surfaces drawn for each pixel, hidden ones included.",
+        "What fixes have merged into one object, and what they have split into several."};
     return help[static_cast<int>(kind)];
+}
+
+QKeySequence lensKeys(LensKind kind) {
+    return QKeySequence(QString("Ctrl+%1").arg((static_cast<int>(kind) + 1) % 10));
 }
 
 QColor levelColor(std::size_t level) {
@@ -93,9 +99,35 @@ QColor seenColor(SeenState state) {
                                            : heat(1);
 }
 
-QColor parcelColor(std::size_t parcel) {
+namespace {
+
+/// 0 to 1, so that neighbours in a list are apart.
+double toneOf(std::size_t index) {
     constexpr std::size_t kTones = 5;
-    return heat(0.04 + 0.36 * static_cast<double>(parcel * 2 % kTones) / (kTones - 1));
+    return static_cast<double>(index * 2 % kTones) / (kTones - 1);
+}
+
+QColor pieceColor(std::size_t piece) {
+    return heat(0.6 + 0.4 * toneOf(piece));
+}
+
+}  // namespace
+
+QColor parcelColor(std::size_t parcel) {
+    return heat(0.04 + 0.36 * toneOf(parcel));
+}
+
+std::vector<QColor> groupColors(const Scene& scene) {
+    std::vector<QColor> colors;
+    std::size_t group = 0;
+    for (const Grouping grouping : groupingOf(scene)) {
+        const QColor tone = parcelColor(group);
+        colors.push_back(grouping == Grouping::Merged  ? tone
+                         : grouping == Grouping::Piece ? pieceColor(group)
+                                                       : noLevelColor());
+        group += grouping != Grouping::Single;
+    }
+    return colors;
 }
 
 std::vector<SeenState> seenStates(const Document& document, const Scene& scene) {
@@ -141,6 +173,21 @@ std::vector<LegendEntry> seenLegend(const Scene& scene, const ViewCost& cost,
             levelEntry(seenColor(SeenState::Never), "seen nowhere", counts[2])};
 }
 
+std::vector<LegendEntry> groupLegend(const Scene& scene, const ViewCost& cost) {
+    const std::vector<Grouping> grouping = groupingOf(scene);
+    LevelCount counts[3];
+    for (const DrawnObject& drawn : cost.drawn) {
+        const Object& object = scene.objects[drawn.object];
+        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+        LevelCount& count = counts[static_cast<std::size_t>(grouping[drawn.object])];
+        ++count.objects;
+        count.triangles += static_cast<double>(asset.level(drawn.level)->triangles);
+    }
+    return {levelEntry(parcelColor(0), "merged", counts[1]),
+            levelEntry(pieceColor(1), "pieces", counts[2]),
+            levelEntry(noLevelColor(), "as they were", counts[0])};
+}
+
 std::vector<LegendEntry> layerLegend() {
     std::vector<LegendEntry> entries;
     for (const int layers : {1, 2, 4, 8}) {
@@ -184,6 +231,8 @@ std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene, const View
                     {heat(0), "none"}};
         case LensKind::Overdraw:
             return layerLegend();
+        case LensKind::Groups:
+            return groupLegend(scene, cost);
         case LensKind::ShareOfCost:
             break;
     }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QColor>
+#include <QKeySequence>
 #include <QString>
 #include <vector>
 
@@ -20,10 +21,14 @@ enum class LensKind {
     Seen,
     Texels,
     LightCount,
-    Overdraw
+    Overdraw,
+    Groups
 };
 
-inline constexpr int kLensCount = 9;
+inline constexpr int kLensCount = 10;
+
+/// Ctrl+1 to Ctrl+9, and Ctrl+0 for the tenth.
+[[nodiscard]] QKeySequence lensKeys(LensKind kind);
 
 [[nodiscard]] QString lensName(LensKind kind);
 [[nodiscard]] QString lensHelp(LensKind kind);
@@ -58,6 +63,10 @@ inline constexpr float kLayerColor[3] = {0.090F, 0.045F, 0.062F};
 
 /// Neighbouring parcels differ.
 [[nodiscard]] QColor parcelColor(std::size_t parcel);
+
+/// [objects] What fixes have merged in tones of blue, what they have split in tones of plum,
+/// neighbours in different ones; the rest is grey.
+[[nodiscard]] std::vector<QColor> groupColors(const Scene& scene);
 
 /// Share of the drawn triangles on a logarithmic scale from 0.01 % to 10 %, 0 to 1.
 [[nodiscard]] double shareOnScale(double share);

@@ -18,6 +18,14 @@ Vec3f toVector(const QColor& color) {
             static_cast<float>(color.blueF())};
 }
 
+/// What is left of an object inside its fade band, 1 before it.
+float visibleShare(const Culling& culling, float distance) {
+    const double band = culling.end - culling.fadeStart;
+    if (!(band > 0) || !std::isfinite(band)) return 1;
+    return static_cast<float>(
+        std::clamp((culling.end - static_cast<double>(distance)) / band, 0.0, 1.0));
+}
+
 bool needsEdges(LensKind lens) {
     return lens == LensKind::Wireframe || lens == LensKind::TriangleSize;
 }
@@ -40,7 +48,9 @@ QOpenGLShaderProgram& Renderer::program() {
     return gpu_->program(static_cast<int>(frame_.lens), needsEdges(frame_.lens));
 }
 
-Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& shares) const {
+Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& shares,
+                       const std::vector<QColor>& groups) const {
+    if (frame_.lens == LensKind::Groups) return toVector(groups[drawn.object]);
     if (frame_.lens == LensKind::Level) {
         const Object& object = frame_.scene->objects[drawn.object];
         const bool laddered =
@@ -62,6 +72,8 @@ void Renderer::collectBatches() {
     const std::vector<DrawnObject> visible =
         selectDrawn(scene, frame_.target, frame_.view, &shown_);
     const std::vector<float> shares = shareOfTriangles(scene, visible);
+    const std::vector<QColor> groups =
+        frame_.lens == LensKind::Groups ? groupColors(scene) : std::vector<QColor>();
     std::map<std::pair<const Mesh*, bool>, std::size_t> known;
     for (const DrawnObject& drawn : visible) {
         if (frame_.off.object(drawn.object)) continue;
@@ -74,9 +86,9 @@ void Renderer::collectBatches() {
         if (isNew) batches_.push_back({mesh, {}, mirrored});
         Instance instance{};
         Eigen::Map<Eigen::Matrix4f>(instance.model) = object.world.cast<float>();
-        const Vec3f tint = tintOf(drawn, shares);
+        const Vec3f tint = tintOf(drawn, shares, groups);
         std::copy_n(tint.data(), 3, instance.tint);
-        instance.tint[3] = 1;
+        instance.tint[3] = visibleShare(object.culling, drawn.distance);
         batches_[at->second].instances.push_back(instance);
     }
 }

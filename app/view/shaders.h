@@ -113,7 +113,15 @@ vec3 shade(vec4 base, vec3 n) {
     return base.rgb * (ambient + glow * 0.42 * grazing) + sheen + emissive;
 }
 
+// Bayer's order of a 4 x 4 screen: what fades loses its pixels one after another.
+const float screen[16] = float[16](0.5, 8.5, 2.5, 10.5, 12.5, 4.5, 14.5, 6.5,
+                                   3.5, 11.5, 1.5, 9.5, 15.5, 7.5, 13.5, 5.5);
+
 void main() {
+    if (LENS <= 1 && surface.tint.w < 1.0) {
+        ivec2 at = ivec2(gl_FragCoord.xy) & 3;
+        if (surface.tint.w * 16.0 < screen[at.y * 4 + at.x]) discard;
+    }
     vec4 base = baseColor * vec4(surface.color, 1.0);
     if (textured != 0) base *= texture(picture, surface.texCoord);
     if (cutoff >= 0.0 && base.a < cutoff) discard;

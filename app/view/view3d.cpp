@@ -64,7 +64,13 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
         if (document_.source()) gpu_.setLights(document_.source());
         requestFrame();
     });
-    connect(&document, &Document::resultChanged, this, &View3D::requestFrame);
+    connect(&document, &Document::resultChanged, this, [this] {
+        endPreview();
+        requestFrame();
+    });
+    connect(&document, &Document::selectionChanged, this, [this] {
+        if (document_.markedFix() != previewFix_) endPreview();
+    });
     connect(&document, &Document::projectChanged, this, &View3D::requestFrame);
     connect(&document, &Document::viewChanged, this, &View3D::requestFrame);
     connect(&document, &Document::offChanged, this, &View3D::requestFrame);
@@ -131,8 +137,9 @@ void View3D::startFrames() {
         renderer.begin(frame);
     };
     if (wants(Showing::Original)) begin(before_, document_.source());
-    frame.off = without(*document_.result(), document_.without());
-    if (wants(Showing::Result)) begin(after_, document_.result());
+    const ScenePtr& result = preview_ ? preview_ : document_.result();
+    frame.off = without(*result, document_.without());
+    if (wants(Showing::Result)) begin(after_, result);
     wanted_ = false;
 }
 
@@ -200,7 +207,22 @@ void View3D::setLens(LensKind lens) {
     emit lensChanged();
 }
 
+void View3D::showPreview(const ScenePtr& scene, const QString& text) {
+    preview_ = scene;
+    previewText_ = text;
+    previewFix_ = document_.markedFix();
+    requestFrame();
+    emit showingChanged();
+}
+
+void View3D::endPreview() {
+    if (!std::exchange(preview_, nullptr)) return;
+    requestFrame();
+    emit showingChanged();
+}
+
 void View3D::setShowing(Showing showing) {
+    endPreview();
     showing_ = showing;
     requestFrame();
     emit showingChanged();
@@ -391,6 +413,8 @@ void View3D::keyPressEvent(QKeyEvent* event) {
         switchSelectionOff(event->modifiers() & Qt::ShiftModifier);
     } else if (plain && event->key() == Qt::Key_B) {
         goBack();
+    } else if (event->key() == Qt::Key_Escape && preview_) {
+        endPreview();
     } else {
         QOpenGLWidget::keyPressEvent(event);
     }

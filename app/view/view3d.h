@@ -44,6 +44,13 @@ public:
     [[nodiscard]] const Scene* shownScene() const;
     [[nodiscard]] const ViewCost& shownCost() const;
 
+    /// Shows this scene instead of the result, with a line about it, until the result changes,
+    /// another fix or side is shown, or Escape is pressed.
+    void showPreview(const ScenePtr& scene, const QString& text);
+    void endPreview();
+    [[nodiscard]] bool hasPreview() const { return preview_ != nullptr; }
+    [[nodiscard]] const QString& previewText() const { return previewText_; }
+
     /// Screen position of a world point; nothing behind the eye.
     [[nodiscard]] std::optional<QPointF> project(const Vec3d& point) const;
 
@@ -92,6 +99,9 @@ private:
     ViewOverlay* overlay_ = nullptr;
     LensKind lens_ = LensKind::Shaded;
     Showing showing_ = Showing::Result;
+    ScenePtr preview_;
+    QString previewText_;
+    int previewFix_ = 0;
     double swipe_ = 0.5;
     bool wanted_ = true;
     bool moving_ = false;

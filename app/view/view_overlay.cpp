@@ -65,7 +65,7 @@ void ViewOverlay::fillLensMenu() {
         QAction* action =
             menu->addAction(lensName(kind), this, [this, kind] { view_.setLens(kind); });
         action->setToolTip(lensHelp(kind));
-        action->setShortcut(QKeySequence(QString("Ctrl+%1").arg(i + 1)));
+        action->setShortcut(lensKeys(kind));
     }
     lens_->setMenu(menu);
 }
@@ -96,6 +96,7 @@ void ViewOverlay::paintEvent(QPaintEvent*) {
     paintLegend(painter);
     paintPosts(painter);
     paintOffBanner(painter);
+    paintPreviewBanner(painter);
     paintCaption(painter);
 }
 
@@ -194,6 +195,12 @@ void ViewOverlay::paintGhosts(QPainter& painter) {
     painter.setPen(QPen(kPaper, 1, Qt::DotLine));
     for (const std::uint32_t i : culledFrom(scene, document_.target(), document_.view()))
         paintBox(painter, scene.objects[i].world, scene.mesh(scene.objects[i]).bounds);
+}
+
+void ViewOverlay::paintPreviewBanner(QPainter& painter) {
+    if (!view_.hasPreview()) return;
+    paintTag(painter, {kMargin, kMargin + 28}, view_.previewText() + tr("   Esc: back"),
+             Qt::AlignLeft);
 }
 
 void ViewOverlay::paintSwipe(QPainter& painter) {

@@ -26,6 +26,7 @@ private:
     void paintParcels(QPainter& painter);
     void paintGhosts(QPainter& painter);
     void paintBox(QPainter& painter, const Mat4d& world, const Box& box) const;
+    void paintPreviewBanner(QPainter& painter);
     void paintSwipe(QPainter& painter);
     void paintLegend(QPainter& painter);
     void paintCaption(QPainter& painter);

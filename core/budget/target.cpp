@@ -126,6 +126,10 @@ void readMembers(const Json& json, Target& target, NumberReader& numbers) {
     for (std::size_t i = 0; i < kCostTermCount; ++i)
         numbers.read(cost, kTermWords[i].key, target.frameCost[i], {0, 1e6});
     target.calibrated = jsonOr(cost, "calibrated", false);
+    const Json& loading = jsonObject(json, "loading");
+    numbers.read(loading, "bytesPerSecond", target.loading.bytesPerSecond, {1, 1e15});
+    numbers.read(loading, "pixelsPerSecond", target.loading.pixelsPerSecond, {1, 1e15});
+    numbers.read(loading, "objectsPerSecond", target.loading.objectsPerSecond, {1, 1e15});
 }
 
 }  // namespace
@@ -214,6 +218,9 @@ Json toJson(const Target& target) {
     for (std::size_t i = 0; i < kCostTermCount; ++i)
         json["frameCost"][kTermWords[i].key] = target.frameCost[i];
     json["frameCost"]["calibrated"] = target.calibrated;
+    json["loading"] = {{"bytesPerSecond", target.loading.bytesPerSecond},
+                       {"pixelsPerSecond", target.loading.pixelsPerSecond},
+                       {"objectsPerSecond", target.loading.objectsPerSecond}};
     return json;
 }
 

@@ -71,6 +71,13 @@ using CostTerms = std::array<double, kCostTermCount>;
 [[nodiscard]] const char* costTermName(CostTerm term);  ///< "Draw calls, each thousand"
 [[nodiscard]] const char* costTermKey(CostTerm term);   ///< "drawCall", as in the files
 
+/// How fast a scene is loaded: for estimates of a fix's other side.
+struct LoadingRates {
+    double bytesPerSecond = 150e6;   ///< Read and handed over, > 0.
+    double pixelsPerSecond = 50e6;   ///< Of pictures decoded, > 0.
+    double objectsPerSecond = 20e3;  ///< Placed, > 0.
+};
+
 struct Target {
     std::string name = "Untitled";
     std::string description;
@@ -88,6 +95,7 @@ struct Target {
     Counts limits{};           ///< 0: no limit.
     /// Milliseconds for a unit of each term; guesses until they are calibrated.
     CostTerms frameCost = {1, 2, 0.4, 0.2, 0.2, 1, 1.5, 0.3, 0.02, 0.15, 0.5};
+    LoadingRates loading;     ///< Guesses.
     bool calibrated = false;  ///< frameCost was fitted to measured frame times.
     Json rest;                ///< Unknown members, kept.
 

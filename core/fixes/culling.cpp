@@ -52,12 +52,6 @@ void noteFarPlane(Scene& scene, double distance) {
     scene.rest["extras"]["flentro"]["farPlane"] = distance;
 }
 
-bool isTransparent(const Scene& scene, const Mesh& mesh) {
-    return !mesh.parts.empty() &&
-           std::all_of(mesh.parts.begin(), mesh.parts.end(),
-                       [&](const Part& part) { return isBlended(scene, part); });
-}
-
 /// [origins] The places that see each.
 std::vector<std::vector<std::uint32_t>> placesByOrigin(const Evidence& evidence,
                                                        std::size_t origins) {

@@ -10,7 +10,7 @@
 #include <vector>
 
 #include "budget/target.h"
-#include "fixes/evidence.h"
+#include "fixes/account.h"
 #include "scene/scene.h"
 #include "simplify/reduce.h"
 
@@ -165,6 +165,8 @@ struct MergeSettings {
     double parcel = 0;         ///< Metres, edge of a parcel, up to 1000; 0: searched.
     int mostVertices = 65534;  ///< Of one part: with fewer than 65,535 indices take 16 bits.
     double growth = 2;         ///< Culling distances in one parcel differ by this factor at most.
+    /// Only what the same lights reach: for renderers that light each object by a list of its own.
+    bool sameLights = false;
     std::map<std::string, MergeChoice> overrides;  ///< By asset name.
     std::set<std::string> left;                    ///< Names of objects that are left alone.
 };
@@ -201,23 +203,19 @@ struct Saving {
     std::size_t vertices = 0;
 };
 
-/// What a scene holds: one side of a fix's account.
-struct Holdings {
-    double objects = 0;
-    double triangles = 0;        ///< As placed, level 0.
-    double shadowTriangles = 0;  ///< Of all shadow passes, if everything were in view.
-    double calls = 0;            ///< Likewise, on the target, with shadow passes.
-    double meshBytes = 0;     ///< Of all levels, each stream once.
-    double textureBytes = 0;  ///< On the target.
-    double diskBytes = 0;     ///< Streams, indices and encoded images: about the size of a file.
-};
-[[nodiscard]] Holdings holdingsOf(const Scene& scene, const Target& target);
-
 /// Something that a survey saw and that is gone now.
 struct Vanishing {
     std::uint32_t origin = 0;
     std::size_t spots = 0;  ///< That saw it and no longer would.
     double pixels = 0;      ///< Most that one of those loses.
+};
+
+/// A mesh that became several.
+struct Cut {
+    std::string asset;
+    std::size_t pieces = 0;
+    std::size_t copies = 0;
+    std::size_t transparent = 0;  ///< Pieces that are only transparent.
 };
 
 struct MergeReport;
@@ -229,6 +227,7 @@ struct FixRecord {
     std::shared_ptr<const MergeReport> merge;  ///< Of a merge only.
     std::vector<Saving> steps;                 ///< Of the whole scene, in their order.
     std::vector<Saving> assets;                ///< Those that lost triangles, most as placed first.
+    std::vector<Cut> cuts;                     ///< Of a split only, most pieces first.
     std::vector<Vanishing> vanishing;          ///< Most pixels first; of culling, with a survey.
     std::vector<std::string> notes;            ///< What was left alone, and why.
 };

@@ -4,11 +4,13 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <string>
 
 #include "base/disjoint_sets.h"
 #include "geometry/cell.h"
 #include "scene/blending.h"
 #include "scene/edit.h"
+#include "scene/zones.h"
 
 namespace flentro {
 namespace {
@@ -16,16 +18,25 @@ namespace {
 /// Objects that may share a parcel.
 struct Kind {
     bool castsShadow = true;
-    long reach = 0;  ///< Step of the culling distance.
+    long reach = 0;                     ///< Step of the culling distance.
+    std::string zone;                   ///< As zonesOf() tells.
+    std::vector<std::uint32_t> lights;  ///< That reach it, if that matters.
     auto operator<=>(const Kind&) const = default;
 };
 
-Kind kindOf(const Object& object, double growth) {
-    Kind kind{object.castsShadow, 0};
+long reachOf(const Object& object, double growth) {
     constexpr double kFarthest = 1e6;  // metres; never culled
     const double end = std::clamp(object.culling.end, 1e-3, kFarthest);
-    if (growth > 1) kind.reach = std::lround(std::floor(std::log(end) / std::log(growth)));
-    return kind;
+    return growth > 1 ? std::lround(std::floor(std::log(end) / std::log(growth))) : 0;
+}
+
+std::vector<std::uint32_t> lightsAt(const Scene& scene, const Box& bounds) {
+    std::vector<std::uint32_t> lights;
+    for (std::uint32_t i = 0; i < scene.placedLights.size(); ++i) {
+        const PlacedLight& light = scene.placedLights[i];
+        if (bounds.exteriorDistance(light.position) < light.range) lights.push_back(i);
+    }
+    return lights;
 }
 
 double largestEdge(const Box& box) {
@@ -177,10 +188,18 @@ std::vector<Standing> standingOf(const Scene& scene, const MergeSettings& settin
 
 std::vector<Group> groupObjects(const Scene& scene, const std::vector<bool>& marked,
                                 const MergeSettings& settings, double size) {
+    const std::vector<std::string> zones = zonesOf(scene);
     std::map<Kind, Group> byKind;
-    for (std::uint32_t i = 0; i < scene.objects.size(); ++i)
-        if (marked[i] && largestEdge(scene.objects[i].bounds) <= size)
-            byKind[kindOf(scene.objects[i], settings.growth)].push_back(i);
+    for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
+        const Object& object = scene.objects[i];
+        if (!marked[i] || largestEdge(object.bounds) > size) continue;
+        Kind kind{object.castsShadow,
+                  reachOf(object, settings.growth),
+                  zones[static_cast<std::size_t>(object.node)],
+                  {}};
+        if (settings.sameLights) kind.lights = lightsAt(scene, object.bounds);
+        byKind[std::move(kind)].push_back(i);
+    }
     std::vector<Group> kinds;
     for (auto& [kind, members] : byKind) kinds.push_back(std::move(members));
     std::vector<Group> groups;

@@ -221,7 +221,8 @@ Expected<FixSettings> parseMerge(const Json& json) {
     reader.choice("grouping", s.grouping, kGroupings)
         .number("parcel", s.parcel, 0, 1000)
         .number("mostVertices", s.mostVertices, 100, 1e9)
-        .number("growth", s.growth, 1, 1e3);
+        .number("growth", s.growth, 1, 1e3)
+        .flag("sameLights", s.sameLights);
     for (const auto& [name, choice] : jsonObject(json, "overrides").items()) {
         Json one = {{"overrides", choice}};
         Reader(one).choice("overrides", s.overrides[name], kChoices);
@@ -341,6 +342,7 @@ Json write(const MergeSettings& s) {
                  {"parcel", s.parcel},
                  {"mostVertices", s.mostVertices},
                  {"growth", s.growth},
+                 {"sameLights", s.sameLights},
                  {"overrides", Json::object()},
                  {"left", s.left}};
     for (const auto& [name, choice] : s.overrides)

@@ -193,6 +193,24 @@ private:
     std::vector<double> scales_;  ///< [assets] Largest of the copies.
 };
 
+/// What became of each mesh that was cut, most pieces first.
+std::vector<Cut> cutsOf(const Scene& before, const Scene& after, const std::vector<Pieces>& all) {
+    std::vector<Cut> cuts;
+    std::vector<std::size_t> copies(before.assets.size(), 0);
+    for (const Object& object : before.objects) ++copies[static_cast<std::size_t>(object.asset)];
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        if (all[i].meshes.empty()) continue;
+        const auto glass =
+            std::count_if(all[i].meshes.begin(), all[i].meshes.end(),
+                          [&](const MeshPtr& mesh) { return isTransparent(after, *mesh); });
+        cuts.push_back({before.assets[i].mesh->name, all[i].meshes.size(), copies[i],
+                        static_cast<std::size_t>(glass)});
+    }
+    std::stable_sort(cuts.begin(), cuts.end(),
+                     [](const Cut& a, const Cut& b) { return a.pieces > b.pieces; });
+    return cuts;
+}
+
 FixRecord describeSplits(const Scene& before, const Scene& after, const std::vector<Pieces>& all) {
     std::size_t split = 0;
     std::size_t transparent = 0;
@@ -241,6 +259,7 @@ Expected<Fixed> applySplit(const Scene& scene, const SplitSettings& settings, Pr
     replaceAssets(result.scene, instead);
     dropUnusedAssets(result.scene);
     result.record = describeSplits(scene, result.scene, pieces);
+    result.record.cuts = cutsOf(scene, result.scene, pieces);
     return result;
 }
 

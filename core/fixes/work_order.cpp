@@ -166,12 +166,25 @@ void StepCache::insert(const Hash& key, std::shared_ptr<const Fixed> result) {
     order_.push_back(key);
 }
 
+std::optional<Counts> StepCache::worst(const Hash& key,
+                                       const std::function<std::optional<Counts>()>& count) {
+    if (worst_.size() > 4 * kMostEntries) worst_.clear();
+    const auto known = worst_.find(key);
+    return known != worst_.end() ? known->second : worst_.emplace(key, count()).first->second;
+}
+
 Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scene> source,
                               const Target& target, StepCache& cache, Progress& progress,
                               const Evidence& evidence) {
     Evaluation evaluation{std::move(source), {}};
     const std::shared_ptr<const Scene> first = marked(evaluation.source, order.importance);
     Hash input = hashScene(*first);
+    const auto worst = [&](const Scene& scene) {
+        const Hash key =
+            Hasher().add(input).text(toJson(target).dump()).add(evidence.hash).result();
+        return cache.worst(key, [&] { return worstOver(scene, target, evidence); });
+    };
+    std::optional<Counts> before = worst(*first);
     const double count = std::max<double>(1, static_cast<double>(order.fixes.size()));
     double done = 0;
     for (const Fix& fix : order.fixes) {
@@ -181,17 +194,19 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
         input = stepKey(input, fix, target, evidence);
         auto known = cache.find(input);
         if (!known) {
-            const Scene& before = evaluation.steps.empty() ? *first : evaluation.result();
-            auto fixed = std::visit(Apply{before, target, evidence, step}, fix.settings);
+            const Scene& scene = evaluation.steps.empty() ? *first : evaluation.result();
+            auto fixed = std::visit(Apply{scene, target, evidence, step}, fix.settings);
             if (!fixed) return tl::unexpected(fixed.error());
             fixed->record.before = evaluation.steps.empty()
-                                       ? holdingsOf(before, target)
+                                       ? holdingsOf(scene, target)
                                        : evaluation.steps.back().result->record.after;
             fixed->record.after = holdingsOf(fixed->scene, target);
             known = std::make_shared<const Fixed>(std::move(*fixed));
             cache.insert(input, known);
         }
-        evaluation.steps.push_back({fix.id, std::move(known)});
+        const std::optional<Counts> after = worst(known->scene);
+        evaluation.steps.push_back({fix.id, std::move(known), before, after});
+        before = after;
     }
     progress.report(1, "Done");
     return evaluation;

@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <unordered_map>
 
@@ -33,6 +34,8 @@ struct WorkOrder {
 struct Step {
     int fix = 0;  ///< Its id.
     std::shared_ptr<const Fixed> result;
+    /// As worstOver() tells of the scene before and after; nothing without evidence.
+    std::optional<Counts> worstBefore = {}, worstAfter = {};
 };
 
 struct Evaluation {
@@ -49,11 +52,15 @@ class StepCache {
 public:
     [[nodiscard]] std::shared_ptr<const Fixed> find(const Hash& key);
     void insert(const Hash& key, std::shared_ptr<const Fixed> result);
+    /// What `count` tells, once for each key.
+    std::optional<Counts> worst(const Hash& key,
+                                const std::function<std::optional<Counts>()>& count);
 
 private:
     static constexpr std::size_t kMostEntries = 32;
     std::unordered_map<Hash, std::shared_ptr<const Fixed>> entries_;
     std::vector<Hash> order_;  ///< Oldest use first.
+    std::unordered_map<Hash, std::optional<Counts>> worst_;
 };
 
 /// Folds the fixes that are on over `source`; culling and merging ask the evidence. Errors:

@@ -2,6 +2,8 @@
 
 #pragma once
 
+#include <algorithm>
+
 #include "scene/scene.h"
 
 namespace flentro {
@@ -9,6 +11,13 @@ namespace flentro {
 [[nodiscard]] inline bool isBlended(const Scene& scene, const Part& part) {
     return part.material >= 0 &&
            scene.materials[static_cast<std::size_t>(part.material)].alphaMode == AlphaMode::Blend;
+}
+
+/// True if all of it is.
+[[nodiscard]] inline bool isTransparent(const Scene& scene, const Mesh& mesh) {
+    return !mesh.parts.empty() &&
+           std::all_of(mesh.parts.begin(), mesh.parts.end(),
+                       [&](const Part& part) { return isBlended(scene, part); });
 }
 
 }  // namespace flentro

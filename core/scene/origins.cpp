@@ -34,6 +34,24 @@ std::vector<bool> onlyFrom(const Scene& scene, const std::vector<bool>& origins)
     return only;
 }
 
+std::vector<Grouping> groupingOf(const Scene& scene) {
+    std::vector<std::uint8_t> shown;  // [origins] 0, 1, or more
+    for (const Object& object : scene.objects)
+        for (const std::uint32_t origin : object.origins) {
+            if (object.culling.start > 0) continue;
+            if (shown.size() <= origin) shown.resize(origin + 1, 0);
+            shown[origin] = static_cast<std::uint8_t>(std::min(shown[origin] + 1, 2));
+        }
+    std::vector<Grouping> grouping;
+    for (const Object& object : scene.objects) {
+        const bool alone = object.origins.size() == 1 && object.culling.start == 0;
+        grouping.push_back(object.origins.size() > 1               ? Grouping::Merged
+                           : alone && shown[object.origins[0]] > 1 ? Grouping::Piece
+                                                                   : Grouping::Single);
+    }
+    return grouping;
+}
+
 std::uint32_t originOf(const Scene& scene, std::size_t index, std::size_t triangle) {
     const Object& object = scene.objects[index];
     const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];

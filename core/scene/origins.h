@@ -31,4 +31,13 @@ private:
 /// first where merged geometry was changed since.
 [[nodiscard]] std::uint32_t originOf(const Scene& scene, std::size_t object, std::size_t triangle);
 
+/// How an object relates to those of the source.
+enum class Grouping : std::uint8_t {
+    Single,  ///< As it was.
+    Merged,  ///< Shows several of them.
+    Piece,   ///< One of several that show one of them; far stand-ins do not count.
+};
+/// [objects] Cost: O(objects).
+[[nodiscard]] std::vector<Grouping> groupingOf(const Scene& scene);
+
 }  // namespace flentro

@@ -1,0 +1,61 @@
+#include "fixes/account.h"
+
+#include <algorithm>
+#include <unordered_set>
+
+#include "base/parallel.h"
+#include "measure/view_meter.h"
+
+namespace flentro {
+
+Holdings holdingsOf(const Scene& scene, const Target& target) {
+    Holdings held;
+    held.objects = static_cast<double>(scene.objects.size());
+    const ViewCost whole = wholeSceneCost(scene, target);
+    held.triangles = (at(whole.counts, Measure::Triangles) - whole.shadowTriangles) / target.eyes;
+    held.shadowTriangles = whole.shadowTriangles;
+    held.calls = at(whole.counts, Measure::DrawCalls);
+    held.textureBytes = at(whole.counts, Measure::TextureBytes);
+    // Levels share streams with level 0: each counts once.
+    std::unordered_set<const Stream*> streams;
+    for (const Asset& asset : scene.assets)
+        for (std::size_t level = 0; level < asset.levelCount(); ++level)
+            for (const Part& part : asset.level(level)->parts) {
+                held.meshBytes +=
+                    static_cast<double>(part.indices.size() * indexSize(part.vertexCount()));
+                for (const Attribute& attribute : part.attributes)
+                    if (streams.insert(attribute.stream.get()).second)
+                        held.meshBytes += static_cast<double>(attribute.stream->data.size());
+            }
+    held.diskBytes = held.meshBytes;
+    double pixels = 0;
+    for (const Image& image : scene.images) {
+        if (!image.data) continue;
+        held.diskBytes += static_cast<double>(image.data->size());
+        pixels += static_cast<double>(image.width) * image.height;
+    }
+    held.loadSeconds = held.diskBytes / target.loading.bytesPerSecond +
+                       pixels / target.loading.pixelsPerSecond +
+                       held.objects / target.loading.objectsPerSecond;
+    return held;
+}
+
+std::optional<Counts> worstOver(const Scene& scene, const Target& target,
+                                const Evidence& evidence) {
+    if (evidence.empty()) return std::nullopt;
+    const ViewMeter meter(scene, target);
+    std::vector<Counts> most(evidence.places.size(), Counts{});
+    const auto keepMost = [](Counts& kept, const Counts& counts) {
+        for (std::size_t m = 0; m < kMeasureCount; ++m) kept[m] = std::max(kept[m], counts[m]);
+    };
+    parallelFor(most.size(), "Counting the worst views", noProgress(), [&](std::size_t p) {
+        const Evidence::Place& place = evidence.places[p];
+        for (const ViewTally& tally : meter.count(meter.sight(place.eye, place.views)))
+            keepMost(most[p], tally.counts);
+    });
+    Counts worst{};
+    for (const Counts& counts : most) keepMost(worst, counts);
+    return worst;
+}
+
+}  // namespace flentro
