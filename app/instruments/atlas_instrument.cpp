@@ -1,6 +1,8 @@
 #include "instruments/atlas_instrument.h"
 
 #include <QPainter>
+#include <algorithm>
+#include <cmath>
 
 #include "base/text.h"
 #include "io/image.h"
@@ -33,6 +35,12 @@ void PagePicture::show(const QImage& image) {
     update();
 }
 
+void PagePicture::mark(std::vector<Place> places, int chosen) {
+    places_ = std::move(places);
+    chosen_ = chosen;
+    update();
+}
+
 void PagePicture::paintEvent(QPaintEvent*) {
     if (image_.isNull()) return;
     QPainter painter(this);
@@ -40,6 +48,15 @@ void PagePicture::paintEvent(QPaintEvent*) {
     const QSize size = image_.size().scaled(rect().size(), Qt::KeepAspectRatio);
     const QRect at(QPoint((width() - size.width()) / 2, 0), size);
     painter.drawImage(at, image_);
+    for (std::size_t i = 0; i < places_.size(); ++i) {
+        const QRectF& share = places_[i].at;
+        const QRectF place(at.x() + share.x() * at.width(), at.y() + share.y() * at.height(),
+                           share.width() * at.width(), share.height() * at.height());
+        if (places_[i].tint.isValid()) painter.fillRect(place, places_[i].tint);
+        if (static_cast<int>(i) != chosen_) continue;
+        painter.setPen(QPen(theme().ink, 2));
+        painter.drawRect(place);
+    }
     painter.setPen(theme().hairline);
     painter.drawRect(at.adjusted(0, 0, -1, -1));
 }
@@ -62,7 +79,9 @@ AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
            {}})),
       pages_(new QComboBox),
       reading_(makeFaint("")),
-      picture_(new PagePicture) {
+      picture_(new PagePicture),
+      density_(new QCheckBox(tr("Tint by density"))),
+      packings_(makeTable({tr("Material"), tr("On the page"), tr("Kept"), tr("Texels/m")})) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
@@ -72,7 +91,17 @@ AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
     row->addWidget(pages_);
     row->addWidget(reading_, 1);
     layout->addLayout(row);
-    layout->addWidget(picture_, 1);
+    layout->addWidget(picture_, 3);
+    density_->setToolTip(
+        tr("Texels a metre of surface at scale 1: blue has fewer, plum more than the middle one of "
+           "the page; each shade is a doubling."));
+    layout->addWidget(density_);
+    packings_->setAccessibleName(tr("Textures on this page"));
+    packings_->setMinimumHeight(70);
+    layout->addWidget(packings_, 2);
+    connect(density_, &QCheckBox::toggled, this, &AtlasInstrument::refreshPackings);
+    connect(packings_, &QTableWidget::itemSelectionChanged, this,
+            &AtlasInstrument::refreshPackings);
     connect(pages_, &QComboBox::activated, this, &AtlasInstrument::loadPage);
     connect(&document, &Document::resultChanged, this, &AtlasInstrument::refresh);
 }
@@ -106,6 +135,8 @@ void AtlasInstrument::loadPage() {
     if (!done || page < 0 || static_cast<std::size_t>(page) >= images_.size()) {
         reading_->setText(done ? tr("No page was made.") : QString());
         picture_->show({});
+        packings_->setRowCount(0);
+        picture_->mark({}, -1);
         return;
     }
     const Image& image = done.after->images[images_[static_cast<std::size_t>(page)]];
@@ -113,6 +144,8 @@ void AtlasInstrument::loadPage() {
                           .arg(image.width)
                           .arg(image.height)
                           .arg(toText(formatBytes(textureBytes(image, document_.target())))));
+    pageSize_ = QSize(image.width, image.height);
+    refreshPackings();
     loader_.request([this, image]() -> std::function<void()> {
         const auto pixels = decodeImage(image, kShownEdge);
         if (!pixels) return [] {};
@@ -121,6 +154,51 @@ void AtlasInstrument::loadPage() {
                                    .copy();
         return [this, picture] { picture_->show(picture); };
     });
+}
+
+/// Which textures are on the page that is shown, in the table and over the picture.
+void AtlasInstrument::refreshPackings() {
+    const Document::Done done = document_.doneBy(fix_);
+    const int page = pages_->currentIndex();
+    if (!done || page < 0 || pageSize_.isEmpty()) return;
+    // Images of all roles of a page follow its first.
+    const std::size_t image = images_[static_cast<std::size_t>(page)];
+    std::size_t first = 0;
+    for (const Packing& packing : done.record->packings)
+        if (packing.image <= image) first = std::max(first, packing.image);
+    std::vector<const Packing*> shown;
+    std::vector<double> densities;
+    for (const Packing& packing : done.record->packings) {
+        if (packing.image != first) continue;
+        shown.push_back(&packing);
+        if (packing.texelsPerMetre > 0) densities.push_back(packing.texelsPerMetre);
+    }
+    std::sort(densities.begin(), densities.end());
+    const double middle = densities.empty() ? 1 : densities[densities.size() / 2];
+    const QSignalBlocker quiet(packings_);
+    packings_->setRowCount(static_cast<int>(shown.size()));
+    std::vector<PagePicture::Place> places;
+    for (int row = 0; row < packings_->rowCount(); ++row) {
+        const Packing& packing = *shown[static_cast<std::size_t>(row)];
+        setCell(packings_, row, 0, toText(packing.material), false);
+        setCell(packings_, row, 1, tr("%1 x %2 px").arg(packing.width).arg(packing.height));
+        setCell(packings_, row, 2, toText(formatShare(packing.kept)));
+        setCell(packings_, row, 3,
+                packing.texelsPerMetre > 0 ? tr("%1 /m").arg(packing.texelsPerMetre, 0, 'f', 0)
+                                           : QString("-"));
+        PagePicture::Place place;
+        place.at = QRectF(
+            double(packing.x) / pageSize_.width(), double(packing.y) / pageSize_.height(),
+            double(packing.width) / pageSize_.width(), double(packing.height) / pageSize_.height());
+        if (density_->isChecked() && packing.texelsPerMetre > 0) {
+            constexpr double kDoublings = 6;  // over the whole scale
+            place.tint = heat(std::clamp(
+                0.5 + std::log2(packing.texelsPerMetre / middle) / kDoublings, 0.0, 1.0));
+            place.tint.setAlpha(190);
+        }
+        places.push_back(place);
+    }
+    picture_->mark(std::move(places), packings_->currentRow());
 }
 
 }  // namespace flentro::app

@@ -1,4 +1,4 @@
-// The atlas's instrument: its settings and account, and the pages themselves.
+// The atlas's instrument: its settings, the pages, and how densely each texture lies on surfaces.
 
 #pragma once
 
@@ -15,6 +15,13 @@ class PagePicture : public QWidget {
 public:
     explicit PagePicture(QWidget* parent = nullptr);
     void show(const QImage& image);
+    /// Places on the page, each a share of its edges; those with a colour are tinted in it.
+    struct Place {
+        QRectF at;
+        QColor tint;
+    };
+    void mark(std::vector<Place> places, int chosen);
+    [[nodiscard]] const std::vector<Place>& places() const { return places_; }
     [[nodiscard]] const QImage& image() const { return image_; }
 
 protected:
@@ -22,6 +29,8 @@ protected:
 
 private:
     QImage image_;
+    std::vector<Place> places_;
+    int chosen_ = -1;
 };
 
 class AtlasInstrument : public QWidget {
@@ -35,6 +44,7 @@ public:
 private:
     void refresh();
     void loadPage();
+    void refreshPackings();
 
     Document& document_;
     int fix_ = 0;
@@ -42,6 +52,9 @@ private:
     QComboBox* pages_;
     QLabel* reading_;
     PagePicture* picture_;
+    QCheckBox* density_;
+    QTableWidget* packings_;
+    QSize pageSize_;
     std::vector<std::size_t> images_;  ///< Of the scene after the fix, one for each page.
     LatestRunner loader_;
 };

@@ -6,6 +6,7 @@
 
 #include "base/text.h"
 #include "fixes/culling.h"
+#include "survey/verdict.h"
 #include "theme.h"
 
 namespace flentro::app {
@@ -84,7 +85,7 @@ int CullingPlot::handleAt(const QPointF& pixel) const {
 void CullingPlot::moveClass(std::size_t index, double distance) {
     constexpr double kMostPixels = 500;
     const double pixels = middleOf(index) * pixelsPerMetreAtOne(target_) / std::max(distance, 0.1);
-    const bool never = distance >= target_.farPlane;
+    const bool never = distance >= farthestDrawn(settings_, target_);
     dragging_ = true;
     settings_.classes[index].pixels =
         never ? 0 : std::min(std::round(pixels * 10) / 10, kMostPixels);
@@ -127,19 +128,45 @@ void CullingPlot::redraw() {
         gripY.push_back(cullingDistance(settings_, target_, gripX.back()));
     }
     grips_->setData(gripX, gripY, true);
-    auto* farPlane = new QCPItemStraightLine(this);
-    farPlane->point1->setCoords(0.1, target_.farPlane);
-    farPlane->point2->setCoords(1, target_.farPlane);
-    farPlane->setPen(QPen(theme().faint, 1, Qt::DashLine));
+    addLevelLine(target_.farPlane, tr("far plane"), Qt::DashLine);
+    if (settings_.farPlane > 0 && settings_.farPlane < target_.farPlane)
+        addLevelLine(settings_.farPlane, tr("nearer far plane"), Qt::SolidLine);
+    if (settings_.fogEnd > 0) addFog();
+    replot(QCustomPlot::rpQueuedReplot);
+}
+
+/// A distance all across the plot, with its name.
+void CullingPlot::addLevelLine(double distance, const QString& name, Qt::PenStyle style) {
+    auto* line = new QCPItemStraightLine(this);
+    line->point1->setCoords(0.1, distance);
+    line->point2->setCoords(1, distance);
+    line->setPen(QPen(theme().faint, 1, style));
     auto* label = new QCPItemText(this);
     label->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
     label->position->setTypeY(QCPItemPosition::ptPlotCoords);
-    label->position->setCoords(0.01, target_.farPlane);
+    label->position->setCoords(0.01, distance);
     label->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
-    label->setText(tr("far plane"));
+    label->setText(name);
     label->setFont(textFont(10));
     label->setColor(theme().faint);
-    replot(QCustomPlot::rpQueuedReplot);
+}
+
+/// From clear at its start to closed at its end and beyond.
+void CullingPlot::addFog() {
+    auto* band = new QCPItemRect(this);
+    const double start = std::max(settings_.fogStart, 0.5);
+    band->topLeft->setCoords(kSmallest, farthest_);
+    band->bottomRight->setCoords(largest_ * 1.5, start);
+    QColor closed = theme().faint;
+    closed.setAlpha(90);
+    QColor clear = closed;
+    clear.setAlpha(0);
+    QLinearGradient fog(0, yAxis->coordToPixel(start), 0, yAxis->coordToPixel(settings_.fogEnd));
+    fog.setColorAt(0, clear);
+    fog.setColorAt(1, closed);
+    band->setBrush(fog);
+    band->setPen(Qt::NoPen);
+    addLevelLine(settings_.fogEnd, tr("fog closes"), Qt::DotLine);
 }
 
 // --- instrument ---------------------------------------------------------------------------
@@ -152,12 +179,15 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
       classes_(new QWidget),
       tabs_(new QTabBar),
       gone_(makeTable({tr("Goes from here"), tr("Size"), tr("Distance"), tr("Pixels")})),
-      missed_(makeTable({tr("Seen before"), tr("Spots"), tr("Pixels")})) {
+      missed_(makeTable({tr("Seen before"), tr("Spots"), tr("Pixels")})),
+      farReading_(makeFaint("")),
+      losses_(
+          makeTable({tr("Far plane at"), tr("Worst spot loses"), tr("Mean"), tr("Objects lost")})) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
     auto* pages = new QStackedWidget;
-    for (const QString& name : {tr("Classes"), tr("Gone from here"), tr("Missed")})
+    for (const QString& name : {tr("Classes"), tr("Gone from here"), tr("Missed"), tr("Far plane")})
         tabs_->addTab(name);
     tabs_->setExpanding(false);
     tabs_->setDrawBase(false);
@@ -165,6 +195,7 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
     pages->addWidget(makeClasses());
     pages->addWidget(makeList(gone_, tr("Objects in view that are gone from here")));
     pages->addWidget(makeList(missed_, tr("Objects that spots saw and no longer would")));
+    pages->addWidget(makeFar());
     layout->addWidget(pages, 1);
     connect(tabs_, &QTabBar::currentChanged, this, [this, pages](int page) {
         pages->setCurrentIndex(page);
@@ -179,6 +210,7 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
     });
     connect(&document, &Document::projectChanged, this, &CullingInstrument::refresh);
     connect(&document, &Document::resultChanged, this, &CullingInstrument::refresh);
+    connect(&document, &Document::surveyChanged, this, &CullingInstrument::refreshFar);
     connect(&document, &Document::viewChanged, this, [this] {
         if (isVisible()) refresh();
     });
@@ -224,6 +256,62 @@ QWidget* CullingInstrument::makeClasses() {
         change(tr("Culling: by seen pixels"), [on](CullingSettings& s) { s.bySeen = on; });
     });
     layout->addWidget(bySeen_);
+    return page;
+}
+
+/// What ends the view for everything: a nearer far plane, fog; and how distances are rounded.
+QWidget* CullingInstrument::makeFar() {
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(4);
+    grid->setColumnStretch(2, 1);
+    const auto add = [&](const QString& label, const QString& never, const QString& tip,
+                         double CullingSettings::*member) {
+        QDoubleSpinBox* box =
+            makeNumber({label, "m", 0, 1e6, 0, tip}, this, [this, label, member](double value) {
+                change(tr("Culling: %1").arg(label.toLower()),
+                       [&](CullingSettings& s) { s.*member = value; });
+            });
+        box->setSpecialValueText(never);
+        box->setMinimumWidth(110);
+        const int line = grid->rowCount();
+        grid->addWidget(makeFaint(label), line, 0);
+        grid->addWidget(box, line, 1);
+        farFields_.emplace_back(box, member);
+    };
+    add(tr("Far plane"), tr("the target's"), tr("Nothing is drawn beyond."),
+        &CullingSettings::farPlane);
+    add(tr("Fog from"), tr("here"), tr("Where fog begins."), &CullingSettings::fogStart);
+    add(tr("Fog closes at"), tr("no fog"),
+        tr("Beyond it nothing shows; before it things go by their pixels times the contrast that "
+           "is left."),
+        &CullingSettings::fogEnd);
+    layout->addLayout(grid);
+    rounded_ = new QCheckBox(tr("Distances in a few steps"));
+    rounded_->setToolTip(
+        tr("Rounded up to 1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8 times a power of ten: copies go "
+           "together, and engines can keep few lists."));
+    connect(rounded_, &QCheckBox::clicked, this, [this](bool on) {
+        change(tr("Culling: distances in steps"), [on](CullingSettings& s) { s.rounded = on; });
+    });
+    layout->addWidget(rounded_);
+    farReading_->setWordWrap(true);
+    layout->addWidget(farReading_);
+    losses_->setAccessibleName(tr("What nearer far planes would cost"));
+    losses_->setMinimumHeight(80);
+    layout->addWidget(losses_, 1);
+    auto* take = new QPushButton(tr("Take this far plane"));
+    take_ = take;
+    connect(take, &QPushButton::clicked, this, [this] {
+        const auto row = static_cast<std::size_t>(losses_->currentRow());
+        if (losses_->currentRow() < 0 || row >= planes_.size()) return;
+        change(tr("Culling: far plane"), [&](CullingSettings& s) { s.farPlane = planes_[row]; });
+    });
+    layout->addWidget(take, 0, Qt::AlignLeft);
     return page;
 }
 
@@ -306,6 +394,8 @@ void CullingInstrument::refresh() {
     transparent_->setValue(now->transparent * 100);
     skyline_->setValue(now->skyline);
     bySeen_->setChecked(now->bySeen);
+    rounded_->setChecked(now->rounded);
+    for (const auto& [box, member] : farFields_) box->setValue(now->*member);
     refreshing_ = false;
     const Document::Done done = document_.doneBy(fix_);
     const Scene& scene = done ? *done.after : *document_.source();
@@ -315,8 +405,9 @@ void CullingInstrument::refresh() {
                          "to move its size class.")
                           .arg(toText(formatCount(static_cast<double>(plot_->goneCount()))),
                                toText(formatCount(static_cast<double>(scene.objects.size())))));
-    if (tabs_->currentIndex() > 0) refreshGone();
+    if (tabs_->currentIndex() == GoneFromHere) refreshGone();
     refreshMissed(done.record);
+    refreshFar();
 }
 
 /// What the ghosts in the view are.
@@ -339,6 +430,43 @@ void CullingInstrument::refreshGone() {
         setCell(gone_, row, 3, tr("%1 px").arg(sizeOf(object) * perMetre / distance, 0, 'f', 1));
         origins.push_back(object.origins.front());
     }
+}
+
+/// Far planes nearer than the target's and what they lose, from the survey; worked out once for
+/// each.
+void CullingInstrument::refreshFar() {
+    const Surveyed& surveyed = document_.surveyed();
+    const bool known = surveyed.exists() && surveyed.survey->hasRays();
+    take_->setEnabled(known);
+    if (!known) {
+        planes_.clear();
+        losses_->setRowCount(0);
+        farSurvey_ = nullptr;
+        farReading_->setText(tr("A survey with rays tells what a nearer far plane would cost."));
+        return;
+    }
+    if (std::exchange(farSurvey_, surveyed.survey) == surveyed.survey) return;
+    planes_.clear();
+    losses_->setRowCount(0);
+    double free = 0;
+    for (const FarPlaneLoss& loss : judgeFarPlane(*surveyed.survey)) {
+        if (loss.distance >= document_.target().farPlane) break;
+        const int row = losses_->rowCount();
+        losses_->insertRow(row);
+        setCell(losses_, row, 0, toText(formatMetres(loss.distance)));
+        setCell(losses_, row, 1, toText(formatShare(loss.worstShare)));
+        setCell(losses_, row, 2, toText(formatShare(loss.meanShare)));
+        setCell(losses_, row, 3, QString::number(loss.objects));
+        planes_.push_back(loss.distance);
+        if (loss.worstShare == 0 && free == 0) free = loss.distance;
+    }
+    if (losses_->rowCount() > 0) losses_->selectRow(losses_->rowCount() - 1);
+    farReading_->setText(
+        free > 0 ? tr("Proposal: %1 loses nothing that any spot has seen. The target's is %2.")
+                       .arg(toText(formatMetres(free)),
+                            toText(formatMetres(document_.target().farPlane)))
+                 : tr("Every plane nearer than the target's %1 loses something.")
+                       .arg(toText(formatMetres(document_.target().farPlane))));
 }
 
 void CullingInstrument::refreshMissed(const FixRecord* record) {

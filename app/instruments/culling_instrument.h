@@ -32,6 +32,8 @@ protected:
 
 private:
     void redraw();
+    void addLevelLine(double distance, const QString& name, Qt::PenStyle style);
+    void addFog();
     [[nodiscard]] double middleOf(std::size_t index) const;
 
     Target target_;
@@ -57,15 +59,20 @@ public:
     void setFix(int id);
     [[nodiscard]] CullingPlot& plot() { return *plot_; }
 
+    enum Page { Classes, GoneFromHere, Missed, Far };
+    void turnTo(Page page) { tabs_->setCurrentIndex(page); }
+
 signals:
     void showRequested();  ///< Look at the selection.
 
 private:
     QWidget* makeClasses();
+    QWidget* makeFar();
     QWidget* makeList(QTableWidget* table, const QString& name);
     void refresh();
     void refreshGone();
     void refreshMissed(const FixRecord* record);
+    void refreshFar();
     void rebuildClasses(const CullingSettings& settings);
     void change(const QString& text, const std::function<void(CullingSettings&)>& apply);
     [[nodiscard]] const CullingSettings* settings() const;
@@ -83,6 +90,13 @@ private:
     QTabBar* tabs_;
     QTableWidget* gone_;
     QTableWidget* missed_;
+    QLabel* farReading_;
+    QTableWidget* losses_;
+    std::vector<double> planes_;               ///< Metres, of its rows.
+    std::shared_ptr<const Survey> farSurvey_;  ///< That they are of.
+    std::vector<std::pair<QDoubleSpinBox*, double CullingSettings::*>> farFields_;
+    QCheckBox* rounded_ = nullptr;
+    QPushButton* take_ = nullptr;
     /// Origins of the rows of each table.
     std::map<QTableWidget*, std::vector<std::uint32_t>> rows_;
     bool refreshing_ = false;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <map>
 #include <optional>
 #include <set>
@@ -30,10 +31,28 @@ enum class Place { Packs, Repeats, OtherCoords, Odd, TooLarge, Alone };
 
 /// Texture coordinates of all that shows a material.
 struct Reach {
+    double surface = 0;  ///< Square metres at scale 1.
+    double picture = 0;  ///< Of the whole picture.
     bool used = false;
     bool outside = false;
     bool odd = false;  ///< Lacks coordinates, or names materials for other occasions.
 };
+
+/// Adds the areas of a part, in space and on the picture.
+void addAreas(const Part& part, const Stream& coords, Reach& reach) {
+    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        const std::uint32_t* t = part.indices.data() + i;
+        const auto coord = [&](std::size_t k) {
+            return Vec2f(coords.value(t[k], 0), coords.value(t[k], 1));
+        };
+        const Vec2f u = coord(1) - coord(0);
+        const Vec2f v = coord(2) - coord(0);
+        reach.picture += 0.5 * std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
+        const Vec3f across = (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]);
+        reach.surface += 0.5 * static_cast<double>(across.norm());
+    }
+}
 
 std::vector<Reach> reachOf(const Scene& scene) {
     std::vector<Reach> reach(scene.materials.size());
@@ -46,6 +65,7 @@ std::vector<Reach> reachOf(const Scene& scene) {
                 const Stream* coords = part.find("TEXCOORD_0");
                 here.odd = here.odd || !coords || coords->components != 2 ||
                            part.rest.dump().find("variants") != std::string::npos;
+                if (!here.odd && level == 0 && part.isTriangles()) addAreas(part, *coords, here);
                 for (std::size_t i = 0; !here.odd && i < part.indices.size(); ++i)
                     for (int c = 0; c < 2; ++c) {
                         const float value = coords->value(part.indices[i], c);
@@ -110,6 +130,7 @@ public:
 
     [[nodiscard]] FixRecord describe() const {
         FixRecord record;
+        record.packings = packings_;
         record.summary =
             fmt::format("{} materials share {} pages; {} parts of meshes became one with others",
                         packed_, pages_, joined_.load());
@@ -229,6 +250,7 @@ private:
         }
         const int first = group[members.front()].material;
         const std::size_t roles = group[members.front()].images.size();
+        const std::size_t firstImage = scene_.images.size();
         ++pages_;
         std::vector<int> textures;
         for (std::size_t role = 0; role < roles; ++role) {
@@ -254,9 +276,29 @@ private:
                                static_cast<float>(at.y + settings_.gutter));
             const Vec2f extent(static_cast<float>(group[i].shown.width),
                                static_cast<float>(group[i].shown.height));
+            note(group[i], at, firstImage);
             moves_[own] = {first, corner.cwiseQuotient(whole), extent.cwiseQuotient(whole)};
             ++packed_;
         }
+    }
+
+    void note(const Candidate& candidate, const PagePlace& at, std::size_t image) {
+        const auto own = static_cast<std::size_t>(candidate.material);
+        const double edge =
+            std::sqrt(static_cast<double>(candidate.shown.width) * candidate.shown.height);
+        const double before =
+            std::sqrt(static_cast<double>(candidate.size.width) * candidate.size.height);
+        Packing packing{before_.materials[own].name,
+                        image,
+                        at.x + settings_.gutter,
+                        at.y + settings_.gutter,
+                        candidate.shown.width,
+                        candidate.shown.height,
+                        edge / before,
+                        0};
+        if (reach_[own].surface > 0)
+            packing.texelsPerMetre = edge * std::sqrt(reach_[own].picture / reach_[own].surface);
+        packings_.push_back(std::move(packing));
     }
 
     /// The picture with its edges drawn on over the gutter.
@@ -358,6 +400,7 @@ private:
     const std::vector<Reach> reach_;
     std::map<int, Move> moves_;  ///< By material.
     std::map<Place, std::size_t> counts_;
+    std::vector<Packing> packings_;
     std::size_t packed_ = 0, pages_ = 0, alone_ = 0, wasted_ = 0;
     std::atomic<std::size_t> joined_ = 0;
 };

@@ -218,6 +218,17 @@ struct Cut {
     std::size_t transparent = 0;  ///< Pieces that are only transparent.
 };
 
+/// A texture's place on a page of an atlas.
+struct Packing {
+    std::string material;
+    std::size_t image = 0;  ///< The first of its page's images, in the scene after the fix.
+    int x = 0, y = 0;       ///< Pixels, without the gutter.
+    int width = 0, height = 0;
+    double kept = 1;  ///< Share of its texels along an edge.
+    /// Of the largest role, along an edge, mean over the surface at scale 1; 0: no surface.
+    double texelsPerMetre = 0;
+};
+
 struct MergeReport;
 
 /// What a fix did, for its card and the report.
@@ -227,6 +238,7 @@ struct FixRecord {
     std::shared_ptr<const MergeReport> merge;  ///< Of a merge only.
     std::vector<Saving> steps;                 ///< Of the whole scene, in their order.
     std::vector<Saving> assets;                ///< Those that lost triangles, most as placed first.
+    std::vector<Packing> packings;             ///< Of an atlas only.
     std::vector<Cut> cuts;                     ///< Of a split only, most pieces first.
     std::vector<Vanishing> vanishing;          ///< Most pixels first; of culling, with a survey.
     std::vector<std::string> notes;            ///< What was left alone, and why.

@@ -70,6 +70,91 @@ TEST_F(LayoutPages, MergingShowsBothSides) {
     EXPECT_EQ(OriginMap(*document().result()).shownBy(origins[0]).size(), 1U);
 }
 
+TEST_F(LayoutPages, GroupsLensTellsMergedFromTheRest) {
+    openMarketWithDearCalls();
+    addFix("merge");
+    window_->fixes().merge().turnTo(MergeInstrument::Parcels);
+    button("Tint")->click();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->view().lens(), LensKind::Groups);
+    const Scene& result = *document().result();
+    const auto legend = legendFor(LensKind::Groups, result, document().here().after, {});
+    ASSERT_EQ(legend.size(), 3U);
+    std::size_t merged = 0;
+    for (const DrawnObject& drawn : document().here().after.drawn)
+        merged += result.objects[drawn.object].origins.size() > 1;
+    ASSERT_GT(merged, 0U);
+    EXPECT_TRUE(legend[0].text.contains(QString("merged: %1 objects").arg(merged)))
+        << legend[0].text.toStdString();
+    const QImage tinted = window_->view().grabFramebuffer();
+    document().setOrder({}, "none");
+    ASSERT_TRUE(settle());
+    EXPECT_NE(window_->view().grabFramebuffer(), tinted) << "all grey again";
+}
+
+TEST_F(LayoutPages, SplitListsItsPieces) {
+    openMarket();
+    addFix("split");
+    const Document::Done done = document().doneBy(document().selectedFix());
+    auto* table = find<QTableWidget>("Cut");
+    ASSERT_EQ(table->rowCount(), static_cast<int>(done.record->cuts.size()));
+    std::size_t pieces = 0;
+    for (const Cut& cut : done.record->cuts) pieces += (cut.pieces - 1) * cut.copies;
+    EXPECT_EQ(pieces, done.after->objects.size() - done.before->objects.size());
+}
+
+TEST_F(LayoutPages, ThingsFadeInsideTheirBand) {
+    openMarket();
+    addFix("culling");
+    const auto fade = [&](double share) {
+        document().changeFix<CullingSettings>(document().selectedFix(), "fade",
+                                              [&](CullingSettings& s) { s.fade = share; });
+        EXPECT_TRUE(settle());
+        return window_->view().grabFramebuffer();
+    };
+    EXPECT_NE(fade(0), fade(0.9));
+    EXPECT_EQ(fade(0), fade(0));
+}
+
+TEST_F(LayoutPages, NearerFarPlaneIsTakenFromTheSurvey) {
+    openMarket();
+    addFix("culling");
+    window_->fixes().culling().turnTo(CullingInstrument::Far);
+    auto* losses = find<QTableWidget>("What nearer far planes would cost");
+    EXPECT_EQ(losses->rowCount(), 0) << "nothing is known before a survey";
+    surveyCoarsely();
+    ASSERT_GT(losses->rowCount(), 1);
+    losses->selectRow(0);
+    button("Take this far plane")->click();
+    ASSERT_TRUE(settle());
+    const auto* settings = document().settingsOf<CullingSettings>(document().selectedFix());
+    ASSERT_GT(settings->farPlane, 0);
+    for (const Object& object : document().result()->objects)
+        EXPECT_LE(object.culling.end, settings->farPlane);
+    const Document::Done done = document().doneBy(document().selectedFix());
+    ASSERT_TRUE(done.step->worstBefore && done.step->worstAfter) << "the survey's worst views";
+    EXPECT_LE(at(*done.step->worstAfter, Measure::Objects),
+              at(*done.step->worstBefore, Measure::Objects));
+}
+
+TEST_F(LayoutPages, AtlasMarksDensities) {
+    openMarket();
+    addFix("atlas");
+    // The small market's pictures are too small for a gutter.
+    document().changeFix<AtlasSettings>(document().selectedFix(), "no gutter",
+                                        [](AtlasSettings& s) { s.gutter = 0; });
+    ASSERT_TRUE(settle());
+    const Document::Done done = document().doneBy(document().selectedFix());
+    ASSERT_FALSE(done.record->packings.empty());
+    auto* table = find<QTableWidget>("Textures on this page");
+    ASSERT_GT(table->rowCount(), 1);
+    AtlasInstrument* instrument = window_->fixes().findChild<AtlasInstrument*>();
+    EXPECT_FALSE(instrument->picture().places()[0].tint.isValid());
+    for (QCheckBox* box : instrument->findChildren<QCheckBox*>())
+        if (box->text() == "Tint by density") box->click();
+    EXPECT_TRUE(instrument->picture().places()[0].tint.isValid());
+}
+
 TEST_F(LayoutPages, SizeIsDraggedAndAssetsAreChosen) {
     openMarketWithDearCalls();
     addFix("merge");
@@ -137,6 +222,10 @@ TEST_F(LayoutPages, EveryFixHasItsAccount) {
         ASSERT_TRUE(done) << key;
         EXPECT_GT(done.record->before.objects, 0) << key;
         EXPECT_FALSE(done.record->summary.empty()) << key;
+        EXPECT_FALSE(window_->fixes().account().isVisible());
+        window_->fixes().showAccount(true);
+        EXPECT_TRUE(window_->fixes().account().isVisible()) << key;
+        window_->fixes().showAccount(false);
     }
     EXPECT_EQ(document().evaluation().steps.size(), 5U);
     EXPECT_GT(drawnShare(), 0.05) << "and the scene is still drawn";

@@ -52,6 +52,27 @@ TEST_F(TidyPage, ShowsWhereItTakesFrom) {
     EXPECT_EQ(window_->view().showing(), Showing::Result);
 }
 
+TEST_F(TidyPage, MarksWhatGoes) {
+    openMarket();
+    addFix("tidy");
+    View3D& view = window_->view();
+    const QImage before = view.grabFramebuffer();
+    button("Mark what goes")->click();
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(view.hasPreview());
+    EXPECT_NE(view.grabFramebuffer(), before);
+    EXPECT_THAT(view.previewText().toStdString(), HasSubstr("placed"));
+    key(Qt::Key_Escape);
+    ASSERT_TRUE(settle());
+    EXPECT_FALSE(view.hasPreview());
+    EXPECT_EQ(view.grabFramebuffer(), before);
+    button("Mark what goes")->click();
+    ASSERT_TRUE(settle());
+    box("Dissolve flat surfaces")->click();
+    ASSERT_TRUE(settle());
+    EXPECT_FALSE(view.hasPreview()) << "it would show what is no longer so";
+}
+
 TEST_F(TidyPage, TakesWhatTheSurveyHasNeverSeen) {
     openMarket();
     addFix("tidy");
@@ -61,13 +82,7 @@ TEST_F(TidyPage, TakesWhatTheSurveyHasNeverSeen) {
     order.fixes[0].on = false;
     window_->document().setOrder(order, "off");
     ASSERT_TRUE(settle());
-    SurveyRequest request = window_->document().project().survey;
-    request.spacing = 30;
-    request.faceSize = 64;
-    window_->document().setSurvey(request, "coarse");
-    window_->document().runSurvey();
-    ASSERT_TRUE(
-        QTest::qWaitFor([&] { return window_->document().surveyed().exists(); }, 3 * kPatience));
+    surveyCoarsely();
     order.fixes[0].on = true;
     window_->document().setOrder(order, "on");
     ASSERT_TRUE(settle());

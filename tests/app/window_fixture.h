@@ -81,6 +81,17 @@ protected:
         window_->fixes().addOrShow(key, "");
         ASSERT_TRUE(settle());
     }
+    /// With few spots and rays.
+    void surveyCoarsely() {
+        SurveyRequest request = window_->document().project().survey;
+        request.spacing = 30;
+        request.faceSize = 64;
+        window_->document().setSurvey(request, "coarse");
+        window_->document().runSurvey();
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window_->document().surveyed().exists(); },
+                                    3 * kPatience));
+        ASSERT_TRUE(settle());
+    }
     template <typename T>
     T* find(const QString& accessibleName, QWidget* in = nullptr) {
         for (T* widget : (in ? in : window_.get())->findChildren<T*>())

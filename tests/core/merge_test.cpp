@@ -117,6 +117,37 @@ TEST(Merge, RangesLeadBackToEachObject) {
     }
 }
 
+TEST(Merge, ZonesAndIfAskedLightsKeepThingsApart) {
+    Scene scene = makeHeaps();
+    EXPECT_EQ(merge(scene).scene.objects.size(), 4U);
+    // Four of the nine of the first heap stand in a room of their own, by a node above them.
+    Node room;
+    room.name = "room";
+    room.rest["extras"]["zone"] = "cellar";
+    for (int i = 0; i < 4; ++i) {
+        room.children.push_back(scene.objects[static_cast<std::size_t>(i)].node);
+        scene.nodes[static_cast<std::size_t>(room.children.back())].parent =
+            static_cast<int>(scene.nodes.size());
+    }
+    scene.nodes.push_back(room);
+    EXPECT_EQ(merge(scene).scene.objects.size(), 5U);
+    // A lamp in a corner of the second heap.
+    PlacedLight lamp;
+    lamp.position = scene.objects[9].bounds.center();
+    lamp.range = 1.2;
+    scene.placedLights = {lamp};
+    EXPECT_EQ(merge(scene).scene.objects.size(), 5U) << "lights do not matter unless asked";
+    MergeSettings settings = small();
+    settings.sameLights = true;
+    const Fixed fixed = merge(scene, settings);
+    EXPECT_EQ(fixed.scene.objects.size(), 6U);
+    std::size_t lit = 0;
+    for (std::size_t i = 9; i < 18; ++i)
+        lit += scene.objects[i].bounds.exteriorDistance(lamp.position) < lamp.range;
+    ASSERT_EQ(lit, 4U);
+    EXPECT_THAT(parcelOf(fixed.scene, 9).ranges, SizeIs(lit)) << "the lit ones are one parcel";
+}
+
 TEST(Merge, SavingsAreThoseOfTheViews) {
     const Scene scene = makeHeaps();
     const Fixed fixed = merge(scene);

@@ -1,78 +1,144 @@
-// Sharing, splitting and merging the market change no picture: rays from places in it meet the
-// same things in the same distances.
+// Sharing, splitting, packing and merging the market change no picture: from every spot that a
+// survey would stand on, rays all around meet surfaces of the same colour in the same distance.
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "base/parallel.h"
 #include "fixes/fix.h"
 #include "ottermere.h"
+#include "picture/texels.h"
 #include "scene/origins.h"
-#include "survey/ray_scene.h"
+#include "survey/spots.h"
 
 namespace flentro::demo {
 namespace {
 
-constexpr int kRays = 96;            ///< Along an edge of the picture.
+constexpr int kAround = 48;  ///< Rays in a row of the panorama.
+constexpr int kRows = 24;
 constexpr double kSame = 2e-3;       ///< Metres, and as a share of the distance.
+constexpr float kSameColor = 0.02F;  ///< Of a channel.
 constexpr double kMostEdges = 2e-3;  ///< Share of rays that slip past an edge by rounding.
+constexpr float kTexels = 4;         ///< What a lookup takes together.
 
 const Scene& market() {
-    static const Scene scene = makeOttermere({0.2, 0.15, 16}, 1).scene;
+    static const Scene scene = makeOttermere({0.2, 0.15, 256}, 1).scene;
     return scene;
 }
 
-/// What shows at a hit, as far as it can be told by values.
-std::string lookOf(const Scene& scene, const RayScene& rays, const RayHit& hit) {
-    const int material = rays.parts()[hit.part].material;
-    if (material < 0) return "none";
-    const Material& m = scene.materials[static_cast<std::size_t>(material)];
-    std::string look = std::to_string(static_cast<int>(m.alphaMode));
-    for (int c = 0; c < 4; ++c) look += " " + std::to_string(m.baseColor[c]);
-    const int texture = m.texture("baseColorTexture");
-    if (texture < 0) return look;
-    const int image = scene.textures[static_cast<std::size_t>(texture)].image;
-    const Image& picture = scene.images[static_cast<std::size_t>(image)];
-    return look + " " + std::to_string(picture.width) + "x" + std::to_string(picture.height);
+/// Spots all over the ground, 9 m apart.
+const std::vector<SurveySpot>& spots() {
+    static const std::vector<SurveySpot> all = [] {
+        SpotPlan plan;
+        plan.starts = {quayView().eye};
+        plan.spacing = 9;
+        return planSpots(market(), RayScene(market()), plan, noProgress()).value();
+    }();
+    return all;
 }
 
-/// Share of rays from four places that meet something else.
-double differenceOfViews(const Scene& a, const Scene& b) {
-    const RayScene first(a);
-    const RayScene second(b);
-    std::size_t rays = 0;
-    std::size_t differ = 0;
-    for (const Viewpoint& view :
-         {Viewpoint{{-9, 1.7, -10.8}, 72, 0}, Viewpoint{{-3, 1.7, -11.5}, 0, 0},
-          Viewpoint{{34, 4.3, 0}, 270, -8}, Viewpoint{{-52, 1.7, -34}, 180, 0}})
-        for (int i = 0; i < kRays * kRays; ++i) {
-            const double heading = view.heading + 80.0 * (i % kRays) / kRays - 40;
-            const double pitch = view.pitch + 50.0 * (i / kRays) / kRays - 25;
-            const Vec3d way = lookDirection(heading, pitch);
-            const RayHit p = first.first(view.eye, way);
-            const RayHit q = second.first(view.eye, way);
-            ++rays;
-            const double apart = std::fabs(static_cast<double>(p.distance - q.distance));
-            const bool same =
-                p.met() == q.met() &&
-                (!p.met() || (apart <= kSame * (1 + static_cast<double>(p.distance)) &&
-                              lookOf(a, first, p) == lookOf(b, second, q)));
-            differ += !same;
+/// Colours of what rays meet.
+class Camera {
+public:
+    explicit Camera(const Scene& scene) : scene_(scene), rays_(scene), textures_(scene, 1024) {}
+
+    struct Seen {
+        double distance = -1;  ///< Nothing.
+        Vec4f color = Vec4f::Zero();
+    };
+    [[nodiscard]] Seen look(const Vec3d& eye, const Vec3d& way) const {
+        const RayHit hit = rays_.first(eye, way);
+        if (!hit.met()) return {};
+        const auto distance = static_cast<double>(hit.distance);
+        return {distance, colorAt(hit, eye + distance * way)};
+    }
+
+private:
+    [[nodiscard]] Vec4f colorAt(const RayHit& hit, const Vec3d& point) const {
+        const auto asset = static_cast<std::size_t>(scene_.objects[hit.object].asset);
+        const Mesh& mesh = *scene_.assets[asset].mesh;
+        std::size_t triangle = hit.triangle - rays_.firstTriangles()[asset];
+        std::size_t part = 0;
+        while (triangle >= mesh.parts[part].triangleCount())
+            triangle -= mesh.parts[part++].triangleCount();
+        const Part& own = mesh.parts[part];
+        if (own.material < 0) return Vec4f::Ones();
+        const Material& material = scene_.materials[static_cast<std::size_t>(own.material)];
+        const Texels* texels = textures_.find(material.texture("baseColorTexture"));
+        const Stream* coords = own.find("TEXCOORD_0");
+        if (!texels || !coords) return material.baseColor;
+        const auto [a, b, c] = rays_.corners(hit.object, hit.triangle);
+        const Vec3d across = (b - a).cross(c - a);
+        const double inB = (point - a).cross(c - a).dot(across) / across.squaredNorm();
+        const double inC = (b - a).cross(point - a).dot(across) / across.squaredNorm();
+        const double weights[] = {1 - inB - inC, inB, inC};
+        Vec2f where = Vec2f::Zero();
+        for (std::size_t k = 0; k < 3; ++k) {
+            const std::uint32_t v = own.indices[3 * triangle + k];
+            where +=
+                static_cast<float>(weights[k]) * Vec2f(coords->value(v, 0), coords->value(v, 1));
         }
-    return static_cast<double>(differ) / static_cast<double>(rays);
+        return material.baseColor.cwiseProduct(texels->at(where, kTexels));
+    }
+
+    const Scene& scene_;
+    const RayScene rays_;
+    const TextureCache textures_;
+};
+
+/// Share of all rays that meet something else: elsewhere, or in another colour.
+struct Difference {
+    double place = 0;
+    double color = 0;
+};
+
+Difference differenceOfViews(const Scene& a, const Scene& b, float sameColor = kSameColor) {
+    const Camera first(a);
+    const Camera second(b);
+    std::vector<Difference> ofSpot(spots().size());
+    parallelFor(spots().size(), "", noProgress(), [&](std::size_t s) {
+        for (int i = 0; i < kAround * kRows; ++i) {
+            const Vec3d way = lookDirection(360.0 * (i % kAround) / kAround,
+                                            120.0 * (i / kAround + 0.5) / kRows - 70);
+            const Camera::Seen p = first.look(spots()[s].eye, way);
+            const Camera::Seen q = second.look(spots()[s].eye, way);
+            const bool there = std::fabs(p.distance - q.distance) <= kSame * (1 + p.distance);
+            ofSpot[s].place += !there;
+            ofSpot[s].color += there && !((p.color - q.color).cwiseAbs().maxCoeff() <= sameColor);
+        }
+    });
+    Difference all;
+    const double rays = static_cast<double>(spots().size()) * kAround * kRows;
+    for (const Difference& spot : ofSpot) {
+        all.place += spot.place / rays;
+        all.color += spot.color / rays;
+    }
+    return all;
+}
+
+void expectSamePictures(const Scene& after) {
+    const Difference difference = differenceOfViews(market(), after);
+    EXPECT_LE(difference.place, kMostEdges);
+    EXPECT_LE(difference.color, kMostEdges);
 }
 
 TEST(Layout, RaysTellScenesApart) {
     Scene other = market();
     ASSERT_GT(other.objects.size(), 100U);
     for (Object& object : other.objects) object.world(1, 3) += 0.05;
-    EXPECT_GT(differenceOfViews(market(), other), 0.1) << "all of it 5 cm higher";
-    EXPECT_EQ(differenceOfViews(market(), market()), 0);
+    EXPECT_GT(spots().size(), 50U);
+    EXPECT_GT(differenceOfViews(market(), other).place, 0.1) << "all of it 5 cm higher";
+    other = market();
+    for (Material& material : other.materials) material.baseColor *= 0.9F;
+    EXPECT_GT(differenceOfViews(market(), other).color, 0.3) << "all of it a little darker";
+    const Difference none = differenceOfViews(market(), market());
+    EXPECT_EQ(none.place + none.color, 0);
 }
 
 TEST(Layout, SharingChangesNoPicture) {
     const Fixed fixed = applyShare(market(), {}, noProgress()).value();
     EXPECT_LT(fixed.scene.assets.size(), market().assets.size());
-    EXPECT_LE(differenceOfViews(market(), fixed.scene), kMostEdges);
+    expectSamePictures(fixed.scene);
 }
 
 TEST(Layout, SplittingChangesNoPicture) {
@@ -80,7 +146,20 @@ TEST(Layout, SplittingChangesNoPicture) {
     settings.leastTriangles = 50;
     const Fixed fixed = applySplit(market(), settings, noProgress()).value();
     EXPECT_GT(fixed.scene.objects.size(), market().objects.size());
-    EXPECT_LE(differenceOfViews(market(), fixed.scene), kMostEdges);
+    expectSamePictures(fixed.scene);
+}
+
+/// Pages shrink what fills them by its gutter: texels move by less than one.
+TEST(Layout, PackingChangesHardlyAnyTexel) {
+    const Fixed fixed = applyAtlas(market(), {}, noProgress()).value();
+    ASSERT_GT(fixed.scene.images.size(), market().images.size()) << fixed.record.summary;
+    const Difference difference = differenceOfViews(market(), fixed.scene, 0.1F);
+    EXPECT_LE(difference.place, kMostEdges) << "only edges of cut-outs move";
+    EXPECT_LE(difference.color, 0.01);
+    for (const Packing& packing : fixed.record.packings) {
+        EXPECT_GE(packing.kept, 1 - 2.0 / 16) << packing.material << ": an eighth at the most";
+        EXPECT_LE(packing.kept, 1) << packing.material;
+    }
 }
 
 TEST(Layout, MergingChangesNoPictureAndLeadsBack) {
@@ -91,7 +170,7 @@ TEST(Layout, MergingChangesNoPictureAndLeadsBack) {
     at(target.limits, Measure::DrawCalls) = 100;
     const Fixed fixed = applyMerge(market(), settings, target, {}, noProgress()).value();
     EXPECT_LT(fixed.scene.objects.size(), market().objects.size());
-    EXPECT_LE(differenceOfViews(market(), fixed.scene), kMostEdges);
+    expectSamePictures(fixed.scene);
     const OriginMap map(fixed.scene);
     for (std::size_t i = 0; i < market().objects.size(); ++i)
         EXPECT_EQ(map.shownBy(i).size(), 1U) << market().objects[i].name;
