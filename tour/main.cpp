@@ -142,6 +142,10 @@ public:
         good = take("lens-wireframe") && good;
         window_.showStep(WorkStep::Fixes);
         window_.fixes().addOrShow("tidy", "");
+        window_.view().setLens(LensKind::Shaded);
+        good = settle() && good;
+        for (QPushButton* button : window_.fixes().tidy().findChildren<QPushButton*>())
+            if (button->text() == "Mark what goes") button->click();
         good = take("fixes-tidy") && good;
         window_.fixes().addOrShow("ladder", "bollard");
         window_.view().setLens(LensKind::Level);
@@ -161,11 +165,22 @@ public:
         window_.fixes().addOrShow("culling", "");
         window_.view().setLens(LensKind::ShareOfCost);
         good = take("fixes-culling") && good;
+        window_.fixes().culling().turnTo(CullingInstrument::Far);
+        good = take("fixes-culling-far") && good;
         window_.view().setLens(LensKind::Shaded);
         for (const char* key : {"share", "shadows", "atlas"}) {
             window_.fixes().addOrShow(key, "");
             good = take((std::string("fixes-") + key).c_str()) && good;
         }
+        window_.fixes().showAccount(true);
+        good = take("fixes-account") && good;
+        window_.fixes().showAccount(false);
+        window_.fixes().addOrShow("split", "");
+        window_.view().setLens(LensKind::Groups);
+        good = take("fixes-split") && good;
+        document.undoStack().undo();
+        good = settle() && good;
+        window_.view().setLens(LensKind::Shaded);
         // Where every object is a draw call of its own, merging has most to win.
         const Target desk = document.target();
         Target plain = desk;
@@ -179,6 +194,9 @@ public:
         emit window_.plan().swapRequested();
         good = take("fixes-merge-plan") && good;
         emit window_.plan().swapRequested();
+        window_.view().setLens(LensKind::Groups);
+        good = take("fixes-merge-groups") && good;
+        window_.view().setLens(LensKind::Shaded);
         window_.fixes().merge().turnTo(MergeInstrument::Assets);
         good = take("fixes-merge-assets") && good;
         document.setTarget(desk, "Instancing");

@@ -26,7 +26,7 @@ PlainInstrument::Number number(const NumberField& field, int AtlasSettings::*mem
 }  // namespace
 
 PagePicture::PagePicture(QWidget* parent) : QWidget(parent) {
-    setMinimumHeight(120);
+    setMinimumHeight(80);
     setAccessibleName(tr("Page of the atlas"));
 }
 
@@ -66,7 +66,8 @@ AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
       document_(document),
       form_(new PlainInstrument(
           document,
-          {tr("Atlas"),
+          {"atlas",
+           tr("Atlas"),
            {},
            {number({tr("Longest edge"), "px", 64, 8192, 0, tr("Of a page; a power of two.")},
                    &AtlasSettings::page),
@@ -80,7 +81,7 @@ AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
       pages_(new QComboBox),
       reading_(makeFaint("")),
       picture_(new PagePicture),
-      density_(new QCheckBox(tr("Tint by density"))),
+      density_(new QCheckBox(tr("Density"))),
       packings_(makeTable({tr("Material"), tr("On the page"), tr("Kept"), tr("Texels/m")})) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
@@ -90,12 +91,13 @@ AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
     pages_->setAccessibleName(tr("Page"));
     row->addWidget(pages_);
     row->addWidget(reading_, 1);
+    row->addWidget(density_);
     layout->addLayout(row);
     layout->addWidget(picture_, 3);
     density_->setToolTip(
-        tr("Texels a metre of surface at scale 1: blue has fewer, plum more than the middle one of "
+        tr("Tints by texels a metre of surface at scale 1: blue has fewer, plum more than the "
+           "middle one of "
            "the page; each shade is a doubling."));
-    layout->addWidget(density_);
     packings_->setAccessibleName(tr("Textures on this page"));
     packings_->setMinimumHeight(70);
     layout->addWidget(packings_, 2);
@@ -140,7 +142,7 @@ void AtlasInstrument::loadPage() {
         return;
     }
     const Image& image = done.after->images[images_[static_cast<std::size_t>(page)]];
-    reading_->setText(tr("%1 x %2 px, %3 on this target")
+    reading_->setText(tr("%1 x %2 px, %3")
                           .arg(image.width)
                           .arg(image.height)
                           .arg(toText(formatBytes(textureBytes(image, document_.target())))));

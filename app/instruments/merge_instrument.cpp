@@ -144,10 +144,13 @@ QWidget* MergeInstrument::makeParcels() {
     auto* tint = new QPushButton(tr("Tint"));
     tint->setToolTip(tr("Parcels in colours of their own in the view (the lens Groups)."));
     connect(tint, &QPushButton::clicked, this, &MergeInstrument::tintRequested);
-    for (QPushButton* button : {show, tint, leave, leaveSelected_, takeBack_})
-        row->addWidget(button);
-    row->addStretch(1);
-    layout->addLayout(row);
+    auto* below = new QHBoxLayout;
+    for (QPushButton* button : {show, tint, leave}) row->addWidget(button);
+    for (QPushButton* button : {leaveSelected_, takeBack_}) below->addWidget(button);
+    for (QHBoxLayout* line : {row, below}) {
+        line->addStretch(1);
+        layout->addLayout(line);
+    }
     connect(show, &QPushButton::clicked, this, &MergeInstrument::showParcel);
     connect(leave, &QPushButton::clicked, this, &MergeInstrument::leaveParcel);
     connect(leaveSelected_, &QPushButton::clicked, this, &MergeInstrument::leaveSelected);

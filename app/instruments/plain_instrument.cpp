@@ -92,14 +92,14 @@ void PlainInstrument::change(const QString& text, const std::function<void(FixSe
     if (refreshing_) return;
     WorkOrder order = document_.project().order;
     Fix* fix = order.find(fix_);
-    if (!fix) return;
+    if (!isOf(fix, form_.key)) return;
     apply(fix->settings);
     document_.setOrder(order, text);
 }
 
 void PlainInstrument::refresh() {
     const Fix* fix = document_.project().order.find(fix_);
-    if (!fix) return;
+    if (!isOf(fix, form_.key)) return;
     refreshing_ = true;
     for (std::size_t i = 0; i < boxes_.size(); ++i)
         boxes_[i]->setChecked(form_.flags[i].get(fix->settings));
@@ -124,7 +124,8 @@ PlainInstrument* makeShareInstrument(Document& document) {
     const auto tr = [](const char* text) { return QObject::tr(text); };
     return new PlainInstrument(
         document,
-        {tr("Share"),
+        {"share",
+         tr("Share"),
          {flag(tr("Meshes that were turned, scaled or mirrored too"),
                tr("Copies that were moved before they were stored become instances of one mesh."),
                &ShareSettings::moved),
@@ -149,7 +150,8 @@ PlainInstrument* makeSplitInstrument(Document& document) {
     const auto tr = [](const char* text) { return QObject::tr(text); };
     return new PlainInstrument(
         document,
-        {tr("Split"),
+        {"split",
+         tr("Split"),
          {flag(tr("Transparent parts apart from opaque ones"),
                tr("Both keep their place; the culling fix can let the transparent one go earlier."),
                &SplitSettings::transparent)},
@@ -178,7 +180,8 @@ PlainInstrument* makeStandInInstrument(Document& document) {
     const auto tr = [](const char* text) { return QObject::tr(text); };
     return new PlainInstrument(
         document,
-        {tr("Far stand-ins"),
+        {"standins",
+         tr("Far stand-ins"),
          {},
          {number({tr("Neighbourhood"), "m", 1, 1e5, 0, tr("Edge of what one stand-in shows.")},
                  &StandInSettings::parcel),
@@ -197,7 +200,8 @@ PlainInstrument* makeShadowInstrument(Document& document) {
     const auto tr = [](const char* text) { return QObject::tr(text); };
     return new PlainInstrument(
         document,
-        {tr("Shadows and lights"),
+        {"shadows",
+         tr("Shadows and lights"),
          {flag(tr("No shadow where none can fall"),
                tr("Objects that no shadow light reaches, or with nothing behind them to catch the "
                   "shadow, found by rays from the lights."),

@@ -24,6 +24,7 @@ public:
         std::function<void(FixSettings&, bool)> set;
     };
     struct Form {
+        const char* key = "";  ///< Of the kind of fix, as fixKey() tells.
         QString name;
         std::vector<Flag> flags;
         std::vector<Number> numbers;
@@ -38,6 +39,10 @@ signals:
     void tintRequested();
 
 private:
+    /// Its fix, while it has one of its kind: undone and added again, others take its number.
+    [[nodiscard]] static bool isOf(const Fix* fix, const char* key) {
+        return fix && std::string_view(fixKey(fix->settings)) == key;
+    }
     void refresh();
     void change(const QString& text, const std::function<void(FixSettings&)>& apply);
 

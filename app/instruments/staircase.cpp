@@ -7,6 +7,11 @@
 #include "theme.h"
 
 namespace flentro::app {
+namespace {
+
+constexpr std::size_t kRoomy = 7;  ///< More steps have smaller letters.
+
+}  // namespace
 
 Staircase::Staircase(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
     setMinimumHeight(104);
@@ -31,7 +36,7 @@ std::vector<Staircase::Tread> Staircase::treads() const {
     const auto& counts = document_.here().steps;
     for (std::size_t i = 0; i < std::min(steps.size(), counts.size()); ++i) {
         const Fix* fix = document_.project().order.find(steps[i].fix);
-        result.push_back({fix ? fixName(fix->settings) : "", at(counts[i], measure_) / limit});
+        result.push_back({fix ? fixShortName(fix->settings) : "", at(counts[i], measure_) / limit});
     }
     return result;
 }
@@ -57,17 +62,16 @@ void Staircase::paintEvent(QPaintEvent*) {
         painter.fillRect(QRectF(left, y(steps[i].load), wide - 3, area.bottom() - y(steps[i].load)),
                          fill);
         painter.setPen(theme().ink);
-        painter.setFont(figureFont(12, true));
+        painter.setFont(figureFont(steps.size() > kRoomy ? 10 : 12, true));
         // Never across the limit's line.
         double top = y(steps[i].load) - 17;
         if (top < y(1) && y(1) < top + 16) top = y(1) - 17;
         painter.drawText(QRectF(left, top, wide - 3, 16), Qt::AlignHCenter,
                          QString::fromStdString(formatLoad(steps[i].load)));
-        painter.setFont(textFont(11));
+        painter.setFont(textFont(steps.size() > kRoomy ? 9 : 11));
         painter.setPen(theme().faint);
-        painter.drawText(QRectF(left, area.bottom() + 3, wide - 3, 16), Qt::AlignHCenter,
-                         painter.fontMetrics().elidedText(steps[i].name, Qt::ElideRight,
-                                                          static_cast<int>(wide) - 4));
+        painter.drawText(QRectF(left - 2, area.bottom() + 3, wide + 1, 16), Qt::AlignHCenter,
+                         steps[i].name);
     }
     painter.setPen(QPen(theme().ink, 1.2));
     painter.drawLine(QPointF(area.left(), y(1)), QPointF(area.right(), y(1)));

@@ -249,8 +249,9 @@ void FixesSheet::showInstrument() {
     const Fix* chosen = document_.project().order.find(document_.selectedFix());
     QWidget* shown = nothing_;
     if (chosen) {
-        const auto& [instrument, setFix] = byKind_.at(fixKey(chosen->settings));
-        if (std::exchange(shownFix_, chosen->id) != chosen->id) setFix(chosen->id);
+        const std::pair<int, std::string> now(chosen->id, fixKey(chosen->settings));
+        const auto& [instrument, setFix] = byKind_.at(now.second);
+        if (std::exchange(shownFix_, now) != now) setFix(chosen->id);
         shown = accountShown_ ? account_ : instrument;
         if (const Document::Done done = document_.doneBy(chosen->id))
             account_->show(*done.step);

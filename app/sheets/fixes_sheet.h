@@ -65,7 +65,8 @@ private:
     MergeInstrument* merge_;
     /// By the key of a kind of fix: its instrument, and how that is told which fix it is for.
     std::map<std::string, std::pair<QWidget*, std::function<void(int)>>> byKind_;
-    int shownFix_ = 0;  ///< Whose instrument is shown.
+    /// Whose instrument is shown, and its kind: a fix may take the number of one that was undone.
+    std::pair<int, std::string> shownFix_;
     AccountView* account_;
     bool accountShown_ = false;
     QLabel* nothing_;  ///< What to do while no fix is chosen.

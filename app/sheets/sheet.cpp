@@ -45,7 +45,6 @@ QDoubleSpinBox* makeNumber(const NumberField& field, QWidget* parent,
     box->setSingleStep(std::pow(10, -field.decimals) * (field.decimals > 1 ? 5 : 1));
     box->setSuffix(field.unit.isEmpty() ? "" : " " + field.unit);
     box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    box->setGroupSeparatorShown(true);
     box->setKeyboardTracking(false);
     box->setAccessibleName(field.label);
     box->setToolTip(field.tip);

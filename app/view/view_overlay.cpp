@@ -182,6 +182,7 @@ void ViewOverlay::paintParcels(QPainter& painter) {
     if (!report) return;
     for (std::size_t i = 0; i < report->parcels.size(); ++i) {
         const bool chosen = static_cast<int>(i) == document_.chosenParcel();
+        if (!chosen && view_.lens() == LensKind::Groups) continue;  // tinted themselves
         painter.setPen(QPen(chosen ? theme().near : parcelColor(i), chosen ? 2.5 : 1.2));
         paintBox(painter, Mat4d::Identity(), report->parcels[i].bounds);
     }

@@ -250,6 +250,7 @@ struct Fixed {
 };
 
 [[nodiscard]] const char* fixName(const FixSettings& settings);  ///< "Tidy", "Ladder", ...
+[[nodiscard]] const char* fixShortName(const FixSettings& settings);  ///< One word.
 [[nodiscard]] const char* fixKey(const FixSettings& settings);   ///< "tidy", ... as in files.
 
 /// Default settings by key: tidy, share, split, atlas, ladder, culling, shadows, merge, standins.

@@ -355,6 +355,12 @@ Json write(const MergeSettings& s) {
 const char* fixName(const FixSettings& settings) {
     return kNames[settings.index()];
 }
+const char* fixShortName(const FixSettings& settings) {
+    static constexpr const char* kShort[] = {"Tidy",  "Ladder", "Culling", "Shadows", "Share",
+                                             "Split", "Merge",  "Atlas",   "Far"};
+    static_assert(std::size(kShort) == std::size(kNames));
+    return kShort[settings.index()];
+}
 const char* fixKey(const FixSettings& settings) {
     return kKeys[settings.index()];
 }

@@ -92,6 +92,34 @@ TEST_F(LayoutPages, GroupsLensTellsMergedFromTheRest) {
     EXPECT_NE(window_->view().grabFramebuffer(), tinted) << "all grey again";
 }
 
+TEST_F(LayoutPages, AFixThatTakesAnUndoneOnesNumberHasItsOwnPage) {
+    openMarket();
+    for (const char* key : {"share", "split", "atlas", "shadows", "standins", "merge", "tidy"}) {
+        addFix(key);
+        document().undoStack().undo();
+        ASSERT_TRUE(settle()) << key;
+    }
+    EXPECT_TRUE(document().project().order.fixes.empty());
+}
+
+TEST_F(LayoutPages, EveryPageFitsItsSheet) {
+    openMarket();
+    constexpr int wide = 440;  // in the default layout
+    for (const char* key :
+         {"tidy", "share", "split", "atlas", "ladder", "culling", "shadows", "merge", "standins"}) {
+        addFix(key);
+        EXPECT_LE(window_->fixes().minimumSizeHint().width(), wide) << key;
+        for (QTabBar* tabs : window_->fixes().findChildren<QTabBar*>()) {
+            if (!tabs->isVisible()) continue;
+            for (int i = tabs->count() - 1; i >= 0; --i) {
+                tabs->setCurrentIndex(i);
+                EXPECT_LE(window_->fixes().minimumSizeHint().width(), wide)
+                    << key << ": " << tabs->tabText(i).toStdString();
+            }
+        }
+    }
+}
+
 TEST_F(LayoutPages, SplitListsItsPieces) {
     openMarket();
     addFix("split");
@@ -151,7 +179,7 @@ TEST_F(LayoutPages, AtlasMarksDensities) {
     AtlasInstrument* instrument = window_->fixes().findChild<AtlasInstrument*>();
     EXPECT_FALSE(instrument->picture().places()[0].tint.isValid());
     for (QCheckBox* box : instrument->findChildren<QCheckBox*>())
-        if (box->text() == "Tint by density") box->click();
+        if (box->text() == "Density") box->click();
     EXPECT_TRUE(instrument->picture().places()[0].tint.isValid());
 }
 
