@@ -26,7 +26,7 @@ PlainInstrument::Number number(const NumberField& field, int AtlasSettings::*mem
 }  // namespace
 
 PagePicture::PagePicture(QWidget* parent) : QWidget(parent) {
-    setMinimumHeight(80);
+    setMinimumHeight(60);
     setAccessibleName(tr("Page of the atlas"));
 }
 
@@ -99,7 +99,7 @@ AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
            "middle one of "
            "the page; each shade is a doubling."));
     packings_->setAccessibleName(tr("Textures on this page"));
-    packings_->setMinimumHeight(70);
+    packings_->setMinimumHeight(54);
     layout->addWidget(packings_, 2);
     connect(density_, &QCheckBox::toggled, this, &AtlasInstrument::refreshPackings);
     connect(packings_, &QTableWidget::itemSelectionChanged, this,
