@@ -17,6 +17,7 @@
 #include "measure/pick.h"
 #include "ottermere.h"
 #include "picture/painter.h"
+#include "scene/instances.h"
 #include "simplify/deviation.h"
 #include "simplify/reduce.h"
 #include "survey/survey.h"
@@ -397,11 +398,27 @@ void PackingTheMarket(benchmark::State& state) {
 BENCHMARK(PackingTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1);
 
 void StandInsOfTheMarket(benchmark::State& state) {
+    const Scene& scene = market(static_cast<int>(state.range(0)));
     for (auto _ : state)
         benchmark::DoNotOptimize(
-            applyStandIns(market(1), StandInSettings{}, shippedTargets()[3], noProgress()));
+            applyStandIns(scene, StandInSettings{}, shippedTargets()[3], noProgress()));
 }
-BENCHMARK(StandInsOfTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime()->Iterations(1);
+BENCHMARK(StandInsOfTheMarket)
+    ->Arg(1)
+    ->Arg(16)
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime()
+    ->Iterations(1);
+
+/// Copies that stand still as instances, for an export.
+void SharingTheNodes(benchmark::State& state) {
+    const Scene& scene = market(static_cast<int>(state.range(0)));
+    for (auto _ : state) {
+        Scene copy = scene;
+        benchmark::DoNotOptimize(shareNodes(copy));
+    }
+}
+BENCHMARK(SharingTheNodes)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 /// Open borders of all assets and where they meet; the scene once and four times.
 void BordersOfTheMarket(benchmark::State& state) {

@@ -28,7 +28,11 @@ int write(const fs::path& folder, const demo::Detail& detail, int copies) {
     const fs::path truth = folder / "ottermere.truth.json";
     if (auto done = writeFileAtomic(truth, made.groundTruth.dump(1)); !done)
         return complain(done.error());
-    if (auto done = saveProject(demo::makeProject(scene), folder / "ottermere.flentro.json"); !done)
+    const Project project = demo::makeProject(scene);
+    if (auto done = saveProject(project, folder / "ottermere.flentro.json"); !done)
+        return complain(done.error());
+    const fs::path order = folder / "ottermere.order.json";
+    if (auto done = writeFileAtomic(order, toJson(project.order).dump(1)); !done)
         return complain(done.error());
     std::size_t triangles = 0;
     for (const Object& object : made.scene.objects) triangles += made.scene.mesh(object).triangles;
@@ -46,7 +50,8 @@ int write(const fs::path& folder, const demo::Detail& detail, int copies) {
 int main(int argc, char** argv) {
     CLI::App app{
         "Writes the demo scene Ottermere Lock: ottermere.glb, its ground truth "
-        "(ottermere.truth.json) and a project (ottermere.flentro.json)."};
+        "(ottermere.truth.json), a project (ottermere.flentro.json) and its work order "
+        "(ottermere.order.json)."};
     std::string folder = ".";
     bool small = false;
     int copies = 1;

@@ -350,9 +350,8 @@ Project makeProject(const std::filesystem::path& scene) {
                      {"Footbridge", {{34, 4.3, 0}, 270, -8}},
                      {"Warehouse", {{-52, 1.7, -34}, 180, 0}},
                      {"South market", {{-30, 1.7, 19}, 90, 0}}};
-    project.order.add(TidySettings{});
-    project.order.add(LadderSettings{});
-    project.order.add(CullingSettings{});
+    for (const char* key : {"tidy", "share", "split", "ladder", "culling", "shadows", "merge"})
+        project.order.add(*makeSettings(key));
     return project;
 }
 

@@ -16,7 +16,8 @@ struct Ottermere {
 /// Deterministic. `copies`: how often the whole market is laid out, for stress.
 [[nodiscard]] Ottermere makeOttermere(const Detail& detail, int copies);
 
-/// A target, spots and a work order, so that every step has something to show.
+/// A target, spots and a work order, so that every step has something to show: it brings every
+/// spot of a survey within that target's limits.
 [[nodiscard]] Project makeProject(const std::filesystem::path& scene);
 
 /// The view of the screenshots and of the audit: on the north quay, looking east along the
