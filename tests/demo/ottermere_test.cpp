@@ -87,7 +87,16 @@ TEST(Ottermere, ScaleRepeatsTheMarketWithoutNewMeshes) {
 
 TEST(Ottermere, ProjectOpensOnTheQuayWithAWorkOrder) {
     const Project project = makeProject("ottermere.glb");
-    EXPECT_EQ(project.order.fixes.size(), 3U);
+    EXPECT_EQ(project.order.fixes.size(), 7U);
+    const auto source = std::make_shared<const Scene>(small().scene);
+    StepCache cache;
+    const auto fixed = evaluate(project.order, source, project.target, cache, noProgress());
+    ASSERT_TRUE(fixed);
+    const double before =
+        at(viewCost(*source, project.target, project.view).counts, Measure::Triangles);
+    EXPECT_LT(
+        at(viewCost(fixed->result(), project.target, project.view).counts, Measure::Triangles),
+        before / 2);
     EXPECT_GE(project.spots.size(), 3U);
     EXPECT_GT(at(viewCost(small().scene, project.target, project.view).counts, Measure::Objects),
               50);
