@@ -36,7 +36,7 @@ LadderPlot::LadderPlot(QWidget* parent) : Plot(parent) {
     heldTriangles_->setLineStyle(QCPGraph::lsStepLeft);
     setAxes(tr("distance, m"), tr("triangles of one copy"));
     yAxis2->setNumberFormat("g");
-    yAxis2->setNumberPrecision(3);
+    yAxis2->setNumberPrecision(5);
     yAxis2->setLabel(tr("px, px²"));
     LadderPlot::restyle();
 }

@@ -141,16 +141,7 @@ private:
     /// With at most one parent each, a cycle is whatever cannot be reached from a root.
     Expected<void> checkForest() {
         std::vector<bool> reached(scene_.nodes.size());
-        std::vector<int> waiting;
-        for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
-            if (scene_.nodes[i].parent < 0) waiting.push_back(static_cast<int>(i));
-        while (!waiting.empty()) {
-            const auto at = static_cast<std::size_t>(waiting.back());
-            waiting.pop_back();
-            reached[at] = true;
-            const auto& children = scene_.nodes[at].children;
-            waiting.insert(waiting.end(), children.begin(), children.end());
-        }
+        visitDown(scene_.nodes, [&](std::size_t at) { reached[at] = true; });
         const auto lost = std::find(reached.begin(), reached.end(), false);
         if (lost == reached.end()) return {};
         const auto index = static_cast<std::size_t>(lost - reached.begin());
@@ -391,18 +382,11 @@ void linkStandIns(Scene& scene) {
         any = true;
     }
     if (!any) return;
-    std::vector<int> waiting;
-    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
-        if (scene.nodes[i].parent < 0) waiting.push_back(static_cast<int>(i));
-    while (!waiting.empty()) {
-        const auto at = static_cast<std::size_t>(waiting.back());
-        waiting.pop_back();
-        for (const int child : scene.nodes[at].children) {
-            int& own = standInOf[static_cast<std::size_t>(child)];
-            if (own < 0) own = standInOf[at];
-            waiting.push_back(child);
-        }
-    }
+    visitDown(scene.nodes, [&](std::size_t index) {
+        const int parent = scene.nodes[index].parent;
+        if (standInOf[index] < 0 && parent >= 0)
+            standInOf[index] = standInOf[static_cast<std::size_t>(parent)];
+    });
     std::map<int, Box> shown;
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
         Object& object = scene.objects[i];

@@ -131,18 +131,12 @@ Box Scene::bounds() const {
 
 std::vector<Mat4d> worldTransforms(const std::vector<Node>& nodes) {
     std::vector<Mat4d> worlds(nodes.size(), Mat4d::Identity());
-    std::vector<int> waiting;
-    for (std::size_t i = 0; i < nodes.size(); ++i)
-        if (nodes[i].parent < 0) waiting.push_back(static_cast<int>(i));
-    while (!waiting.empty()) {
-        const auto index = static_cast<std::size_t>(waiting.back());
-        waiting.pop_back();
+    visitDown(nodes, [&](std::size_t index) {
         const Node& node = nodes[index];
         worlds[index] = node.parent < 0
                             ? node.local
                             : worlds[static_cast<std::size_t>(node.parent)] * node.local;
-        waiting.insert(waiting.end(), node.children.begin(), node.children.end());
-    }
+    });
     return worlds;
 }
 

@@ -250,6 +250,20 @@ struct Scene {
 /// What the pixels of visible change that a fix allows are multiplied by; 0 for Keep.
 [[nodiscard]] double allowance(Importance importance);
 
+/// Calls visit(index) for every node, those above before those below.
+template <typename Visit>
+void visitDown(const std::vector<Node>& nodes, Visit&& visit) {
+    std::vector<int> waiting;
+    for (std::size_t i = 0; i < nodes.size(); ++i)
+        if (nodes[i].parent < 0) waiting.push_back(static_cast<int>(i));
+    while (!waiting.empty()) {
+        const auto index = static_cast<std::size_t>(waiting.back());
+        waiting.pop_back();
+        visit(index);
+        waiting.insert(waiting.end(), nodes[index].children.begin(), nodes[index].children.end());
+    }
+}
+
 /// World transform of every node. Nodes form a forest (the reader makes sure).
 [[nodiscard]] std::vector<Mat4d> worldTransforms(const std::vector<Node>& nodes);
 

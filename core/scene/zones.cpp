@@ -15,18 +15,12 @@ std::string markOf(const Node& node) {
 
 std::vector<std::string> zonesOf(const Scene& scene) {
     std::vector<std::string> zones(scene.nodes.size());
-    std::vector<int> waiting;
-    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
-        if (scene.nodes[i].parent < 0) waiting.push_back(static_cast<int>(i));
-    while (!waiting.empty()) {
-        const auto at = static_cast<std::size_t>(waiting.back());
-        waiting.pop_back();
-        const Node& node = scene.nodes[at];
-        zones[at] = markOf(node);
-        if (zones[at].empty() && node.parent >= 0)
-            zones[at] = zones[static_cast<std::size_t>(node.parent)];
-        waiting.insert(waiting.end(), node.children.begin(), node.children.end());
-    }
+    visitDown(scene.nodes, [&](std::size_t index) {
+        const Node& node = scene.nodes[index];
+        zones[index] = markOf(node);
+        if (zones[index].empty() && node.parent >= 0)
+            zones[index] = zones[static_cast<std::size_t>(node.parent)];
+    });
     return zones;
 }
 

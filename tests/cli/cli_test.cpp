@@ -332,5 +332,57 @@ TEST_F(CliSurvey, FixesGoByWhatASurveySaw) {
                                                HasSubstr("go from spots that saw them")));
 }
 
+TEST_F(CliSurvey, ProvesEverySpotBeforeAndAfter) {
+    Json strict = toJson(shippedTargets().back());
+    strict["name"] = "Strict";
+    strict["limits"] = {{"triangles", 3000}};
+    test::writeText(folder_ / "strict.target.json", strict.dump());
+    test::writeText(folder_ / "order.json",
+                    R"({"format":"flentro-work-order","version":1,"fixes":[
+                        {"fix":"culling","settings":{"overrides":{"sphere":0.5,"small sphere":0.5}}}]})");
+    const Outcome outcome =
+        cli("fix rooms.glb --order order.json --survey --spacing 6 --start=0,1.7,5 --target "
+            "strict.target.json --out fixed.glb --json fix.json");
+    ASSERT_EQ(outcome.status, 0) << outcome.output;
+    const Json proof = json("fix.json")["proof"];
+    EXPECT_EQ(proof["format"], "flentro-proof");
+    ASSERT_FALSE(proof["spots"].empty());
+    EXPECT_GT(proof["spotsOverBefore"], 0);
+    EXPECT_EQ(proof["spotsOverAfter"], 0) << "what was dear is gone everywhere but beside it";
+    for (const Json& spot : proof["spots"])
+        EXPECT_LE(spot["after"]["load"], spot["before"]["load"]);
+    EXPECT_THAT(outcome.output,
+                HasSubstr("Strict: " + proof["spotsOverBefore"].dump() + " of " +
+                          std::to_string(proof["spots"].size()) + " spots over before, 0 after"));
+    const Json worst = json("fix.json")["steps"][0]["worstView"]["triangles"];
+    EXPECT_GT(worst[0], worst[1]);
+}
+
+TEST_F(Cli, CopiesLeaveAsInstancesWhereTheTargetInstances) {
+    const Mesh box = test::makeBox({1, 1, 1});
+    const Scene scene = test::makeScene({{box, {0, 0, -5}}, {box, {2, 0, -5}}, {box, {4, 0, -5}}});
+    ASSERT_TRUE(writeGltf(scene, folder_ / "boxes.glb", {}, noProgress()));
+    test::writeText(folder_ / "order.json",
+                    R"({"format":"flentro-work-order","version":1,"fixes":[{"fix":"share"}]})");
+    const auto nodes = [&](const std::string& options) {
+        const Outcome outcome =
+            cli("fix boxes.glb --order order.json --out out.gltf --quiet " + options);
+        EXPECT_EQ(outcome.status, 0) << outcome.output;
+        EXPECT_EQ(test::validatorErrors(folder_ / "out.gltf"), "");
+        EXPECT_EQ(readGltf(folder_ / "out.gltf", noProgress())->objects.size(), 3U);
+        std::size_t shown = 0;
+        const Json document = json("out.gltf");
+        for (const Json& node : document["nodes"]) shown += node.contains("mesh");
+        return shown;
+    };
+    EXPECT_EQ(nodes("--target 'Desk 120'"), 1U) << "which instances";
+    EXPECT_EQ(nodes("--target 'Desk 120' --no-instances"), 3U);
+    Json plain = toJson(shippedTargets().back());
+    plain["drawing"]["instancing"] = false;
+    test::writeText(folder_ / "plain.target.json", plain.dump());
+    EXPECT_EQ(nodes("--target plain.target.json"), 3U);
+    EXPECT_EQ(nodes("--target plain.target.json --instances"), 1U);
+}
+
 }  // namespace
 }  // namespace flentro

@@ -291,6 +291,90 @@ TEST_F(Repaired, EmptySceneOpens) {
     EXPECT_TRUE(scene.bounds().isEmpty());
 }
 
+/// What a group may claim to be its lower level, sensible or not.
+class LevelOfAGroup : public testing::TestWithParam<Case> {};
+
+TEST_P(LevelOfAGroup, IsReadWithoutHarm) {
+    const test::TemporaryFolder folder;
+    GltfBuilder builder;
+    builder.addTriangle();
+    builder.addNode({{"name", "group"}, {"children", {1}}});
+    builder.addNode({{"name", "thing"}, {"mesh", 0}});
+    builder.addNode({{"name", "far"}, {"mesh", 0}});
+    builder.document["scenes"] = {{{"nodes", {0}}}};
+    Json& group = builder.document["nodes"][0];
+    group["extensions"]["MSFT_lod"]["ids"] = {2};
+    GetParam().spoil(builder);
+    const auto scene = readGltf(builder.write(folder.path(), "group.glb"), noProgress());
+    ASSERT_TRUE(scene) << describe(scene.error());
+    std::string shown;
+    for (const Object& object : scene->objects) {
+        shown += object.name + " ";
+        EXPECT_GE(object.culling.start, 0);
+        EXPECT_GE(object.culling.end, 0);
+        EXPECT_LT(object.standIn, static_cast<int>(scene->objects.size()));
+    }
+    EXPECT_EQ(shown, GetParam().says);
+    // And it can be written and read again.
+    ASSERT_TRUE(writeGltf(*scene, folder / "again.glb", {}, noProgress()));
+    const auto again = readGltf(folder / "again.glb", noProgress());
+    ASSERT_TRUE(again) << describe(again.error());
+    EXPECT_EQ(again->objects.size(), scene->objects.size());
+}
+
+Json& nodeOf(GltfBuilder& b, std::size_t index) {
+    return b.document["nodes"][index];
+}
+
+const Case kLevels[] = {
+    {"AsWritten", [](GltfBuilder&) {}, "thing far ", ""},
+    {"ItsOwnChild", [](GltfBuilder& b) { nodeOf(b, 0)["extensions"]["MSFT_lod"]["ids"] = {1}; },
+     "thing ", ""},
+    {"Itself", [](GltfBuilder& b) { nodeOf(b, 0)["extensions"]["MSFT_lod"]["ids"] = {0}; },
+     "thing ", ""},
+    {"OutOfRange",
+     [](GltfBuilder& b) {
+         nodeOf(b, 0)["extensions"]["MSFT_lod"]["ids"] = {99, -3, "two"};
+     },
+     "thing ", ""},
+    {"AlreadyInTheScene",
+     [](GltfBuilder& b) {
+         b.document["scenes"][0]["nodes"] = {0, 2};
+     },
+     "thing far ", ""},
+    {"OfTwoGroups",
+     [](GltfBuilder& b) {
+         b.addNode({{"name", "other"}, {"extensions", {{"MSFT_lod", {{"ids", {2}}}}}}});
+         b.document["scenes"][0]["nodes"] = {0, 3};
+     },
+     "thing far ", ""},
+    {"WithoutAMesh", [](GltfBuilder& b) { nodeOf(b, 2).erase("mesh"); }, "thing ", ""},
+    {"WithNegativeStart",
+     [](GltfBuilder& b) { nodeOf(b, 2)["extras"]["flentro"]["standIn"]["start"] = -4; },
+     "thing far ", ""},
+    {"WithExtrasThatAreAText", [](GltfBuilder& b) { nodeOf(b, 2)["extras"] = "words"; }, "thing ",
+     ""},
+    {"WithCoverageThatIsNone",
+     [](GltfBuilder& b) {
+         nodeOf(b, 0)["extras"]["MSFT_screencoverage"] = {"much", nullptr, -1};
+     },
+     "thing far ", ""},
+};
+INSTANTIATE_TEST_SUITE_P(Hostile, LevelOfAGroup, testing::ValuesIn(kLevels),
+                         [](const auto& level) { return std::string(level.param.name); });
+
+TEST_F(Repaired, DistancesThatAreNoneAreNotRead) {
+    Json& ours = builder_.document["nodes"][0]["extras"]["flentro"];
+    for (const Json& bad : {Json(-5), Json("far"), Json(nullptr), Json::array({1})}) {
+        ours = {{"culling", {{"end", bad}, {"fadeStart", bad}}}, {"shadowEnd", bad}};
+        const Scene scene = read();
+        ASSERT_THAT(scene.objects, SizeIs(1));
+        EXPECT_EQ(scene.objects[0].culling, Culling()) << bad.dump();
+    }
+    ours = {{"culling", "none"}, {"standIn", 7}, {"instances", 3}};
+    EXPECT_EQ(read().objects[0].culling, Culling());
+}
+
 TEST(Truncated, EveryPrefixOfAFileIsRefusedOrReadWithoutHarm) {
     const test::TemporaryFolder folder;
     GltfBuilder builder;

@@ -7,8 +7,9 @@
 #include <gtest/gtest.h>
 #include <tiny_gltf.h>
 
-#include <map>
+#include <random>
 
+#include "fixes/fix.h"
 #include "report/export.h"
 #include "scene/edit.h"
 #include "support/meshes.h"
@@ -147,6 +148,70 @@ TEST(Instances, DroppedNodesLetAllReferencesFollow) {
         EXPECT_LT(root.get<std::size_t>(), scene.nodes.size());
     EXPECT_EQ(std::count(scene.scenes[0]["nodes"].begin(), scene.scenes[0]["nodes"].end(), moved),
               1);
+}
+
+/// Hundreds of copies, some turned any way, some mirrored, sheared or of no size.
+TEST(Instances, AnyTransformsShowTheSame) {
+    std::mt19937 random(7);
+    const auto between = [&](double low, double high) {
+        return std::uniform_real_distribution<double>(low, high)(random);
+    };
+    for (int round = 0; round < 20; ++round) {
+        Scene scene = makeCopies({});
+        std::size_t plain = 0;
+        for (int i = 0; i < 30; ++i) {
+            Object object;
+            object.name = fmt::format("copy {}", i);
+            object.asset = 0;
+            const Vec3d axis = Vec3d(between(-1, 1), between(-1, 1), between(-1, 1)).normalized();
+            Eigen::Matrix3d turn = Eigen::AngleAxisd(between(0, 6), axis).toRotationMatrix();
+            const Vec3d scale(between(0.1, 4), between(0.1, 4), between(0.1, 4));
+            turn = turn * scale.asDiagonal();
+            const int odd = i % 6;
+            if (odd == 0) turn.col(1) *= -1;
+            if (odd == 1) turn.col(1) += 0.3 * turn.col(0);
+            if (odd == 2) turn.col(2).setZero();
+            plain += odd > 2;
+            object.world.topLeftCorner<3, 3>() = turn;
+            object.world.topRightCorner<3, 1>() =
+                Vec3d(between(-1e3, 1e3), between(-10, 10), between(-1e3, 1e3));
+            object.origins = {static_cast<std::uint32_t>(i)};
+            addObject(scene, std::move(object));
+        }
+        Scene after = scene;
+        EXPECT_EQ(shareNodes(after), plain) << "mirrored, sheared and flat ones stay";
+        EXPECT_EQ(test::differenceOfSurfaces(scene, after, 2e-3), "");
+        EXPECT_EQ(namesOf(after), namesOf(scene));
+    }
+}
+
+TEST(Instances, RemovingACopyKeepsTheOthersNames) {
+    Scene scene = makeCopies({{{0, 0, 0}}, {{5, 0, 0}}, {{0, 0, 5}}});
+    ASSERT_EQ(shareNodes(scene), 3U);
+    removeObjects(scene, {false, true, false});
+    EXPECT_EQ(namesOf(scene), (std::vector<std::string>{"copy 0", "copy 2"}));
+    flatten(scene);
+    EXPECT_EQ(namesOf(scene), (std::vector<std::string>{"copy 0", "copy 2"}));
+}
+
+TEST(Instances, WhatAStandInShowsStaysBelowItsGroup) {
+    Scene scene = makeCopies({{{0, 0, 0}}, {{5, 0, 0}}, {{0, 0, 5}}, {{9, 0, 9}}});
+    StandInSettings settings;
+    settings.parcel = 1000;
+    settings.from = 50;
+    scene = applyStandIns(scene, settings, {}, noProgress())->scene;
+    const auto far = std::find_if(scene.objects.begin(), scene.objects.end(),
+                                  [](const Object& o) { return o.culling.start > 0; });
+    ASSERT_NE(far, scene.objects.end());
+    const int group = scene.nodes[static_cast<std::size_t>(far->node)].parent;
+    const std::string name = scene.nodes[static_cast<std::size_t>(group)].name;
+    ASSERT_EQ(shareNodes(scene), 4U);
+    for (const Object& object : scene.objects) {
+        if (object.standIn < 0) continue;
+        const int parent = scene.nodes[static_cast<std::size_t>(object.node)].parent;
+        ASSERT_GE(parent, 0);
+        EXPECT_EQ(scene.nodes[static_cast<std::size_t>(parent)].name, name);
+    }
 }
 
 }  // namespace
