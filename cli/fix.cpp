@@ -258,9 +258,11 @@ void addFix(CLI::App& app, Common& common, Run& run) {
     verb->add_option("--levels", options->levels,
                      "extension: MSFT_lod; nodes: a named node each; top: level 0 alone")
         ->check(CLI::IsMember({"extension", "nodes", "top"}));
-    verb->add_flag("--instances,!--no-instances", options->instances,
-                   "Copies become instances of one node (EXT_mesh_gpu_instancing); as the target "
-                   "instances if not given");
+    verb->add_flag_function(
+        "--instances,!--no-instances",
+        [options](std::int64_t wanted) { options->instances = wanted > 0; },
+        "Copies become instances of one node (EXT_mesh_gpu_instancing); as the target "
+        "instances if not given");
     verb->callback([=, &common, &run] { run = [=, &common] { return runFix(*options, common); }; });
 }
 
