@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <unordered_set>
 
+#include "base/cancel_only.h"
 #include "base/parallel.h"
 #include "measure/view_meter.h"
 
@@ -40,19 +41,21 @@ Holdings holdingsOf(const Scene& scene, const Target& target) {
     return held;
 }
 
-std::optional<Counts> worstOver(const Scene& scene, const Target& target,
-                                const Evidence& evidence) {
+std::optional<Counts> worstOver(const Scene& scene, const Target& target, const Evidence& evidence,
+                                Progress& progress) {
     if (evidence.empty()) return std::nullopt;
     const ViewMeter meter(scene, target);
     std::vector<Counts> most(evidence.places.size(), Counts{});
     const auto keepMost = [](Counts& kept, const Counts& counts) {
         for (std::size_t m = 0; m < kMeasureCount; ++m) kept[m] = std::max(kept[m], counts[m]);
     };
-    parallelFor(most.size(), "Counting the worst views", noProgress(), [&](std::size_t p) {
+    CancelOnly quiet(progress);
+    const auto count = [&](std::size_t p) {
         const Evidence::Place& place = evidence.places[p];
         for (const ViewTally& tally : meter.count(meter.sight(place.eye, place.views)))
             keepMost(most[p], tally.counts);
-    });
+    };
+    if (!parallelFor(most.size(), "Counting the worst views", quiet, count)) return std::nullopt;
     Counts worst{};
     for (const Counts& counts : most) keepMost(worst, counts);
     return worst;

@@ -4,6 +4,7 @@
 
 #include <optional>
 
+#include "base/progress.h"
 #include "fixes/evidence.h"
 
 namespace flentro {
@@ -22,9 +23,9 @@ struct Holdings {
 };
 [[nodiscard]] Holdings holdingsOf(const Scene& scene, const Target& target);
 
-/// The most of each measure over all views of the evidence; nothing without evidence.
-/// Cost: as a survey without rays; both cores.
+/// The most of each measure over all views of the evidence; nothing without evidence, or if
+/// cancelled. Cost: as a survey without rays; both cores.
 [[nodiscard]] std::optional<Counts> worstOver(const Scene& scene, const Target& target,
-                                              const Evidence& evidence);
+                                              const Evidence& evidence, Progress& progress);
 
 }  // namespace flentro

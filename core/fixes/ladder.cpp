@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <optional>
 
+#include "base/cancel_only.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/far_levels.h"
@@ -36,18 +37,6 @@ std::vector<std::size_t> assetsWorthIt(const Scene& scene, const LadderSettings&
     });
     return worth;
 }
-
-/// Passes cancelling on but no fractions: those of single assets would jump about. The whole
-/// is reported by triangles finished.
-class CancelOnly final : public Progress {
-public:
-    explicit CancelOnly(Progress& whole) : whole_(whole) {}
-    void report(double, std::string_view) override {}
-    [[nodiscard]] bool cancelled() const override { return whole_.cancelled(); }
-
-private:
-    Progress& whole_;
-};
 
 /// True if a level's stream is the beginning of one of level 0: stored once.
 bool isShared(const Stream& stream, const Mesh& top) {

@@ -169,8 +169,10 @@ void StepCache::insert(const Hash& key, std::shared_ptr<const Fixed> result) {
 std::optional<Counts> StepCache::worst(const Hash& key,
                                        const std::function<std::optional<Counts>()>& count) {
     if (worst_.size() > 4 * kMostEntries) worst_.clear();
-    const auto known = worst_.find(key);
-    return known != worst_.end() ? known->second : worst_.emplace(key, count()).first->second;
+    if (const auto known = worst_.find(key); known != worst_.end()) return known->second;
+    const std::optional<Counts> counts = count();
+    if (counts) worst_[key] = *counts;
+    return counts;
 }
 
 Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scene> source,
@@ -182,7 +184,7 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
     const auto worst = [&](const Scene& scene) {
         const Hash key =
             Hasher().add(input).text(toJson(target).dump()).add(evidence.hash).result();
-        return cache.worst(key, [&] { return worstOver(scene, target, evidence); });
+        return cache.worst(key, [&] { return worstOver(scene, target, evidence, progress); });
     };
     std::optional<Counts> before = worst(*first);
     const double count = std::max<double>(1, static_cast<double>(order.fixes.size()));
@@ -208,6 +210,7 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
         evaluation.steps.push_back({fix.id, std::move(known), before, after});
         before = after;
     }
+    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Fixing was stopped");
     progress.report(1, "Done");
     return evaluation;
 }

@@ -52,7 +52,7 @@ class StepCache {
 public:
     [[nodiscard]] std::shared_ptr<const Fixed> find(const Hash& key);
     void insert(const Hash& key, std::shared_ptr<const Fixed> result);
-    /// What `count` tells, once for each key.
+    /// What `count` tells, once for each key; asked again where it told nothing.
     std::optional<Counts> worst(const Hash& key,
                                 const std::function<std::optional<Counts>()>& count);
 
@@ -60,7 +60,7 @@ private:
     static constexpr std::size_t kMostEntries = 32;
     std::unordered_map<Hash, std::shared_ptr<const Fixed>> entries_;
     std::vector<Hash> order_;  ///< Oldest use first.
-    std::unordered_map<Hash, std::optional<Counts>> worst_;
+    std::unordered_map<Hash, Counts> worst_;
 };
 
 /// Folds the fixes that are on over `source`; culling and merging ask the evidence. Errors:

@@ -11,6 +11,7 @@
 #include "scene/origins.h"
 #include "support/display.h"
 #include "support/meshes.h"
+#include "support/process.h"
 
 namespace flentro {
 namespace {
@@ -35,11 +36,14 @@ Evidence northAndEast() {
 }
 
 TEST(Account, WorstViewHasTheMostOfEachMeasure) {
-    const auto worst = worstOver(makeYard(), display(), northAndEast());
+    const auto worst = worstOver(makeYard(), display(), northAndEast(), noProgress());
     ASSERT_TRUE(worst);
     EXPECT_EQ(at(*worst, Measure::Objects), 2) << "looking east";
     EXPECT_EQ(at(*worst, Measure::Triangles), 24);
-    EXPECT_FALSE(worstOver(makeYard(), display(), {})) << "nothing is known without a survey";
+    EXPECT_FALSE(worstOver(makeYard(), display(), {}, noProgress()))
+        << "nothing is known without a survey";
+    test::RecordingProgress stop(0);
+    EXPECT_FALSE(worstOver(makeYard(), display(), northAndEast(), stop)) << "cancelled";
 }
 
 TEST(Account, LoadTimeIsReadDecodeAndPlace) {
