@@ -252,12 +252,11 @@ void FixesSheet::showInstrument() {
         const std::pair<int, std::string> now(chosen->id, fixKey(chosen->settings));
         const auto& [instrument, setFix] = byKind_.at(now.second);
         if (std::exchange(shownFix_, now) != now) setFix(chosen->id);
-        shown = accountShown_ ? account_ : instrument;
-        if (const Document::Done done = document_.doneBy(chosen->id))
-            account_->show(*done.step);
-        else
-            account_->clear(chosen->on ? tr("Waiting for its turn.")
-                                       : tr("This fix is off: switch it on to see its account."));
+        shown = instrument;
+        if (accountShown_) {
+            shown = account_;
+            refreshAccount(*chosen);
+        }
     }
     QWidget* before = std::exchange(shownInstrument_, shown);
     if (before == shown) return;
@@ -267,6 +266,14 @@ void FixesSheet::showInstrument() {
     }
     instruments_->addWidget(shown);
     shown->show();
+}
+
+void FixesSheet::refreshAccount(const Fix& fix) {
+    if (const Document::Done done = document_.doneBy(fix.id))
+        account_->show(*done.step);
+    else
+        account_->clear(fix.on ? tr("Waiting for its turn.")
+                               : tr("This fix is off: switch it on to see its account."));
 }
 
 void FixesSheet::showAccount(bool shown) {

@@ -50,6 +50,7 @@ private:
     template <typename Instrument>
     void addInstrument(const char* key, Instrument* instrument);
     void showInstrument();
+    void refreshAccount(const Fix& fix);
 
     Document& document_;
     QComboBox* measure_;

@@ -56,7 +56,7 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
         tr("EXT_mesh_gpu_instancing, for engines that read it. Copies that stand still, have one "
            "mesh and go at the same distances become one node; the manifest keeps their names."));
     layout->addWidget(instances_);
-    // Follows the target until the artist says otherwise.
+    // As the opened target has it; then as the artist says.
     connect(&document, &Document::sceneChanged, this,
             [this] { instances_->setChecked(document_.target().instancing); });
     layout->addWidget(export_);

@@ -1,6 +1,7 @@
 #include "view/lens.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "base/text.h"
@@ -157,32 +158,32 @@ std::vector<SeenState> seenStates(const Document& document, const Scene& scene) 
 
 namespace {
 
-std::vector<LegendEntry> seenLegend(const Scene& scene, const ViewCost& cost,
-                                    const std::vector<SeenState>& seen) {
-    if (seen.size() != scene.objects.size()) return {{noLevelColor(), "no survey with rays yet"}};
-    LevelCount counts[3];
+/// What is drawn of each of three kinds; `kinds` [objects].
+template <typename Kind>
+std::array<LevelCount, 3> countDrawn(const Scene& scene, const ViewCost& cost,
+                                     const std::vector<Kind>& kinds) {
+    std::array<LevelCount, 3> counts;
     for (const DrawnObject& drawn : cost.drawn) {
         const Object& object = scene.objects[drawn.object];
         const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
-        LevelCount& count = counts[static_cast<std::size_t>(seen[drawn.object])];
+        LevelCount& count = counts[static_cast<std::size_t>(kinds[drawn.object])];
         ++count.objects;
         count.triangles += static_cast<double>(asset.level(drawn.level)->triangles);
     }
+    return counts;
+}
+
+std::vector<LegendEntry> seenLegend(const Scene& scene, const ViewCost& cost,
+                                    const std::vector<SeenState>& seen) {
+    if (seen.size() != scene.objects.size()) return {{noLevelColor(), "no survey with rays yet"}};
+    const auto counts = countDrawn(scene, cost, seen);
     return {levelEntry(seenColor(SeenState::Here), "seen here", counts[0]),
             levelEntry(seenColor(SeenState::Elsewhere), "hidden here", counts[1]),
             levelEntry(seenColor(SeenState::Never), "seen nowhere", counts[2])};
 }
 
 std::vector<LegendEntry> groupLegend(const Scene& scene, const ViewCost& cost) {
-    const std::vector<Grouping> grouping = groupingOf(scene);
-    LevelCount counts[3];
-    for (const DrawnObject& drawn : cost.drawn) {
-        const Object& object = scene.objects[drawn.object];
-        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
-        LevelCount& count = counts[static_cast<std::size_t>(grouping[drawn.object])];
-        ++count.objects;
-        count.triangles += static_cast<double>(asset.level(drawn.level)->triangles);
-    }
+    const auto counts = countDrawn(scene, cost, groupingOf(scene));
     return {levelEntry(parcelColor(0), "merged", counts[1]),
             levelEntry(pieceColor(1), "pieces", counts[2]),
             levelEntry(noLevelColor(), "as they were", counts[0])};
