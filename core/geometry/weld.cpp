@@ -29,29 +29,31 @@ class VertexBytes {
 public:
     explicit VertexBytes(const Part& part) {
         const auto add = [&](const std::vector<Attribute>& attributes) {
-            for (const Attribute& attribute : attributes) streams_.push_back(&*attribute.stream);
+            for (const Attribute& attribute : attributes)
+                streams_.push_back(
+                    {attribute.stream->data.data(), attribute.stream->elementSize()});
         };
         add(part.attributes);
         for (const auto& target : part.targets) add(target);
     }
     [[nodiscard]] std::uint64_t hash(std::size_t vertex) const {
         std::uint64_t hash = 0;
-        for (const Stream* stream : streams_)
-            hash = XXH3_64bits_withSeed(at(*stream, vertex), stream->elementSize(), hash);
+        for (const auto& [data, size] : streams_)
+            hash = XXH3_64bits_withSeed(data + vertex * size, size, hash);
         return hash;
     }
     [[nodiscard]] bool areEqual(std::size_t a, std::size_t b) const {
-        for (const Stream* stream : streams_)
-            if (std::memcmp(at(*stream, a), at(*stream, b), stream->elementSize()) != 0)
-                return false;
+        for (const auto& [data, size] : streams_)
+            if (std::memcmp(data + a * size, data + b * size, size) != 0) return false;
         return true;
     }
 
 private:
-    static const std::byte* at(const Stream& stream, std::size_t vertex) {
-        return stream.data.data() + vertex * stream.elementSize();
-    }
-    std::vector<const Stream*> streams_;
+    struct Bytes {
+        const std::byte* data;
+        std::size_t size;  ///< Of an element.
+    };
+    std::vector<Bytes> streams_;
 };
 
 }  // namespace

@@ -1,6 +1,7 @@
 #include "simplify/collapse_log.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace flentro {
@@ -42,118 +43,141 @@ private:
 
 CollapseLog::CollapseLog(const Mesh& mesh, WedgeMesh wedges)
     : mesh_(mesh),
-      corners_(std::move(wedges.corners)),
-      wedgePosition_(std::move(wedges.wedgePosition)),
-      wedgeVertex_(std::move(wedges.wedgeVertex)),
-      wedgePart_(std::move(wedges.wedgePart)),
+      names_(std::move(wedges.names)),
+      furtherPositions_(
+          wedges.wedgePosition.begin() + static_cast<std::ptrdiff_t>(wedges.positions.size()),
+          wedges.wedgePosition.end()),
       slots_(std::move(wedges.attributeSlots)),
       attributeCount_(static_cast<std::size_t>(wedges.attributeCount)),
       positionCount_(wedges.positions.size()),
+      mostTriangles_(wedges.corners.size() / 3),
+      triangles_(mostTriangles_),
       centre_(wedges.centre),
-      unit_(wedges.unit) {}
+      unit_(wedges.unit) {
+    // The most that there can be: growing would hold everything twice.
+    deviations_.reserve(positionCount_);
+    removed_.reserve(positionCount_);
+    mergeds_.reserve(positionCount_);
+    merges_.reserve(names_.vertices.size());
+}
 
-void CollapseLog::add(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
-                      std::size_t triangles, double deviation) {
-    collapses_.push_back({from, to, static_cast<std::uint32_t>(merges_.size()),
-                          static_cast<std::uint32_t>(triangles), static_cast<float>(deviation)});
+void CollapseLog::add(std::span<const WedgeMerge> merges, std::size_t triangles, double deviation) {
+    deviations_.push_back(static_cast<float>(deviation));
+    removed_.push_back(static_cast<std::uint8_t>(triangles));
+    mergeds_.push_back(static_cast<std::uint8_t>(merges.size()));
     merges_.insert(merges_.end(), merges.begin(), merges.end());
+    triangles_ -= triangles;
 }
 
 void CollapseLog::addDrop(std::uint32_t piece, std::size_t triangles, double deviation) {
-    add(kDrop, piece, {}, triangles, deviation);
+    drops_.push_back({deviations_.size(), piece, static_cast<std::uint32_t>(triangles)});
+    add({}, 0, deviation);
+    triangles_ -= triangles;
 }
 
 void CollapseLog::moved(const ErrorMetric& metric) {
-    const Collapse& last = collapses_.back();
-    places_.resize(collapses_.size(), Vec3f::Constant(std::nanf("")));
-    places_.back() = metric.place(last.to);
-    attributes_.resize(last.firstMerge * attributeCount_);
-    for (std::size_t m = last.firstMerge; m < merges_.size(); ++m) {
+    const std::size_t first = merges_.size() - mergeds_.back();
+    places_.resize(deviations_.size(), Vec3f::Constant(std::nanf("")));
+    places_.back() = metric.place(positionOf(merges_.back().to));
+    attributes_.resize(first * attributeCount_);
+    for (std::size_t m = first; m < merges_.size(); ++m) {
         const auto values = metric.attributes(merges_[m].to);
         attributes_.insert(attributes_.end(), values.begin(), values.end());
     }
 }
 
-std::size_t CollapseLog::fewestTriangles() const {
-    return collapses_.empty() ? mostTriangles() : collapses_.back().triangles;
+void CollapseLog::advance(State& state) const {
+    state.triangles -= removed_[state.steps];
+    state.merges += mergeds_[state.steps];
+    if (state.drops < drops_.size() && drops_[state.drops].step == state.steps)
+        state.triangles -= drops_[state.drops++].triangles;
+    ++state.steps;
 }
 
-std::size_t CollapseLog::stepsTo(std::size_t triangles) const {
-    if (triangles >= mostTriangles()) return 0;
-    const auto at = std::partition_point(
-        collapses_.begin(), collapses_.end(),
-        [&](const Collapse& collapse) { return collapse.triangles > triangles; });
-    return std::min(static_cast<std::size_t>(at - collapses_.begin()) + 1, collapses_.size());
+CollapseLog::State CollapseLog::stateAt(std::size_t triangles) const {
+    State state;
+    state.triangles = mostTriangles_;
+    while (state.triangles > triangles && state.steps < deviations_.size()) advance(state);
+    return state;
 }
 
 std::size_t CollapseLog::trianglesAt(std::size_t triangles) const {
-    const std::size_t steps = stepsTo(triangles);
-    return steps == 0 ? mostTriangles() : collapses_[steps - 1].triangles;
+    return stateAt(triangles).triangles;
 }
 
 double CollapseLog::deviationAt(std::size_t triangles) const {
-    const std::size_t steps = stepsTo(triangles);
-    return steps == 0 ? 0 : static_cast<double>(collapses_[steps - 1].deviation);
+    const std::size_t steps = stateAt(triangles).steps;
+    return steps == 0 ? 0 : static_cast<double>(deviations_[steps - 1]);
 }
 
 /// What each wedge has become. Read backwards, so that one look finds the end of a chain.
-std::vector<std::uint32_t> CollapseLog::wedgesAfter(std::size_t steps) const {
-    std::vector<std::uint32_t> now(wedgePosition_.size());
+std::vector<std::uint32_t> CollapseLog::wedgesAfter(std::size_t merges) const {
+    std::vector<std::uint32_t> now(names_.vertices.size());
     for (std::uint32_t w = 0; w < now.size(); ++w) now[w] = w;
-    for (std::size_t m = firstMergeOf(steps); m-- > 0;) now[merges_[m].from] = now[merges_[m].to];
+    for (std::size_t m = merges; m-- > 0;) now[merges_[m].from] = now[merges_[m].to];
     return now;
 }
 
-std::vector<std::vector<std::uint32_t>> CollapseLog::cornersAfter(std::size_t steps) const {
-    const std::vector<std::uint32_t> now = wedgesAfter(steps);
+std::vector<bool> CollapseLog::droppedAfter(std::size_t drops) const {
     std::vector<bool> dropped(pieces_.empty() ? 0 : *std::ranges::max_element(pieces_) + 1, false);
-    for (std::size_t i = 0; i < steps; ++i)
-        if (collapses_[i].from == kDrop) dropped[collapses_[i].to] = true;
-    std::vector<std::vector<std::uint32_t>> result(mesh_.parts.size());
-    for (std::size_t i = 0; i < corners_.size(); i += 3) {
-        if (!pieces_.empty() && dropped[pieces_[wedgePosition_[corners_[i]]]]) continue;
-        const std::uint32_t a = now[corners_[i]];
-        const std::uint32_t b = now[corners_[i + 1]];
-        const std::uint32_t c = now[corners_[i + 2]];
-        const std::uint32_t p = wedgePosition_[a];
-        const std::uint32_t q = wedgePosition_[b];
-        const std::uint32_t r = wedgePosition_[c];
-        if (p == q || q == r || r == p) continue;
-        auto& part = result[wedgePart_[a]];
-        part.insert(part.end(), {a, b, c});
-    }
-    return result;
+    for (std::size_t i = 0; i < drops; ++i) dropped[drops_[i].piece] = true;
+    return dropped;
+}
+
+/// True of a triangle whose corners lie in three places.
+bool CollapseLog::spans(const std::array<std::uint32_t, 3>& wedges) const {
+    const std::uint32_t a = positionOf(wedges[0]);
+    const std::uint32_t b = positionOf(wedges[1]);
+    const std::uint32_t c = positionOf(wedges[2]);
+    return a != b && b != c && c != a;
 }
 
 std::vector<std::vector<std::uint32_t>> CollapseLog::indicesAt(std::size_t triangles) const {
-    std::vector<std::vector<std::uint32_t>> result = cornersAfter(stepsTo(triangles));
+    const State state = stateAt(triangles);
+    const std::vector<std::uint32_t> now = wedgesAfter(state.merges);
+    const std::vector<bool> dropped = droppedAfter(state.drops);
+    std::vector<std::vector<std::uint32_t>> result(mesh_.parts.size());
     for (std::size_t p = 0; p < mesh_.parts.size(); ++p) {
+        const std::vector<std::uint32_t>& indices = mesh_.parts[p].indices;
         if (!mesh_.parts[p].isTriangles()) {
-            result[p] = mesh_.parts[p].indices;
+            result[p] = indices;
             continue;
         }
-        for (std::uint32_t& corner : result[p]) corner = wedgeVertex_[corner];
+        const std::uint32_t* wedges = names_.wedges.data() + names_.firstOfPart[p];
+        for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
+            std::array<std::uint32_t, 3> corners;
+            for (std::size_t k = 0; k < 3; ++k) corners[k] = wedges[indices[i + k]];
+            if (!spans(corners)) continue;  // nor ever did
+            if (!pieces_.empty() && dropped[pieces_[positionOf(corners[0])]]) continue;
+            for (std::uint32_t& corner : corners) corner = now[corner];
+            if (!spans(corners)) continue;
+            for (const std::uint32_t corner : corners)
+                result[p].push_back(names_.vertices[corner] - names_.firstOfPart[p]);
+        }
     }
     return result;
 }
 
-/// Writes the places and attributes that vertices of a part have after `steps`.
-void CollapseLog::moveVertices(std::size_t steps, std::size_t part, Part& into) const {
+/// Writes the places and attributes that vertices of a part have in a state.
+void CollapseLog::moveVertices(const State& state, std::size_t part, Part& into) const {
     std::vector<std::uint32_t> placedBy(positionCount_, kUnmoved);
-    std::vector<std::uint32_t> shapedBy(wedgePosition_.size(), kUnmoved);
-    for (std::size_t i = 0; i < std::min(steps, places_.size()); ++i) {
-        if (!places_[i].allFinite()) continue;
-        placedBy[collapses_[i].to] = static_cast<std::uint32_t>(i);
-        for (std::size_t m = firstMergeOf(i); m < firstMergeOf(i + 1); ++m)
+    std::vector<std::uint32_t> shapedBy(names_.vertices.size(), kUnmoved);
+    State at;
+    while (at.steps < std::min(state.steps, places_.size())) {
+        const State before = at;
+        advance(at);
+        if (!places_[before.steps].allFinite()) continue;
+        placedBy[positionOf(merges_[before.merges].to)] = static_cast<std::uint32_t>(before.steps);
+        for (std::size_t m = before.merges; m < at.merges; ++m)
             shapedBy[merges_[m].to] = static_cast<std::uint32_t>(m);
     }
     Writer positions(into, "POSITION");
     std::vector<Writer> writers;
     for (const AttributeSlot& slot : slots_) writers.emplace_back(into, slot.semantic);
-    for (std::uint32_t w = 0; w < wedgeVertex_.size(); ++w) {
-        if (wedgePart_[w] != part) continue;
-        const std::uint32_t vertex = wedgeVertex_[w];
-        if (const std::uint32_t by = placedBy[wedgePosition_[w]]; by != kUnmoved) {
+    for (std::uint32_t w = 0; w < names_.vertices.size(); ++w) {
+        if (names_.partOf(w) != part) continue;
+        const std::uint32_t vertex = names_.vertexOf(w);
+        if (const std::uint32_t by = placedBy[positionOf(w)]; by != kUnmoved) {
             const Vec3d place = places_[by].cast<double>() * unit_ + centre_;
             for (int c = 0; c < 3; ++c) positions.set(vertex, c, static_cast<float>(place[c]));
         }
@@ -169,7 +193,7 @@ void CollapseLog::moveVertices(std::size_t steps, std::size_t part, Part& into) 
 }
 
 Mesh CollapseLog::meshAt(std::size_t triangles) const {
-    const std::size_t steps = stepsTo(triangles);
+    const State state = stateAt(triangles);
     std::vector<std::vector<std::uint32_t>> parts = indicesAt(triangles);
     Mesh result;
     result.name = mesh_.name;
@@ -178,7 +202,7 @@ Mesh CollapseLog::meshAt(std::size_t triangles) const {
         if (parts[p].empty()) continue;
         Part part = mesh_.parts[p];
         part.indices = std::move(parts[p]);
-        if (steps > 0 && !places_.empty() && part.isTriangles()) moveVertices(steps, p, part);
+        if (state.steps > 0 && !places_.empty() && part.isTriangles()) moveVertices(state, p, part);
         result.parts.push_back(dropUnusedVertices(part));
     }
     return result;

@@ -3,6 +3,8 @@
 
 #pragma once
 
+#include <array>
+
 #include "geometry/mesh.h"
 #include "simplify/error_metric.h"
 
@@ -13,10 +15,9 @@ public:
     /// `mesh` must outlive it; of `wedges` only what names vertices is kept.
     CollapseLog(const Mesh& mesh, WedgeMesh wedges);
 
-    /// Position `from` became `to`, which leaves `triangles`. `deviation`: metres, estimated.
-    void add(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
-             std::size_t triangles, double deviation);
-    /// All triangles of loose piece `piece` are gone, which leaves `triangles`.
+    /// A position was joined with another, which took `triangles`. `deviation`: metres, estimated.
+    void add(std::span<const WedgeMerge> merges, std::size_t triangles, double deviation);
+    /// Loose piece `piece` went, which took all its `triangles`.
     void addDrop(std::uint32_t piece, std::size_t triangles, double deviation);
     /// Which loose piece each position belongs to. [P] To be given before the first drop.
     void setPieces(std::vector<std::uint32_t> pieces) { pieces_ = std::move(pieces); }
@@ -24,15 +25,11 @@ public:
     /// The vertex just joined is a new one.
     void moved(const ErrorMetric& metric);
 
-    [[nodiscard]] std::uint32_t positionOf(std::uint32_t wedge) const {
-        return wedgePosition_[wedge];
-    }
     [[nodiscard]] const std::vector<AttributeSlot>& attributeSlots() const { return slots_; }
-    [[nodiscard]] std::uint32_t partOf(std::uint32_t wedge) const { return wedgePart_[wedge]; }
-    /// Index in its part.
-    [[nodiscard]] std::uint32_t vertexOf(std::uint32_t wedge) const { return wedgeVertex_[wedge]; }
-    [[nodiscard]] std::size_t mostTriangles() const { return corners_.size() / 3; }
-    [[nodiscard]] std::size_t fewestTriangles() const;
+    [[nodiscard]] const WedgeNames& names() const { return names_; }
+    [[nodiscard]] std::size_t positionCount() const { return positionCount_; }
+    [[nodiscard]] std::size_t mostTriangles() const { return mostTriangles_; }
+    [[nodiscard]] std::size_t fewestTriangles() const { return triangles_; }
 
     // For the first state with no more than `triangles`, or the last there is.
     // Cost: O(T) of the original.
@@ -46,34 +43,48 @@ public:
     [[nodiscard]] Mesh meshAt(std::size_t triangles) const;
 
 private:
-    static constexpr std::uint32_t kDrop = ~0U;
-    struct Collapse {
-        std::uint32_t from, to;    ///< Positions; of a drop kDrop and the piece.
-        std::uint32_t firstMerge;  ///< In merges_.
-        std::uint32_t triangles;   ///< Left after it.
-        float deviation;           ///< Metres.
+    /// A state on the way: what has come so far.
+    struct State {
+        std::size_t steps = 0;
+        std::size_t merges = 0;
+        std::size_t drops = 0;
+        std::size_t triangles = 0;  ///< Left.
     };
-    [[nodiscard]] std::size_t stepsTo(std::size_t triangles) const;
-    /// Where the merges of a step begin; of the step after the last, where all end.
-    [[nodiscard]] std::size_t firstMergeOf(std::size_t step) const {
-        return step < collapses_.size() ? collapses_[step].firstMerge : merges_.size();
+    /// A step that is none of the collapses.
+    struct Drop {
+        std::size_t step;
+        std::uint32_t piece;
+        std::uint32_t triangles;
+    };
+    /// Goes on by one step.
+    void advance(State& state) const;
+    [[nodiscard]] State stateAt(std::size_t triangles) const;
+    [[nodiscard]] std::vector<std::uint32_t> wedgesAfter(std::size_t merges) const;
+    [[nodiscard]] std::vector<bool> droppedAfter(std::size_t drops) const;  ///< [pieces]
+    [[nodiscard]] std::uint32_t positionOf(std::uint32_t wedge) const {
+        return wedge < positionCount_ ? wedge : furtherPositions_[wedge - positionCount_];
     }
-    [[nodiscard]] std::vector<std::uint32_t> wedgesAfter(std::size_t steps) const;
-    [[nodiscard]] std::vector<std::vector<std::uint32_t>> cornersAfter(std::size_t steps) const;
-    void moveVertices(std::size_t steps, std::size_t part, Part& into) const;
+    [[nodiscard]] bool spans(const std::array<std::uint32_t, 3>& wedges) const;
+    void moveVertices(const State& state, std::size_t part, Part& into) const;
 
     const Mesh& mesh_;
-    std::vector<std::uint32_t> corners_;
-    std::vector<std::uint32_t> pieces_;  ///< [P]
-    std::vector<std::uint32_t> wedgePosition_, wedgeVertex_, wedgePart_;
+    WedgeNames names_;
+    std::vector<std::uint32_t> furtherPositions_;  ///< Of wedges from positionCount_ on.
+    std::vector<std::uint32_t> pieces_;            ///< [P]
     std::vector<AttributeSlot> slots_;
     std::size_t attributeCount_ = 0;
     std::size_t positionCount_ = 0;
+    std::size_t mostTriangles_ = 0;
+    std::size_t triangles_ = 0;  ///< Left now.
     Vec3d centre_;
     double unit_ = 1;
-    std::vector<Collapse> collapses_;
+    // A few bytes a step, as there are nearly as many as vertices.
+    std::vector<float> deviations_;      ///< [steps] Metres.
+    std::vector<std::uint8_t> removed_;  ///< [steps] Triangles; 0 of drops.
+    std::vector<std::uint8_t> mergeds_;  ///< [steps] Merges.
     std::vector<WedgeMerge> merges_;
-    std::vector<Vec3f> places_;      ///< [collapses] Units; only if vertices move.
+    std::vector<Drop> drops_;
+    std::vector<Vec3f> places_;      ///< [steps] Units; only if vertices move.
     std::vector<float> attributes_;  ///< [merges * K] likewise.
 };
 

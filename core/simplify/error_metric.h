@@ -8,17 +8,14 @@
 
 #pragma once
 
-#include <cstring>
-#include <limits>
+#include <array>
+#include <cmath>
 #include <span>
 
 #include "simplify/quadric.h"
 #include "simplify/wedges.h"
 
 namespace flentro {
-
-/// Faces with a smaller area, in squared units, have no direction.
-inline constexpr float kFlatArea = 1e-14F;
 
 /// A wedge that becomes one with another.
 struct WedgeMerge {
@@ -29,28 +26,41 @@ struct WedgeMerge {
 /// Everything in the units of a WedgeMesh. Places and attributes change as vertices are joined.
 class ErrorMetric {
 public:
-    /// `importance` [W]: weight of the surface around each wedge, > 0; empty: 1 everywhere.
-    ErrorMetric(const WedgeMesh& mesh, std::span<const float> importance);
+    /// Takes the attributes out of the mesh. `importance` [W]: weight of the surface around each
+    /// wedge, > 0; empty: 1 everywhere.
+    ErrorMetric(WedgeMesh& mesh, std::span<const float> importance);
 
     /// Holds an edge by the plane through it at right angles to a face with that normal.
     void holdEdge(std::uint32_t a, std::uint32_t b, const Vec3f& normal, float weight);
 
     struct Joined {
         float cost = 0;
-        float distance = 0;            ///< Root mean square to the surface's planes, units.
+        float error = 0;               ///< Of the surface alone.
+        float weight = 0;              ///< Of the surface.
         Vec3f offset = Vec3f::Zero();  ///< Of the joined vertex from the place of `to`.
+
+        /// Root mean square to the surface's planes, units.
+        [[nodiscard]] float distance() const { return weight > 0 ? std::sqrt(error / weight) : 0; }
     };
-    /// Position `from` goes to where `to` is, its wedges become those they are merged with. What
-    /// costs `limit` or more is not looked at any closer.
+    /// Position `from` goes to where `to` is, its wedges become those they are merged with.
     [[nodiscard]] Joined onto(std::uint32_t from, std::uint32_t to,
-                              std::span<const WedgeMerge> merges,
-                              float limit = std::numeric_limits<float>::infinity()) const;
+                              std::span<const WedgeMerge> merges) const;
+    /// The cost of that where both have one wedge, or `limit` or more.
+    [[nodiscard]] float costOnto(std::uint32_t from, std::uint32_t to, float limit) const {
+        const Vec3f shift = place(to) - place(from);
+        const float cost = surfaceCost(from, to, shift);
+        return count_ == 0 || cost >= limit ? cost : cost + differenceAt(from, to, shift);
+    }
+    /// What it costs for the surface alone: no more than all of it.
+    [[nodiscard]] float least(std::uint32_t from, std::uint32_t to) const {
+        return surfaceCost(from, to, place(to) - place(from));
+    }
     /// Both go to the best place with the best attributes. `merges` must pair all their wedges.
     [[nodiscard]] Joined together(std::uint32_t from, std::uint32_t to,
                                   std::span<const WedgeMerge> merges) const;
 
-    /// Carries it out: `to` moves by `offset`; with `fit` the attributes of the merged wedges
-    /// become the best for that place, else those of the wedges merged into stay.
+    /// Carries it out. With `fit` `to` moves by `offset`, and the attributes of the merged wedges
+    /// become the best for that place; else all of `to` stays.
     void join(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
               const Vec3f& offset, bool fit);
 
@@ -58,52 +68,94 @@ public:
         return vertices_[position].place;
     }
     [[nodiscard]] std::span<const float> attributes(std::uint32_t wedge) const {
-        return {blockOf(wedge) + kHead + count_ * kSum, count_};
+        return {attributesOf(wedge), count_};
     }
     /// Squared difference of two wedges' attributes.
     [[nodiscard]] float difference(std::uint32_t a, std::uint32_t b) const;
 
 private:
+    // What is asked of the vertex that is moved onto lies apart from what is asked of the one that
+    // moves: of each of the former there are six.
     struct Vertex {
         Vec3f place;
-        Quadric surface;  ///< Relative to the place.
-        float weight = 0;
+        float c = 0;  ///< Of its surface's quadric.
     };
+    struct Weighted {
+        Quadric::Form form = Quadric::Form::Zero();
+        float weight = 0;
+
+        void add(const Quadric::Square& square, float by) {
+            Quadric::add(form, square);
+            weight += by;
+        }
+    };
+    /// Of one attribute: the sums of w g and w d.
+    using Sum = Eigen::Matrix<float, 4, 1, Eigen::DontAlign>;
     /// Of one wedge, relative to its place and attributes: Q = sum of w (g_k x + d_k)^2.
     struct Gradients {
         Quadric square;
         float weight = 0;
+        std::array<Sum, kMaxAttributes> sums;
     };
-    // What is asked for together lies together: a wedge's block holds its Gradients, for each
-    // attribute the sums of w g (3) and w d, and the attributes.
-    static constexpr std::size_t kHead = sizeof(Gradients) / sizeof(float);
-    static constexpr std::size_t kSum = 4;
 
     void addFace(const WedgeMesh& mesh, std::size_t triangle, std::span<const float> importance);
-    void addGradients(const WedgeMesh& mesh, std::size_t triangle, const Vec3f& normal,
-                      float weight);
-    [[nodiscard]] const float* blockOf(std::uint32_t wedge) const {
-        return blocks_.data() + std::size_t{wedge} * stride_;
+    void addGradients(const std::uint32_t* corners, const Vec3f& edge1, const Vec3f& edge2,
+                      const Vec3f& normal, float weight);
+    [[nodiscard]] Quadric surfaceOf(std::uint32_t position) const {
+        return {surfaces_[position].form, vertices_[position].c};
     }
-    [[nodiscard]] float* blockOf(std::uint32_t wedge) {
-        return blocks_.data() + std::size_t{wedge} * stride_;
+    [[nodiscard]] Quadric squareOf(std::uint32_t wedge) const {
+        return {gradients_[wedge].form, attributesOf(wedge)[count_]};
     }
-    [[nodiscard]] Gradients headOf(std::uint32_t wedge) const {
-        Gradients head;
-        std::memcpy(static_cast<void*>(&head), blockOf(wedge), sizeof head);
-        return head;
+    [[nodiscard]] const float* attributesOf(std::uint32_t wedge) const {
+        return attributes_.data() + wedge * (count_ + 1);
     }
-    void setHead(std::uint32_t wedge, const Gradients& head) {
-        std::memcpy(blockOf(wedge), static_cast<const void*>(&head), sizeof head);
+    [[nodiscard]] float* attributesOf(std::uint32_t wedge) {
+        return attributes_.data() + wedge * (count_ + 1);
     }
     [[nodiscard]] Quadric surface(std::uint32_t from, std::uint32_t to) const;
-    [[nodiscard]] float differenceAt(const WedgeMerge& merge, const Vec3f& shift) const;
-    [[nodiscard]] Gradients paired(const WedgeMerge& merge, const Vec3f& shift, float* sum) const;
+    [[nodiscard]] float errorAt(std::uint32_t from, std::uint32_t to, const Vec3f& shift) const {
+        const float error = Quadric::formAt(surfaces_[from].form, shift) + vertices_[from].c;
+        return std::max(error, 0.0F) + std::max(vertices_[to].c, 0.0F);
+    }
+    [[nodiscard]] float surfaceCost(std::uint32_t from, std::uint32_t to,
+                                    const Vec3f& shift) const {
+        return errorAt(from, to, shift) + kLengthWeight * shift.squaredNorm();
+    }
+    [[nodiscard]] float differenceAt(std::uint32_t from, std::uint32_t to,
+                                     const Vec3f& shift) const;
+    void fitAttributes(Gradients& both, const Vec3f& offset, float* values) const;
+    void pair(const WedgeMerge& merge, const Vec3f& shift, Gradients& both) const;
 
-    std::size_t count_ = 0;         ///< K
-    std::size_t stride_ = 0;        ///< Numbers in a block.
-    std::vector<Vertex> vertices_;  ///< [P]
-    std::vector<float> blocks_;     ///< [W], none without attributes.
+    /// Keeps collapses on flat surfaces in an order that leaves well-shaped triangles.
+    static constexpr float kLengthWeight = 1e-9F;
+
+    std::size_t count_ = 0;            ///< K
+    std::vector<Vertex> vertices_;     ///< [P]
+    std::vector<Weighted> surfaces_;   ///< [P] Relative to the place.
+    std::vector<Weighted> gradients_;  ///< [W], none without attributes.
+    std::vector<Sum> sums_;            ///< [W * K]
+    std::vector<float> attributes_;    ///< [W * (K + 1)] and c of the gradients' square.
 };
+
+/// What the square of both gradients would be at the place and attributes of `to`.
+inline float ErrorMetric::differenceAt(std::uint32_t from, std::uint32_t to,
+                                       const Vec3f& shift) const {
+    const Weighted& gradients = gradients_[from];
+    const Sum* sums = sums_.data() + from * count_;
+    const float* s = attributesOf(from);
+    const float* t = attributesOf(to);
+    Eigen::Vector4f linear = Eigen::Vector4f::Zero();
+    float squares = 0;
+    for (std::size_t k = 0; k < count_; ++k) {
+        const float by = t[k] - s[k];
+        linear += by * sums[k];
+        squares += by * by;
+    }
+    const float difference =
+        Quadric::formAt(gradients.form, shift) + gradients.weight * squares -
+        2 * ((linear[0] * shift.x() + linear[1] * shift.y()) + (linear[2] * shift.z() + linear[3]));
+    return std::max(difference + s[count_] + t[count_], 0.0F);
+}
 
 }  // namespace flentro

@@ -2,6 +2,8 @@
 
 #pragma once
 
+#include <array>
+
 #include "geometry/space.h"
 
 namespace flentro {
@@ -10,62 +12,67 @@ namespace flentro {
 ///
 /// x is relative to an origin near by that the owner keeps: single precision then loses nothing
 /// that matters, however large the model is, and c starts at 0 for planes through the origin.
-struct Quadric {
-    float a00 = 0, a01 = 0, a02 = 0, a11 = 0, a12 = 0, a22 = 0;
-    float b0 = 0, b1 = 0, b2 = 0;
-    float c = 0;
-
-    /// Adds w (n x + d)^2.
-    void addPlane(const Vec3f& n, float d, float w) {
-        a00 += w * n.x() * n.x();
-        a01 += w * n.x() * n.y();
-        a02 += w * n.x() * n.z();
-        a11 += w * n.y() * n.y();
-        a12 += w * n.y() * n.z();
-        a22 += w * n.z() * n.z();
-        b0 += w * n.x() * d;
-        b1 += w * n.y() * d;
-        b2 += w * n.z() * d;
-        c += w * d * d;
+class Quadric {
+public:
+    /// A row by row, then b.
+    using Form = Eigen::Matrix<float, 9, 1>;
+    /// Q(x) - c. Sums in an order that leaves the processor most to do at a time.
+    [[nodiscard]] static float formAt(const Form& q, const Vec3f& x) {
+        return x.x() * (q[0] * x.x() + 2 * ((q[1] * x.y() + q[2] * x.z()) + q[6])) +
+               (x.y() * (q[3] * x.y() + 2 * (q[4] * x.z() + q[7])) +
+                x.z() * (q[5] * x.z() + 2 * q[8]));
     }
 
-    Quadric& operator+=(const Quadric& q) {
-        a00 += q.a00;
-        a01 += q.a01;
-        a02 += q.a02;
-        a11 += q.a11;
-        a12 += q.a12;
-        a22 += q.a22;
-        b0 += q.b0;
-        b1 += q.b1;
-        b2 += q.b2;
-        c += q.c;
+    Quadric() : form_(Form::Zero()) {}
+    Quadric(const Form& form, float c) : form_(form), c_(c) {}
+    [[nodiscard]] const Form& form() const { return form_; }
+    [[nodiscard]] float c() const { return c_; }
+
+    /// A of w (n x)^2.
+    using Square = std::array<float, 6>;
+    [[nodiscard]] static Square squareOf(const Vec3f& n, float w) {
+        const float x = w * n.x(), y = w * n.y(), z = w * n.z();
+        return {x * n.x(), x * n.y(), x * n.z(), y * n.y(), y * n.z(), z * n.z()};
+    }
+    // One by one: what was just written in parts is slow to read as a whole.
+    static void add(Form& form, const Square& square) {
+        for (std::size_t i = 0; i < square.size(); ++i) form[static_cast<int>(i)] += square[i];
+    }
+    /// Adds w (n x + d)^2.
+    void addPlane(const Vec3f& n, float d, float w) {
+        add(form_, squareOf(n, w));
+        addLinear(n, d, w * d);
+    }
+    /// Adds f (2 n x + d).
+    void addLinear(const Vec3f& n, float d, float f) {
+        form_.tail<3>() += f * n;
+        c_ += f * d;
+    }
+    Quadric& operator+=(const Quadric& other) {
+        form_ += other.form_;
+        c_ += other.c_;
         return *this;
     }
 
     /// The same function with its origin moved to `o`.
     void moveOrigin(const Vec3f& o) {
-        const float x = a00 * o.x() + a01 * o.y() + a02 * o.z();
-        const float y = a01 * o.x() + a11 * o.y() + a12 * o.z();
-        const float z = a02 * o.x() + a12 * o.y() + a22 * o.z();
-        c += x * o.x() + y * o.y() + z * o.z() + 2 * (b0 * o.x() + b1 * o.y() + b2 * o.z());
-        b0 += x;
-        b1 += y;
-        b2 += z;
+        const Vec3f moved(form_[0] * o.x() + form_[1] * o.y() + form_[2] * o.z(),
+                          form_[1] * o.x() + form_[3] * o.y() + form_[4] * o.z(),
+                          form_[2] * o.x() + form_[4] * o.y() + form_[5] * o.z());
+        c_ += o.dot(moved + 2 * form_.tail<3>());
+        form_.tail<3>() += moved;
     }
 
     /// Never negative: rounding is clipped.
-    [[nodiscard]] float at(const Vec3f& p) const {
-        const float x = p.x(), y = p.y(), z = p.z();
-        const float e = a00 * x * x + a11 * y * y + a22 * z * z +
-                        2 * (a01 * x * y + a02 * x * z + a12 * y * z + b0 * x + b1 * y + b2 * z) +
-                        c;
-        return e > 0 ? e : 0;
-    }
+    [[nodiscard]] float at(const Vec3f& x) const { return std::max(formAt(form_, x) + c_, 0.0F); }
 
     /// Where it is least, drawn towards `near` as far as it is flat there: `pull` is a share of
     /// the trace of A.
     [[nodiscard]] Vec3f minimum(const Vec3f& near, double pull) const;
+
+private:
+    Form form_;
+    float c_ = 0;
 };
 
 }  // namespace flentro

@@ -18,10 +18,12 @@ constexpr float kBorderWeight = 10;
 constexpr float kSeamWeight = 1;
 
 /// Cosine of the largest turn of a face, in one collapse and in all: about 78 degrees.
-constexpr float kSmallestTurn = 0.2F;
+constexpr double kSmallestTurn = 0.2;
+
+constexpr double kFlat{kFlatArea};
 
 /// Faces whose height is less than this share of their longest edge are slivers.
-constexpr float kThinnest = 0.01F;
+constexpr double kThinnest = 0.01;
 
 /// Pieces below this share of the diagonal may go as soon as they are the cheapest.
 constexpr float kLooseSize = 0.02F;
@@ -29,16 +31,15 @@ constexpr float kLooseSize = 0.02F;
 /// Pieces above this share of the whole area are what a thing looks like: they never go.
 constexpr float kDropShare = 0.1F;
 
-/// Of the vertices, those that one sweep joins at the most: the more, the faster and the
-/// farther from the order of costs.
-constexpr double kSweepShare = 0.12;
-/// Of a sweep's candidates about one in this many can be carried out.
-constexpr std::size_t kCandidates = 3;
-/// Candidates are tried in so many bands of rising cost, within each as they lie in memory: the
-/// mesh is larger than the caches, and a strict order costs an eighth of the time.
-constexpr std::size_t kBands = 16;
-/// Where none could be carried out, so many times as many are looked at.
-constexpr std::size_t kWider = 4;
+/// Of all moves there are, the cheapest that one sweep takes: the more, the faster and the farther
+/// from the order of costs. Towards the end, as a share of the triangles that are left to go.
+constexpr double kSweepShare = 0.5;
+constexpr double kLastShare = 0.35;
+/// Of so many bounds about one turns out to be no dearer than it was.
+constexpr std::uint32_t kBoundsForOne = 5;
+/// A sweep goes through the mesh in blocks of so many vertices that lie together in memory, in each
+/// in the order of costs: the mesh is larger than the caches.
+constexpr std::uint32_t kBlock = 1024;
 
 /// What counts as the same where nothing may be lost: in diagonals; in the attribute's own
 /// measure; as a share. Files hold floats, so that even flat surfaces are not quite.
@@ -46,28 +47,33 @@ constexpr float kSamePlane = 1e-5F;
 constexpr float kSameAttribute = 2e-4F;
 constexpr double kSameArea = 1e-5;
 
-/// Costs that are none: not the edge's owner or impossible; not possible as its surroundings
-/// were; to be computed. What an edge cost before its ends were joined with others is the least
-/// that it can cost now: such bounds are kept with a minus sign.
-constexpr float kNever = std::numeric_limits<float>::infinity();
-constexpr float kBlocked = -std::numeric_limits<float>::infinity();
+/// Costs that are none: impossible as its surroundings were; to be computed. What a move cost
+/// before its ends were joined with others is the least that it can cost now: such bounds are
+/// kept with a minus sign.
+constexpr float kBlocked = std::numeric_limits<float>::infinity();
 constexpr float kUnknown = -0.0F;
 
-/// Blocked edges are looked at again after this many sweeps; in small meshes after each.
-constexpr std::uint32_t kBlockedSweeps = 4;
-constexpr std::size_t kSmall = 2000;  ///< Triangles.
+/// Vertices that one core looks at before it asks again.
+constexpr std::size_t kChunk = 1U << 12U;
 
-constexpr std::size_t kChunk = 1U << 15U;  ///< Corners that one core looks at before it asks again.
-
-std::uint32_t nextCorner(std::uint32_t corner) {
-    return corner % 3 == 2 ? corner - 2 : corner + 1;
+/// Costs are counted by the upper bits of their sizes, which lie in the order of the numbers.
+constexpr unsigned kKeyBits = 13;
+std::uint32_t keyOf(float cost) {
+    return std::bit_cast<std::uint32_t>(cost) << 1U >> (32U - kKeyBits);
 }
-std::uint32_t previousCorner(std::uint32_t corner) {
-    return corner % 3 == 0 ? corner + 2 : corner - 1;
-}
+const std::uint32_t kBlockedKey = keyOf(kBlocked);
 
 bool isUnknown(float cost) {
     return cost == 0 && std::signbit(cost);
+}
+
+double longestSquare(const Vec3f& a, const Vec3f& b, const Vec3f& c) {
+    return static_cast<double>(std::max({a.squaredNorm(), b.squaredNorm(), c.squaredNorm()}));
+}
+
+/// Of two directions by their scalar product and squared lengths.
+bool turnsTooFar(double product, double square1, double square2) {
+    return product <= 0 || product * product < kSmallestTurn * kSmallestTurn * square1 * square2;
 }
 
 /// Calls body(begin, end) for all of [0, count): a large range by all cores.
@@ -84,9 +90,9 @@ std::vector<float> importanceOfWedges(const WedgeMesh& wedges,
                                       const std::vector<std::vector<float>>& importance) {
     std::vector<float> result;
     if (importance.empty()) return result;
-    for (std::size_t w = 0; w < wedges.wedgeVertex.size(); ++w) {
-        const auto& part = importance[wedges.wedgePart[w]];
-        result.push_back(part.empty() ? 1.0F : part[wedges.wedgeVertex[w]]);
+    for (std::uint32_t w = 0; w < wedges.wedgePosition.size(); ++w) {
+        const auto& part = importance[wedges.names.partOf(w)];
+        result.push_back(part.empty() ? 1.0F : part[wedges.names.vertexOf(w)]);
     }
     return result;
 }
@@ -97,124 +103,146 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options)
     : Reducer(mesh, options, takeApart(mesh, options.weights)) {}
 
 Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedges)
-    : corners_(wedges.corners),
-      costs_(wedges.corners.size(), kUnknown),
-      flags_(wedges.positions.size(), 0),
-      touched_(wedges.positions.size(), 0),
-      mark_(wedges.positions.size(), 0),
-      crossSeams_(options.crossSeams && !options.lossless),
+    : crossSeams_(options.crossSeams && !options.lossless),
       lossless_(options.lossless),
       placement_(options.lossless ? Placement::Existing : options.placement),
       unit_(wedges.unit),
       alive_(wedges.corners.size() / 3),
+      fans_(wedges),
       metric_(wedges, importanceOfWedges(wedges, options.importance)),
       log_(mesh, std::move(wedges)) {
-    positions_.reserve(corners_.size());
-    for (const std::uint32_t wedge : corners_) positions_.push_back(log_.positionOf(wedge));
+    const std::size_t positions = log_.positionCount();
+    fans_.refresh();
+    costs_.assign(positions, kUnknown);
+    targets_.assign(positions, kGone);
+    flags_.assign(positions, 0);
     for (const AttributeSlot& slot : log_.attributeSlots())
         tolerances_.insert(tolerances_.end(), static_cast<std::size_t>(slot.components),
                            kSameAttribute * static_cast<float>(slot.scale));
-    indexCorners();
-    findFacing();
     findBorders(options.lockBorders);
     lock(options.locked);
     findPieces();
 }
 
-// --- what the original is like ------------------------------------------------------------
-
-void Reducer::findFacing() {
-    facing_.resize(alive_, Vec3f::Zero());
-    for (std::size_t t = 0; t < alive_; ++t) {
-        const Vec3f& a = metric_.place(positionAt(3 * t));
-        const Vec3f normal = (metric_.place(positionAt(3 * t + 1)) - a)
-                                 .cross(metric_.place(positionAt(3 * t + 2)) - a);
-        const float size = normal.norm();
-        if (size > kFlatArea) facing_[t] = normal / size;
+template <typename Visit>
+void Reducer::forEachNeighbour(std::uint32_t position, Visit&& visit) const {
+    const bool bothWays = flags_[position] & BothWays;
+    for (const Corner corner : fans_.at(position)) {
+        visit(fans_.positionAt(nextCorner(corner)));
+        if (bothWays) visit(fans_.positionAt(previousCorner(corner)));
     }
 }
 
+// --- what the original is like ------------------------------------------------------------
+
 /// True if the two triangles of an edge have different wedges along it.
-bool Reducer::isSeam(std::uint32_t corner, std::uint32_t other) const {
-    const bool sameWay = positionAt(corner) == positionAt(other);
-    const std::uint32_t start = sameWay ? other : nextCorner(other);
-    const std::uint32_t end = sameWay ? nextCorner(other) : other;
-    return corners_[corner] != corners_[start] || corners_[nextCorner(corner)] != corners_[end];
+bool Reducer::isSeam(Corner corner, Corner other) const {
+    const bool sameWay = fans_.positionAt(corner) == fans_.positionAt(other);
+    const Corner start = sameWay ? other : nextCorner(other);
+    const Corner end = sameWay ? nextCorner(other) : other;
+    return fans_.wedgeAt(corner) != fans_.wedgeAt(start) ||
+           fans_.wedgeAt(nextCorner(corner)) != fans_.wedgeAt(end);
 }
 
 /// Marks open borders, non-manifold edges and positions of several wedges, and holds borders and
 /// seams by planes of their own.
 void Reducer::findBorders(bool lockBorders) {
-    struct Around {
-        std::uint32_t neighbour, corner, other;
-        int triangles;
-    };
-    std::vector<Around> around;
+    for (Corner corner = 0; corner < 4 * fans_.size(); corner += corner % 4 == 2 ? 2 : 1)
+        if (fans_.wedgeAt(corner) != fans_.positionAt(corner))
+            flags_[fans_.positionAt(corner)] |= Several;
+    std::vector<Edge> edges;
+    std::vector<std::uint32_t> counts(flags_.size());
     for (std::uint32_t p = 0; p < flags_.size(); ++p) {
-        around.clear();
-        const auto add = [&](std::uint32_t neighbour, std::uint32_t corner) {
-            for (Around& edge : around)
-                if (edge.neighbour == neighbour) {
-                    ++edge.triangles;
-                    edge.other = corner;
-                    return;
-                }
-            around.push_back({neighbour, corner, kGone, 1});
-        };
-        for (const std::uint32_t corner : cornersOf(p)) {
-            if (corners_[corner] != corners_[cornersOf(p).front()]) flags_[p] |= Several;
-            add(positionAt(nextCorner(corner)), corner);
-            add(positionAt(previousCorner(corner)), previousCorner(corner));
-        }
-        for (const Around& edge : around) {
+        if (isSmoothInside(p, counts)) continue;
+        findEdges(p, edges);
+        for (const Edge& edge : edges) {
+            if (edge.nexts != 1) flags_[p] |= BothWays;
             if (edge.triangles > 2) flags_[p] |= Locked;
             if (edge.triangles == 1) flags_[p] |= lockBorders ? Border | Locked : Border;
-            if (edge.neighbour < p || edge.triangles > 2) continue;
-            const Vec3f& normal = facing_[edge.corner / 3];
+            if (edge.to < p || edge.triangles > 2) continue;
+            const Vec3f normal = fans_.facing(edge.corner);
             if (edge.triangles == 1)
-                metric_.holdEdge(p, edge.neighbour, normal, kBorderWeight);
+                metric_.holdEdge(p, edge.to, normal, kBorderWeight);
             else if (isSeam(edge.corner, edge.other))
-                metric_.holdEdge(p, edge.neighbour, normal, kSeamWeight);
+                metric_.holdEdge(p, edge.to, normal, kSeamWeight);
         }
+    }
+}
+
+/// True if each neighbour is once a next and once a previous one, and all have one wedge: what
+/// most are. `counts` [P]: scratch.
+bool Reducer::isSmoothInside(std::uint32_t position, std::vector<std::uint32_t>& counts) const {
+    if (flags_[position] & Several) return false;
+    constexpr std::uint32_t kNext = 1;
+    constexpr std::uint32_t kPrevious = 1U << 16U;
+    const Fans::Range fan = fans_.at(position);
+    for (const Corner corner : fan) counts[fans_.positionAt(nextCorner(corner))] = 0;
+    for (const Corner corner : fan) counts[fans_.positionAt(previousCorner(corner))] = 0;
+    for (const Corner corner : fan) {
+        counts[fans_.positionAt(nextCorner(corner))] += kNext;
+        counts[fans_.positionAt(previousCorner(corner))] += kPrevious;
+    }
+    return std::ranges::all_of(fan, [&](Corner corner) {
+        const std::uint32_t next = fans_.positionAt(nextCorner(corner));
+        return counts[next] == kNext + kPrevious && !(flags_[next] & Several);
+    });
+}
+
+void Reducer::findEdges(std::uint32_t position, std::vector<Edge>& edges) const {
+    edges.clear();
+    const auto add = [&](std::uint32_t to, Corner corner, int nexts) {
+        for (Edge& edge : edges)
+            if (edge.to == to) {
+                edge.nexts += nexts;
+                ++edge.triangles;
+                edge.other = corner;
+                return;
+            }
+        edges.push_back({to, corner, kGone, nexts, 1});
+    };
+    for (const Corner corner : fans_.at(position)) {
+        add(fans_.positionAt(nextCorner(corner)), corner, 1);
+        add(fans_.positionAt(previousCorner(corner)), previousCorner(corner), 0);
     }
 }
 
 void Reducer::lock(const std::vector<std::vector<bool>>& locked) {
     if (locked.empty()) return;
-    for (const std::uint32_t wedge : corners_)
-        if (locked[log_.partOf(wedge)][log_.vertexOf(wedge)])
-            flags_[log_.positionOf(wedge)] |= Locked;
+    const WedgeNames& names = log_.names();
+    for (std::uint32_t wedge = 0; wedge < names.vertices.size(); ++wedge)
+        if (locked[names.partOf(wedge)][names.vertexOf(wedge)])
+            flags_[fans_.positionOf(wedge)] |= Locked;
 }
 
-/// Loose pieces, by flooding over shared positions.
+/// Loose pieces: positions that triangles hold together (union by number, halving paths).
 void Reducer::findPieces() {
-    std::vector<std::uint32_t> pieceOf(flags_.size(), kGone);
-    std::vector<std::uint32_t> open;
-    for (std::uint32_t start = 0; start < pieceOf.size(); ++start) {
-        if (pieceOf[start] != kGone) continue;
-        const auto piece = static_cast<std::uint32_t>(pieces_.size());
-        Eigen::AlignedBox3f bounds;
-        pieceOf[start] = piece;
-        open.push_back(start);
-        while (!open.empty()) {
-            const std::uint32_t p = open.back();
-            open.pop_back();
-            bounds.extend(metric_.place(p));
-            for (const std::uint32_t corner : cornersOf(p))
-                for (const std::uint32_t other : {nextCorner(corner), previousCorner(corner)}) {
-                    std::uint32_t& neighbour = pieceOf[positionAt(other)];
-                    if (neighbour != kGone) continue;
-                    neighbour = piece;
-                    open.push_back(positionAt(other));
-                }
+    std::vector<std::uint32_t> pieceOf(flags_.size());
+    std::iota(pieceOf.begin(), pieceOf.end(), 0U);
+    const auto root = [&](std::uint32_t p) {
+        while (pieceOf[p] != p) p = pieceOf[p] = pieceOf[pieceOf[p]];
+        return p;
+    };
+    for (Corner corner = 0; corner < 4 * fans_.size(); corner += 4)
+        for (const Corner other : {corner + 1, corner + 2}) {
+            const auto [low, high] =
+                std::minmax({root(fans_.positionAt(corner)), root(fans_.positionAt(other))});
+            pieceOf[high] = low;
         }
-        pieces_.push_back({bounds.diagonal().norm(), 0, 0, false});
+    // Roots come before all others of their piece.
+    std::vector<Eigen::AlignedBox3f> bounds;
+    for (std::uint32_t p = 0; p < pieceOf.size(); ++p) {
+        const bool isRoot = pieceOf[p] == p;
+        pieceOf[p] = isRoot ? static_cast<std::uint32_t>(bounds.size()) : pieceOf[pieceOf[p]];
+        if (isRoot) bounds.emplace_back();
+        bounds[pieceOf[p]].extend(metric_.place(p));
     }
-    for (std::uint32_t corner = 0; corner < corners_.size(); corner += 3) {
-        Piece& piece = pieces_[pieceOf[positionAt(corner)]];
-        const Vec3f& a = metric_.place(positionAt(corner));
-        piece.area += 0.5F * (metric_.place(positionAt(corner + 1)) - a)
-                                 .cross(metric_.place(positionAt(corner + 2)) - a)
+    for (const Eigen::AlignedBox3f& box : bounds)
+        pieces_.push_back({box.diagonal().norm(), 0, 0, false});
+    for (Corner corner = 0; corner < 4 * fans_.size(); corner += 4) {
+        Piece& piece = pieces_[pieceOf[fans_.positionAt(corner)]];
+        const Vec3f& a = metric_.place(fans_.positionAt(corner));
+        piece.area += 0.5F * (metric_.place(fans_.positionAt(corner + 1)) - a)
+                                 .cross(metric_.place(fans_.positionAt(corner + 2)) - a)
                                  .norm();
         ++piece.triangles;
     }
@@ -226,164 +254,145 @@ void Reducer::findPieces() {
 
 // --- sweeps -------------------------------------------------------------------------------
 
-/// Drops the triangles that are gone; the rest keep their order.
-void Reducer::compact() {
-    std::size_t kept = 0;
-    for (std::size_t t = 0; 3 * t < corners_.size(); ++t) {
-        if (corners_[3 * t] == kGone || isDropped(static_cast<std::uint32_t>(3 * t))) continue;
-        for (std::size_t k = 0; k < 3; ++k) {
-            corners_[3 * kept + k] = corners_[3 * t + k];
-            positions_[3 * kept + k] = positions_[3 * t + k];
-            costs_[3 * kept + k] = costs_[3 * t + k];
+/// The cheapest that a vertex can do.
+Reducer::Move Reducer::cheapestMove(std::uint32_t from) const {
+    Move best{kBlocked, kGone};
+    if (flags_[from] & (Locked | Gone)) return best;
+    Plan scratch;
+    forEachNeighbour(from, [&](std::uint32_t to) {
+        float cost = 0;
+        if (isPlain(from, to)) {
+            cost = metric_.costOnto(from, to, best.cost);
+        } else {
+            if (!plan(from, to, scratch)) return;
+            if (lossless_ && scratch.joined.distance() > kSamePlane) return;
+            cost = scratch.joined.cost;
         }
-        facing_[kept++] = facing_[t];
-    }
-    corners_.resize(3 * kept);
-    positions_.resize(3 * kept);
-    costs_.resize(3 * kept);
-    facing_.resize(kept);
-}
-
-void Reducer::indexCorners() {
-    firstCorner_.assign(flags_.size() + 1, 0);
-    for (const std::uint32_t position : positions_) ++firstCorner_[position];
-    std::partial_sum(firstCorner_.begin(), firstCorner_.end(), firstCorner_.begin());
-    cornerList_.resize(corners_.size());
-    for (auto c = static_cast<std::uint32_t>(corners_.size()); c-- > 0;)
-        cornerList_[--firstCorner_[positions_[c]]] = c;
-}
-
-/// Each edge is looked after by one of its corners: where it rises, and on open borders, where
-/// there may be no other, wherever it is.
-bool Reducer::isOwner(std::uint32_t corner) const {
-    const std::uint32_t p = positionAt(corner);
-    const std::uint32_t q = positionAt(nextCorner(corner));
-    if (p < q) return true;
-    if (!(flags_[p] & flags_[q] & Border)) return false;
-    return std::none_of(cornersOf(q).begin(), cornersOf(q).end(),
-                        [&](std::uint32_t other) { return positionAt(nextCorner(other)) == p; });
-}
-
-/// What the edge of a corner costs now.
-float Reducer::costOf(std::uint32_t corner, Plan& scratch) const {
-    const bool possible =
-        plan(corner, scratch) && !(lossless_ && scratch.joined.distance > kSamePlane);
-    return possible ? scratch.joined.cost : kNever;
-}
-
-/// Minds what the last sweep has changed: costs become bounds, those of edges that have none are
-/// computed. Each is a matter of its own, so that a large mesh is looked at by all cores.
-void Reducer::evaluateChanged() {
-    const bool retries = sweep_ % kBlockedSweeps == 0 || alive_ < kSmall;
-    inChunks(corners_.size(), [&](std::size_t begin, std::size_t end) {
-        Plan scratch;
-        for (auto corner = static_cast<std::uint32_t>(begin); corner < end; ++corner) {
-            float& cost = costs_[corner];
-            const bool changed = touched_[positionAt(corner)] == sweep_ ||
-                                 touched_[positionAt(nextCorner(corner))] == sweep_;
-            const bool open = isUnknown(cost) || (retries && cost == kBlocked);
-            if (!changed && !open) continue;
-            if (!isOwner(corner))
-                cost = kNever;
-            else if (std::isfinite(cost) && !isUnknown(cost))
-                cost = -std::fabs(cost);
-            else
-                cost = costOf(corner, scratch);
-        }
+        if (cost < best.cost) best = {cost, to};
     });
+    return best;
 }
 
-/// The cheapest edges, at least `wanted` if there are so many, in bands. Counted by the
-/// upper halves of their bits, which for positive numbers lie in the order of the numbers.
-std::vector<Reducer::Candidate> Reducer::cheapest(std::size_t wanted) {
-    const auto keyOf = [](float cost) { return std::bit_cast<std::uint32_t>(cost) << 1U >> 17U; };
-    std::vector<std::uint32_t> counts(1U << 15U, 0);
-    for (const float cost : costs_)
-        if (std::isfinite(cost)) ++counts[keyOf(cost)];
+/// The least key up to which there are `wanted` moves, but no more than a share of all there are.
+std::uint32_t Reducer::dearestKey(std::size_t wanted, double share) const {
+    std::vector<std::uint32_t> counts(1U << kKeyBits, 0);
+    for (const float cost : costs_) counts[keyOf(cost)] += std::signbit(cost) ? 1 : kBoundsForOne;
+    const std::size_t all =
+        std::accumulate(counts.begin(), counts.begin() + kBlockedKey, std::size_t{0});
+    const std::size_t most = std::min(kBoundsForOne * wanted,
+                                      static_cast<std::size_t>(share * static_cast<double>(all)));
     std::uint32_t last = 0;
-    for (std::size_t found = counts[0]; found < wanted && last + 1 < counts.size();)
+    for (std::size_t found = counts[0]; found < most && last + 1 < kBlockedKey;)
         found += counts[++last];
-    std::vector<Candidate> found;
-    for (std::uint32_t corner = 0; corner < costs_.size(); ++corner)
-        if (std::isfinite(costs_[corner]) && keyOf(costs_[corner]) <= last)
-            found.emplace_back(0.0F, corner);
-    inChunks(found.size(), [&](std::size_t begin, std::size_t end) {
-        Plan scratch;
-        for (std::size_t i = begin; i < end; ++i) {
-            float& cost = costs_[found[i].second];
-            if (std::signbit(cost)) cost = costOf(found[i].second, scratch);
-            found[i].first = cost;
-        }
-    });
-    std::erase_if(found, [&](const Candidate& candidate) { return keyOf(candidate.first) > last; });
-    addDrops(found);
-    std::sort(found.begin(), found.end());
-    const std::size_t band = found.size() / kBands + 1;
-    for (std::size_t begin = 0; begin < found.size(); begin += band) {
-        const auto first = found.begin() + static_cast<std::ptrdiff_t>(begin);
-        const std::size_t size = std::min(band, found.size() - begin);
-        std::sort(first, first + static_cast<std::ptrdiff_t>(size),
-                  [](const Candidate& a, const Candidate& b) { return a.second < b.second; });
-    }
-    return found;
+    return last;
 }
 
-/// One round of collapses, the cheapest first. Returns how many there were.
-std::size_t Reducer::sweep(std::size_t triangles, double limit) {
-    compact();
-    indexCorners();
-    evaluateChanged();
-    ++sweep_;
-    const auto most = static_cast<std::size_t>(1 + kSweepShare * 0.5 * static_cast<double>(alive_));
-    std::size_t done = 0;
-    // Dearer edges only when none of the cheapest could be carried out.
-    for (std::size_t wanted = kCandidates * most; done == 0; wanted *= kWider) {
-        for (const auto& [cost, candidate] : cheapest(wanted)) {
-            if (done >= most || alive_ <= triangles) break;
-            done += candidate & kDropBit ? tryDrop(candidate & ~kDropBit, limit)
-                                         : tryCollapse(candidate, limit);
+/// Computes the costs that are not known at all: by all cores.
+void Reducer::evaluateUnknown() {
+    std::vector<std::uint32_t> unknown;
+    for (std::uint32_t p = 0; p < costs_.size(); ++p)
+        if (isUnknown(costs_[p])) unknown.push_back(p);
+    inChunks(unknown.size(), [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) evaluate(unknown[i]);
+    });
+}
+
+void Reducer::evaluate(std::uint32_t position) {
+    const Move move = cheapestMove(position);
+    costs_[position] = move.cost;
+    targets_[position] = move.to;
+}
+
+/// Vertices are looked at again as soon as they may cost no more than the sweep's dearest.
+void Reducer::enqueue(std::uint32_t position) {
+    if (keyOf(costs_[position]) > dearest_ || position / kBlock != block_) return;
+    queue_.push({std::fabs(costs_[position]), position});
+}
+
+/// Collapses in one block all that costs no more than the sweep's dearest, the cheapest first.
+void Reducer::sweepBlock(const Goal& goal, Swept& swept) {
+    const auto end = static_cast<std::uint32_t>(
+        std::min<std::size_t>(costs_.size(), std::size_t{block_ + 1} * kBlock));
+    for (std::uint32_t p = block_ * kBlock; p < end; ++p) enqueue(p);
+    while (!queue_.empty() && alive_ > goal.triangles) {
+        const auto [cost, p] = queue_.top();
+        queue_.pop();
+        if (cost != std::fabs(costs_[p])) continue;  // of before
+        if (std::signbit(costs_[p])) {
+            evaluate(p);
+            enqueue(p);
+            ++swept.evaluated;
+        } else {
+            swept.collapses += tryMove(p, goal.limit);
         }
-        if (wanted >= costs_.size()) break;
     }
-    return done;
+    queue_ = {};
+}
+
+/// One round of collapses. Returns how many there were.
+std::size_t Reducer::sweep(const Goal& goal) {
+    if (dropsNow_) removeDropped();
+    // What was not possible before may have become so by what happened around it.
+    for (std::uint32_t p = 0; p < costs_.size(); ++p)
+        if (costs_[p] == kBlocked && !(flags_[p] & (Locked | Gone))) costs_[p] = kUnknown;
+    evaluateUnknown();
+    const auto wanted =
+        1 + static_cast<std::size_t>(kLastShare * static_cast<double>(alive_ - goal.triangles));
+    Swept swept;
+    double share = kSweepShare;
+    while (swept.collapses == 0) {
+        swept.evaluated = 0;
+        dearest_ = dearestKey(wanted, share);
+        for (block_ = 0; std::size_t{block_} * kBlock < costs_.size(); ++block_) {
+            if (goal.progress.cancelled()) return swept.collapses;
+            sweepBlock(goal, swept);
+        }
+        for (const auto& [cost, piece] : drops())
+            if (alive_ > goal.triangles) swept.collapses += tryDrop(piece, goal.limit);
+        // Dearer moves only when none of the cheapest could be carried out.
+        if (swept.evaluated > 0) continue;
+        if (share >= 1) break;
+        share = std::min(2 * share, 1.0);
+    }
+    return swept.collapses;
 }
 
 bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& progress) {
-    const std::size_t start = alive_;
+    const auto start = static_cast<double>(alive_);
+    const Goal goal{triangles, maxDeviation / unit_, progress};
     bool lookedAtAll = false;
-    while (alive_ > triangles) {
-        if (progress.cancelled()) return false;
+    while (alive_ > triangles && !progress.cancelled()) {
         progress.report(
-            static_cast<double>(start - alive_) / static_cast<double>(start - triangles),
+            (start - static_cast<double>(alive_)) / (start - static_cast<double>(triangles)),
             "Reducing");
-        if (sweep(triangles, maxDeviation / unit_) > 0) {
+        if (sweep(goal) > 0) {
             lookedAtAll = false;
-        } else {
-            // What was not possible before may have become so by what happened around it.
-            if (lookedAtAll && (!crossSeams_ || crossesNow_)) break;
-            crossesNow_ = crossesNow_ || lookedAtAll;
-            std::fill(costs_.begin(), costs_.end(), kUnknown);
-            lookedAtAll = true;
+            continue;
         }
+        if (lookedAtAll && (!crossSeams_ || crossesNow_)) break;
+        crossesNow_ = crossesNow_ || lookedAtAll;
+        for (std::uint32_t p = 0; p < costs_.size(); ++p)
+            costs_[p] = flags_[p] & Gone ? kBlocked : kUnknown;
+        lookedAtAll = true;
     }
     return !progress.cancelled();
 }
 
-// --- one edge -----------------------------------------------------------------------------
+// --- one move -----------------------------------------------------------------------------
 
-/// Pairs the wedges at both ends by the triangles on the edge. An end can move onto the other if
-/// each of its wedges has one to go to: otherwise it would have to cross a seam or material
-/// border. False if neither can.
-bool Reducer::pairWedges(std::uint32_t p, std::uint32_t q, Plan& plan, bool& pMoves,
-                         bool& qMoves) const {
+/// Pairs the wedges at both ends by the triangles on the edge. A position can move onto another
+/// if each of its wedges has one to go to: otherwise it would have to cross a seam or material
+/// border. False if `from` cannot; `bothMove` becomes false if `to` cannot.
+bool Reducer::pairWedges(Plan& plan, bool& bothMove) const {
+    const bool several = (flags_[plan.from] | flags_[plan.to]) & Several;
     plan.mergeCount = 0;
     std::size_t onEdge = 0;
-    for (const std::uint32_t corner : cornersOf(p)) {
-        if (!isAlive(corner)) continue;
-        for (const std::uint32_t other : {nextCorner(corner), previousCorner(corner)}) {
-            if (positionAt(other) != q) continue;
+    for (const Corner corner : fans_.at(plan.from)) {
+        for (const Corner other : {nextCorner(corner), previousCorner(corner)}) {
+            if (fans_.positionAt(other) != plan.to) continue;
             ++onEdge;
-            const WedgeMerge merge{corners_[corner], corners_[other]};
+            if (!several && onEdge > 1) continue;
+            const WedgeMerge merge{fans_.wedgeAt(corner), fans_.wedgeAt(other)};
             const auto known = std::find_if(
                 plan.merges.begin(), plan.merges.begin() + static_cast<long>(plan.mergeCount),
                 [&](const WedgeMerge& m) { return m.from == merge.from && m.to == merge.to; });
@@ -400,24 +409,23 @@ bool Reducer::pairWedges(std::uint32_t p, std::uint32_t q, Plan& plan, bool& pMo
     const auto canMove = [&](std::uint32_t position, std::uint32_t WedgeMerge::*side) {
         if (flags_[position] & Locked) return false;
         if ((flags_[position] & Border) && onEdge != 1) return false;
-        for (const std::uint32_t corner : cornersOf(position))
-            if (isAlive(corner) && !hasOnePartner(corners_[corner], side)) return false;
+        if (!several) return true;
+        for (const Corner corner : fans_.at(position))
+            if (!hasOnePartner(fans_.wedgeAt(corner), side)) return false;
         return true;
     };
     if (onEdge == 0 || onEdge > 2) return false;
     if (crossesNow_) {
-        pMoves = pairLeftOver(p, q, plan);
-        qMoves = false;
-        return pMoves && canMove(p, &WedgeMerge::from);
+        bothMove = false;
+        return pairLeftOver(plan) && canMove(plan.from, &WedgeMerge::from);
     }
-    pMoves = canMove(p, &WedgeMerge::from);
-    qMoves = canMove(q, &WedgeMerge::to);
-    return pMoves || qMoves;
+    bothMove = bothMove && canMove(plan.to, &WedgeMerge::to);
+    return canMove(plan.from, &WedgeMerge::from);
 }
 
-/// Gives each wedge at p one at q to go to: that of a triangle on the edge, or else the one that
-/// is most like it. False if one has none in its own material.
-bool Reducer::pairLeftOver(std::uint32_t p, std::uint32_t q, Plan& plan) const {
+/// Gives each wedge one to go to: that of a triangle on the edge, or else the one that is most like
+/// it. False if one has none in its own material.
+bool Reducer::pairLeftOver(Plan& plan) const {
     std::size_t kept = 0;  // one partner each
     for (std::size_t i = 0; i < plan.mergeCount; ++i) {
         const auto known =
@@ -427,21 +435,21 @@ bool Reducer::pairLeftOver(std::uint32_t p, std::uint32_t q, Plan& plan) const {
             plan.merges[kept++] = plan.merges[i];
     }
     plan.mergeCount = kept;
-    for (const std::uint32_t corner : cornersOf(p)) {
-        if (!isAlive(corner)) continue;
-        const std::uint32_t wedge = corners_[corner];
+    for (const Corner corner : fans_.at(plan.from)) {
+        const std::uint32_t wedge = fans_.wedgeAt(corner);
         const auto all = plan.all();
         if (std::any_of(all.begin(), all.end(),
                         [&](const WedgeMerge& m) { return m.from == wedge; }))
             continue;
         std::uint32_t best = kGone;
         float least = std::numeric_limits<float>::infinity();
-        for (const std::uint32_t other : cornersOf(q)) {
-            if (!isAlive(other) || log_.partOf(corners_[other]) != log_.partOf(wedge)) continue;
-            const float apart = metric_.difference(wedge, corners_[other]);
+        for (const Corner other : fans_.at(plan.to)) {
+            const std::uint32_t there = fans_.wedgeAt(other);
+            if (log_.names().partOf(there) != log_.names().partOf(wedge)) continue;
+            const float apart = metric_.difference(wedge, there);
             if (apart >= least) continue;
             least = apart;
-            best = corners_[other];
+            best = there;
         }
         if (best == kGone || plan.mergeCount == kMostMerges) return false;
         plan.merges[plan.mergeCount++] = {wedge, best};
@@ -449,75 +457,60 @@ bool Reducer::pairLeftOver(std::uint32_t p, std::uint32_t q, Plan& plan) const {
     return true;
 }
 
-void Reducer::choosePlace(std::uint32_t p, std::uint32_t q, bool pMoves, bool qMoves,
-                          Plan& plan) const {
-    const auto turn = [&] {
-        for (std::size_t i = 0; i < plan.mergeCount; ++i)
-            std::swap(plan.merges[i].from, plan.merges[i].to);
-        std::swap(plan.from, plan.to);
-    };
-    plan.from = p;
-    plan.to = q;
-    plan.fit = pMoves && qMoves && placement_ == Placement::Optimal;
-    if (plan.fit) {
-        plan.joined = metric_.together(p, q, plan.all());
-        // The vertex that is nearer gives what the metric does not look at.
-        const Vec3f other = metric_.place(p) - metric_.place(q);
-        if (plan.joined.offset.squaredNorm() <= (plan.joined.offset - other).squaredNorm()) return;
-        turn();
-        plan.joined = metric_.together(q, p, plan.all());
-        return;
-    }
-    if (pMoves) plan.joined = metric_.onto(p, q, plan.all());
-    if (!qMoves) return;
-    const ErrorMetric::Joined first = plan.joined;
-    turn();
-    plan.joined = metric_.onto(q, p, plan.all(), pMoves ? first.cost : kNever);
-    if (!pMoves || plan.joined.cost < first.cost) return;
-    turn();
-    plan.joined = first;
+/// Where both may go anywhere; the vertex that is nearer gives what the metric does not look at.
+void Reducer::choosePlace(Plan& plan) const {
+    plan.joined = metric_.together(plan.from, plan.to, plan.all());
+    const Vec3f other = metric_.place(plan.from) - metric_.place(plan.to);
+    if (plan.joined.offset.squaredNorm() <= (plan.joined.offset - other).squaredNorm()) return;
+    for (std::size_t i = 0; i < plan.mergeCount; ++i)
+        std::swap(plan.merges[i].from, plan.merges[i].to);
+    std::swap(plan.from, plan.to);
+    plan.joined = metric_.together(plan.from, plan.to, plan.all());
 }
 
-bool Reducer::plan(std::uint32_t corner, Plan& plan) const {
-    const std::uint32_t p = positionAt(corner);
-    const std::uint32_t q = positionAt(nextCorner(corner));
-    bool pMoves = true;
-    bool qMoves = true;
-    if ((flags_[p] | flags_[q]) == 0) {
-        plan.merges[0] = {corners_[corner], corners_[nextCorner(corner)]};
+bool Reducer::plan(std::uint32_t from, std::uint32_t to, Plan& plan) const {
+    plan.from = from;
+    plan.to = to;
+    plan.fit = placement_ == Placement::Optimal;
+    if (((flags_[from] | flags_[to]) & kSpecial) == 0) {
+        plan.merges[0] = {from, to};
         plan.mergeCount = 1;
-    } else if (!pairWedges(p, q, plan, pMoves, qMoves)) {
+    } else if (!pairWedges(plan, plan.fit)) {
         return false;
     }
-    choosePlace(p, q, pMoves, qMoves, plan);
+    if (!plan.fit)
+        plan.joined = metric_.onto(from, to, plan.all());
+    else if (from < to)
+        choosePlace(plan);
+    else
+        return false;  // the same as the other way round
     return true;
 }
 
 /// Link condition (Dey et al. 1999): the ends share no other neighbours than the tips of the
 /// triangles on their edge.
 bool Reducer::keepsTopology(std::uint32_t p, std::uint32_t q) {
-    stamp_ += 2;
+    const auto forEachAround = [&](std::uint32_t position, auto&& visit) {
+        for (const Corner corner : fans_.at(position))
+            for (const Corner other : {nextCorner(corner), previousCorner(corner)})
+                visit(fans_.positionAt(other));
+    };
+    constexpr auto kUnmarked = static_cast<std::uint8_t>(~Marked);
+    std::size_t ends = 0;  // two of each triangle
     std::size_t onEdge = 0;
-    std::size_t triangles = 0;
-    for (const std::uint32_t corner : cornersOf(p)) {
-        if (!isAlive(corner)) continue;
-        ++triangles;
-        for (const std::uint32_t other : {nextCorner(corner), previousCorner(corner)}) {
-            const std::uint32_t neighbour = positionAt(other);
-            onEdge += neighbour == q;
-            mark_[neighbour] = stamp_;
-        }
-    }
+    forEachAround(p, [&](std::uint32_t neighbour) {
+        ++ends;
+        onEdge += neighbour == q;
+        flags_[neighbour] |= Marked;
+    });
     std::size_t shared = 0;
-    for (const std::uint32_t corner : cornersOf(q)) {
-        if (!isAlive(corner)) continue;
-        ++triangles;
-        for (const std::uint32_t other : {nextCorner(corner), previousCorner(corner)}) {
-            std::uint32_t& mark = mark_[positionAt(other)];
-            shared += mark == stamp_;
-            mark = mark == stamp_ ? stamp_ + 1 : mark;  // once
-        }
-    }
+    forEachAround(q, [&](std::uint32_t neighbour) {
+        ++ends;
+        shared += (flags_[neighbour] & Marked) != 0;
+        flags_[neighbour] &= kUnmarked;
+    });
+    forEachAround(p, [&](std::uint32_t neighbour) { flags_[neighbour] &= kUnmarked; });
+    const std::size_t triangles = ends / 2;
     const bool onBorder = (flags_[p] | flags_[q]) & Border;
     // A single triangle would vanish, a tetrahedron fold flat.
     if (triangles <= 2 || (triangles <= 6 && onEdge == 2 && !onBorder)) return false;
@@ -527,76 +520,112 @@ bool Reducer::keepsTopology(std::uint32_t p, std::uint32_t q) {
 /// True if no triangle at `moving` flips or thins out when that goes to `place`.
 bool Reducer::keepsFacing(std::uint32_t moving, std::uint32_t other, const Vec3f& place) const {
     const Vec3f& from = metric_.place(moving);
-    for (const std::uint32_t corner : cornersOf(moving)) {
-        if (!isAlive(corner)) continue;
-        const std::uint32_t b = positionAt(nextCorner(corner));
-        const std::uint32_t c = positionAt(previousCorner(corner));
+    for (const Corner corner : fans_.at(moving)) {
+        const std::uint32_t b = fans_.positionAt(nextCorner(corner));
+        const std::uint32_t c = fans_.positionAt(previousCorner(corner));
         if (b == other || c == other) continue;  // vanishes
         const Vec3f& pb = metric_.place(b);
         const Vec3f& pc = metric_.place(c);
         const Vec3f edge = pc - pb;
         const Vec3f before = edge.cross(from - pb);
         const Vec3f after = edge.cross(place - pb);
-        const float size = after.norm();
-        if (!(size >= kFlatArea)) return false;
-        if (after.dot(before) < kSmallestTurn * size * before.norm()) return false;
-        if (after.dot(facing_[corner / 3]) < kSmallestTurn * size) return false;
+        const double size = static_cast<double>(after.squaredNorm());
+        const double was = static_cast<double>(before.squaredNorm());
+        if (!(size >= kFlat * kFlat)) return false;
+        if (turnsTooFar(static_cast<double>(after.dot(before)), size, was)) return false;
+        const Vec3f facing = fans_.facing(corner);
+        if (turnsTooFar(static_cast<double>(after.dot(facing)), size,
+                        static_cast<double>(facing.squaredNorm())))
+            return false;
         if (lossless_) continue;
         // Slivers turn any way: a face may become one only if it was a worse one.
-        const float longest = std::max(
-            edge.squaredNorm(), std::max((place - pb).squaredNorm(), (place - pc).squaredNorm()));
-        if (size >= kThinnest * longest) continue;
-        const float was = std::max(edge.squaredNorm(),
-                                   std::max((from - pb).squaredNorm(), (from - pc).squaredNorm()));
-        if (size * was < before.norm() * longest) return false;
+        const double longest = longestSquare(edge, place - pb, place - pc);
+        if (size >= kThinnest * kThinnest * longest * longest) continue;
+        const double longestBefore = longestSquare(edge, from - pb, from - pc);
+        if (size * longestBefore * longestBefore < was * longest * longest) return false;
     }
     return true;
 }
 
-/// A piece that goes leaves its area half its size away from what remains, more or less.
-void Reducer::addDrops(std::vector<Candidate>& candidates) const {
-    if (pieces_.size() < 2 || lossless_) return;
+/// The pieces that may go for no more than the sweep's dearest, the cheapest first. A piece that
+/// goes leaves its area half its size away from what remains, more or less.
+std::vector<Reducer::Candidate> Reducer::drops() const {
+    std::vector<Candidate> found;
+    if (pieces_.size() < 2 || lossless_) return found;
     for (std::uint32_t i = 0; i < pieces_.size(); ++i) {
         const Piece& piece = pieces_[i];
         const bool loose = piece.size < kLooseSize || crossesNow_;
-        if (piece.dropped || piece.area > mostDropped_ || !loose) continue;
-        candidates.emplace_back(piece.area * piece.size * piece.size / 4, i | kDropBit);
+        const float cost = piece.area * piece.size * piece.size / 4;
+        if (piece.dropped || piece.area > mostDropped_ || !loose || keyOf(cost) > dearest_)
+            continue;
+        found.push_back({cost, i});
     }
+    std::sort(found.begin(), found.end());
+    return found;
 }
 
 bool Reducer::tryDrop(std::uint32_t index, double limit) {
     Piece& piece = pieces_[index];
     if (static_cast<double>(piece.size / 2) > limit) return false;
-    piece.dropped = true;
+    piece.dropped = dropsNow_ = true;
     alive_ -= piece.triangles;
     deviation_ = std::max(deviation_, static_cast<double>(piece.size / 2) * unit_);
-    log_.addDrop(index, alive_, deviation_);
+    log_.addDrop(index, piece.triangles, deviation_);
     return true;
 }
 
-bool Reducer::tryCollapse(std::uint32_t corner, double limit) {
-    if (!isAlive(corner) || isDropped(corner)) return false;
-    const std::uint32_t p = positionAt(corner);
-    const std::uint32_t q = positionAt(nextCorner(corner));
-    if (touched_[p] == sweep_ || touched_[q] == sweep_) return false;
-    Plan edge;
-    if (plan(corner, edge) && isAllowed(edge, limit)) {
-        collapse(edge);
+void Reducer::removeDropped() {
+    dropsNow_ = false;
+    for (std::uint32_t p = 0; p < flags_.size(); ++p) {
+        if (!isDropped(p)) continue;
+        flags_[p] |= Gone;
+        costs_[p] = kBlocked;
+        for (const Corner corner : fans_.at(p)) fans_.remove(corner);
+    }
+}
+
+/// The cheapest move of a vertex, or if that is not allowed another that costs no more than the
+/// sweep's dearest.
+bool Reducer::tryMove(std::uint32_t from, double limit) {
+    if (isDropped(from)) return false;
+    Plan move;
+    if (!plan(from, targets_[from], move) || !isAllowed(move, limit)) return tryOthers(from, limit);
+    collapse(move);
+    return true;
+}
+
+bool Reducer::tryOthers(std::uint32_t from, double limit) {
+    others_.clear();
+    Plan move;
+    forEachNeighbour(from, [&](std::uint32_t to) {
+        if (to != targets_[from] && plan(from, to, move)) others_.push_back({move.joined.cost, to});
+    });
+    std::sort(others_.begin(), others_.end());
+    costs_[from] = kBlocked;
+    for (const auto& [cost, to] : others_) {
+        if (keyOf(cost) > dearest_) {
+            costs_[from] = -cost;
+            return false;
+        }
+        if (!plan(from, to, move) || !isAllowed(move, limit)) continue;
+        collapse(move);
         return true;
     }
-    costs_[corner] = kBlocked;
     return false;
 }
 
 /// True if the triangle of a corner stays in its plane, and its attributes the same functions on
 /// it, when the corner goes to where `wedge` is.
-bool Reducer::continues(std::uint32_t corner, std::uint32_t wedge) const {
-    const std::uint32_t own[] = {corners_[corner], corners_[nextCorner(corner)],
-                                 corners_[previousCorner(corner)]};
-    const Vec3d a = metric_.place(positionAt(corner)).cast<double>();
-    const Vec3d b = metric_.place(positionAt(nextCorner(corner))).cast<double>();
-    const Vec3d c = metric_.place(positionAt(previousCorner(corner))).cast<double>();
-    const Vec3d to = metric_.place(log_.positionOf(wedge)).cast<double>();
+bool Reducer::continues(Corner corner, std::uint32_t wedge) const {
+    const std::uint32_t own[] = {fans_.wedgeAt(corner), fans_.wedgeAt(nextCorner(corner)),
+                                 fans_.wedgeAt(previousCorner(corner))};
+    const auto placeOf = [&](std::uint32_t w) -> Vec3d {
+        return metric_.place(fans_.positionOf(w)).cast<double>();
+    };
+    const Vec3d a = placeOf(own[0]);
+    const Vec3d b = placeOf(own[1]);
+    const Vec3d c = placeOf(own[2]);
+    const Vec3d to = placeOf(wedge);
     const Vec3d across = (b - a).cross(c - a);
     const double whole = across.squaredNorm();
     if (!(whole > 0)) return false;
@@ -617,22 +646,21 @@ bool Reducer::continues(std::uint32_t corner, std::uint32_t wedge) const {
 
 /// All triangles that stay continue, and together they cover what was covered before.
 bool Reducer::losesNothing(const Plan& plan) const {
-    if (plan.joined.distance > kSamePlane) return false;
+    if (plan.joined.distance() > kSamePlane) return false;
     double before = 0;
     double after = 0;
     const auto area = [](const Vec3f& a, const Vec3f& b, const Vec3f& c) {
         return (b - a).cast<double>().cross((c - a).cast<double>()).norm();
     };
-    for (const std::uint32_t corner : cornersOf(plan.from)) {
-        if (!isAlive(corner)) continue;
-        const std::uint32_t b = positionAt(nextCorner(corner));
-        const std::uint32_t c = positionAt(previousCorner(corner));
+    for (const Corner corner : fans_.at(plan.from)) {
+        const std::uint32_t b = fans_.positionAt(nextCorner(corner));
+        const std::uint32_t c = fans_.positionAt(previousCorner(corner));
         before += area(metric_.place(plan.from), metric_.place(b), metric_.place(c));
         if (b == plan.to || c == plan.to) continue;
         after += area(metric_.place(plan.to), metric_.place(b), metric_.place(c));
         const auto merges = plan.all();
         const auto merge = std::find_if(merges.begin(), merges.end(), [&](const WedgeMerge& m) {
-            return m.from == corners_[corner];
+            return m.from == fans_.wedgeAt(corner);
         });
         if (merge == merges.end() || !continues(corner, merge->to)) return false;
     }
@@ -640,7 +668,7 @@ bool Reducer::losesNothing(const Plan& plan) const {
 }
 
 bool Reducer::isAllowed(const Plan& plan, double limit) {
-    if (static_cast<double>(plan.joined.distance) > limit) return false;
+    if (static_cast<double>(plan.joined.distance()) > limit) return false;
     if (lossless_ && !losesNothing(plan)) return false;
     const Vec3f place = metric_.place(plan.to) + plan.joined.offset;
     return keepsTopology(plan.from, plan.to) && keepsFacing(plan.from, plan.to, place) &&
@@ -648,31 +676,73 @@ bool Reducer::isAllowed(const Plan& plan, double limit) {
 }
 
 void Reducer::collapse(const Plan& plan) {
-    for (const std::uint32_t corner : cornersOf(plan.from)) {
-        if (!isAlive(corner)) continue;
-        const bool vanishes = positionAt(nextCorner(corner)) == plan.to ||
-                              positionAt(previousCorner(corner)) == plan.to;
+    const std::size_t before = alive_;
+    for (const Corner corner : fans_.at(plan.from)) {
+        const bool vanishes = fans_.positionAt(nextCorner(corner)) == plan.to ||
+                              fans_.positionAt(previousCorner(corner)) == plan.to;
         if (vanishes) {
-            corners_[corner] = corners_[nextCorner(corner)] = corners_[previousCorner(corner)] =
-                kGone;
+            fans_.remove(corner);
             --alive_;
             if (pieces_.size() > 1) --pieces_[log_.pieceOf(plan.to)].triangles;
             continue;
         }
-        positions_[corner] = plan.to;
-        costs_[corner] = costs_[previousCorner(corner)] = kUnknown;
         for (const WedgeMerge& merge : plan.all())
-            if (merge.from == corners_[corner]) {
-                corners_[corner] = merge.to;
+            if (merge.from == fans_.wedgeAt(corner)) {
+                fans_.setWedge(corner, merge.to);
                 break;
             }
     }
     metric_.join(plan.from, plan.to, plan.all(), plan.joined.offset, plan.fit);
     flags_[plan.to] |= flags_[plan.from];
-    touched_[plan.from] = touched_[plan.to] = sweep_;
-    deviation_ = std::max(deviation_, static_cast<double>(plan.joined.distance) * unit_);
-    log_.add(plan.from, plan.to, plan.all(), alive_, deviation_);
+    flags_[plan.from] |= Gone;
+    deviation_ = std::max(deviation_, static_cast<double>(plan.joined.distance()) * unit_);
+    log_.add(plan.all(), before - alive_, deviation_);
     if (plan.fit) log_.moved(metric_);
+    updateCosts(plan);
+    fans_.join(plan.from, plan.to);
+}
+
+/// Costs only grow, so that what was the cheapest move of a vertex still is, unless it went to
+/// one of the two or there is a cheaper one now. New are the moves between the joined vertex and
+/// the neighbours of the one that is gone.
+void Reducer::updateCosts(const Plan& plan) {
+    const auto [from, to] = std::pair(plan.from, plan.to);
+    costs_[from] = kBlocked;
+    costs_[to] = -std::fabs(costs_[to]);
+    const auto grows = [&](std::uint32_t p) {
+        if ((targets_[p] == from || targets_[p] == to) && costs_[p] != kBlocked)
+            costs_[p] = -std::fabs(costs_[p]);
+    };
+    forEachNeighbour(to, grows);
+    forEachNeighbour(from, [&](std::uint32_t p) {
+        grows(p);
+        if (placement_ == Placement::Existing) {
+            lower(p, to, metric_.least(p, to));
+            lower(to, p, metric_.least(to, p));
+        } else {
+            lower(std::min(p, to), std::max(p, to), 0);
+        }
+    });
+    enqueue(to);
+}
+
+/// Minds a move that is new and costs `least` or more.
+void Reducer::lower(std::uint32_t from, std::uint32_t to, float least) {
+    float& known = costs_[from];
+    const float most = std::fabs(known);
+    if (least >= most) return;
+    float cost = least;
+    const bool special = lossless_ || (flags_[from] | flags_[to]) & kSpecial;
+    const bool exact = !special && !std::signbit(known) && most < kBlocked;
+    Plan scratch;
+    if (placement_ == Placement::Optimal && !special)
+        cost = plan(from, to, scratch) ? scratch.joined.cost : kBlocked;
+    else if (exact)
+        cost = metric_.costOnto(from, to, most);
+    if (cost >= most) return;
+    known = exact ? cost : -cost;
+    targets_[from] = to;
+    enqueue(from);
 }
 
 }  // namespace flentro

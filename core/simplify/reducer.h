@@ -1,17 +1,23 @@
 // Edge collapse by quadric error, in sweeps.
 //
-// Collapses come nearly in the order of their cost: each sweep takes the cheapest edges whose
-// ends no other collapse of the sweep has touched (independent sets, after Garland & Heckbert
-// 1997 and M. Franc, V. Skala, "Parallel Triangular Mesh Decimation", 2000), so that costs are
-// looked up in a row instead of in a heap. The link condition is that of T. Dey et al. 1999.
+// Collapses come nearly in the order of their cost (Garland & Heckbert 1997). A sweep takes what
+// costs no more than a bound, in blocks of vertices that lie together in memory and within each
+// the cheapest first: the one heap of the paper would touch all of a mesh that is larger than the
+// caches again and again. Each vertex keeps its cheapest move. Quadrics only grow, so that what a
+// move has cost is the least that it can cost later: most need not be computed again (Cohen et
+// al., "Successive Mappings", 1997, put off costs in the same way). The link condition is that of
+// T. Dey et al. 1999.
 
 #pragma once
 
 #include <array>
+#include <limits>
+#include <queue>
 
 #include "base/progress.h"
 #include "simplify/collapse_log.h"
 #include "simplify/error_metric.h"
+#include "simplify/fans.h"
 
 namespace flentro {
 
@@ -46,7 +52,7 @@ struct ReducerOptions {
 
 /// Reduces one mesh further and further and keeps every state on the way.
 /// What never moves: vertices of non-manifold edges.
-/// Memory: about 200 bytes a triangle with normals and one set of texture coordinates.
+/// Memory: about 140 bytes a triangle with normals and one set of texture coordinates.
 class Reducer {
 public:
     /// `mesh` must outlive the reducer. Cost: O(T).
@@ -77,7 +83,15 @@ private:
 
     static constexpr std::uint32_t kGone = ~0U;
     static constexpr std::size_t kMostMerges = 8;
-    enum Flag : std::uint8_t { Border = 1, Locked = 2, Several = 4 };
+    enum Flag : std::uint8_t {
+        Border = 1,
+        Locked = 2,
+        Several = 4,   ///< Wedges, once at least.
+        BothWays = 8,  ///< Some neighbour is only a previous corner of its triangles.
+        Marked = 16,   ///< Scratch of the link condition.
+        Gone = 32,     ///< Joined with another, or its piece was dropped.
+    };
+    static constexpr std::uint8_t kSpecial = Border | Locked | Several;
 
     /// Triangles that hang together.
     struct Piece {
@@ -86,11 +100,24 @@ private:
         std::size_t triangles = 0;
         bool dropped = false;
     };
-    /// Cost, and the corner of an edge, or with kDropBit a piece to drop.
-    using Candidate = std::pair<float, std::uint32_t>;
-    static constexpr std::uint32_t kDropBit = 1U << 31U;
+    /// A vertex to move, or a piece to drop.
+    struct Candidate {
+        float cost = 0;
+        std::uint32_t what = 0;
+        auto operator<=>(const Candidate&) const = default;
+    };
+    struct Goal {
+        std::size_t triangles;
+        double limit;  ///< Of deviation, units.
+        Progress& progress;
+    };
+    /// What a sweep has done.
+    struct Swept {
+        std::size_t collapses = 0;
+        std::size_t evaluated = 0;  ///< Bounds that became costs.
+    };
 
-    /// What joining the two ends of an edge means.
+    /// What it means that one position joins another.
     struct Plan {
         std::uint32_t from = 0;
         std::uint32_t to = 0;
@@ -103,69 +130,88 @@ private:
             return {merges.data(), mergeCount};
         }
     };
+    /// From one position to another in the original.
+    struct Edge {
+        std::uint32_t to;
+        Corner corner, other;  ///< Where it begins in one triangle and in the last.
+        int nexts;             ///< Triangles that it runs along with.
+        int triangles;
+    };
+    struct Move {
+        float cost = 0;
+        std::uint32_t to = kGone;
+        auto operator<=>(const Move&) const = default;
+    };
 
-    [[nodiscard]] std::uint32_t positionAt(std::size_t corner) const { return positions_[corner]; }
-    [[nodiscard]] std::span<const std::uint32_t> cornersOf(std::uint32_t position) const {
-        return {cornerList_.data() + firstCorner_[position],
-                firstCorner_[position + 1] - firstCorner_[position]};
-    }
-    [[nodiscard]] bool isAlive(std::uint32_t corner) const { return corners_[corner] != kGone; }
+    /// Calls visit(position) for all neighbours of a position, some twice.
+    template <typename Visit>
+    void forEachNeighbour(std::uint32_t position, Visit&& visit) const;
 
-    void findFacing();
     void findBorders(bool lockBorders);
+    [[nodiscard]] bool isSmoothInside(std::uint32_t position,
+                                      std::vector<std::uint32_t>& counts) const;
+    void findEdges(std::uint32_t position, std::vector<Edge>& edges) const;
     void lock(const std::vector<std::vector<bool>>& locked);
-    [[nodiscard]] bool isSeam(std::uint32_t corner, std::uint32_t opposite) const;
-
+    [[nodiscard]] bool isSeam(Corner corner, Corner other) const;
     void findPieces();
-    [[nodiscard]] bool isDropped(std::uint32_t corner) const {
-        return pieces_.size() > 1 && pieces_[log_.pieceOf(positionAt(corner))].dropped;
+
+    [[nodiscard]] bool isDropped(std::uint32_t position) const {
+        return pieces_.size() > 1 && pieces_[log_.pieceOf(position)].dropped;
     }
-    void addDrops(std::vector<Candidate>& candidates) const;
+    [[nodiscard]] std::vector<Candidate> drops() const;
     bool tryDrop(std::uint32_t piece, double limit);
-    void compact();
-    void indexCorners();
-    [[nodiscard]] float costOf(std::uint32_t corner, Plan& scratch) const;
-    void evaluateChanged();
-    [[nodiscard]] std::vector<Candidate> cheapest(std::size_t wanted);
-    [[nodiscard]] bool isOwner(std::uint32_t corner) const;
-    std::size_t sweep(std::size_t triangles, double limit);
-    bool tryCollapse(std::uint32_t corner, double limit);
-    [[nodiscard]] bool plan(std::uint32_t corner, Plan& plan) const;
-    [[nodiscard]] bool pairLeftOver(std::uint32_t p, std::uint32_t q, Plan& plan) const;
-    [[nodiscard]] bool pairWedges(std::uint32_t p, std::uint32_t q, Plan& plan, bool& pMoves,
-                                  bool& qMoves) const;
-    void choosePlace(std::uint32_t p, std::uint32_t q, bool pMoves, bool qMoves, Plan& plan) const;
+    void removeDropped();
+    [[nodiscard]] Move cheapestMove(std::uint32_t from) const;
+    void evaluateUnknown();
+    void evaluate(std::uint32_t position);
+    void enqueue(std::uint32_t position);
+    [[nodiscard]] std::uint32_t dearestKey(std::size_t wanted, double share) const;
+    void sweepBlock(const Goal& goal, Swept& swept);
+    std::size_t sweep(const Goal& goal);
+    bool tryMove(std::uint32_t from, double limit);
+    bool tryOthers(std::uint32_t from, double limit);
+    [[nodiscard]] bool plan(std::uint32_t from, std::uint32_t to, Plan& plan) const;
+    /// True where `from` goes onto `to` and nothing has to be paired.
+    [[nodiscard]] bool isPlain(std::uint32_t from, std::uint32_t to) const {
+        return ((flags_[from] | flags_[to]) & kSpecial) == 0 && placement_ == Placement::Existing &&
+               !lossless_;
+    }
+    [[nodiscard]] bool pairLeftOver(Plan& plan) const;
+    [[nodiscard]] bool pairWedges(Plan& plan, bool& bothMove) const;
+    void choosePlace(Plan& plan) const;
     [[nodiscard]] bool isAllowed(const Plan& plan, double limit);
     [[nodiscard]] bool losesNothing(const Plan& plan) const;
-    [[nodiscard]] bool continues(std::uint32_t corner, std::uint32_t wedge) const;
+    [[nodiscard]] bool continues(Corner corner, std::uint32_t wedge) const;
     [[nodiscard]] bool keepsTopology(std::uint32_t p, std::uint32_t q);
     [[nodiscard]] bool keepsFacing(std::uint32_t moving, std::uint32_t other,
                                    const Vec3f& place) const;
     void collapse(const Plan& plan);
+    void updateCosts(const Plan& plan);
+    void lower(std::uint32_t from, std::uint32_t to, float least);
 
-    std::vector<std::uint32_t> corners_;    ///< [3T] wedges; compacted from time to time.
-    std::vector<std::uint32_t> positions_;  ///< [3T] of those wedges.
-    std::vector<float> costs_;   ///< [3T] of the edge from a corner to the next, or below what.
-    std::vector<Vec3f> facing_;  ///< [T] unit normals of the original.
-    std::vector<std::uint32_t> firstCorner_;  ///< [P + 1] in cornerList_, as of the sweep.
-    std::vector<std::uint32_t> cornerList_;   ///< [3T]
-    std::vector<std::uint8_t> flags_;         ///< [P]
-    std::vector<std::uint32_t> touched_;      ///< [P] Sweep in which it was last joined.
-    std::vector<std::uint32_t> mark_;         ///< [P] Scratch.
-    std::vector<Piece> pieces_;
-    float mostDropped_ = 0;    ///< Area of a piece, squared units, that may go.
     bool crossSeams_;          ///< May it ever?
     bool crossesNow_ = false;  ///< Nothing else was possible.
+    bool dropsNow_ = false;    ///< Pieces went in this sweep.
     bool lossless_;
-    std::vector<float> tolerances_;  ///< [K] Of attributes in lossless mode.
-    std::uint32_t stamp_ = 0;
-    std::uint32_t sweep_ = 0;
     Placement placement_;
     double unit_ = 1;
     std::size_t alive_ = 0;
     double deviation_ = 0;  ///< Metres.
+    // In this order, so that what each takes out of the wedges is gone when the next is made.
+    Fans fans_;
     ErrorMetric metric_;
     CollapseLog log_;
+
+    std::vector<float> costs_;            ///< [P] of its cheapest move, or below what.
+    std::vector<std::uint32_t> targets_;  ///< [P] where that goes.
+    std::vector<std::uint8_t> flags_;     ///< [P]
+    std::vector<Move> others_;            ///< Scratch.
+    std::vector<Piece> pieces_;
+    float mostDropped_ = 0;          ///< Area of a piece, squared units, that may go.
+    std::vector<float> tolerances_;  ///< [K] Of attributes in lossless mode.
+    std::uint32_t dearest_ = 0;      ///< Key of the dearest cost of the sweep.
+    std::uint32_t block_ = 0;        ///< That the sweep is in.
+    std::priority_queue<Candidate, std::vector<Candidate>, std::greater<>> queue_;
 };
 
 }  // namespace flentro

@@ -39,8 +39,7 @@ public:
         : mesh_(mesh), weights_(weights) {}
 
     WedgeMesh run() {
-        for (std::uint32_t p = 0; p < mesh_.parts.size(); ++p)
-            if (mesh_.parts[p].isTriangles()) addPart(p);
+        for (const Part& part : mesh_.parts) addPart(part);
         normalise();
         weldPositions();
         dropDegenerate();
@@ -49,20 +48,24 @@ public:
     }
 
 private:
-    void addPart(std::uint32_t index) {
-        const Part& part = mesh_.parts[index];
+    void addPart(const Part& part) {
+        WedgeNames& names = out_.names;
+        const auto begin = static_cast<std::uint32_t>(names.wedges.size());
+        names.firstOfPart.push_back(begin);
+        names.wedges.resize(begin + part.vertexCount(), WedgeNames::kNone);
+        if (!part.isTriangles()) return;
         const std::vector<std::uint32_t> first = firstEqualVertex(part);
         const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
-        std::vector<std::uint32_t> wedge(first.size(), kUnset);
+        out_.corners.reserve(out_.corners.size() + part.indices.size());
         for (const std::uint32_t vertex : part.indices) {
-            const std::uint32_t equal = first[vertex];
-            if (wedge[equal] == kUnset) {
-                wedge[equal] = static_cast<std::uint32_t>(out_.wedgeVertex.size());
-                out_.wedgeVertex.push_back(equal);
-                out_.wedgePart.push_back(index);
-                points_.push_back(positions[equal]);
+            std::uint32_t& wedge = names.wedges[begin + first[vertex]];
+            if (wedge == WedgeNames::kNone) {
+                wedge = static_cast<std::uint32_t>(names.vertices.size());
+                names.vertices.push_back(begin + first[vertex]);
+                points_.push_back(positions[first[vertex]]);
             }
-            out_.corners.push_back(wedge[equal]);
+            names.wedges[begin + vertex] = wedge;
+            out_.corners.push_back(wedge);
         }
     }
 
@@ -75,18 +78,33 @@ private:
         out_.centre = box.center();
     }
 
+    /// The first wedge at each position gets its number, so that most need not be looked up.
     void weldPositions() {
         const std::vector<std::uint32_t> first = firstEqualPosition(points_);
-        out_.wedgePosition.resize(first.size());
+        std::uint32_t further = 0;
+        for (std::uint32_t w = 0; w < first.size(); ++w) further += first[w] == w;
+        std::vector<std::uint32_t> numbers(first.size());
+        out_.positions.reserve(further);
         for (std::uint32_t w = 0; w < first.size(); ++w) {
             if (first[w] != w) {
-                out_.wedgePosition[w] = out_.wedgePosition[first[w]];
+                numbers[w] = further++;
                 continue;
             }
-            out_.wedgePosition[w] = static_cast<std::uint32_t>(out_.positions.size());
+            numbers[w] = static_cast<std::uint32_t>(out_.positions.size());
             out_.positions.push_back(
                 ((points_[w].cast<double>() - out_.centre) / out_.unit).cast<float>());
         }
+        points_ = {};
+        out_.wedgePosition.resize(first.size());
+        for (std::uint32_t w = 0; w < first.size(); ++w)
+            out_.wedgePosition[numbers[w]] = numbers[first[w]];
+        if (first.size() == out_.positions.size()) return;
+        for (std::uint32_t& corner : out_.corners) corner = numbers[corner];
+        for (std::uint32_t& wedge : out_.names.wedges)
+            if (wedge != WedgeNames::kNone) wedge = numbers[wedge];
+        const std::vector<std::uint32_t> before = out_.names.vertices;
+        for (std::uint32_t w = 0; w < first.size(); ++w)
+            out_.names.vertices[numbers[w]] = before[w];
     }
 
     void dropDegenerate() {
@@ -105,10 +123,11 @@ private:
 
     void addAttributes() {
         findBonePlaces();
+        const double surface = surfaceArea();
         const auto texCoord = [&](const char* set) {
-            return weights_.texCoord * metresPerTexCoord(set) / out_.unit;
+            return weights_.texCoord * unitsPerTexCoord(set, surface);
         };
-        const double scales[] = {weights_.normal * meanEdge(), texCoord("TEXCOORD_0"),
+        const double scales[] = {weights_.normal * meanEdge(surface), texCoord("TEXCOORD_0"),
                                  texCoord("TEXCOORD_1"), weights_.color, weights_.skin};
         for (std::size_t s = 0; s < std::size(kKinds); ++s) {
             if (scales[s] <= 0 || !isPresent(kKinds[s].semantic)) continue;
@@ -116,10 +135,11 @@ private:
             out_.attributeCount += kKinds[s].components;
         }
         const auto count = static_cast<std::size_t>(out_.attributeCount);
-        out_.attributes.resize(out_.wedgeVertex.size() * count);
+        if (count == 0) return;
+        out_.attributes.resize(wedgeCount() * (count + 1));
         std::size_t first = 0;
         for (const AttributeSlot& slot : out_.attributeSlots) {
-            fill(slot, first, count);
+            fill(slot, first, count + 1);
             first += static_cast<std::size_t>(slot.components);
         }
     }
@@ -130,13 +150,12 @@ private:
                          [](const Part& part) { return part.find("JOINTS_0"); }))
             return;
         std::map<int, std::pair<Vec3d, double>> sums;
-        for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w)
-            forEachBone(
-                mesh_.parts[out_.wedgePart[w]], out_.wedgeVertex[w], [&](int joint, double weight) {
-                    auto& [sum, total] = sums.try_emplace(joint, Vec3d::Zero(), 0.0).first->second;
-                    sum += weight * out_.positions[out_.wedgePosition[w]].cast<double>();
-                    total += weight;
-                });
+        for (std::uint32_t w = 0; w < wedgeCount(); ++w)
+            forEachBone(partOf(w), out_.names.vertexOf(w), [&](int joint, double weight) {
+                auto& [sum, total] = sums.try_emplace(joint, Vec3d::Zero(), 0.0).first->second;
+                sum += weight * out_.positions[out_.wedgePosition[w]].cast<double>();
+                total += weight;
+            });
         for (const auto& [joint, entry] : sums) bonePlaces_[joint] = entry.first / entry.second;
     }
 
@@ -147,74 +166,84 @@ private:
         return false;
     }
 
-    /// One attribute of all wedges, from number `first` of `count` on.
-    void fill(const AttributeSlot& slot, std::size_t first, std::size_t count) {
-        if (slot.semantic == kBonePlace) return fillBonePlaces(slot, first, count);
-        std::vector<const Stream*> streams;
-        for (const Part& part : mesh_.parts) streams.push_back(part.find(slot.semantic));
-        for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w) {
-            const Stream* stream = streams[out_.wedgePart[w]];
-            if (!stream) continue;
-            float* values = out_.attributes.data() + w * count + first;
-            for (int c = 0; c < std::min(slot.components, stream->components); ++c)
-                values[c] = static_cast<float>(
-                    slot.scale * static_cast<double>(stream->value(out_.wedgeVertex[w], c)));
+    /// One attribute of all wedges, from number `first` of every `stride` on.
+    void fill(const AttributeSlot& slot, std::size_t first, std::size_t stride) {
+        if (slot.semantic == kBonePlace) return fillBonePlaces(slot, first, stride);
+        const auto scale = static_cast<float>(slot.scale);
+        const std::vector<Vec3f> values = valuesOf(slot.semantic);
+        for (std::size_t w = 0; w < wedgeCount(); ++w) {
+            const Vec3f& value = values[out_.names.vertices[w]];
+            float* to = out_.attributes.data() + w * stride + first;
+            for (int c = 0; c < slot.components; ++c) to[c] = scale * value[c];
         }
     }
 
-    void fillBonePlaces(const AttributeSlot& slot, std::size_t first, std::size_t count) {
-        for (std::size_t w = 0; w < out_.wedgeVertex.size(); ++w) {
-            Vec3d place = Vec3d::Zero();
-            forEachBone(mesh_.parts[out_.wedgePart[w]], out_.wedgeVertex[w],
-                        [&](int joint, double weight) {
-                            place += slot.scale * weight * bonePlaces_.at(joint);
-                        });
-            Eigen::Map<Vec3f>(out_.attributes.data() + w * count + first) = place.cast<float>();
+    /// [V] The first three numbers of an attribute; zero where there is none.
+    [[nodiscard]] std::vector<Vec3f> valuesOf(std::string_view semantic) const {
+        std::vector<Vec3f> values;
+        for (const Part& part : mesh_.parts) {
+            const Stream* stream = part.find(semantic);
+            const std::vector<Vec3f> more = stream ? toVectors(*stream) : std::vector<Vec3f>();
+            values.insert(values.end(), more.begin(), more.end());
+            if (!stream) values.resize(values.size() + part.vertexCount(), Vec3f::Zero());
         }
+        return values;
+    }
+
+    [[nodiscard]] std::size_t wedgeCount() const { return out_.names.vertices.size(); }
+    [[nodiscard]] const Part& partOf(std::uint32_t wedge) const {
+        return mesh_.parts[out_.names.partOf(wedge)];
+    }
+
+    void fillBonePlaces(const AttributeSlot& slot, std::size_t first, std::size_t stride) {
+        for (std::uint32_t w = 0; w < wedgeCount(); ++w) {
+            Vec3d place = Vec3d::Zero();
+            forEachBone(partOf(w), out_.names.vertexOf(w), [&](int joint, double weight) {
+                place += slot.scale * weight * bonePlaces_.at(joint);
+            });
+            Eigen::Map<Vec3f>(out_.attributes.data() + w * stride + first) = place.cast<float>();
+        }
+    }
+
+    /// Squared units.
+    [[nodiscard]] double surfaceArea() const {
+        double area = 0;
+        for (std::size_t i = 0; i < out_.corners.size(); i += 3) {
+            const auto place = [&](std::size_t k) -> const Vec3f& {
+                return out_.positions[out_.wedgePosition[out_.corners[i + k]]];
+            };
+            area +=
+                static_cast<double>(0.5F * (place(1) - place(0)).cross(place(2) - place(0)).norm());
+        }
+        return area;
     }
 
     /// Of equilateral triangles with the mean area, units.
-    [[nodiscard]] double meanEdge() const {
-        double area = 0;
-        for (std::size_t i = 0; i < out_.corners.size(); i += 3) {
-            const auto place = [&](std::size_t k) -> Vec3d {
-                return out_.positions[out_.wedgePosition[out_.corners[i + k]]].cast<double>();
-            };
-            area += 0.5 * (place(1) - place(0)).cross(place(2) - place(0)).norm();
-        }
+    [[nodiscard]] double meanEdge(double surface) const {
         const auto triangles = static_cast<double>(out_.corners.size() / 3);
-        return triangles > 0 ? std::sqrt(4 / std::sqrt(3.0) * area / triangles) : 0;
+        return triangles > 0 ? std::sqrt(4 / std::sqrt(3.0) * surface / triangles) : 0;
     }
 
-    /// Square root of surface area over texture area: how far the surface slides under the
-    /// texture for one unit of texture coordinate.
-    [[nodiscard]] double metresPerTexCoord(const char* set) const {
-        std::vector<const Stream*> streams;
+    /// Square root of surface area over texture area: how far, in units, the surface slides under
+    /// the texture for one unit of texture coordinate.
+    [[nodiscard]] double unitsPerTexCoord(const char* set, double surface) const {
         for (const Part& part : mesh_.parts) {
-            streams.push_back(part.find(set));
-            const bool there = streams.back() && streams.back()->components >= 2;
+            const Stream* stream = part.find(set);
+            const bool there = stream && stream->components >= 2;
             if (part.isTriangles() && part.triangleCount() > 0 && !there) return 0;
         }
-        double surface = 0;
+        const std::vector<Vec3f> values = valuesOf(set);
         double texture = 0;
         for (std::size_t i = 0; i < out_.corners.size(); i += 3) {
-            Vec3d p[3];
-            Eigen::Vector2d t[3];
-            for (std::size_t k = 0; k < 3; ++k) {
-                const std::uint32_t w = out_.corners[i + k];
-                p[k] = out_.positions[out_.wedgePosition[w]].cast<double>() * out_.unit;
-                const Stream& stream = *streams[out_.wedgePart[w]];
-                t[k] = {stream.value(out_.wedgeVertex[w], 0), stream.value(out_.wedgeVertex[w], 1)};
-            }
-            surface += (p[1] - p[0]).cross(p[2] - p[0]).norm();
-            const Eigen::Vector2d u = t[1] - t[0];
-            const Eigen::Vector2d v = t[2] - t[0];
-            texture += std::fabs(u.x() * v.y() - u.y() * v.x());
+            const auto coord = [&](std::size_t k) -> const Vec3f& {
+                return values[out_.names.vertices[out_.corners[i + k]]];
+            };
+            const Vec3f u = coord(1) - coord(0);
+            const Vec3f v = coord(2) - coord(0);
+            texture += static_cast<double>(0.5F * std::fabs(u.x() * v.y() - u.y() * v.x()));
         }
         return texture > 0 ? std::sqrt(surface / texture) : 0;
     }
-
-    static constexpr std::uint32_t kUnset = ~0U;
 
     const Mesh& mesh_;
     const AttributeWeights& weights_;
@@ -224,6 +253,11 @@ private:
 };
 
 }  // namespace
+
+std::uint32_t WedgeNames::partOf(std::uint32_t wedge) const {
+    const auto next = std::upper_bound(firstOfPart.begin(), firstOfPart.end(), vertices[wedge]);
+    return static_cast<std::uint32_t>(next - firstOfPart.begin()) - 1;
+}
 
 float AttributeSlot::stored(const float* values, int c) const {
     double length = scale;

@@ -17,6 +17,9 @@ struct AttributeWeights {
     double skin = 0.1;
 };
 
+/// Faces with a smaller area, in squared units, have no direction.
+inline constexpr float kFlatArea = 1e-14F;
+
 /// Most numbers of one vertex that the metric looks at: normal, two sets of texture coordinates,
 /// colour, and where its bones are.
 inline constexpr int kMaxAttributes = 13;
@@ -35,19 +38,34 @@ struct AttributeSlot {
     [[nodiscard]] float stored(const float* values, int c) const;
 };
 
+/// Which vertices of a mesh its wedges stand for. Vertices are counted over all parts.
+struct WedgeNames {
+    static constexpr std::uint32_t kNone = ~0U;
+
+    std::vector<std::uint32_t> vertices;     ///< [W] The first that is equal.
+    std::vector<std::uint32_t> wedges;       ///< [V]; kNone where no triangle uses it.
+    std::vector<std::uint32_t> firstOfPart;  ///< [parts] Vertex.
+
+    [[nodiscard]] std::uint32_t partOf(std::uint32_t wedge) const;
+    /// Index in its part.
+    [[nodiscard]] std::uint32_t vertexOf(std::uint32_t wedge) const {
+        return vertices[wedge] - firstOfPart[partOf(wedge)];
+    }
+};
+
 /// All triangle parts of a mesh side by side. Vertices that are equal in every attribute are
 /// one wedge; wedges that are equal in place are one position.
 struct WedgeMesh {
+    WedgeNames names;
     std::vector<Vec3f> positions;               ///< [P] centred, diagonal of the bounds = 1.
-    std::vector<std::uint32_t> wedgePosition;   ///< [W]
-    std::vector<std::uint32_t> wedgeVertex;     ///< [W] index in its part.
-    std::vector<std::uint32_t> wedgePart;       ///< [W]
+    std::vector<std::uint32_t> wedgePosition;   ///< [W]; wedge p < P is at position p.
     std::vector<std::uint32_t> corners;         ///< [3T] wedges; no triangle is degenerate.
     int attributeCount = 0;                     ///< K <= kMaxAttributes
     std::vector<AttributeSlot> attributeSlots;  ///< What they are, K numbers together.
-    std::vector<float> attributes;              ///< [W * K], scaled by their weights.
-    Vec3d centre = Vec3d::Zero();               ///< Metres; the origin of `positions`.
-    double unit = 1;                            ///< Metres of one unit.
+    /// [W * (K + 1)] Scaled by their weights; the last of each is 0, for the metric to use.
+    std::vector<float> attributes;
+    Vec3d centre = Vec3d::Zero();  ///< Metres; the origin of `positions`.
+    double unit = 1;               ///< Metres of one unit.
 };
 
 /// Cost: O(V + T) expected.
