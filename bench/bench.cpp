@@ -315,7 +315,7 @@ void DeviationOfOtter(benchmark::State& state) {
         Reducer reducer(*otter, options);
         (void)reducer.reduceTo(wanted, std::numeric_limits<double>::infinity(), noProgress());
         const MeshPtr reduced = finishMesh(reducer.mesh());
-        const Deviation deviation = measureDeviation(*otter, surface, *reduced, 400'000);
+        const Deviation deviation = measureDeviation(surface, *reduced, 400'000);
         state.counters["mean"] = deviation.mean / millionth;
         state.counters["largest"] = deviation.largest / millionth;
         const AttributeDeviation shading =
@@ -456,7 +456,7 @@ void MeasureDeviationOfOtter(benchmark::State& state) {
                            noProgress());
     const Mesh reduced = *finishMesh(reducer.mesh());
     const Surface surface(*otter);
-    for (auto _ : state) benchmark::DoNotOptimize(measureDeviation(*otter, surface, reduced));
+    for (auto _ : state) benchmark::DoNotOptimize(measureDeviation(surface, reduced));
 }
 BENCHMARK(MeasureDeviationOfOtter)->Unit(benchmark::kMillisecond);
 

@@ -238,7 +238,7 @@ Made paintCards(const Scene& scene, const std::shared_ptr<const TextureCache>& t
         differenceAt(original, MeshPainter(alone, cards), bounds, made.distance, perMetre);
     made.refused = difference.silhouette > kMostSilhouette;
     made.added = !made.refused;
-    if (made.added) made.deviation = largestDeviation(*asset.mesh, Surface(*asset.mesh), *cards);
+    if (made.added) made.deviation = largestDeviation(Surface(*asset.mesh), *cards);
     return made;
 }
 

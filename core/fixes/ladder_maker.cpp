@@ -232,7 +232,7 @@ void LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
     for (std::size_t i = 1; i < meshes.size(); ++i) {
         Ladder::Level level;
         level.mesh = finishMesh(std::move(meshes[i]));
-        level.deviation = largestDeviation(*asset_.mesh, surface, *level.mesh);
+        level.deviation = largestDeviation(surface, *level.mesh);
         const AttributeDeviation shading =
             surface.attributesFrom(*level.mesh, kShadingSamples, level.deviation + kNoDistance);
         level.normalError = shading.normal;

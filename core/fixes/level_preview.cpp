@@ -29,7 +29,7 @@ LevelPreview::Known LevelPreview::makeKnown(const Scene& scene, MeshPtr mesh) co
     Known known;
     const auto& textures = &scene == before_.get() ? texturesBefore_ : texturesAfter_;
     known.painter = std::make_unique<const MeshPainter>(scene, mesh, textures);
-    known.deviation = largestDeviation(original(), surface_, *mesh, {kSamples});
+    known.deviation = largestDeviation(surface_, *mesh, {kSamples});
     known.mesh = std::move(mesh);
     return known;
 }

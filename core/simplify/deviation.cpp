@@ -1,7 +1,9 @@
 #include "simplify/deviation.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <map>
 #include <mutex>
 
 #include "geometry/ray_device.h"
@@ -74,6 +76,8 @@ struct Surface::State {
     std::vector<Part> parts;                 ///< As they lie in `positions`.
     std::vector<std::uint32_t> firstOfPart;  ///< Triangles.
     RTCScene scene = nullptr;
+    mutable std::mutex sampling;
+    mutable std::map<std::size_t, std::vector<SurfaceSample>> samples;  ///< By their count.
     mutable std::once_flag measured;
     mutable double metresPerCoord = 0;  ///< Once textureScale() was asked.
 
@@ -196,48 +200,42 @@ double Surface::distanceTo(const Vec3f& point, double within) const {
 
 namespace {
 
-struct Sample {
-    Vec3f point;
-    double area;  ///< Of its triangle, twice.
-};
-
 /// Points of a mesh, each once: vertices where a triangle first uses them, middles of edges and
-/// of faces. Of an open border only the edges that run upwards have theirs.
+/// of faces. Of an open border only the edges that run upwards have theirs. Calls
+/// visit(sum of points, how many, corners of the triangle).
 template <typename Visit>
 void forEachSample(const Part& part, Visit&& visit) {
     const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
     std::vector<bool> seen(points.size(), false);
     for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
         const std::uint32_t* t = part.indices.data() + i;
-        const Vec3f& a = points[t[0]];
-        const Vec3f& b = points[t[1]];
-        const Vec3f& c = points[t[2]];
-        const auto area = static_cast<double>((b - a).cross(c - a).norm());
+        const std::array<Vec3f, 3> corners = {points[t[0]], points[t[1]], points[t[2]]};
         for (std::size_t k = 0; k < 3; ++k) {
-            const std::uint32_t from = t[k];
-            const std::uint32_t to = t[(k + 1) % 3];
-            if (!seen[from]) visit(points[from], area);
-            seen[from] = true;
-            if (from < to) visit((points[from] + points[to]) / 2, area);
+            const std::size_t next = (k + 1) % 3;
+            if (!seen[t[k]]) visit(corners[k], 1, corners);
+            seen[t[k]] = true;
+            if (t[k] < t[next]) visit(corners[k] + corners[next], 2, corners);
         }
-        visit((a + b + c) / 3, area);
+        visit(corners[0] + corners[1] + corners[2], 3, corners);
     }
 }
 
 /// Those points evenly thinned to about so many.
-std::vector<Sample> samplesOf(const Mesh& mesh, std::size_t samples) {
+std::vector<SurfaceSample> samplesOf(std::span<const Part> parts, std::size_t triangles,
+                                     std::size_t samples) {
     constexpr double kSamplesPerFace = 3;
-    const double all = kSamplesPerFace * static_cast<double>(mesh.triangles);
+    const double all = kSamplesPerFace * static_cast<double>(triangles);
     const double stride = std::max(1.0, all / static_cast<double>(samples));
-    std::vector<Sample> result;
+    std::vector<SurfaceSample> result;
     double next = 0;
     std::size_t sample = 0;
-    for (const Part& part : mesh.parts) {
+    for (const Part& part : parts) {
         if (!part.isTriangles()) continue;
-        forEachSample(part, [&](const Vec3f& point, double area) {
+        forEachSample(part, [&](const Vec3f& sum, int points, const auto& corners) {
             if (static_cast<double>(sample++) < next) return;
             next += stride;
-            result.push_back({point, area});
+            const float area = (corners[1] - corners[0]).cross(corners[2] - corners[0]).norm();
+            result.push_back({sum / static_cast<float>(points), static_cast<double>(area)});
         });
     }
     return result;
@@ -245,12 +243,19 @@ std::vector<Sample> samplesOf(const Mesh& mesh, std::size_t samples) {
 
 }  // namespace
 
-Deviation Surface::distancesFrom(const Mesh& mesh, std::size_t samples) const {
+const std::vector<SurfaceSample>& Surface::samples(std::size_t count) const {
+    const std::scoped_lock lock(state_->sampling);
+    const auto [entry, isNew] = state_->samples.try_emplace(count);
+    if (isNew) entry->second = samplesOf(state_->parts, state_->indices.size() / 3, count);
+    return entry->second;
+}
+
+Deviation Surface::distancesFrom(std::span<const SurfaceSample> points) const {
     Deviation deviation;
     double weights = 0;
     double distance = std::numeric_limits<double>::infinity();
     Vec3f before = Vec3f::Zero();
-    for (const Sample& sample : samplesOf(mesh, samples)) {
+    for (const SurfaceSample& sample : points) {
         // No farther than the sample before was, and the way from there to here.
         const auto step = static_cast<double>((sample.point - before).norm());
         const auto slack = 1e-5 * static_cast<double>(sample.point.norm());
@@ -264,11 +269,11 @@ Deviation Surface::distancesFrom(const Mesh& mesh, std::size_t samples) const {
     return deviation;
 }
 
-double Surface::farthest(const Mesh& mesh, const DeviationSampling& sampling) const {
+double Surface::farthest(std::span<const SurfaceSample> points,
+                         const DeviationSampling& sampling) const {
     // A few from all over first: the larger what is found early, the less is left to look for.
     constexpr std::size_t kFirst = 16;
     const State& own = *state_;
-    const std::vector<Sample> all = samplesOf(mesh, sampling.samples);
     double largest = sampling.least;
     std::uint32_t near = State::kNone;  // triangle
     const auto look = [&](const Vec3f& point) {
@@ -285,10 +290,10 @@ double Surface::farthest(const Mesh& mesh, const DeviationSampling& sampling) co
         }
         if (nearest.triangle != State::kNone) near = nearest.triangle;
     };
-    for (std::size_t i = 0; i < all.size() && largest <= sampling.most; i += kFirst)
-        look(all[i].point);
-    for (std::size_t i = 0; i < all.size() && largest <= sampling.most; ++i)
-        if (i % kFirst != 0) look(all[i].point);
+    for (std::size_t i = 0; i < points.size() && largest <= sampling.most; i += kFirst)
+        look(points[i].point);
+    for (std::size_t i = 0; i < points.size() && largest <= sampling.most; ++i)
+        if (i % kFirst != 0) look(points[i].point);
     return largest;
 }
 
@@ -344,21 +349,20 @@ AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples
     return result;
 }
 
-Deviation measureDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
-                           std::size_t samples) {
+Deviation measureDeviation(const Surface& a, const Mesh& b, std::size_t samples) {
     const Surface surfaceOfB(b);
-    if (surfaceOfA.empty() || surfaceOfB.empty()) return {};
-    const Deviation there = surfaceOfB.distancesFrom(a, samples);
-    const Deviation back = surfaceOfA.distancesFrom(b, samples);
+    if (a.empty() || surfaceOfB.empty()) return {};
+    const Deviation there = surfaceOfB.distancesFrom(a.samples(samples));
+    const Deviation back = a.distancesFrom(surfaceOfB.samples(samples));
     return {std::max(there.largest, back.largest), std::max(there.mean, back.mean)};
 }
 
-double largestDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
-                        const DeviationSampling& sampling) {
-    if (surfaceOfA.empty() || b.triangles == 0) return 0;
-    const double back = surfaceOfA.farthest(b, sampling);
+double largestDeviation(const Surface& a, const Mesh& b, const DeviationSampling& sampling) {
+    if (a.empty() || b.triangles == 0) return 0;
+    const double back = a.farthest(samplesOf(b.parts, b.triangles, sampling.samples), sampling);
     if (back > sampling.most) return back;
-    return Surface(b).farthest(a, {sampling.samples, back, sampling.most});
+    return Surface(b).farthest(a.samples(sampling.samples),
+                               {sampling.samples, back, sampling.most});
 }
 
 }  // namespace flentro

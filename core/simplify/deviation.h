@@ -4,6 +4,8 @@
 
 #include <limits>
 #include <memory>
+#include <span>
+#include <vector>
 
 #include "geometry/mesh.h"
 
@@ -33,6 +35,11 @@ struct DeviationSampling {
     double most = std::numeric_limits<double>::infinity();  ///< Metres; the first above will do.
 };
 
+struct SurfaceSample {
+    Vec3f point;
+    double area = 0;  ///< Of its triangle, twice.
+};
+
 /// A surface that distances are measured to. Reentrant once built.
 class Surface {
 public:
@@ -49,13 +56,16 @@ public:
     [[nodiscard]] double distanceTo(const Vec3f& point,
                                     double within = std::numeric_limits<double>::infinity()) const;
 
-    /// Distances from samples of `mesh` (vertices, middles of edges and faces; evenly thinned to
-    /// `samples`, weighted by area for the mean) to this surface.
-    [[nodiscard]] Deviation distancesFrom(const Mesh& mesh, std::size_t samples) const;
+    /// Vertices, middles of edges and faces, evenly thinned to about so many; made once.
+    [[nodiscard]] const std::vector<SurfaceSample>& samples(std::size_t count) const;
 
-    /// The largest of those distances alone. Cost: most samples are passed over without a
-    /// search, as some point is known to be near enough.
-    [[nodiscard]] double farthest(const Mesh& mesh, const DeviationSampling& sampling) const;
+    /// Distances of points to this surface, the mean weighted by area.
+    [[nodiscard]] Deviation distancesFrom(std::span<const SurfaceSample> points) const;
+
+    /// The largest of those distances alone, looked for as `sampling` says. Cost: most points are
+    /// passed over without a search, as some point is known to be near enough.
+    [[nodiscard]] double farthest(std::span<const SurfaceSample> points,
+                                  const DeviationSampling& sampling) const;
 
     /// Normals and first texture coordinates in the middles of faces of `mesh` against those of
     /// the nearest points here, where there are any within so many metres. 0 for what either side
@@ -71,11 +81,11 @@ private:
 
 /// Two-sided sampled Hausdorff distance and the larger of both sides' means (Cignoni, Rocchini,
 /// Scopigno 1998). The true largest distance is never smaller. 0 if either side is empty.
-[[nodiscard]] Deviation measureDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
+[[nodiscard]] Deviation measureDeviation(const Surface& a, const Mesh& b,
                                          std::size_t samples = kDeviationSamples);
 
 /// measureDeviation().largest, for a fraction of its cost.
-[[nodiscard]] double largestDeviation(const Mesh& a, const Surface& surfaceOfA, const Mesh& b,
+[[nodiscard]] double largestDeviation(const Surface& a, const Mesh& b,
                                       const DeviationSampling& sampling = {});
 
 }  // namespace flentro

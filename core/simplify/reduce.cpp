@@ -13,8 +13,8 @@ namespace {
 /// that the search starts at the estimate and goes by the logarithms of both (false position).
 class Search {
 public:
-    Search(const Mesh& mesh, const Surface& surface, const CollapseLog& log, double limit)
-        : original_(mesh), surface_(surface), log_(log), limit_(limit) {}
+    Search(const Surface& surface, const CollapseLog& log, double limit)
+        : surface_(surface), log_(log), limit_(limit) {}
 
     /// Looks for counts up to `most`, which is taken to keep to the limit. Nothing if cancelled.
     bool run(std::size_t most, Progress& progress) {
@@ -52,14 +52,14 @@ private:
 
     /// From few samples, and only as far as it tells where to look next.
     [[nodiscard]] double deviationOf(std::size_t triangles, double range = kRange) const {
-        return largestDeviation(original_, surface_, *finishMesh(log_.meshAt(triangles)),
+        return largestDeviation(surface_, *finishMesh(log_.meshAt(triangles)),
                                 {kFewSamples, limit_ / range, limit_ * range});
     }
 
     /// Measures one state; true if it keeps to the limit, and then it is the best.
     bool accepts(std::size_t triangles) {
         const MeshPtr state = finishMesh(log_.meshAt(triangles));
-        const double deviation = largestDeviation(original_, surface_, *state);
+        const double deviation = largestDeviation(surface_, *state);
         if (deviation > limit_) return false;
         best = {state, deviation, false};
         return true;
@@ -103,7 +103,6 @@ private:
     static constexpr double kRange = 4;
     static constexpr std::size_t kBackOff = 12;
     static constexpr std::size_t kFewSamples = 3000;
-    const Mesh& original_;
     const Surface& surface_;
     const CollapseLog& log_;
     double limit_;
@@ -132,7 +131,7 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
 std::optional<Reduced> fewestWithin(const Mesh& mesh, const Surface& surface,
                                     const CollapseLog& log, double maxDeviation, Progress& progress,
                                     std::size_t most) {
-    Search search(mesh, surface, log, maxDeviation);
+    Search search(surface, log, maxDeviation);
     search.best = {std::make_shared<const Mesh>(mesh), 0, false};
     if (!search.run(most, progress)) return std::nullopt;
     return std::move(search.best);

@@ -568,8 +568,8 @@ TEST(Deviation, IsTheOffsetOfParallelPlanes) {
     Mesh lifted = test::makeGrid(4, 4, 1, [](double, double) { return 0.25; });
     const MeshPtr a = finishMesh(test::makeGrid(4, 4));
     const MeshPtr b = finishMesh(lifted);
-    EXPECT_NEAR(measureDeviation(*a, Surface(*a), *b).largest, 0.25, 1e-6);
-    EXPECT_NEAR(measureDeviation(*a, Surface(*a), *a).largest, 0, 1e-7);
+    EXPECT_NEAR(measureDeviation(Surface(*a), *b).largest, 0.25, 1e-6);
+    EXPECT_NEAR(measureDeviation(Surface(*a), *a).largest, 0, 1e-7);
 }
 
 TEST(Deviation, MeanIsOverTheArea) {
@@ -577,7 +577,7 @@ TEST(Deviation, MeanIsOverTheArea) {
     const MeshPtr flat = finishMesh(test::makeGrid(40, 40));
     const MeshPtr step = finishMesh(
         test::makeGrid(40, 40, 1, [](double u, double v) { return u < 0.5 && v < 0.5 ? 0.1 : 0; }));
-    const Deviation deviation = measureDeviation(*flat, Surface(*flat), *step);
+    const Deviation deviation = measureDeviation(Surface(*flat), *step);
     EXPECT_NEAR(deviation.largest, 0.1, 1e-6);
     EXPECT_NEAR(deviation.mean, 0.025, 0.006);
 }
@@ -586,7 +586,7 @@ TEST(Deviation, LooksFromBothSides) {
     // Everything of the small one lies on the large one, but not the other way round.
     const MeshPtr large = finishMesh(test::makeGrid(8, 8, 3));
     const MeshPtr small = finishMesh(test::makeGrid(8, 8, 1));
-    EXPECT_NEAR(measureDeviation(*large, Surface(*large), *small).largest, std::hypot(2, 2), 1e-5);
+    EXPECT_NEAR(measureDeviation(Surface(*large), *small).largest, std::hypot(2, 2), 1e-5);
 }
 
 TEST(Deviation, TheLargestAloneIsTheSame) {
@@ -596,14 +596,12 @@ TEST(Deviation, TheLargestAloneIsTheSame) {
     ASSERT_TRUE(reducer.reduceTo(20, std::numeric_limits<double>::infinity(), noProgress()));
     for (const std::size_t count : {2000, 500, 100, 20}) {
         const MeshPtr level = finishMesh(reducer.log().meshAt(count));
-        const double largest = measureDeviation(*whole, surface, *level, 3000).largest;
-        EXPECT_NEAR(largestDeviation(*whole, surface, *level, {3000}), largest, 1e-6);
+        const double largest = measureDeviation(surface, *level, 3000).largest;
+        EXPECT_NEAR(largestDeviation(surface, *level, {3000}), largest, 1e-6);
         // Told as far as asked: at least the least, more than the most if it is more.
-        EXPECT_NEAR(largestDeviation(*whole, surface, *level, {3000, 2 * largest}), 2 * largest,
-                    1e-6);
-        EXPECT_GT(largestDeviation(*whole, surface, *level, {3000, 0, largest / 2}), largest / 2);
-        EXPECT_NEAR(largestDeviation(*whole, surface, *level, {3000, 0, largest * 2}), largest,
-                    1e-6);
+        EXPECT_NEAR(largestDeviation(surface, *level, {3000, 2 * largest}), 2 * largest, 1e-6);
+        EXPECT_GT(largestDeviation(surface, *level, {3000, 0, largest / 2}), largest / 2);
+        EXPECT_NEAR(largestDeviation(surface, *level, {3000, 0, largest * 2}), largest, 1e-6);
     }
 }
 
@@ -612,7 +610,7 @@ TEST(Deviation, FindsANarrowSpike) {
     const MeshPtr spiky = finishMesh(test::makeGrid(30, 30, 1, [](double u, double v) {
         return std::hypot(u - 0.5, v - 0.5) < 0.01 ? 0.4 : 0.0;
     }));
-    EXPECT_NEAR(measureDeviation(*flat, Surface(*flat), *spiky).largest, 0.4, 1e-6);
+    EXPECT_NEAR(measureDeviation(Surface(*flat), *spiky).largest, 0.4, 1e-6);
 }
 
 TEST(Surface, DistanceInEveryRegionOfATriangle) {
