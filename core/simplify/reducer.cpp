@@ -254,10 +254,25 @@ void Reducer::findPieces() {
 
 // --- sweeps -------------------------------------------------------------------------------
 
+/// True if more than two wedges meet: the two triangles of an edge cannot lead them all elsewhere.
+bool Reducer::isCorner(std::uint32_t position) const {
+    if (!(flags_[position] & Several)) return false;
+    const Fans::Range fan = fans_.at(position);
+    const std::uint32_t first = fan.begin() == fan.end() ? kGone : fans_.wedgeAt(*fan.begin());
+    std::uint32_t second = first;
+    for (const Corner corner : fan) {
+        const std::uint32_t wedge = fans_.wedgeAt(corner);
+        if (wedge == first || wedge == second) continue;
+        if (second != first) return true;
+        second = wedge;
+    }
+    return false;
+}
+
 /// The cheapest that a vertex can do.
 Reducer::Move Reducer::cheapestMove(std::uint32_t from) const {
     Move best{kBlocked, kGone};
-    if (flags_[from] & (Locked | Gone)) return best;
+    if (flags_[from] & (Locked | Gone) || (!crossesNow_ && isCorner(from))) return best;
     Plan scratch;
     forEachNeighbour(from, [&](std::uint32_t to) {
         float cost = 0;
@@ -332,9 +347,6 @@ void Reducer::sweepBlock(const Goal& goal, Swept& swept) {
 /// One round of collapses. Returns how many there were.
 std::size_t Reducer::sweep(const Goal& goal) {
     if (dropsNow_) removeDropped();
-    // What was not possible before may have become so by what happened around it.
-    for (std::uint32_t p = 0; p < costs_.size(); ++p)
-        if (costs_[p] == kBlocked && !(flags_[p] & (Locked | Gone))) costs_[p] = kUnknown;
     evaluateUnknown();
     const auto wanted =
         1 + static_cast<std::size_t>(kLastShare * static_cast<double>(alive_ - goal.triangles));
@@ -710,7 +722,9 @@ void Reducer::updateCosts(const Plan& plan) {
     costs_[from] = kBlocked;
     costs_[to] = -std::fabs(costs_[to]);
     const auto grows = [&](std::uint32_t p) {
-        if ((targets_[p] == from || targets_[p] == to) && costs_[p] != kBlocked)
+        if (costs_[p] == kBlocked)
+            costs_[p] = flags_[p] & Locked ? kBlocked : kUnknown;  // may have become possible
+        else if (targets_[p] == from || targets_[p] == to)
             costs_[p] = -std::fabs(costs_[p]);
     };
     forEachNeighbour(to, grows);

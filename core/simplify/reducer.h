@@ -161,6 +161,7 @@ private:
     [[nodiscard]] std::vector<Candidate> drops() const;
     bool tryDrop(std::uint32_t piece, double limit);
     void removeDropped();
+    [[nodiscard]] bool isCorner(std::uint32_t position) const;
     [[nodiscard]] Move cheapestMove(std::uint32_t from) const;
     void evaluateUnknown();
     void evaluate(std::uint32_t position);
