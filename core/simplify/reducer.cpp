@@ -76,6 +76,11 @@ bool turnsTooFar(double product, double square1, double square2) {
     return product <= 0 || product * product < kSmallestTurn * kSmallestTurn * square1 * square2;
 }
 
+/// In parts of a move that is likely.
+std::uint32_t weightOf(float cost) {
+    return std::signbit(cost) ? 1 : kBoundsForOne;
+}
+
 /// Calls body(begin, end) for all of [0, count): a large range by all cores.
 template <typename Body>
 void inChunks(std::size_t count, Body&& body) {
@@ -288,18 +293,20 @@ Reducer::Move Reducer::cheapestMove(std::uint32_t from) const {
     return best;
 }
 
-/// The least key up to which there are `wanted` moves, but no more than a share of all there are.
-std::uint32_t Reducer::dearestKey(std::size_t wanted, double share) const {
+/// What about `wanted` moves cost at the most, but no more than a share of all there are.
+void Reducer::setDearest(std::size_t wanted, double share) {
     std::vector<std::uint32_t> counts(1U << kKeyBits, 0);
-    for (const float cost : costs_) counts[keyOf(cost)] += std::signbit(cost) ? 1 : kBoundsForOne;
+    for (const float cost : costs_) counts[keyOf(cost)] += weightOf(cost);
     const std::size_t all =
         std::accumulate(counts.begin(), counts.begin() + kBlockedKey, std::size_t{0});
     const std::size_t most = std::min(kBoundsForOne * wanted,
                                       static_cast<std::size_t>(share * static_cast<double>(all)));
-    std::uint32_t last = 0;
-    for (std::size_t found = counts[0]; found < most && last + 1 < kBlockedKey;)
-        found += counts[++last];
-    return last;
+    dearest_ = 0;
+    std::size_t found = counts[0];
+    while (found < most && dearest_ + 1 < kBlockedKey) found += counts[++dearest_];
+    // Where many cost the same there may be more.
+    quota_ = std::min(1.0, static_cast<double>(most + 1) / static_cast<double>(found + 1)) /
+             kBoundsForOne;
 }
 
 /// Computes the costs that are not known at all: by all cores.
@@ -324,12 +331,17 @@ void Reducer::enqueue(std::uint32_t position) {
     queue_.push({std::fabs(costs_[position]), position});
 }
 
-/// Collapses in one block all that costs no more than the sweep's dearest, the cheapest first.
+/// Collapses in one block what costs no more than the sweep's dearest, the cheapest first, up to
+/// its share of what the sweep wants: as one collapse makes room for the next, it would take all.
 void Reducer::sweepBlock(const Goal& goal, Swept& swept) {
     const auto end = static_cast<std::uint32_t>(
         std::min<std::size_t>(costs_.size(), std::size_t{block_ + 1} * kBlock));
-    for (std::uint32_t p = block_ * kBlock; p < end; ++p) enqueue(p);
-    while (!queue_.empty() && alive_ > goal.triangles) {
+    for (std::uint32_t p = block_ * kBlock; p < end; ++p) {
+        if (keyOf(costs_[p]) <= dearest_) swept.allowed += quota_ * weightOf(costs_[p]);
+        enqueue(p);
+    }
+    while (!queue_.empty() && alive_ > goal.triangles &&
+           static_cast<double>(swept.collapses) < swept.allowed) {
         const auto [cost, p] = queue_.top();
         queue_.pop();
         if (cost != std::fabs(costs_[p])) continue;  // of before
@@ -353,8 +365,8 @@ std::size_t Reducer::sweep(const Goal& goal) {
     Swept swept;
     double share = kSweepShare;
     while (swept.collapses == 0) {
-        swept.evaluated = 0;
-        dearest_ = dearestKey(wanted, share);
+        swept = {};
+        setDearest(wanted, share);
         for (block_ = 0; std::size_t{block_} * kBlock < costs_.size(); ++block_) {
             if (goal.progress.cancelled()) return swept.collapses;
             sweepBlock(goal, swept);

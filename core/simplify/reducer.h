@@ -115,6 +115,7 @@ private:
     struct Swept {
         std::size_t collapses = 0;
         std::size_t evaluated = 0;  ///< Bounds that became costs.
+        double allowed = 0;         ///< Collapses, in the blocks so far.
     };
 
     /// What it means that one position joins another.
@@ -166,7 +167,7 @@ private:
     void evaluateUnknown();
     void evaluate(std::uint32_t position);
     void enqueue(std::uint32_t position);
-    [[nodiscard]] std::uint32_t dearestKey(std::size_t wanted, double share) const;
+    void setDearest(std::size_t wanted, double share);
     void sweepBlock(const Goal& goal, Swept& swept);
     std::size_t sweep(const Goal& goal);
     bool tryMove(std::uint32_t from, double limit);
@@ -211,6 +212,7 @@ private:
     float mostDropped_ = 0;          ///< Area of a piece, squared units, that may go.
     std::vector<float> tolerances_;  ///< [K] Of attributes in lossless mode.
     std::uint32_t dearest_ = 0;      ///< Key of the dearest cost of the sweep.
+    double quota_ = 0;               ///< Moves that the sweep wants of each.
     std::uint32_t block_ = 0;        ///< That the sweep is in.
     std::priority_queue<Candidate, std::vector<Candidate>, std::greater<>> queue_;
 };
