@@ -33,8 +33,8 @@ constexpr float kDropShare = 0.1F;
 
 /// Of all moves there are, the cheapest that one sweep takes: the more, the faster and the farther
 /// from the order of costs. Towards the end, as a share of the triangles that are left to go.
-constexpr double kSweepShare = 0.5;
-constexpr double kLastShare = 0.35;
+constexpr double kSweepShare = 0.2;
+constexpr double kLastShare = 0.5;
 /// Of so many bounds about one turns out to be no dearer than it was.
 constexpr std::uint32_t kBoundsForOne = 5;
 /// A sweep goes through the mesh in blocks of so many vertices that lie together in memory, in each
