@@ -17,14 +17,6 @@ namespace {
 constexpr float kBorderWeight = 10;
 constexpr float kSeamWeight = 1;
 
-/// Cosine of the largest turn of a face, in one collapse and in all: about 78 degrees.
-constexpr double kSmallestTurn = 0.2;
-
-constexpr double kFlat{kFlatArea};
-
-/// Faces whose height is less than this share of their longest edge are slivers.
-constexpr double kThinnest = 0.01;
-
 /// Pieces below this share of the diagonal may go as soon as they are the cheapest.
 constexpr float kLooseSize = 0.02F;
 
@@ -41,11 +33,8 @@ constexpr std::uint32_t kBoundsForOne = 5;
 /// in the order of costs: the mesh is larger than the caches.
 constexpr std::uint32_t kBlock = 1024;
 
-/// What counts as the same where nothing may be lost: in diagonals; in the attribute's own
-/// measure; as a share. Files hold floats, so that even flat surfaces are not quite.
-constexpr float kSamePlane = 1e-5F;
+/// What counts as the same where nothing may be lost, in the attribute's own measure.
 constexpr float kSameAttribute = 2e-4F;
-constexpr double kSameArea = 1e-5;
 
 /// Costs that are none: impossible as its surroundings were; to be computed. What a move cost
 /// before its ends were joined with others is the least that it can cost now: such bounds are
@@ -65,15 +54,6 @@ const std::uint32_t kBlockedKey = keyOf(kBlocked);
 
 bool isUnknown(float cost) {
     return cost == 0 && std::signbit(cost);
-}
-
-double longestSquare(const Vec3f& a, const Vec3f& b, const Vec3f& c) {
-    return static_cast<double>(std::max({a.squaredNorm(), b.squaredNorm(), c.squaredNorm()}));
-}
-
-/// Of two directions by their scalar product and squared lengths.
-bool turnsTooFar(double product, double square1, double square2) {
-    return product <= 0 || product * product < kSmallestTurn * kSmallestTurn * square1 * square2;
 }
 
 /// In parts of a move that is likely.
@@ -402,174 +382,7 @@ bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& pro
     return !progress.cancelled();
 }
 
-// --- one move -----------------------------------------------------------------------------
-
-/// Pairs the wedges at both ends by the triangles on the edge. A position can move onto another
-/// if each of its wedges has one to go to: otherwise it would have to cross a seam or material
-/// border. False if `from` cannot; `bothMove` becomes false if `to` cannot.
-bool Reducer::pairWedges(Plan& plan, bool& bothMove) const {
-    const bool several = (flags_[plan.from] | flags_[plan.to]) & Several;
-    plan.mergeCount = 0;
-    std::size_t onEdge = 0;
-    for (const Corner corner : fans_.at(plan.from)) {
-        for (const Corner other : {nextCorner(corner), previousCorner(corner)}) {
-            if (fans_.positionAt(other) != plan.to) continue;
-            ++onEdge;
-            if (!several && onEdge > 1) continue;
-            const WedgeMerge merge{fans_.wedgeAt(corner), fans_.wedgeAt(other)};
-            const auto known = std::find_if(
-                plan.merges.begin(), plan.merges.begin() + static_cast<long>(plan.mergeCount),
-                [&](const WedgeMerge& m) { return m.from == merge.from && m.to == merge.to; });
-            if (known != plan.merges.begin() + static_cast<long>(plan.mergeCount)) continue;
-            if (plan.mergeCount == kMostMerges) return false;
-            plan.merges[plan.mergeCount++] = merge;
-        }
-    }
-    const auto hasOnePartner = [&](std::uint32_t wedge, std::uint32_t WedgeMerge::*side) {
-        const auto all = plan.all();
-        return std::count_if(all.begin(), all.end(),
-                             [&](const WedgeMerge& m) { return m.*side == wedge; }) == 1;
-    };
-    const auto canMove = [&](std::uint32_t position, std::uint32_t WedgeMerge::*side) {
-        if (flags_[position] & Locked) return false;
-        if ((flags_[position] & Border) && onEdge != 1) return false;
-        if (!several) return true;
-        for (const Corner corner : fans_.at(position))
-            if (!hasOnePartner(fans_.wedgeAt(corner), side)) return false;
-        return true;
-    };
-    if (onEdge == 0 || onEdge > 2) return false;
-    if (crossesNow_) {
-        bothMove = false;
-        return pairLeftOver(plan) && canMove(plan.from, &WedgeMerge::from);
-    }
-    bothMove = bothMove && canMove(plan.to, &WedgeMerge::to);
-    return canMove(plan.from, &WedgeMerge::from);
-}
-
-/// Gives each wedge one to go to: that of a triangle on the edge, or else the one that is most like
-/// it. False if one has none in its own material.
-bool Reducer::pairLeftOver(Plan& plan) const {
-    std::size_t kept = 0;  // one partner each
-    for (std::size_t i = 0; i < plan.mergeCount; ++i) {
-        const auto known =
-            std::find_if(plan.merges.begin(), plan.merges.begin() + static_cast<long>(kept),
-                         [&](const WedgeMerge& m) { return m.from == plan.merges[i].from; });
-        if (known == plan.merges.begin() + static_cast<long>(kept))
-            plan.merges[kept++] = plan.merges[i];
-    }
-    plan.mergeCount = kept;
-    for (const Corner corner : fans_.at(plan.from)) {
-        const std::uint32_t wedge = fans_.wedgeAt(corner);
-        const auto all = plan.all();
-        if (std::any_of(all.begin(), all.end(),
-                        [&](const WedgeMerge& m) { return m.from == wedge; }))
-            continue;
-        std::uint32_t best = kGone;
-        float least = std::numeric_limits<float>::infinity();
-        for (const Corner other : fans_.at(plan.to)) {
-            const std::uint32_t there = fans_.wedgeAt(other);
-            if (log_.names().partOf(there) != log_.names().partOf(wedge)) continue;
-            const float apart = metric_.difference(wedge, there);
-            if (apart >= least) continue;
-            least = apart;
-            best = there;
-        }
-        if (best == kGone || plan.mergeCount == kMostMerges) return false;
-        plan.merges[plan.mergeCount++] = {wedge, best};
-    }
-    return true;
-}
-
-/// Where both may go anywhere; the vertex that is nearer gives what the metric does not look at.
-void Reducer::choosePlace(Plan& plan) const {
-    plan.joined = metric_.together(plan.from, plan.to, plan.all());
-    const Vec3f other = metric_.place(plan.from) - metric_.place(plan.to);
-    if (plan.joined.offset.squaredNorm() <= (plan.joined.offset - other).squaredNorm()) return;
-    for (std::size_t i = 0; i < plan.mergeCount; ++i)
-        std::swap(plan.merges[i].from, plan.merges[i].to);
-    std::swap(plan.from, plan.to);
-    plan.joined = metric_.together(plan.from, plan.to, plan.all());
-}
-
-bool Reducer::plan(std::uint32_t from, std::uint32_t to, Plan& plan) const {
-    plan.from = from;
-    plan.to = to;
-    plan.fit = placement_ == Placement::Optimal;
-    if (((flags_[from] | flags_[to]) & kSpecial) == 0) {
-        plan.merges[0] = {from, to};
-        plan.mergeCount = 1;
-    } else if (!pairWedges(plan, plan.fit)) {
-        return false;
-    }
-    if (!plan.fit)
-        plan.joined = metric_.onto(from, to, plan.all());
-    else if (from < to)
-        choosePlace(plan);
-    else
-        return false;  // the same as the other way round
-    return true;
-}
-
-/// Link condition (Dey et al. 1999): the ends share no other neighbours than the tips of the
-/// triangles on their edge.
-bool Reducer::keepsTopology(std::uint32_t p, std::uint32_t q) {
-    const auto forEachAround = [&](std::uint32_t position, auto&& visit) {
-        for (const Corner corner : fans_.at(position))
-            for (const Corner other : {nextCorner(corner), previousCorner(corner)})
-                visit(fans_.positionAt(other));
-    };
-    constexpr auto kUnmarked = static_cast<std::uint8_t>(~Marked);
-    std::size_t ends = 0;  // two of each triangle
-    std::size_t onEdge = 0;
-    forEachAround(p, [&](std::uint32_t neighbour) {
-        ++ends;
-        onEdge += neighbour == q;
-        flags_[neighbour] |= Marked;
-    });
-    std::size_t shared = 0;
-    forEachAround(q, [&](std::uint32_t neighbour) {
-        ++ends;
-        shared += (flags_[neighbour] & Marked) != 0;
-        flags_[neighbour] &= kUnmarked;
-    });
-    forEachAround(p, [&](std::uint32_t neighbour) { flags_[neighbour] &= kUnmarked; });
-    const std::size_t triangles = ends / 2;
-    const bool onBorder = (flags_[p] | flags_[q]) & Border;
-    // A single triangle would vanish, a tetrahedron fold flat.
-    if (triangles <= 2 || (triangles <= 6 && onEdge == 2 && !onBorder)) return false;
-    return onEdge > 0 && onEdge <= 2 && shared == onEdge;
-}
-
-/// True if no triangle at `moving` flips or thins out when that goes to `place`.
-bool Reducer::keepsFacing(std::uint32_t moving, std::uint32_t other, const Vec3f& place) const {
-    const Vec3f& from = metric_.place(moving);
-    for (const Corner corner : fans_.at(moving)) {
-        const std::uint32_t b = fans_.positionAt(nextCorner(corner));
-        const std::uint32_t c = fans_.positionAt(previousCorner(corner));
-        if (b == other || c == other) continue;  // vanishes
-        const Vec3f& pb = metric_.place(b);
-        const Vec3f& pc = metric_.place(c);
-        const Vec3f edge = pc - pb;
-        const Vec3f before = edge.cross(from - pb);
-        const Vec3f after = edge.cross(place - pb);
-        const double size = static_cast<double>(after.squaredNorm());
-        const double was = static_cast<double>(before.squaredNorm());
-        if (!(size >= kFlat * kFlat)) return false;
-        if (turnsTooFar(static_cast<double>(after.dot(before)), size, was)) return false;
-        const Vec3f facing = fans_.facing(corner);
-        if (turnsTooFar(static_cast<double>(after.dot(facing)), size,
-                        static_cast<double>(facing.squaredNorm())))
-            return false;
-        if (lossless_) continue;
-        // Slivers turn any way: a face may become one only if it was a worse one.
-        const double longest = longestSquare(edge, place - pb, place - pc);
-        if (size >= kThinnest * kThinnest * longest * longest) continue;
-        const double longestBefore = longestSquare(edge, from - pb, from - pc);
-        if (size * longestBefore * longestBefore < was * longest * longest) return false;
-    }
-    return true;
-}
+// --- pieces and moves --------------------------------------------------------------------
 
 /// The pieces that may go for no more than the sweep's dearest, the cheapest first. A piece that
 /// goes leaves its area half its size away from what remains, more or less.
@@ -636,67 +449,6 @@ bool Reducer::tryOthers(std::uint32_t from, double limit) {
         return true;
     }
     return false;
-}
-
-/// True if the triangle of a corner stays in its plane, and its attributes the same functions on
-/// it, when the corner goes to where `wedge` is.
-bool Reducer::continues(Corner corner, std::uint32_t wedge) const {
-    const std::uint32_t own[] = {fans_.wedgeAt(corner), fans_.wedgeAt(nextCorner(corner)),
-                                 fans_.wedgeAt(previousCorner(corner))};
-    const auto placeOf = [&](std::uint32_t w) -> Vec3d {
-        return metric_.place(fans_.positionOf(w)).cast<double>();
-    };
-    const Vec3d a = placeOf(own[0]);
-    const Vec3d b = placeOf(own[1]);
-    const Vec3d c = placeOf(own[2]);
-    const Vec3d to = placeOf(wedge);
-    const Vec3d across = (b - a).cross(c - a);
-    const double whole = across.squaredNorm();
-    if (!(whole > 0)) return false;
-    if (std::fabs((to - a).dot(across)) > kSamePlane * std::sqrt(whole)) return false;
-    const double inB = (to - a).cross(c - a).dot(across) / whole;
-    const double inC = (b - a).cross(to - a).dot(across) / whole;
-    const double shares[] = {1 - inB - inC, inB, inC};
-    const auto reach = static_cast<float>(std::fabs(shares[0]) + std::fabs(inB) + std::fabs(inC));
-    const auto there = metric_.attributes(wedge);
-    for (std::size_t k = 0; k < there.size(); ++k) {
-        float value = 0;
-        for (std::size_t i = 0; i < 3; ++i)
-            value += static_cast<float>(shares[i]) * metric_.attributes(own[i])[k];
-        if (!(std::fabs(value - there[k]) <= reach * tolerances_[k])) return false;
-    }
-    return true;
-}
-
-/// All triangles that stay continue, and together they cover what was covered before.
-bool Reducer::losesNothing(const Plan& plan) const {
-    if (plan.joined.distance() > kSamePlane) return false;
-    double before = 0;
-    double after = 0;
-    const auto area = [](const Vec3f& a, const Vec3f& b, const Vec3f& c) {
-        return (b - a).cast<double>().cross((c - a).cast<double>()).norm();
-    };
-    for (const Corner corner : fans_.at(plan.from)) {
-        const std::uint32_t b = fans_.positionAt(nextCorner(corner));
-        const std::uint32_t c = fans_.positionAt(previousCorner(corner));
-        before += area(metric_.place(plan.from), metric_.place(b), metric_.place(c));
-        if (b == plan.to || c == plan.to) continue;
-        after += area(metric_.place(plan.to), metric_.place(b), metric_.place(c));
-        const auto merges = plan.all();
-        const auto merge = std::find_if(merges.begin(), merges.end(), [&](const WedgeMerge& m) {
-            return m.from == fans_.wedgeAt(corner);
-        });
-        if (merge == merges.end() || !continues(corner, merge->to)) return false;
-    }
-    return std::fabs(after - before) <= kSameArea * before;
-}
-
-bool Reducer::isAllowed(const Plan& plan, double limit) {
-    if (static_cast<double>(plan.joined.distance()) > limit) return false;
-    if (lossless_ && !losesNothing(plan)) return false;
-    const Vec3f place = metric_.place(plan.to) + plan.joined.offset;
-    return keepsTopology(plan.from, plan.to) && keepsFacing(plan.from, plan.to, place) &&
-           (!plan.fit || keepsFacing(plan.to, plan.from, place));
 }
 
 void Reducer::collapse(const Plan& plan) {

@@ -83,6 +83,9 @@ private:
 
     static constexpr std::uint32_t kGone = ~0U;
     static constexpr std::size_t kMostMerges = 8;
+    /// Where nothing may be lost, what is nearer to a plane, in diagonals, lies on it: files hold
+    /// floats, so that even flat surfaces are not quite.
+    static constexpr float kSamePlane = 1e-5F;
     enum Flag : std::uint8_t {
         Border = 1,
         Locked = 2,
