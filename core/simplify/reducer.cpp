@@ -47,10 +47,10 @@ constexpr std::size_t kChunk = 1U << 12U;
 
 /// Costs are counted by the upper bits of their sizes, which lie in the order of the numbers.
 constexpr unsigned kKeyBits = 13;
-std::uint32_t keyOf(float cost) {
+constexpr std::uint32_t keyOf(float cost) {
     return std::bit_cast<std::uint32_t>(cost) << 1U >> (32U - kKeyBits);
 }
-const std::uint32_t kBlockedKey = keyOf(kBlocked);
+constexpr std::uint32_t kBlockedKey = keyOf(kBlocked);
 
 bool isUnknown(float cost) {
     return cost == 0 && std::signbit(cost);

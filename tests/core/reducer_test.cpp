@@ -271,6 +271,64 @@ TEST(Reducer, TakesAsMuchEverywhereThoughItGoesThroughBlocks) {
     }
 }
 
+TEST(Reducer, EveryStateOnTheWayIsEven) {
+    // Ladders and sliders stop where they like, in the middle of a sweep too.
+    const auto even = [](double u, double v) { return 0.02 * std::sin(37.7 * u + 37.7 * v); };
+    const MeshPtr mesh = finishMesh(test::makeGrid(160, 160, 1, +even));
+    Reducer reducer(*mesh, {});
+    ASSERT_TRUE(reducer.reduceTo(500, kNoLimit, noProgress()));
+    for (std::size_t count = 2000; count < mesh->triangles; count += 3777)
+        for (const std::size_t quarter : quarters(reducer.log().meshAt(count)))
+            EXPECT_NEAR(4.0 * static_cast<double>(quarter) / static_cast<double>(count), 1, 0.25)
+                << count;
+}
+
+TEST(Reducer, AHubOfThousandsOfSpokesComesOutSound) {
+    constexpr std::uint32_t kSpokes = 3000;
+    std::vector<Vec3f> positions = {Vec3f(0, 0.1F, 0)};
+    std::vector<std::uint32_t> indices;
+    for (std::uint32_t i = 0; i < kSpokes; ++i) {
+        const float angle = 2 * static_cast<float>(kPi) * static_cast<float>(i) / kSpokes;
+        positions.push_back({std::cos(angle), 0, std::sin(angle)});
+        indices.insert(indices.end(), {0, 1 + (i + 1) % kSpokes, 1 + i});
+    }
+    Mesh disc;
+    disc.parts.push_back(test::makePart(positions, indices));
+    const MeshPtr whole = finishMesh(std::move(disc));
+    Reducer reducer(*whole, {});
+    ASSERT_TRUE(reducer.reduceTo(48, kNoLimit, noProgress()));
+    EXPECT_LE(reducer.triangleCount(), 48U);
+    const Mesh reduced = reducer.mesh();
+    EXPECT_EQ(test::describeEdges(reduced),
+              std::to_string(reducer.triangleCount()) + " border, 0 non-manifold")
+        << "a wheel still: each spoke's triangle has one edge on the rim";
+    EXPECT_NEAR(test::areaOf(reduced), test::areaOf(*whole), 0.05);
+}
+
+TEST(Reducer, WhatIsLockedStaysWhereverVerticesMayGo) {
+    const Mesh sphere = test::makeSphere(40, 20);
+    const std::vector<Vec3f> before = toVectors(*sphere.parts[0].find("POSITION"));
+    ReducerOptions options;
+    options.locked = {std::vector<bool>(before.size(), false)};
+    std::vector<Vec3f> kept;
+    for (std::size_t i = 0; i < before.size(); i += 37) {
+        options.locked[0][i] = true;
+        kept.push_back(before[i]);
+    }
+    for (const Placement placement : {Placement::Existing, Placement::Optimal}) {
+        options.placement = placement;
+        const MeshPtr whole = finishMesh(sphere);
+        Reducer reducer(*whole, options);
+        ASSERT_TRUE(reducer.reduceTo(200, kNoLimit, noProgress()));
+        const Mesh reduced = reducer.mesh();
+        const std::vector<Vec3f> after = toVectors(*reduced.parts[0].find("POSITION"));
+        for (const Vec3f& place : kept)
+            EXPECT_TRUE(std::ranges::any_of(after, [&](const Vec3f& p) {
+                return (p - place).norm() < 1e-6F;
+            })) << place.transpose();
+    }
+}
+
 TEST(Reducer, GoesOnWithALargerAllowance) {
     const MeshPtr mesh = finishMesh(test::makeGrid(60, 60, 1, waves));
     Reducer step(*mesh, {});

@@ -605,6 +605,24 @@ TEST(Deviation, TheLargestAloneIsTheSame) {
     }
 }
 
+TEST(Surface, SamplesEachPointOnceAndThinsThemEvenly) {
+    const MeshPtr grid = finishMesh(test::makeGrid(10, 10));
+    const Surface surface(*grid);
+    // 121 vertices, 200 faces, and of 320 edges those that both triangles or an upward one have.
+    const std::vector<SurfaceSample>& all = surface.samples(10'000);
+    std::set<std::array<float, 3>> places;
+    for (const SurfaceSample& sample : all) {
+        places.insert({sample.point.x(), sample.point.y(), sample.point.z()});
+        EXPECT_NEAR(sample.area, 0.01, 1e-6) << "twice a half of a cell";
+    }
+    EXPECT_EQ(places.size(), all.size());
+    EXPECT_GE(all.size(), 121U + 200U + 280U);
+    EXPECT_LE(all.size(), 121U + 200U + 320U);
+    const std::vector<SurfaceSample>& few = surface.samples(60);
+    EXPECT_NEAR(static_cast<double>(few.size()), 60, 8);
+    EXPECT_EQ(&surface.samples(60), &few) << "made once";
+}
+
 TEST(Deviation, FindsANarrowSpike) {
     const MeshPtr flat = finishMesh(test::makeGrid(30, 30));
     const MeshPtr spiky = finishMesh(test::makeGrid(30, 30, 1, [](double u, double v) {
