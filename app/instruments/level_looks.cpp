@@ -191,14 +191,10 @@ void LevelLooks::clear() {
 void LevelLooks::fillLevels() {
     levels_->clear();
     const auto& levels = asset().ladder.levels;
-    levels_->addItem(tr("LOD 0: %1 triangles")
-                         .arg(toText(formatCount(static_cast<double>(asset().mesh->triangles)))));
+    levels_->addItem(tr("LOD 0"));  // its triangles stand below its picture
     for (std::size_t i = 0; i < levels.size(); ++i)
         levels_->addItem(
-            tr("LOD %1: %2 triangles from %3")
-                .arg(i + 1)
-                .arg(toText(formatCount(static_cast<double>(levels[i].mesh->triangles))),
-                     toText(formatMetres(levels[i].switchDistance))));
+            tr("LOD %1 from %2").arg(i + 1).arg(toText(formatMetres(levels[i].switchDistance))));
 }
 
 void LevelLooks::standAtSwitch(int level) {
