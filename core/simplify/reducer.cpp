@@ -308,7 +308,8 @@ void Reducer::evaluate(std::uint32_t position) {
 /// Vertices are looked at again as soon as they may cost no more than the sweep's dearest.
 void Reducer::enqueue(std::uint32_t position) {
     if (keyOf(costs_[position]) > dearest_ || position / kBlock != block_) return;
-    queue_.push({std::fabs(costs_[position]), position});
+    queue_.push_back({std::fabs(costs_[position]), position});
+    std::push_heap(queue_.begin(), queue_.end(), std::greater<>());
 }
 
 /// Collapses in one block what costs no more than the sweep's dearest, the cheapest first, up to
@@ -317,13 +318,16 @@ void Reducer::sweepBlock(const Goal& goal, Swept& swept) {
     const auto end = static_cast<std::uint32_t>(
         std::min<std::size_t>(costs_.size(), std::size_t{block_ + 1} * kBlock));
     for (std::uint32_t p = block_ * kBlock; p < end; ++p) {
-        if (keyOf(costs_[p]) <= dearest_) swept.allowed += quota_ * weightOf(costs_[p]);
-        enqueue(p);
+        if (keyOf(costs_[p]) > dearest_) continue;
+        swept.allowed += quota_ * weightOf(costs_[p]);
+        queue_.push_back({std::fabs(costs_[p]), p});
     }
+    std::make_heap(queue_.begin(), queue_.end(), std::greater<>());
     while (!queue_.empty() && alive_ > goal.triangles &&
            static_cast<double>(swept.collapses) < swept.allowed) {
-        const auto [cost, p] = queue_.top();
-        queue_.pop();
+        std::pop_heap(queue_.begin(), queue_.end(), std::greater<>());
+        const auto [cost, p] = queue_.back();
+        queue_.pop_back();
         if (cost != std::fabs(costs_[p])) continue;  // of before
         if (std::signbit(costs_[p])) {
             evaluate(p);
@@ -333,7 +337,7 @@ void Reducer::sweepBlock(const Goal& goal, Swept& swept) {
             swept.collapses += tryMove(p, goal.limit);
         }
     }
-    queue_ = {};
+    queue_.clear();
 }
 
 /// One round of collapses. Returns how many there were.

@@ -12,7 +12,6 @@
 
 #include <array>
 #include <limits>
-#include <queue>
 
 #include "base/progress.h"
 #include "simplify/collapse_log.h"
@@ -217,7 +216,7 @@ private:
     std::uint32_t dearest_ = 0;      ///< Key of the dearest cost of the sweep.
     double quota_ = 0;               ///< Moves that the sweep wants of each.
     std::uint32_t block_ = 0;        ///< That the sweep is in.
-    std::priority_queue<Candidate, std::vector<Candidate>, std::greater<>> queue_;
+    std::vector<Candidate> queue_;   ///< Of the block; a heap, the cheapest on top.
 };
 
 }  // namespace flentro
