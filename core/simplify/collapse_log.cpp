@@ -44,27 +44,24 @@ private:
 CollapseLog::CollapseLog(const Mesh& mesh, WedgeMesh wedges)
     : mesh_(mesh),
       names_(std::move(wedges.names)),
-      furtherPositions_(
-          wedges.wedgePosition.begin() + static_cast<std::ptrdiff_t>(wedges.positions.size()),
-          wedges.wedgePosition.end()),
+      positions_(wedges),
       slots_(std::move(wedges.attributeSlots)),
       attributeCount_(static_cast<std::size_t>(wedges.attributeCount)),
-      positionCount_(wedges.positions.size()),
       mostTriangles_(wedges.corners.size() / 3),
       triangles_(mostTriangles_),
       centre_(wedges.centre),
       unit_(wedges.unit) {
     // The most that there can be: growing would hold everything twice.
-    deviations_.reserve(positionCount_);
-    removed_.reserve(positionCount_);
-    mergeds_.reserve(positionCount_);
+    deviations_.reserve(positionCount());
+    removed_.reserve(positionCount());
+    mergeCounts_.reserve(positionCount());
     merges_.reserve(names_.vertices.size());
 }
 
 void CollapseLog::add(std::span<const WedgeMerge> merges, std::size_t triangles, double deviation) {
     deviations_.push_back(static_cast<float>(deviation));
     removed_.push_back(static_cast<std::uint8_t>(triangles));
-    mergeds_.push_back(static_cast<std::uint8_t>(merges.size()));
+    mergeCounts_.push_back(static_cast<std::uint8_t>(merges.size()));
     merges_.insert(merges_.end(), merges.begin(), merges.end());
     triangles_ -= triangles;
 }
@@ -76,9 +73,9 @@ void CollapseLog::addDrop(std::uint32_t piece, std::size_t triangles, double dev
 }
 
 void CollapseLog::moved(const ErrorMetric& metric) {
-    const std::size_t first = merges_.size() - mergeds_.back();
+    const std::size_t first = merges_.size() - mergeCounts_.back();
     places_.resize(deviations_.size(), Vec3f::Constant(std::nanf("")));
-    places_.back() = metric.place(positionOf(merges_.back().to));
+    places_.back() = metric.place(positions_.of(merges_.back().to));
     attributes_.resize(first * attributeCount_);
     for (std::size_t m = first; m < merges_.size(); ++m) {
         const auto values = metric.attributes(merges_[m].to);
@@ -88,7 +85,7 @@ void CollapseLog::moved(const ErrorMetric& metric) {
 
 void CollapseLog::advance(State& state) const {
     state.triangles -= removed_[state.steps];
-    state.merges += mergeds_[state.steps];
+    state.merges += mergeCounts_[state.steps];
     if (state.drops < drops_.size() && drops_[state.drops].step == state.steps)
         state.triangles -= drops_[state.drops++].triangles;
     ++state.steps;
@@ -126,9 +123,9 @@ std::vector<bool> CollapseLog::droppedAfter(std::size_t drops) const {
 
 /// True of a triangle whose corners lie in three places.
 bool CollapseLog::spans(const std::array<std::uint32_t, 3>& wedges) const {
-    const std::uint32_t a = positionOf(wedges[0]);
-    const std::uint32_t b = positionOf(wedges[1]);
-    const std::uint32_t c = positionOf(wedges[2]);
+    const std::uint32_t a = positions_.of(wedges[0]);
+    const std::uint32_t b = positions_.of(wedges[1]);
+    const std::uint32_t c = positions_.of(wedges[2]);
     return a != b && b != c && c != a;
 }
 
@@ -148,7 +145,7 @@ std::vector<std::vector<std::uint32_t>> CollapseLog::indicesAt(std::size_t trian
             std::array<std::uint32_t, 3> corners;
             for (std::size_t k = 0; k < 3; ++k) corners[k] = wedges[indices[i + k]];
             if (!spans(corners)) continue;  // nor ever did
-            if (!pieces_.empty() && dropped[pieces_[positionOf(corners[0])]]) continue;
+            if (!pieces_.empty() && dropped[pieces_[positions_.of(corners[0])]]) continue;
             for (std::uint32_t& corner : corners) corner = now[corner];
             if (!spans(corners)) continue;
             for (const std::uint32_t corner : corners)
@@ -160,14 +157,15 @@ std::vector<std::vector<std::uint32_t>> CollapseLog::indicesAt(std::size_t trian
 
 /// Writes the places and attributes that vertices of a part have in a state.
 void CollapseLog::moveVertices(const State& state, std::size_t part, Part& into) const {
-    std::vector<std::uint32_t> placedBy(positionCount_, kUnmoved);
+    std::vector<std::uint32_t> placedBy(positionCount(), kUnmoved);
     std::vector<std::uint32_t> shapedBy(names_.vertices.size(), kUnmoved);
     State at;
     while (at.steps < std::min(state.steps, places_.size())) {
         const State before = at;
         advance(at);
         if (!places_[before.steps].allFinite()) continue;
-        placedBy[positionOf(merges_[before.merges].to)] = static_cast<std::uint32_t>(before.steps);
+        placedBy[positions_.of(merges_[before.merges].to)] =
+            static_cast<std::uint32_t>(before.steps);
         for (std::size_t m = before.merges; m < at.merges; ++m)
             shapedBy[merges_[m].to] = static_cast<std::uint32_t>(m);
     }
@@ -177,7 +175,7 @@ void CollapseLog::moveVertices(const State& state, std::size_t part, Part& into)
     for (std::uint32_t w = 0; w < names_.vertices.size(); ++w) {
         if (names_.partOf(w) != part) continue;
         const std::uint32_t vertex = names_.vertexOf(w);
-        if (const std::uint32_t by = placedBy[positionOf(w)]; by != kUnmoved) {
+        if (const std::uint32_t by = placedBy[positions_.of(w)]; by != kUnmoved) {
             const Vec3d place = places_[by].cast<double>() * unit_ + centre_;
             for (int c = 0; c < 3; ++c) positions.set(vertex, c, static_cast<float>(place[c]));
         }

@@ -27,7 +27,7 @@ public:
 
     [[nodiscard]] const std::vector<AttributeSlot>& attributeSlots() const { return slots_; }
     [[nodiscard]] const WedgeNames& names() const { return names_; }
-    [[nodiscard]] std::size_t positionCount() const { return positionCount_; }
+    [[nodiscard]] std::size_t positionCount() const { return positions_.count(); }
     [[nodiscard]] std::size_t mostTriangles() const { return mostTriangles_; }
     [[nodiscard]] std::size_t fewestTriangles() const { return triangles_; }
 
@@ -61,27 +61,23 @@ private:
     [[nodiscard]] State stateAt(std::size_t triangles) const;
     [[nodiscard]] std::vector<std::uint32_t> wedgesAfter(std::size_t merges) const;
     [[nodiscard]] std::vector<bool> droppedAfter(std::size_t drops) const;  ///< [pieces]
-    [[nodiscard]] std::uint32_t positionOf(std::uint32_t wedge) const {
-        return wedge < positionCount_ ? wedge : furtherPositions_[wedge - positionCount_];
-    }
     [[nodiscard]] bool spans(const std::array<std::uint32_t, 3>& wedges) const;
     void moveVertices(const State& state, std::size_t part, Part& into) const;
 
     const Mesh& mesh_;
     WedgeNames names_;
-    std::vector<std::uint32_t> furtherPositions_;  ///< Of wedges from positionCount_ on.
-    std::vector<std::uint32_t> pieces_;            ///< [P]
+    WedgePositions positions_;
+    std::vector<std::uint32_t> pieces_;  ///< [P]
     std::vector<AttributeSlot> slots_;
     std::size_t attributeCount_ = 0;
-    std::size_t positionCount_ = 0;
     std::size_t mostTriangles_ = 0;
     std::size_t triangles_ = 0;  ///< Left now.
     Vec3d centre_;
     double unit_ = 1;
     // A few bytes a step, as there are nearly as many as vertices.
-    std::vector<float> deviations_;      ///< [steps] Metres.
-    std::vector<std::uint8_t> removed_;  ///< [steps] Triangles; 0 of drops.
-    std::vector<std::uint8_t> mergeds_;  ///< [steps] Merges.
+    std::vector<float> deviations_;          ///< [steps] Metres.
+    std::vector<std::uint8_t> removed_;      ///< [steps] Triangles; 0 of drops.
+    std::vector<std::uint8_t> mergeCounts_;  ///< [steps] Merges.
     std::vector<WedgeMerge> merges_;
     std::vector<Drop> drops_;
     std::vector<Vec3f> places_;      ///< [steps] Units; only if vertices move.

@@ -10,12 +10,7 @@ constexpr double kSpare = 0.4;
 }  // namespace
 
 Fans::Fans(const WedgeMesh& mesh)
-    : triangles_(mesh.corners.size() / 3),
-      furtherPositions_(
-          mesh.wedgePosition.begin() + static_cast<std::ptrdiff_t>(mesh.positions.size()),
-          mesh.wedgePosition.end()),
-      fans_(mesh.positions.size()),
-      positions_(static_cast<std::uint32_t>(mesh.positions.size())) {
+    : triangles_(mesh.corners.size() / 3), positions_(mesh), fans_(mesh.positions.size()) {
     for (std::size_t t = 0; t < triangles_.size(); ++t) {
         const std::uint32_t* wedges = mesh.corners.data() + 3 * t;
         const Vec3f& a = mesh.positions[positionOf(wedges[0])];

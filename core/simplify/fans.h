@@ -5,8 +5,8 @@
 #include <array>
 #include <iterator>
 #include <span>
-#include "geometry/octahedral.h"
 
+#include "geometry/octahedral.h"
 #include "simplify/wedges.h"
 
 namespace flentro {
@@ -79,7 +79,7 @@ public:
         return positionOf(wedgeAt(corner));
     }
     [[nodiscard]] std::uint32_t positionOf(std::uint32_t wedge) const {
-        return wedge < positions_ ? wedge : furtherPositions_[wedge - positions_];
+        return positions_.of(wedge);
     }
     /// Which way the triangle lay in the original.
     [[nodiscard]] Vec3f facing(Corner corner) const {
@@ -109,10 +109,9 @@ private:
         std::uint32_t count = 0;
     };
     std::vector<Triangle> triangles_;
-    std::vector<std::uint32_t> furtherPositions_;  ///< Of wedges from `positions_` on.
-    std::vector<Fan> fans_;                        ///< [P]
-    std::vector<Corner> corners_;                  ///< With room for fans that have joined.
-    std::uint32_t positions_ = 0;
+    WedgePositions positions_;
+    std::vector<Fan> fans_;        ///< [P]
+    std::vector<Corner> corners_;  ///< With room for fans that have joined.
 };
 
 }  // namespace flentro

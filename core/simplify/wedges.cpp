@@ -182,10 +182,12 @@ private:
     [[nodiscard]] std::vector<Vec3f> valuesOf(std::string_view semantic) const {
         std::vector<Vec3f> values;
         for (const Part& part : mesh_.parts) {
-            const Stream* stream = part.find(semantic);
-            const std::vector<Vec3f> more = stream ? toVectors(*stream) : std::vector<Vec3f>();
-            values.insert(values.end(), more.begin(), more.end());
-            if (!stream) values.resize(values.size() + part.vertexCount(), Vec3f::Zero());
+            const std::size_t end = values.size() + part.vertexCount();
+            if (const Stream* stream = part.find(semantic)) {
+                const std::vector<Vec3f> more = toVectors(*stream);
+                values.insert(values.end(), more.begin(), more.end());
+            }
+            values.resize(end, Vec3f::Zero());
         }
         return values;
     }
@@ -258,6 +260,11 @@ std::uint32_t WedgeNames::partOf(std::uint32_t wedge) const {
     const auto next = std::upper_bound(firstOfPart.begin(), firstOfPart.end(), vertices[wedge]);
     return static_cast<std::uint32_t>(next - firstOfPart.begin()) - 1;
 }
+
+WedgePositions::WedgePositions(const WedgeMesh& mesh)
+    : count_(static_cast<std::uint32_t>(mesh.positions.size())),
+      further_(mesh.wedgePosition.begin() + static_cast<std::ptrdiff_t>(mesh.positions.size()),
+               mesh.wedgePosition.end()) {}
 
 float AttributeSlot::stored(const float* values, int c) const {
     double length = scale;

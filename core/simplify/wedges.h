@@ -68,6 +68,20 @@ struct WedgeMesh {
     double unit = 1;               ///< Metres of one unit.
 };
 
+/// Where wedges lie: most at the position of their own number.
+class WedgePositions {
+public:
+    explicit WedgePositions(const WedgeMesh& mesh);
+    [[nodiscard]] std::size_t count() const { return count_; }
+    [[nodiscard]] std::uint32_t of(std::uint32_t wedge) const {
+        return wedge < count_ ? wedge : further_[wedge - count_];
+    }
+
+private:
+    std::uint32_t count_;
+    std::vector<std::uint32_t> further_;  ///< Of wedges from `count_` on.
+};
+
 /// Cost: O(V + T) expected.
 [[nodiscard]] WedgeMesh takeApart(const Mesh& mesh, const AttributeWeights& weights);
 
