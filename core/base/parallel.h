@@ -3,6 +3,7 @@
 
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <functional>
 #include <string_view>
@@ -16,5 +17,16 @@ namespace flentro {
 /// left out. `body` must not throw.
 bool parallelFor(std::size_t count, std::string_view message, Progress& progress,
                  const std::function<void(std::size_t)>& body);
+
+/// Calls `body(begin, end)` for [0, count) in ranges of `size`, the last shorter, on all cores. For
+/// short work: it neither reports nor ends early.
+template <typename Body>
+void parallelRanges(std::size_t count, std::size_t size, Body&& body) {
+    const std::size_t ranges = (count + size - 1) / size;
+    if (ranges < 2) return body(std::size_t{0}, count);
+    parallelFor(ranges, "", noProgress(), [&](std::size_t range) {
+        body(range * size, std::min(count, (range + 1) * size));
+    });
+}
 
 }  // namespace flentro

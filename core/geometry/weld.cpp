@@ -2,24 +2,36 @@
 
 #include <xxhash.h>
 
+#include <array>
 #include <bit>
 #include <cstring>
+#include <numeric>
 
 namespace flentro {
 namespace {
 
-/// For each of `count` things the first that is equal to it: a table with open addressing.
+/// For each of `count` things the first that is equal to it: a table with open addressing. Its
+/// slots are asked for some way ahead, as nearly each lies elsewhere in memory.
 template <typename HashOf, typename AreEqual>
 std::vector<std::uint32_t> firstEqual(std::size_t count, HashOf&& hashOf, AreEqual&& areEqual) {
     constexpr std::uint32_t kFree = ~0U;
+    constexpr std::size_t kAhead = 16;
     const std::size_t mask = std::bit_ceil(2 * count + 1) - 1;
     std::vector<std::uint32_t> table(mask + 1, kFree);
     std::vector<std::uint32_t> result(count);
-    for (std::uint32_t i = 0; i < count; ++i) {
-        std::size_t slot = hashOf(i) & mask;
-        while (table[slot] != kFree && !areEqual(table[slot], i)) slot = (slot + 1) & mask;
-        if (table[slot] == kFree) table[slot] = i;
-        result[i] = table[slot];
+    std::array<std::size_t, kAhead> slots{};
+    for (std::size_t ahead = 0; ahead < count + kAhead; ++ahead) {
+        std::size_t& next = slots[ahead % kAhead];
+        if (ahead >= kAhead) {
+            const auto i = static_cast<std::uint32_t>(ahead - kAhead);
+            std::size_t slot = next;
+            while (table[slot] != kFree && !areEqual(table[slot], i)) slot = (slot + 1) & mask;
+            if (table[slot] == kFree) table[slot] = i;
+            result[i] = table[slot];
+        }
+        if (ahead >= count) continue;
+        next = hashOf(ahead) & mask;
+        __builtin_prefetch(&table[next], 1);
     }
     return result;
 }
@@ -96,6 +108,18 @@ std::vector<std::uint32_t> firstEqualVertex(const Part& part) {
     return firstEqual(
         part.vertexCount(), [&](std::size_t i) { return bytes.hash(i); },
         [&](std::size_t a, std::size_t b) { return bytes.areEqual(a, b); });
+}
+
+std::vector<std::uint32_t> firstEqualVertex(const Part& part,
+                                            std::span<const std::uint32_t> among) {
+    const VertexBytes bytes(part);
+    const std::vector<std::uint32_t> first = firstEqual(
+        among.size(), [&](std::size_t i) { return bytes.hash(among[i]); },
+        [&](std::size_t a, std::size_t b) { return bytes.areEqual(among[a], among[b]); });
+    std::vector<std::uint32_t> result(part.vertexCount());
+    std::iota(result.begin(), result.end(), 0U);
+    for (std::size_t i = 0; i < among.size(); ++i) result[among[i]] = among[first[i]];
+    return result;
 }
 
 }  // namespace flentro

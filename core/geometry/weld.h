@@ -2,6 +2,8 @@
 
 #pragma once
 
+#include <span>
+
 #include "geometry/mesh.h"
 
 namespace flentro {
@@ -23,5 +25,8 @@ struct WeldedMesh {
 /// For each vertex of a part the index of the first one that is equal in every attribute and
 /// morph target.
 [[nodiscard]] std::vector<std::uint32_t> firstEqualVertex(const Part& part);
+/// Of these vertices alone, in rising order; the others are known to have no equal.
+[[nodiscard]] std::vector<std::uint32_t> firstEqualVertex(const Part& part,
+                                                          std::span<const std::uint32_t> among);
 
 }  // namespace flentro

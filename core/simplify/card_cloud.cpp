@@ -6,6 +6,7 @@
 #include <numeric>
 
 #include "base/disjoint_sets.h"
+#include "geometry/morton.h"
 #include "geometry/weld.h"
 
 namespace flentro {
@@ -14,7 +15,6 @@ namespace {
 constexpr std::size_t kFewestCards = 24;
 constexpr std::size_t kMostTriangles = 4;  ///< Of a card, on average.
 constexpr double kMostGrowth = 3;          ///< Of a card's edge.
-constexpr int kMortonBits = 10;            ///< An axis.
 
 /// [vertices] The piece of each, by what hangs together over equal positions.
 std::vector<std::uint32_t> piecesOf(const Part& part, const std::vector<Vec3f>& points) {
@@ -26,15 +26,12 @@ std::vector<std::uint32_t> piecesOf(const Part& part, const std::vector<Vec3f>& 
     return root;
 }
 
-/// Places close in space are close in order (G. M. Morton 1966).
-std::uint32_t mortonCode(const Vec3d& inUnitBox) {
-    std::uint32_t code = 0;
-    for (int axis = 0; axis < 3; ++axis) {
-        const double c = std::clamp(inUnitBox[axis], 0.0, 1.0) * ((1 << kMortonBits) - 1);
-        const auto cell = static_cast<std::uint32_t>(c);
-        for (int bit = 0; bit < kMortonBits; ++bit) code |= (cell >> bit & 1U) << (3 * bit + axis);
-    }
-    return code;
+std::uint32_t codeOf(const Vec3d& inUnitBox) {
+    const auto cell = [&](int axis) {
+        return static_cast<std::uint32_t>(std::clamp(inUnitBox[axis], 0.0, 1.0) *
+                                          (kMortonCells - 1));
+    };
+    return mortonCode(cell(0), cell(1), cell(2));
 }
 
 std::uint32_t reversedBits(std::uint32_t value) {
@@ -87,7 +84,7 @@ void CardCloud::order() {
     const Vec3d size = box.sizes().cwiseMax(1e-12);
     std::vector<std::pair<std::uint32_t, std::size_t>> alongCurve;
     for (std::size_t i = 0; i < cards_.size(); ++i)
-        alongCurve.emplace_back(mortonCode((cards_[i].centre - box.min()).cwiseQuotient(size)), i);
+        alongCurve.emplace_back(codeOf((cards_[i].centre - box.min()).cwiseQuotient(size)), i);
     std::sort(alongCurve.begin(), alongCurve.end());
     std::vector<std::pair<std::uint32_t, std::size_t>> spread;
     for (std::uint32_t rank = 0; rank < alongCurve.size(); ++rank)

@@ -4,10 +4,10 @@
 #include <array>
 #include <cmath>
 
+#include "simplify/cost_key.h"
+
 namespace flentro {
 namespace {
-
-constexpr std::uint32_t kUnmoved = ~0U;
 
 /// The attribute as 32-bit floats, for values that no narrower type holds.
 Stream widened(const Stream& stream) {
@@ -41,6 +41,46 @@ private:
 
 }  // namespace
 
+void CollapseSteps::reserve(std::size_t steps, std::size_t merges) {
+    deviations_.reserve(steps);
+    removed_.reserve(steps);
+    mergeCounts_.reserve(steps);
+    merges_.reserve(merges);
+}
+
+void CollapseSteps::add(const CollapseStep& step) {
+    if (step.place) {
+        places_.resize(size(), Vec3f::Constant(std::nanf("")));
+        places_.push_back(*step.place);
+        attributes_.resize(merges_.size() * attributeCount_);
+        attributes_.insert(attributes_.end(), step.attributes.begin(), step.attributes.end());
+    }
+    deviations_.push_back(step.deviation);
+    removed_.push_back(static_cast<std::uint8_t>(step.triangles));
+    mergeCounts_.push_back(static_cast<std::uint8_t>(step.merges.size()));
+    merges_.insert(merges_.end(), step.merges.begin(), step.merges.end());
+}
+
+CollapseStep CollapseSteps::at(const Cursor& cursor) const {
+    const std::size_t count = mergeCounts_[cursor.step];
+    CollapseStep step{{merges_.data() + cursor.merge, count},
+                      removed_[cursor.step],
+                      deviations_[cursor.step],
+                      {},
+                      {}};
+    if (cursor.step >= places_.size() || !places_[cursor.step].allFinite()) return step;
+    step.place = places_[cursor.step];
+    step.attributes = {attributes_.data() + cursor.merge * attributeCount_,
+                       count * attributeCount_};
+    return step;
+}
+
+void CollapseBatch::add(const CollapseStep& step, float cost) {
+    costs.push_back(cost);
+    steps.add(step);
+    triangles += step.triangles;
+}
+
 CollapseLog::CollapseLog(const Mesh& mesh, WedgeMesh wedges)
     : mesh_(mesh),
       names_(std::move(wedges.names)),
@@ -50,51 +90,56 @@ CollapseLog::CollapseLog(const Mesh& mesh, WedgeMesh wedges)
       mostTriangles_(wedges.corners.size() / 3),
       triangles_(mostTriangles_),
       centre_(wedges.centre),
-      unit_(wedges.unit) {
+      unit_(wedges.unit),
+      steps_(attributeCount_) {
     // The most that there can be: growing would hold everything twice.
-    deviations_.reserve(positionCount());
-    removed_.reserve(positionCount());
-    mergeCounts_.reserve(positionCount());
-    merges_.reserve(names_.vertices.size());
+    steps_.reserve(positionCount(), names_.vertices.size());
 }
 
-void CollapseLog::add(std::span<const WedgeMerge> merges, std::size_t triangles, double deviation) {
-    deviations_.push_back(static_cast<float>(deviation));
-    removed_.push_back(static_cast<std::uint8_t>(triangles));
-    mergeCounts_.push_back(static_cast<std::uint8_t>(merges.size()));
-    merges_.insert(merges_.end(), merges.begin(), merges.end());
-    triangles_ -= triangles;
+void CollapseLog::append(CollapseStep step) {
+    step.deviation = std::max(step.deviation, static_cast<float>(lastDeviation()));
+    steps_.add(step);
+    triangles_ -= step.triangles;
 }
 
-void CollapseLog::addDrop(std::uint32_t piece, std::size_t triangles, double deviation) {
-    drops_.push_back({deviations_.size(), piece, static_cast<std::uint32_t>(triangles)});
-    add({}, 0, deviation);
-    triangles_ -= triangles;
-}
-
-void CollapseLog::moved(const ErrorMetric& metric) {
-    const std::size_t first = merges_.size() - mergeCounts_.back();
-    places_.resize(deviations_.size(), Vec3f::Constant(std::nanf("")));
-    places_.back() = metric.place(positions_.of(merges_.back().to));
-    attributes_.resize(first * attributeCount_);
-    for (std::size_t m = first; m < merges_.size(); ++m) {
-        const auto values = metric.attributes(merges_[m].to);
-        attributes_.insert(attributes_.end(), values.begin(), values.end());
+/// Counts by the upper bits of the costs.
+void CollapseLog::add(std::span<const CollapseBatch> batches) {
+    constexpr unsigned kBits = 13;
+    std::vector<std::uint32_t> next((std::size_t{1} << kBits) + 1, 0);
+    for (const CollapseBatch& batch : batches)
+        for (const float cost : batch.costs) ++next[upperBits<kBits>(cost) + 1];
+    for (std::size_t key = 1; key < next.size(); ++key) next[key] += next[key - 1];
+    struct Filed {
+        std::uint32_t batch, step, merge;
+    };
+    std::vector<Filed> order(next.back());
+    for (std::uint32_t b = 0; b < batches.size(); ++b) {
+        const CollapseBatch& batch = batches[b];
+        for (CollapseSteps::Cursor at; at.step < batch.steps.size(); batch.steps.advance(at))
+            order[next[upperBits<kBits>(batch.costs[at.step])]++] = {
+                b, static_cast<std::uint32_t>(at.step), static_cast<std::uint32_t>(at.merge)};
     }
+    for (const Filed& filed : order)
+        append(batches[filed.batch].steps.at({filed.step, filed.merge}));
+}
+
+void CollapseLog::addDrop(std::uint32_t piece, std::size_t triangles, float deviation) {
+    drops_.push_back({steps_.size(), piece, static_cast<std::uint32_t>(triangles)});
+    append({{}, 0, deviation, {}, {}});
+    triangles_ -= triangles;
 }
 
 void CollapseLog::advance(State& state) const {
-    state.triangles -= removed_[state.steps];
-    state.merges += mergeCounts_[state.steps];
-    if (state.drops < drops_.size() && drops_[state.drops].step == state.steps)
+    state.triangles -= steps_.trianglesOf(state.at.step);
+    if (state.drops < drops_.size() && drops_[state.drops].step == state.at.step)
         state.triangles -= drops_[state.drops++].triangles;
-    ++state.steps;
+    steps_.advance(state.at);
 }
 
 CollapseLog::State CollapseLog::stateAt(std::size_t triangles) const {
     State state;
     state.triangles = mostTriangles_;
-    while (state.triangles > triangles && state.steps < deviations_.size()) advance(state);
+    while (state.triangles > triangles && state.at.step < steps_.size()) advance(state);
     return state;
 }
 
@@ -103,15 +148,15 @@ std::size_t CollapseLog::trianglesAt(std::size_t triangles) const {
 }
 
 double CollapseLog::deviationAt(std::size_t triangles) const {
-    const std::size_t steps = stateAt(triangles).steps;
-    return steps == 0 ? 0 : static_cast<double>(deviations_[steps - 1]);
+    const std::size_t steps = stateAt(triangles).at.step;
+    return steps == 0 ? 0 : static_cast<double>(steps_.deviationOf(steps - 1));
 }
 
 /// What each wedge has become. Read backwards, so that one look finds the end of a chain.
 std::vector<std::uint32_t> CollapseLog::wedgesAfter(std::size_t merges) const {
     std::vector<std::uint32_t> now(names_.vertices.size());
     for (std::uint32_t w = 0; w < now.size(); ++w) now[w] = w;
-    for (std::size_t m = merges; m-- > 0;) now[merges_[m].from] = now[merges_[m].to];
+    for (std::size_t m = merges; m-- > 0;) now[steps_.mergeAt(m).from] = now[steps_.mergeAt(m).to];
     return now;
 }
 
@@ -131,7 +176,7 @@ bool CollapseLog::spans(const std::array<std::uint32_t, 3>& wedges) const {
 
 std::vector<std::vector<std::uint32_t>> CollapseLog::indicesAt(std::size_t triangles) const {
     const State state = stateAt(triangles);
-    const std::vector<std::uint32_t> now = wedgesAfter(state.merges);
+    const std::vector<std::uint32_t> now = wedgesAfter(state.at.merge);
     const std::vector<bool> dropped = droppedAfter(state.drops);
     std::vector<std::vector<std::uint32_t>> result(mesh_.parts.size());
     for (std::size_t p = 0; p < mesh_.parts.size(); ++p) {
@@ -157,17 +202,14 @@ std::vector<std::vector<std::uint32_t>> CollapseLog::indicesAt(std::size_t trian
 
 /// Writes the places and attributes that vertices of a part have in a state.
 void CollapseLog::moveVertices(const State& state, std::size_t part, Part& into) const {
-    std::vector<std::uint32_t> placedBy(positionCount(), kUnmoved);
-    std::vector<std::uint32_t> shapedBy(names_.vertices.size(), kUnmoved);
-    State at;
-    while (at.steps < std::min(state.steps, places_.size())) {
-        const State before = at;
-        advance(at);
-        if (!places_[before.steps].allFinite()) continue;
-        placedBy[positions_.of(merges_[before.merges].to)] =
-            static_cast<std::uint32_t>(before.steps);
-        for (std::size_t m = before.merges; m < at.merges; ++m)
-            shapedBy[merges_[m].to] = static_cast<std::uint32_t>(m);
+    std::vector<std::optional<Vec3f>> places(positionCount());
+    std::vector<const float*> shapes(names_.vertices.size(), nullptr);
+    for (CollapseSteps::Cursor at; at.step < state.at.step; steps_.advance(at)) {
+        const CollapseStep step = steps_.at(at);
+        if (!step.place) continue;
+        places[positions_.of(step.merges.front().to)] = step.place;
+        for (std::size_t m = 0; m < step.merges.size(); ++m)
+            shapes[step.merges[m].to] = step.attributes.data() + m * attributeCount_;
     }
     Writer positions(into, "POSITION");
     std::vector<Writer> writers;
@@ -175,12 +217,12 @@ void CollapseLog::moveVertices(const State& state, std::size_t part, Part& into)
     for (std::uint32_t w = 0; w < names_.vertices.size(); ++w) {
         if (names_.partOf(w) != part) continue;
         const std::uint32_t vertex = names_.vertexOf(w);
-        if (const std::uint32_t by = placedBy[positions_.of(w)]; by != kUnmoved) {
-            const Vec3d place = places_[by].cast<double>() * unit_ + centre_;
+        if (const std::optional<Vec3f>& at = places[positions_.of(w)]) {
+            const Vec3d place = at->cast<double>() * unit_ + centre_;
             for (int c = 0; c < 3; ++c) positions.set(vertex, c, static_cast<float>(place[c]));
         }
-        if (shapedBy[w] == kUnmoved) continue;
-        const float* values = attributes_.data() + shapedBy[w] * attributeCount_;
+        const float* values = shapes[w];
+        if (!values) continue;
         for (std::size_t s = 0; s < slots_.size(); ++s) {
             if (writers[s].there())
                 for (int c = 0; c < std::min(slots_[s].components, writers[s].components()); ++c)
@@ -200,7 +242,7 @@ Mesh CollapseLog::meshAt(std::size_t triangles) const {
         if (parts[p].empty()) continue;
         Part part = mesh_.parts[p];
         part.indices = std::move(parts[p]);
-        if (state.steps > 0 && !places_.empty() && part.isTriangles()) moveVertices(state, p, part);
+        if (state.at.step > 0 && steps_.moves() && part.isTriangles()) moveVertices(state, p, part);
         result.parts.push_back(dropUnusedVertices(part));
     }
     return result;

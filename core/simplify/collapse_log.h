@@ -4,32 +4,88 @@
 #pragma once
 
 #include <array>
+#include <optional>
 
 #include "geometry/mesh.h"
 #include "simplify/error_metric.h"
 
 namespace flentro {
 
+/// One position was joined with another.
+struct CollapseStep {
+    std::span<const WedgeMerge> merges;
+    std::size_t triangles = 0;          ///< That it took.
+    float deviation = 0;                ///< Metres, estimated.
+    std::optional<Vec3f> place;         ///< Units; if the joined vertex is a new one.
+    std::span<const float> attributes;  ///< [merges * K] Its wedges' then.
+};
+
+/// Collapses in their order: a few bytes each, as there are nearly as many as vertices.
+class CollapseSteps {
+public:
+    /// A step, and where its merges begin.
+    struct Cursor {
+        std::size_t step = 0;
+        std::size_t merge = 0;
+    };
+
+    explicit CollapseSteps(std::size_t attributeCount) : attributeCount_(attributeCount) {}
+    void reserve(std::size_t steps, std::size_t merges);
+    void add(const CollapseStep& step);
+
+    [[nodiscard]] std::size_t size() const { return deviations_.size(); }
+    [[nodiscard]] CollapseStep at(const Cursor& cursor) const;
+    [[nodiscard]] std::size_t trianglesOf(std::size_t step) const { return removed_[step]; }
+    [[nodiscard]] float deviationOf(std::size_t step) const { return deviations_[step]; }
+    [[nodiscard]] const WedgeMerge& mergeAt(std::size_t merge) const { return merges_[merge]; }
+    [[nodiscard]] bool moves() const { return !places_.empty(); }
+    void advance(Cursor& cursor) const { cursor.merge += mergeCounts_[cursor.step++]; }
+
+private:
+    std::size_t attributeCount_;             ///< K
+    std::vector<float> deviations_;          ///< [steps]
+    std::vector<std::uint8_t> removed_;      ///< [steps] Triangles.
+    std::vector<std::uint8_t> mergeCounts_;  ///< [steps]
+    std::vector<WedgeMerge> merges_;
+    std::vector<Vec3f> places_;      ///< [steps] NaN where it is none; up to the last new one.
+    std::vector<float> attributes_;  ///< [merges * K] likewise.
+};
+
+/// What was collapsed in one part of a mesh. Each step is filed under a cost no less than those of
+/// the steps before that it depends on.
+struct CollapseBatch {
+    explicit CollapseBatch(std::size_t attributeCount) : steps(attributeCount) {}
+    CollapseSteps steps;
+    std::vector<float> costs;   ///< [steps]
+    std::size_t triangles = 0;  ///< That all of them took.
+
+    void add(const CollapseStep& step, float cost);
+};
+
 class CollapseLog {
 public:
     /// `mesh` must outlive it; of `wedges` only what names vertices is kept.
     CollapseLog(const Mesh& mesh, WedgeMesh wedges);
 
-    /// A position was joined with another, which took `triangles`. `deviation`: metres, estimated.
-    void add(std::span<const WedgeMerge> merges, std::size_t triangles, double deviation);
+    /// Adds what was collapsed, by costs to a thirtieth; among equals in the order of the batches.
+    /// A step may depend on those before it in its own batch and in those before.
+    void add(std::span<const CollapseBatch> batches);
     /// Loose piece `piece` went, which took all its `triangles`.
-    void addDrop(std::uint32_t piece, std::size_t triangles, double deviation);
+    void addDrop(std::uint32_t piece, std::size_t triangles, float deviation);
     /// Which loose piece each position belongs to. [P] To be given before the first drop.
     void setPieces(std::vector<std::uint32_t> pieces) { pieces_ = std::move(pieces); }
     [[nodiscard]] std::uint32_t pieceOf(std::uint32_t position) const { return pieces_[position]; }
-    /// The vertex just joined is a new one.
-    void moved(const ErrorMetric& metric);
 
+    [[nodiscard]] std::size_t attributeCount() const { return attributeCount_; }
     [[nodiscard]] const std::vector<AttributeSlot>& attributeSlots() const { return slots_; }
     [[nodiscard]] const WedgeNames& names() const { return names_; }
     [[nodiscard]] std::size_t positionCount() const { return positions_.count(); }
     [[nodiscard]] std::size_t mostTriangles() const { return mostTriangles_; }
     [[nodiscard]] std::size_t fewestTriangles() const { return triangles_; }
+
+    [[nodiscard]] double lastDeviation() const {  ///< Metres, estimated.
+        return steps_.size() == 0 ? 0 : static_cast<double>(steps_.deviationOf(steps_.size() - 1));
+    }
 
     // For the first state with no more than `triangles`, or the last there is.
     // Cost: O(T) of the original.
@@ -45,8 +101,7 @@ public:
 private:
     /// A state on the way: what has come so far.
     struct State {
-        std::size_t steps = 0;
-        std::size_t merges = 0;
+        CollapseSteps::Cursor at;
         std::size_t drops = 0;
         std::size_t triangles = 0;  ///< Left.
     };
@@ -56,6 +111,7 @@ private:
         std::uint32_t piece;
         std::uint32_t triangles;
     };
+    void append(CollapseStep step);
     /// Goes on by one step.
     void advance(State& state) const;
     [[nodiscard]] State stateAt(std::size_t triangles) const;
@@ -74,14 +130,8 @@ private:
     std::size_t triangles_ = 0;  ///< Left now.
     Vec3d centre_;
     double unit_ = 1;
-    // A few bytes a step, as there are nearly as many as vertices.
-    std::vector<float> deviations_;          ///< [steps] Metres.
-    std::vector<std::uint8_t> removed_;      ///< [steps] Triangles; 0 of drops.
-    std::vector<std::uint8_t> mergeCounts_;  ///< [steps] Merges.
-    std::vector<WedgeMerge> merges_;
+    CollapseSteps steps_;
     std::vector<Drop> drops_;
-    std::vector<Vec3f> places_;      ///< [steps] Units; only if vertices move.
-    std::vector<float> attributes_;  ///< [merges * K] likewise.
 };
 
 }  // namespace flentro

@@ -23,7 +23,7 @@ ErrorMetric::ErrorMetric(WedgeMesh& mesh, std::span<const float> importance)
       sums_(gradients_.size() * count_, Sum::Zero()),
       attributes_(std::move(mesh.attributes)) {
     for (std::size_t p = 0; p < vertices_.size(); ++p) vertices_[p].place = mesh.positions[p];
-    for (std::size_t t = 0; 3 * t < mesh.corners.size(); ++t) addFace(mesh, t, importance);
+    mesh.visitBlocks([&](std::size_t t) { addFace(mesh, t, importance); });
 }
 
 void ErrorMetric::addFace(const WedgeMesh& mesh, std::size_t triangle,
@@ -59,13 +59,20 @@ void ErrorMetric::addGradients(const std::uint32_t* corners, const Vec3f& edge1,
         s[k] = attributesOf(corners[k]);
         sums[k] = sums_.data() + corners[k] * count_;
     }
-    Quadric::Square square{};
+    float by11 = 0, by12 = 0, by22 = 0;  // the sum of all g g^T, by the edges' directions
     for (std::size_t i = 0; i < count_; ++i) {
-        const Eigen::Vector4f g = (s[1][i] - s[0][i]) * along1 + (s[2][i] - s[0][i]) * along2;
-        const Quadric::Square more = Quadric::squareOf(g.head<3>(), weight);
-        for (std::size_t j = 0; j < square.size(); ++j) square[j] += more[j];
-        for (Sum* to : sums) to[i] += weight * g;
+        const float by1 = s[1][i] - s[0][i];
+        const float by2 = s[2][i] - s[0][i];
+        by11 += by1 * by1;
+        by12 += by1 * by2;
+        by22 += by2 * by2;
+        const Eigen::Vector4f g = (weight * by1) * along1 + (weight * by2) * along2;
+        for (Sum* to : sums) to[i] += g;
     }
+    const Vec3f half1 = weight * (by11 * along1 + by12 * along2).head<3>();
+    const Vec3f half2 = weight * (by12 * along1 + by22 * along2).head<3>();
+    const auto sum = [&](int i, int j) { return half1[i] * along1[j] + half2[i] * along2[j]; };
+    const Quadric::Square square{sum(0, 0), sum(0, 1), sum(0, 2), sum(1, 1), sum(1, 2), sum(2, 2)};
     for (std::size_t k = 0; k < 3; ++k) gradients_[corners[k]].add(square, weight);
 }
 
@@ -185,6 +192,15 @@ void ErrorMetric::join(std::uint32_t from, std::uint32_t to, std::span<const Wed
         std::copy_n(both.sums.begin(), count_,
                     sums_.begin() + static_cast<std::ptrdiff_t>(merge.to * count_));
     }
+}
+
+void ErrorMetric::renumber(const WedgeNumbers& numbers) {
+    numbers.apply(vertices_);
+    numbers.apply(surfaces_);
+    if (count_ == 0) return;
+    numbers.apply(gradients_);
+    numbers.apply(sums_, count_);
+    numbers.apply(attributes_, count_ + 1);
 }
 
 }  // namespace flentro

@@ -55,6 +55,8 @@ public:
     [[nodiscard]] float least(std::uint32_t from, std::uint32_t to) const {
         return surfaceCost(from, to, place(to) - place(from));
     }
+    /// What any move onto it costs at the least.
+    [[nodiscard]] float leastOnto(std::uint32_t to) const { return vertices_[to].c; }
     /// Both go to the best place with the best attributes. `merges` must pair all their wedges.
     [[nodiscard]] Joined together(std::uint32_t from, std::uint32_t to,
                                   std::span<const WedgeMerge> merges) const;
@@ -63,6 +65,8 @@ public:
     /// become the best for that place; else all of `to` stays.
     void join(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
               const Vec3f& offset, bool fit);
+
+    void renumber(const WedgeNumbers& numbers);
 
     [[nodiscard]] const Vec3f& place(std::uint32_t position) const {
         return vertices_[position].place;

@@ -1,59 +1,57 @@
 #include "simplify/fans.h"
 
 namespace flentro {
-namespace {
 
-/// Corners a triangle that there is room for besides: the fewer, the more often lists are made
-/// anew.
-constexpr double kSpare = 0.4;
+Fans::Fans(const WedgeMesh& mesh) : words_(kStride * (mesh.corners.size() / 3)), positions_(mesh) {
+    parallelRanges(mesh.corners.size() / 3, kBlock, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t t = begin; t < end; ++t) {
+            const std::uint32_t* wedges = mesh.corners.data() + 3 * t;
+            std::uint32_t* words = words_.data() + kStride * t;
+            const Vec3f& a = mesh.positions[positionOf(wedges[0])];
+            const Vec3f normal = (mesh.positions[positionOf(wedges[1])] - a)
+                                     .cross(mesh.positions[positionOf(wedges[2])] - a);
+            std::copy_n(wedges, 3, words);
+            const PackedDirection none;
+            words[kFacing] = std::bit_cast<std::uint32_t>(
+                normal.norm() > kFlatArea ? PackedDirection(normal) : none);
+        }
+    });
+    link(mesh.positions.size());
+}
 
-}  // namespace
-
-Fans::Fans(const WedgeMesh& mesh)
-    : triangles_(mesh.corners.size() / 3), positions_(mesh), fans_(mesh.positions.size()) {
-    for (std::size_t t = 0; t < triangles_.size(); ++t) {
-        const std::uint32_t* wedges = mesh.corners.data() + 3 * t;
-        const Vec3f& a = mesh.positions[positionOf(wedges[0])];
-        const Vec3f normal = (mesh.positions[positionOf(wedges[1])] - a)
-                                 .cross(mesh.positions[positionOf(wedges[2])] - a);
-        triangles_[t].wedges = {wedges[0], wedges[1], wedges[2]};
-        if (normal.norm() > kFlatArea) triangles_[t].facing = PackedDirection(normal);
-    }
+/// Lists the corners at each of so many positions, in the order of the triangles.
+void Fans::link(std::size_t positions) {
+    firsts_.assign(positions, kNone);
+    for (std::size_t end = words_.size(); end > 0; end -= kStride)
+        for (std::size_t corner = end - kStride; corner < end - kStride + 3; ++corner) {
+            Corner& first = firsts_[positionAt(static_cast<Corner>(corner))];
+            words_[corner + kAfter] = first;
+            first = static_cast<Corner>(corner);
+        }
 }
 
 void Fans::join(std::uint32_t from, std::uint32_t to) {
-    if (corners_.size() + fans_[from].count + fans_[to].count > corners_.capacity())
-        return refresh();
-    const auto first = static_cast<std::uint32_t>(corners_.size());
+    Corner* last = &firsts_[to];
     for (const std::uint32_t position : {to, from})
-        for (const Corner corner : at(position)) corners_.push_back(corner);
-    fans_[from].count = 0;
-    fans_[to] = {first, static_cast<std::uint32_t>(corners_.size()) - first};
+        for (const Corner corner : at(position)) {
+            *last = corner;
+            last = &words_[corner + kAfter];
+        }
+    *last = kNone;
+    firsts_[from] = kNone;
 }
 
-void Fans::refresh() {
-    for (Fan& fan : fans_) fan.count = 0;
+void Fans::renumber(const WedgeNumbers& numbers) {
     std::size_t kept = 0;
-    for (const Triangle& triangle : triangles_) {
-        if (triangle.wedges[0] == kGone) continue;
-        for (const std::uint32_t wedge : triangle.wedges) ++fans_[positionOf(wedge)].count;
-        triangles_[kept++] = triangle;
+    for (Corner corner = 0; corner < end(); corner += kStride) {
+        if (!isAlive(corner)) continue;
+        for (std::size_t k = 0; k < 3; ++k) words_[kept + k] = numbers.now[words_[corner + k]];
+        words_[kept + kFacing] = words_[corner + kFacing];
+        kept += kStride;
     }
-    triangles_.resize(kept);
-    if (corners_.empty())
-        corners_.reserve(3 * kept + static_cast<std::size_t>(kSpare * static_cast<double>(kept)));
-    corners_.resize(3 * kept);
-    std::uint32_t first = 0;
-    for (Fan& fan : fans_) {
-        fan.first = first;
-        first += fan.count;
-        fan.count = 0;
-    }
-    for (std::uint32_t t = 0; t < kept; ++t)
-        for (std::uint32_t k = 0; k < 3; ++k) {
-            Fan& fan = fans_[positionAt(4 * t + k)];
-            corners_[fan.first + fan.count++] = 4 * t + k;
-        }
+    words_.resize(kept);
+    positions_.renumber(numbers);
+    link(numbers.positions);
 }
 
 }  // namespace flentro

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <bit>
 #include <iterator>
 #include <span>
 
@@ -11,7 +12,7 @@
 
 namespace flentro {
 
-/// A triangle's place: 4 t + k, k < 3.
+/// A triangle's place: 8 t + k, k < 3.
 using Corner = std::uint32_t;
 
 [[nodiscard]] inline Corner nextCorner(Corner corner) {
@@ -21,10 +22,13 @@ using Corner = std::uint32_t;
     return (corner & 3U) == 0 ? corner + 2 : corner - 1;
 }
 
-/// Memory: 34 bytes a triangle. All of a triangle lies together, as do the corners of a fan.
+/// Each corner knows the next one at its position, so that fans join without room to move to.
+/// Memory: 34 bytes a triangle.
 class Fans {
 public:
-    /// refresh() is still to be called.
+    /// From the first corner of a triangle to that of the next.
+    static constexpr Corner kStride = 8;
+
     explicit Fans(const WedgeMesh& mesh);
 
     /// Passes over the corners of triangles that have been removed.
@@ -33,26 +37,22 @@ public:
         using value_type = Corner;
         using difference_type = std::ptrdiff_t;
         Iterator() = default;
-        Iterator(const Fans& fans, const Corner* at, const Corner* end)
-            : fans_(&fans), at_(at), end_(end) {
-            settle();
-        }
-        [[nodiscard]] Corner operator*() const { return *at_; }
+        Iterator(const Fans& fans, Corner at) : fans_(&fans), at_(at) { settle(); }
+        [[nodiscard]] Corner operator*() const { return at_; }
         Iterator& operator++() {
-            ++at_;
+            at_ = fans_->after(at_);
             settle();
             return *this;
         }
         void operator++(int) { ++*this; }
-        [[nodiscard]] bool operator==(std::default_sentinel_t) const { return at_ == end_; }
+        [[nodiscard]] bool operator==(std::default_sentinel_t) const { return at_ == kNone; }
 
     private:
         void settle() {
-            while (at_ != end_ && !fans_->isAlive(*at_)) ++at_;
+            while (at_ != kNone && !fans_->isAlive(at_)) at_ = fans_->after(at_);
         }
         const Fans* fans_ = nullptr;
-        const Corner* at_ = nullptr;
-        const Corner* end_ = nullptr;
+        Corner at_ = kNone;
     };
     struct Range {
         Iterator first;
@@ -60,21 +60,12 @@ public:
         [[nodiscard]] std::default_sentinel_t end() const { return {}; }
     };
     /// The corners at a position. Triangles may be removed on the way.
-    [[nodiscard]] Range at(std::uint32_t position) const {
-        const Corner* first = corners_.data() + fans_[position].first;
-        return {{*this, first, first + fans_[position].count}};
-    }
+    [[nodiscard]] Range at(std::uint32_t position) const { return {{*this, firsts_[position]}}; }
 
-    /// All triangles there were at the last refresh, those removed since among them.
-    [[nodiscard]] std::uint32_t size() const {
-        return static_cast<std::uint32_t>(triangles_.size());
-    }
-    [[nodiscard]] bool isAlive(Corner corner) const {
-        return triangles_[corner >> 2U].wedges[0] != kGone;
-    }
-    [[nodiscard]] std::uint32_t wedgeAt(Corner corner) const {
-        return triangles_[corner >> 2U].wedges[corner & 3U];
-    }
+    /// The corner after the last one of all; triangles that have been removed count.
+    [[nodiscard]] Corner end() const { return static_cast<Corner>(words_.size()); }
+    [[nodiscard]] bool isAlive(Corner corner) const { return words_[corner & ~3U] != kNone; }
+    [[nodiscard]] std::uint32_t wedgeAt(Corner corner) const { return words_[corner]; }
     [[nodiscard]] std::uint32_t positionAt(Corner corner) const {
         return positionOf(wedgeAt(corner));
     }
@@ -83,35 +74,29 @@ public:
     }
     /// Which way the triangle lay in the original.
     [[nodiscard]] Vec3f facing(Corner corner) const {
-        return triangles_[corner >> 2U].facing.unpacked();
+        return std::bit_cast<PackedDirection>(words_[corner | kFacing]).unpacked();
     }
-    void setWedge(Corner corner, std::uint32_t wedge) {
-        triangles_[corner >> 2U].wedges[corner & 3U] = wedge;
-    }
-    void remove(Corner corner) { triangles_[corner >> 2U].wedges[0] = kGone; }
+    void setWedge(Corner corner, std::uint32_t wedge) { words_[corner] = wedge; }
+    void remove(Corner corner) { words_[corner & ~3U] = kNone; }
 
     /// All corners at `from`, whose wedges have been set, are at `to` from now on.
-    /// Cost: O(corners of both), and now and then O(P + T).
+    /// Cost: O(corners of both).
     void join(std::uint32_t from, std::uint32_t to);
 
-    /// Forgets the triangles that are gone, the rest keep their order; lists the fans anew.
-    /// Cost: O(P + T).
-    void refresh();
+    /// Forgets the triangles that are gone; the rest keep their order. Cost: O(P + T).
+    void renumber(const WedgeNumbers& numbers);
 
 private:
-    static constexpr std::uint32_t kGone = ~0U;
-    struct Triangle {
-        std::array<std::uint32_t, 3> wedges;
-        PackedDirection facing;
-    };
-    struct Fan {
-        std::uint32_t first = 0;  ///< In corners_.
-        std::uint32_t count = 0;
-    };
-    std::vector<Triangle> triangles_;
+    static constexpr std::uint32_t kNone = ~0U;
+    static constexpr Corner kFacing = 3;  ///< In a triangle.
+    static constexpr Corner kAfter = 4;   ///< From a corner.
+    void link(std::size_t positions);
+    [[nodiscard]] Corner after(Corner corner) const { return words_[corner + kAfter]; }
+    /// Of each triangle: its wedges, which way it lay, the next corners at the same positions, and
+    /// one that is not used.
+    std::vector<std::uint32_t> words_;
     WedgePositions positions_;
-    std::vector<Fan> fans_;        ///< [P]
-    std::vector<Corner> corners_;  ///< With room for fans that have joined.
+    std::vector<Corner> firsts_;  ///< [P] Of each fan.
 };
 
 }  // namespace flentro

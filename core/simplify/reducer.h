@@ -15,6 +15,7 @@
 
 #include "base/progress.h"
 #include "simplify/collapse_log.h"
+#include "simplify/cost_queue.h"
 #include "simplify/error_metric.h"
 #include "simplify/fans.h"
 
@@ -66,7 +67,7 @@ public:
 
     /// Root mean square distance to the planes of the original, worst vertex, metres: an
     /// estimate that grows with every collapse. measureDeviation() measures.
-    [[nodiscard]] double estimatedDeviation() const { return deviation_; }
+    [[nodiscard]] double estimatedDeviation() const { return log_.lastDeviation(); }
 
     /// All states so far.
     [[nodiscard]] const CollapseLog& log() const { return log_; }
@@ -81,6 +82,13 @@ private:
     Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedges);
 
     static constexpr std::uint32_t kGone = ~0U;
+    /// Costs that are none: impossible as its surroundings were; to be computed. What a move cost
+    /// before its ends were joined with others is the least that it can cost now: such bounds are
+    /// kept with a minus sign.
+    static constexpr float kBlocked = std::numeric_limits<float>::infinity();
+    static constexpr float kUnknown = -0.0F;
+    /// Below this share of positions that are left the rest are numbered anew.
+    static constexpr double kSparse = 0.6;
     static constexpr std::size_t kMostMerges = 8;
     /// Where nothing may be lost, what is nearer to a plane, in diagonals, lies on it: files hold
     /// floats, so that even flat surfaces are not quite.
@@ -92,6 +100,7 @@ private:
         BothWays = 8,  ///< Some neighbour is only a previous corner of its triangles.
         Marked = 16,   ///< Scratch of the link condition.
         Gone = 32,     ///< Joined with another, or its piece was dropped.
+        Rim = 64,      ///< May have neighbours in other blocks.
     };
     static constexpr std::uint8_t kSpecial = Border | Locked | Several;
 
@@ -102,22 +111,32 @@ private:
         std::size_t triangles = 0;
         bool dropped = false;
     };
-    /// A vertex to move, or a piece to drop.
-    struct Candidate {
+    struct Move {
         float cost = 0;
-        std::uint32_t what = 0;
-        auto operator<=>(const Candidate&) const = default;
+        std::uint32_t to = kGone;
+        auto operator<=>(const Move&) const = default;
     };
     struct Goal {
         std::size_t triangles;
         double limit;  ///< Of deviation, units.
         Progress& progress;
     };
-    /// What a sweep has done.
-    struct Swept {
-        std::size_t collapses = 0;
-        std::size_t evaluated = 0;  ///< Bounds that became costs.
-        double allowed = 0;         ///< Collapses, in the blocks so far.
+    /// Which moves of a block's vertices a pass takes.
+    enum class Pass {
+        All,
+        Inside,   ///< That touch no vertex of other blocks: many blocks at a time.
+        Outside,  ///< The others.
+    };
+    /// The work on vertices with consecutive numbers.
+    struct Block {
+        Pass pass = Pass::All;
+        std::uint32_t number = 0;
+        double allowed = 0;      ///< Collapses, in all.
+        bool evaluated = false;  ///< Some bound became a cost.
+        CollapseBatch batch;     ///< Done.
+        CostQueue queue;
+        std::vector<Move> others;       ///< Scratch.
+        std::vector<float> attributes;  ///< Scratch.
     };
 
     /// What it means that one position joins another.
@@ -140,40 +159,74 @@ private:
         int nexts;             ///< Triangles that it runs along with.
         int triangles;
     };
-    struct Move {
-        float cost = 0;
-        std::uint32_t to = kGone;
-        auto operator<=>(const Move&) const = default;
-    };
 
     /// Calls visit(position) for all neighbours of a position, some twice.
     template <typename Visit>
-    void forEachNeighbour(std::uint32_t position, Visit&& visit) const;
+    void forEachNeighbour(std::uint32_t position, Visit&& visit) const {
+        const bool bothWays = flags_[position] & BothWays;
+        for (const Corner corner : fans_.at(position)) {
+            visit(fans_.positionAt(nextCorner(corner)));
+            if (bothWays) visit(fans_.positionAt(previousCorner(corner)));
+        }
+    }
 
     void findBorders(bool lockBorders);
-    [[nodiscard]] bool isSmoothInside(std::uint32_t position,
-                                      std::vector<std::uint32_t>& counts) const;
+    [[nodiscard]] std::vector<std::uint32_t> roughPositions() const;
+    [[nodiscard]] bool isSmoothInside(std::uint32_t position, std::vector<std::uint32_t>& nexts,
+                                      std::vector<std::uint32_t>& previous) const;
     void findEdges(std::uint32_t position, std::vector<Edge>& edges) const;
     void lock(const std::vector<std::vector<bool>>& locked);
     [[nodiscard]] bool isSeam(Corner corner, Corner other) const;
     void findPieces();
 
-    [[nodiscard]] bool isDropped(std::uint32_t position) const {
-        return pieces_.size() > 1 && pieces_[log_.pieceOf(position)].dropped;
+    /// Of a wedge, in the log.
+    [[nodiscard]] std::uint32_t nameOf(std::uint32_t wedge) const {
+        return names_.empty() ? wedge : names_[wedge];
     }
-    [[nodiscard]] std::vector<Candidate> drops() const;
+    [[nodiscard]] std::uint32_t pieceOf(std::uint32_t position) const {
+        return log_.pieceOf(nameOf(position));
+    }
+    [[nodiscard]] bool isDropped(std::uint32_t position) const {
+        return pieces_.size() > 1 && pieces_[pieceOf(position)].dropped;
+    }
+    [[nodiscard]] std::vector<std::pair<float, std::uint32_t>> drops() const;
     bool tryDrop(std::uint32_t piece, double limit);
     void removeDropped();
     [[nodiscard]] bool isCorner(std::uint32_t position) const;
     [[nodiscard]] Move cheapestMove(std::uint32_t from) const;
-    void evaluateUnknown();
     void evaluate(std::uint32_t position);
-    void enqueue(std::uint32_t position);
+    void evaluateUnknown();
+    void renumber();
     void setDearest(std::size_t wanted, double share);
-    void sweepBlock(const Goal& goal, Swept& swept);
+    [[nodiscard]] std::vector<double> allowances() const;
     std::size_t sweep(const Goal& goal);
-    bool tryMove(std::uint32_t from, double limit);
-    bool tryOthers(std::uint32_t from, double limit);
+    bool sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches);
+    bool sweepAlone(Pass pass, const Goal& goal, std::vector<CollapseBatch>& batches);
+    std::size_t conclude(const std::vector<CollapseBatch>& batches);
+    void sweepBlock(Block& block, const Goal& goal);
+    void fill(Block& block);
+    void enqueue(Block& block, std::uint32_t position);
+    /// True if nothing changes outside its block when a vertex joins another.
+    [[nodiscard]] bool staysInside(std::uint32_t from, std::uint32_t to) const {
+        return to != kGone && !((flags_[from] | flags_[to]) & Rim);
+    }
+    /// True if a sweep's pass takes that move of a vertex.
+    [[nodiscard]] bool takes(Pass pass, std::uint32_t from, std::uint32_t to) const {
+        return pass == Pass::All || (pass == Pass::Inside) == staysInside(from, to);
+    }
+    void findBlocks();
+    [[nodiscard]] std::uint32_t blockOf(std::uint32_t position) const {
+        return position >> blockBits_;
+    }
+    [[nodiscard]] std::uint32_t blockCount() const {
+        return flags_.empty() ? 0 : blockOf(static_cast<std::uint32_t>(flags_.size()) - 1) + 1;
+    }
+    [[nodiscard]] std::uint32_t beginOf(std::uint32_t block) const {
+        return std::min(block << blockBits_, static_cast<std::uint32_t>(flags_.size()));
+    }
+    void widenRims(const Plan& plan);
+    void tryMove(Block& block, std::uint32_t from, double limit);
+    void tryOthers(Block& block, std::uint32_t from, double limit);
     [[nodiscard]] bool plan(std::uint32_t from, std::uint32_t to, Plan& plan) const;
     /// True where `from` goes onto `to` and nothing has to be paired.
     [[nodiscard]] bool isPlain(std::uint32_t from, std::uint32_t to) const {
@@ -189,9 +242,11 @@ private:
     [[nodiscard]] bool keepsTopology(std::uint32_t p, std::uint32_t q);
     [[nodiscard]] bool keepsFacing(std::uint32_t moving, std::uint32_t other,
                                    const Vec3f& place) const;
-    void collapse(const Plan& plan);
-    void updateCosts(const Plan& plan);
-    void lower(std::uint32_t from, std::uint32_t to, float least);
+    void collapse(Block& block, const Plan& plan);
+    [[nodiscard]] float filingCost(const Plan& plan) const;
+    void record(Block& block, const Plan& plan, std::size_t triangles, float cost);
+    void updateCosts(Block& block, const Plan& plan);
+    void lower(Block& block, std::uint32_t from, std::uint32_t to);
 
     bool crossSeams_;          ///< May it ever?
     bool crossesNow_ = false;  ///< Nothing else was possible.
@@ -200,7 +255,6 @@ private:
     Placement placement_;
     double unit_ = 1;
     std::size_t alive_ = 0;
-    double deviation_ = 0;  ///< Metres.
     // In this order, so that what each takes out of the wedges is gone when the next is made.
     Fans fans_;
     ErrorMetric metric_;
@@ -209,14 +263,15 @@ private:
     std::vector<float> costs_;            ///< [P] of its cheapest move, or below what.
     std::vector<std::uint32_t> targets_;  ///< [P] where that goes.
     std::vector<std::uint8_t> flags_;     ///< [P]
-    std::vector<Move> others_;            ///< Scratch.
+    std::vector<float> filed_;            ///< [P] Cost of its last collapse in the sweep.
+    std::vector<std::uint32_t> names_;    ///< [W] In the log; empty: the same numbers.
+    std::size_t left_ = 0;                ///< Positions that are not gone.
     std::vector<Piece> pieces_;
     float mostDropped_ = 0;          ///< Area of a piece, squared units, that may go.
     std::vector<float> tolerances_;  ///< [K] Of attributes in lossless mode.
-    std::uint32_t dearest_ = 0;      ///< Key of the dearest cost of the sweep.
-    double quota_ = 0;               ///< Moves that the sweep wants of each.
-    std::uint32_t block_ = 0;        ///< That the sweep is in.
-    std::vector<Candidate> queue_;   ///< Of the block; a heap, the cheapest on top.
+    unsigned blockBits_ = kBlockBits;
+    std::uint32_t dearest_ = 0;  ///< Key of the dearest cost of the sweep.
+    double quota_ = 0;           ///< Moves that the sweep wants of each.
 };
 
 }  // namespace flentro

@@ -95,7 +95,7 @@ bool Reducer::pairLeftOver(Plan& plan) const {
         float least = std::numeric_limits<float>::infinity();
         for (const Corner other : fans_.at(plan.to)) {
             const std::uint32_t there = fans_.wedgeAt(other);
-            if (log_.names().partOf(there) != log_.names().partOf(wedge)) continue;
+            if (log_.names().partOf(nameOf(there)) != log_.names().partOf(nameOf(wedge))) continue;
             const float apart = metric_.difference(wedge, there);
             if (apart >= least) continue;
             least = apart;
@@ -140,27 +140,28 @@ bool Reducer::plan(std::uint32_t from, std::uint32_t to, Plan& plan) const {
 /// Link condition (Dey et al. 1999): the ends share no other neighbours than the tips of the
 /// triangles on their edge.
 bool Reducer::keepsTopology(std::uint32_t p, std::uint32_t q) {
-    const auto forEachAround = [&](std::uint32_t position, auto&& visit) {
-        for (const Corner corner : fans_.at(position))
-            for (const Corner other : {nextCorner(corner), previousCorner(corner)})
-                visit(fans_.positionAt(other));
-    };
     constexpr auto kUnmarked = static_cast<std::uint8_t>(~Marked);
-    std::size_t ends = 0;  // two of each triangle
-    std::size_t onEdge = 0;
-    forEachAround(p, [&](std::uint32_t neighbour) {
-        ++ends;
-        onEdge += neighbour == q;
+    // Triangles are met twice, at both ends of each, where neighbours are asked for both ways.
+    const auto meetings = [&](std::uint32_t position) {
+        return flags_[position] & BothWays ? std::size_t{2} : std::size_t{1};
+    };
+    std::size_t atP = 0;
+    std::size_t met = 0;
+    forEachNeighbour(p, [&](std::uint32_t neighbour) {
+        ++atP;
+        met += neighbour == q;
         flags_[neighbour] |= Marked;
     });
+    std::size_t atQ = 0;
     std::size_t shared = 0;
-    forEachAround(q, [&](std::uint32_t neighbour) {
-        ++ends;
+    forEachNeighbour(q, [&](std::uint32_t neighbour) {
+        ++atQ;
         shared += (flags_[neighbour] & Marked) != 0;
         flags_[neighbour] &= kUnmarked;
     });
-    forEachAround(p, [&](std::uint32_t neighbour) { flags_[neighbour] &= kUnmarked; });
-    const std::size_t triangles = ends / 2;
+    forEachNeighbour(p, [&](std::uint32_t neighbour) { flags_[neighbour] &= kUnmarked; });
+    const std::size_t onEdge = 2 * met / meetings(p);
+    const std::size_t triangles = atP / meetings(p) + atQ / meetings(q);
     const bool onBorder = (flags_[p] | flags_[q]) & Border;
     // A single triangle would vanish, a tetrahedron fold flat.
     if (triangles <= 2 || (triangles <= 6 && onEdge == 2 && !onBorder)) return false;

@@ -1,9 +1,12 @@
 #include "simplify/wedges.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
+#include <ranges>
 
+#include "geometry/morton.h"
 #include "geometry/weld.h"
 
 namespace flentro {
@@ -39,86 +42,149 @@ public:
         : mesh_(mesh), weights_(weights) {}
 
     WedgeMesh run() {
-        for (const Part& part : mesh_.parts) addPart(part);
+        weld();
+        nameWedges();
         normalise();
-        weldPositions();
-        dropDegenerate();
+        numberWedges();
+        addTriangles();
         addAttributes();
         return std::move(out_);
     }
 
 private:
-    void addPart(const Part& part) {
+    /// Finds the vertices of all parts that lie in the same places.
+    void weld() {
+        for (const Part& part : mesh_.parts) {
+            std::vector<Vec3f> more;
+            if (part.isTriangles()) more = toVectors(*part.find("POSITION"));
+            more.resize(part.vertexCount(), Vec3f::Zero());
+            out_.names.firstOfPart.push_back(static_cast<std::uint32_t>(points_.size()));
+            if (points_.empty())
+                points_ = std::move(more);
+            else
+                points_.insert(points_.end(), more.begin(), more.end());
+        }
+        same_ = firstEqualPosition(points_);
+    }
+
+    /// The vertices of a part that share their places with others of any part.
+    [[nodiscard]] std::vector<std::uint32_t> sharing(std::size_t part,
+                                                     const std::vector<bool>& isShared) const {
+        std::vector<std::uint32_t> result;
+        const std::uint32_t begin = out_.names.firstOfPart[part];
+        for (std::uint32_t v = 0; v < mesh_.parts[part].vertexCount(); ++v)
+            if (isShared[same_[begin + v]]) result.push_back(v);
+        return result;
+    }
+
+    /// One wedge for all vertices of a part that are equal, as far as triangles use them.
+    void nameWedges() {
+        std::vector<bool> isShared(points_.size(), false);
+        for (std::uint32_t v = 0; v < same_.size(); ++v)
+            if (same_[v] != v) isShared[same_[v]] = true;
         WedgeNames& names = out_.names;
-        const auto begin = static_cast<std::uint32_t>(names.wedges.size());
-        names.firstOfPart.push_back(begin);
-        names.wedges.resize(begin + part.vertexCount(), WedgeNames::kNone);
-        if (!part.isTriangles()) return;
-        const std::vector<std::uint32_t> first = firstEqualVertex(part);
-        const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
-        out_.corners.reserve(out_.corners.size() + part.indices.size());
-        for (const std::uint32_t vertex : part.indices) {
-            std::uint32_t& wedge = names.wedges[begin + first[vertex]];
-            if (wedge == WedgeNames::kNone) {
-                wedge = static_cast<std::uint32_t>(names.vertices.size());
-                names.vertices.push_back(begin + first[vertex]);
-                points_.push_back(positions[first[vertex]]);
+        names.wedges.assign(points_.size(), WedgeNames::kNone);
+        for (std::size_t p = 0; p < mesh_.parts.size(); ++p) {
+            const Part& part = mesh_.parts[p];
+            if (!part.isTriangles()) continue;
+            const std::vector<std::uint32_t> first = firstEqualVertex(part, sharing(p, isShared));
+            std::uint32_t* wedges = names.wedges.data() + names.firstOfPart[p];
+            for (const std::uint32_t vertex : part.indices) {
+                std::uint32_t& wedge = wedges[first[vertex]];
+                if (wedge == WedgeNames::kNone) {
+                    wedge = static_cast<std::uint32_t>(names.vertices.size());
+                    names.vertices.push_back(names.firstOfPart[p] + first[vertex]);
+                }
+                wedges[vertex] = wedge;
             }
-            names.wedges[begin + vertex] = wedge;
-            out_.corners.push_back(wedge);
         }
     }
 
     void normalise() {
         Eigen::AlignedBox3d box;
-        for (const Vec3f& point : points_) box.extend(point.cast<double>());
+        for (const std::uint32_t vertex : out_.names.vertices)
+            box.extend(points_[vertex].cast<double>());
         if (box.isEmpty()) return;
         const double diagonal = box.diagonal().norm();
         out_.unit = diagonal > 0 ? diagonal : 1;
         out_.centre = box.center();
     }
 
-    /// The first wedge at each position gets its number, so that most need not be looked up.
-    void weldPositions() {
-        const std::vector<std::uint32_t> first = firstEqualPosition(points_);
-        std::uint32_t further = 0;
-        for (std::uint32_t w = 0; w < first.size(); ++w) further += first[w] == w;
-        std::vector<std::uint32_t> numbers(first.size());
-        out_.positions.reserve(further);
-        for (std::uint32_t w = 0; w < first.size(); ++w) {
-            if (first[w] != w) {
-                numbers[w] = further++;
-                continue;
+    /// [W] The position of each wedge, in the order in which positions appear, as they are in
+    /// `out_.positions` now.
+    std::vector<std::uint32_t> findPositions() {
+        std::vector<std::uint32_t> positionAt(points_.size(), WedgeNames::kNone);  // by same_
+        std::vector<std::uint32_t> result;
+        result.reserve(wedgeCount());
+        for (const std::uint32_t vertex : out_.names.vertices) {
+            std::uint32_t& position = positionAt[same_[vertex]];
+            if (position == WedgeNames::kNone) {
+                position = static_cast<std::uint32_t>(out_.positions.size());
+                out_.positions.push_back(
+                    ((points_[vertex].cast<double>() - out_.centre) / out_.unit).cast<float>());
             }
-            numbers[w] = static_cast<std::uint32_t>(out_.positions.size());
-            out_.positions.push_back(
-                ((points_[w].cast<double>() - out_.centre) / out_.unit).cast<float>());
+            result.push_back(position);
         }
         points_ = {};
-        out_.wedgePosition.resize(first.size());
-        for (std::uint32_t w = 0; w < first.size(); ++w)
-            out_.wedgePosition[numbers[w]] = numbers[first[w]];
-        if (first.size() == out_.positions.size()) return;
-        for (std::uint32_t& corner : out_.corners) corner = numbers[corner];
-        for (std::uint32_t& wedge : out_.names.wedges)
-            if (wedge != WedgeNames::kNone) wedge = numbers[wedge];
-        const std::vector<std::uint32_t> before = out_.names.vertices;
-        for (std::uint32_t w = 0; w < first.size(); ++w)
-            out_.names.vertices[numbers[w]] = before[w];
+        same_ = {};
+        return result;
     }
 
-    void dropDegenerate() {
-        std::size_t kept = 0;
-        auto& corners = out_.corners;
-        for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
-            const std::uint32_t a = out_.wedgePosition[corners[i]];
-            const std::uint32_t b = out_.wedgePosition[corners[i + 1]];
-            const std::uint32_t c = out_.wedgePosition[corners[i + 2]];
-            if (a == b || b == c || c == a) continue;
-            for (std::size_t k = 0; k < 3; ++k) corners[kept + k] = corners[i + k];
-            kept += 3;
+    /// Numbers positions along a curve through space. The first wedge at each gets its number, so
+    /// that most need not be looked up; the others come after.
+    void numberWedges() {
+        const std::vector<std::uint32_t> positions = findPositions();
+        const std::vector<std::uint32_t> ranks = ranksAlongCurve(out_.positions);
+        const std::vector<Vec3f> places = out_.positions;
+        for (std::size_t i = 0; i < places.size(); ++i) out_.positions[ranks[i]] = places[i];
+        std::vector<bool> isTaken(places.size(), false);
+        auto further = static_cast<std::uint32_t>(places.size());
+        std::vector<std::uint32_t> numbers;
+        numbers.reserve(positions.size());
+        for (const std::uint32_t position : positions) {
+            const std::uint32_t rank = ranks[position];
+            numbers.push_back(isTaken[rank] ? further++ : rank);
+            isTaken[rank] = true;
         }
-        corners.resize(kept);
+        const std::vector<std::uint32_t> vertices = out_.names.vertices;
+        out_.wedgePosition.resize(numbers.size());
+        for (std::size_t w = 0; w < numbers.size(); ++w) {
+            out_.names.vertices[numbers[w]] = vertices[w];
+            out_.wedgePosition[numbers[w]] = ranks[positions[w]];
+        }
+        for (std::uint32_t& wedge : out_.names.wedges)
+            if (wedge != WedgeNames::kNone) wedge = numbers[wedge];
+    }
+
+    /// Calls visit(corners) with the wedges of each triangle that lies in three places.
+    template <typename Visit>
+    void forEachTriangle(Visit&& visit) const {
+        for (std::size_t p = 0; p < mesh_.parts.size(); ++p) {
+            if (!mesh_.parts[p].isTriangles()) continue;
+            const std::vector<std::uint32_t>& indices = mesh_.parts[p].indices;
+            const std::uint32_t* wedges = out_.names.wedges.data() + out_.names.firstOfPart[p];
+            for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
+                const std::array corners{wedges[indices[i]], wedges[indices[i + 1]],
+                                         wedges[indices[i + 2]]};
+                const std::uint32_t a = out_.wedgePosition[corners[0]];
+                const std::uint32_t b = out_.wedgePosition[corners[1]];
+                const std::uint32_t c = out_.wedgePosition[corners[2]];
+                if (a != b && b != c && c != a) visit(corners);
+            }
+        }
+    }
+
+    /// In the order of the positions of their first corners.
+    void addTriangles() {
+        std::vector<std::uint32_t> next(out_.positions.size() + 1, 0);
+        forEachTriangle(
+            [&](const auto& corners) { next[out_.wedgePosition[corners[0]] + 1] += 3; });
+        for (std::size_t p = 1; p < next.size(); ++p) next[p] += next[p - 1];
+        out_.corners.resize(next.back());
+        forEachTriangle([&](const auto& corners) {
+            std::uint32_t& at = next[out_.wedgePosition[corners[0]]];
+            for (const std::uint32_t corner : corners) out_.corners[at++] = corner;
+        });
     }
 
     void addAttributes() {
@@ -250,7 +316,8 @@ private:
     const Mesh& mesh_;
     const AttributeWeights& weights_;
     WedgeMesh out_;
-    std::vector<Vec3f> points_;
+    std::vector<Vec3f> points_;        ///< [V] Metres.
+    std::vector<std::uint32_t> same_;  ///< [V] The first at the same place.
     std::map<int, Vec3d> bonePlaces_;  ///< By joint, units.
 };
 
@@ -261,10 +328,26 @@ std::uint32_t WedgeNames::partOf(std::uint32_t wedge) const {
     return static_cast<std::uint32_t>(next - firstOfPart.begin()) - 1;
 }
 
+std::size_t WedgeMesh::firstOfBlock(std::uint32_t block) const {
+    const auto triangles = std::views::iota(std::size_t{0}, corners.size() / 3);
+    const auto first = std::ranges::partition_point(
+        triangles, [&](std::size_t t) { return blockOf(3 * t) < block; });
+    return static_cast<std::size_t>(first - triangles.begin());
+}
+
 WedgePositions::WedgePositions(const WedgeMesh& mesh)
     : count_(static_cast<std::uint32_t>(mesh.positions.size())),
       further_(mesh.wedgePosition.begin() + static_cast<std::ptrdiff_t>(mesh.positions.size()),
                mesh.wedgePosition.end()) {}
+
+void WedgePositions::renumber(const WedgeNumbers& numbers) {
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i < further_.size(); ++i)
+        if (numbers.now[count_ + i] != WedgeNumbers::kNone)
+            further_[kept++] = numbers.now[further_[i]];
+    further_.resize(kept);
+    count_ = static_cast<std::uint32_t>(numbers.positions);
+}
 
 float AttributeSlot::stored(const float* values, int c) const {
     double length = scale;

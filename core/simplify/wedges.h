@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include "base/parallel.h"
 #include "geometry/mesh.h"
 
 namespace flentro {
@@ -53,19 +54,78 @@ struct WedgeNames {
     }
 };
 
+/// Positions are worked on in blocks of so many, with consecutive numbers: they lie together in
+/// space and in memory, and what is kept of them fits into a core's own cache.
+inline constexpr unsigned kBlockBits = 12;
+inline constexpr std::uint32_t kBlock = 1U << kBlockBits;
+
 /// All triangle parts of a mesh side by side. Vertices that are equal in every attribute are
 /// one wedge; wedges that are equal in place are one position.
 struct WedgeMesh {
     WedgeNames names;
-    std::vector<Vec3f> positions;               ///< [P] centred, diagonal of the bounds = 1.
-    std::vector<std::uint32_t> wedgePosition;   ///< [W]; wedge p < P is at position p.
-    std::vector<std::uint32_t> corners;         ///< [3T] wedges; no triangle is degenerate.
+    /// [P] centred, diagonal of the bounds = 1. Along a curve through space: see geometry/morton.h.
+    std::vector<Vec3f> positions;
+    std::vector<std::uint32_t> wedgePosition;  ///< [W]; wedge p < P is at position p.
+    /// [3T] wedges; no triangle is degenerate. In the order of their first corners' positions.
+    std::vector<std::uint32_t> corners;
     int attributeCount = 0;                     ///< K <= kMaxAttributes
     std::vector<AttributeSlot> attributeSlots;  ///< What they are, K numbers together.
     /// [W * (K + 1)] Scaled by their weights; the last of each is 0, for the metric to use.
     std::vector<float> attributes;
     Vec3d centre = Vec3d::Zero();  ///< Metres; the origin of `positions`.
     double unit = 1;               ///< Metres of one unit.
+
+    /// Calls visit(triangle) for all of them: for those that lie in one block on all cores, where
+    /// no two at a time are of the same block; for the others afterwards, one by one.
+    template <typename Visit>
+    void visitBlocks(Visit&& visit) const;
+
+private:
+    [[nodiscard]] std::uint32_t blockOf(std::size_t corner) const {
+        return wedgePosition[corners[corner]] / kBlock;
+    }
+    /// The first triangle whose first corner is in that block or a later one.
+    [[nodiscard]] std::size_t firstOfBlock(std::uint32_t block) const;
+};
+
+template <typename Visit>
+void WedgeMesh::visitBlocks(Visit&& visit) const {
+    std::vector<std::vector<std::size_t>> between((positions.size() + kBlock - 1) / kBlock);
+    parallelFor(between.size(), "", noProgress(), [&](std::size_t b) {
+        const auto block = static_cast<std::uint32_t>(b);
+        const std::size_t end = firstOfBlock(block + 1);
+        for (std::size_t t = firstOfBlock(block); t < end; ++t) {
+            if (blockOf(3 * t + 1) == block && blockOf(3 * t + 2) == block)
+                visit(t);
+            else
+                between[b].push_back(t);
+        }
+    });
+    for (const auto& triangles : between)
+        for (const std::size_t t : triangles) visit(t);
+}
+
+/// New numbers for the wedges that are left, in the order of the old ones.
+struct WedgeNumbers {
+    static constexpr std::uint32_t kNone = ~0U;
+
+    std::vector<std::uint32_t> now;  ///< [W] kNone where the position is gone.
+    std::size_t positions = 0;       ///< Left: these have the first numbers again.
+    std::size_t wedges = 0;          ///< Left.
+
+    /// Moves what belongs to each wedge, `stride` values, to where it is now; of as many wedges as
+    /// there are values.
+    template <typename T>
+    void apply(std::vector<T>& values, std::size_t stride = 1) const {
+        std::size_t kept = 0;
+        for (std::size_t from = 0; from < values.size(); from += stride) {
+            if (now[from / stride] == kNone) continue;
+            if (kept != from)
+                for (std::size_t i = 0; i < stride; ++i) values[kept + i] = values[from + i];
+            kept += stride;
+        }
+        values.resize(kept);
+    }
 };
 
 /// Where wedges lie: most at the position of their own number.
@@ -76,6 +136,8 @@ public:
     [[nodiscard]] std::uint32_t of(std::uint32_t wedge) const {
         return wedge < count_ ? wedge : further_[wedge - count_];
     }
+    /// After renumbering: see WedgeNumbers.
+    void renumber(const WedgeNumbers& numbers);
 
 private:
     std::uint32_t count_;

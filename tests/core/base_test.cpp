@@ -1,5 +1,6 @@
 #include <gtest/gtest.h>
 
+#include <atomic>
 #include <limits>
 #include <numeric>
 
@@ -104,6 +105,20 @@ TEST(Parallel, StopsWhenCancelled) {
     test::RecordingProgress progress(5);
     EXPECT_FALSE(parallelFor(10'000, "Counting", progress, [&](std::size_t) { ++calls; }));
     EXPECT_LT(calls, 10'000);
+}
+
+TEST(ParallelRanges, CoverAllOnceAndTheLastIsShorter) {
+    for (const std::size_t count : {0U, 1U, 7U, 8U, 9U, 1003U}) {
+        std::vector<int> calls(count, 0);
+        std::atomic<std::size_t> longest = 0;
+        parallelRanges(count, 8, [&](std::size_t begin, std::size_t end) {
+            EXPECT_EQ(begin % 8, 0U);
+            for (std::size_t i = begin; i < end; ++i) ++calls[i];
+            if (end - begin > longest) longest = end - begin;
+        });
+        EXPECT_EQ(calls, std::vector<int>(count, 1)) << count;
+        EXPECT_LE(longest, 8U);
+    }
 }
 
 TEST(Progress, MapsAPartOntoTheWhole) {

@@ -1,9 +1,13 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <limits>
+#include <numeric>
+#include <set>
 
 #include "geometry/frustum.h"
 #include "geometry/mesh.h"
+#include "geometry/morton.h"
 #include "geometry/weld.h"
 #include "support/meshes.h"
 
@@ -154,6 +158,63 @@ TEST(Weld, KeepsVerticesApartThatDifferInAnyAttribute) {
     Part part = test::makePart({{0, 0, 0}, {0, 0, 0}, {0, 0, 0}}, {0, 1, 2});
     test::addStream(part, "TEXCOORD_0", makeStream(std::vector<Vec2f>{{0, 0}, {0, 0}, {1, 0}}));
     EXPECT_EQ(firstEqualVertex(part), (std::vector<std::uint32_t>{0, 0, 2}));
+}
+
+TEST(Weld, LooksOnlyAmongTheVerticesItIsGiven) {
+    Part part = test::makePart({{0, 0, 0}, {5, 0, 0}, {0, 0, 0}, {5, 0, 0}, {0, 0, 0}}, {0, 1, 2});
+    const std::vector<std::uint32_t> among = {0, 2, 3, 4};
+    EXPECT_EQ(firstEqualVertex(part, among), (std::vector<std::uint32_t>{0, 1, 0, 3, 0}));
+    EXPECT_EQ(firstEqualVertex(part), (std::vector<std::uint32_t>{0, 1, 0, 1, 0}));
+}
+
+TEST(Weld, FindsTheFirstAmongManyInAnyOrder) {
+    std::vector<Vec3f> positions;
+    for (std::uint32_t i = 0; i < 5000; ++i)
+        positions.push_back(Vec3f::Constant(static_cast<float>(i * 7919U % 613U)));
+    const std::vector<std::uint32_t> first = firstEqualPosition(positions);
+    for (std::uint32_t i = 0; i < 5000; ++i) ASSERT_EQ(first[i], i % 613U);
+}
+
+TEST(Morton, TakesTheBitsOfEachAxisInTurn) {
+    EXPECT_EQ(mortonCode(1, 0, 0), 1U);
+    EXPECT_EQ(mortonCode(0, 1, 0), 2U);
+    EXPECT_EQ(mortonCode(0, 0, 1), 4U);
+    EXPECT_EQ(mortonCode(0b11, 0b01, 0b10), 0b101011U);
+    EXPECT_EQ(mortonCode(kMortonCells - 1, kMortonCells - 1, kMortonCells - 1), (1U << 30U) - 1);
+}
+
+TEST(Morton, RanksEachPlaceOnceAndTheNearTogether) {
+    // Points of a square in an order that jumps about.
+    std::vector<Vec3f> places;
+    for (std::uint32_t i = 0; i < 64 * 64; ++i) {
+        const std::uint32_t at = i * 1597U % (64 * 64);
+        places.push_back({static_cast<float>(at % 64), 0, static_cast<float>(at / 64)});
+    }
+    const std::vector<std::uint32_t> ranks = ranksAlongCurve(places);
+    std::vector<Vec3f> ordered(places.size(), Vec3f::Constant(-1));
+    for (std::size_t i = 0; i < places.size(); ++i) ordered[ranks[i]] = places[i];
+    for (const Vec3f& place : ordered) ASSERT_GE(place.x(), 0) << "every rank once";
+    for (std::size_t begin = 0; begin < ordered.size(); begin += 256) {
+        Eigen::AlignedBox3f box;
+        for (std::size_t i = begin; i < begin + 256; ++i) box.extend(ordered[i]);
+        EXPECT_LE(box.sizes().maxCoeff(), 32) << "256 points are a patch of 16 by 16, or nearly";
+    }
+}
+
+TEST(Morton, LeavesWhatLiesInOnePlaceAsItCame) {
+    const std::vector<Vec3f> same(100, Vec3f(3, 4, 5));
+    std::vector<std::uint32_t> expected(100);
+    std::iota(expected.begin(), expected.end(), 0U);
+    EXPECT_EQ(ranksAlongCurve(same), expected);
+    EXPECT_TRUE(ranksAlongCurve({}).empty());
+}
+
+TEST(Morton, RanksPlacesThatAreNoNumbers) {
+    const float nan = std::nanf("");
+    const float inf = std::numeric_limits<float>::infinity();
+    const std::vector<Vec3f> places = {{0, 0, 0}, {nan, 1, 0}, {inf, 0, 0}, {1, -inf, nan}};
+    const std::vector<std::uint32_t> ranks = ranksAlongCurve(places);
+    EXPECT_EQ(std::set<std::uint32_t>(ranks.begin(), ranks.end()).size(), 4U);
 }
 
 TEST(IndexSize, UsesTwoBytesBelowTheRestartValue) {

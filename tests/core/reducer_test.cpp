@@ -1,12 +1,14 @@
 // What the reducer is made of: directions in four bytes, wedges and their names, fans, costs that
-// only grow, the log; and what its sweeps promise.
+// only grow, queues, the log; and what its sweeps promise.
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <tbb/global_control.h>
 
 #include <cmath>
+#include <map>
 #include <random>
+#include <set>
 
 #include "simplify/reducer.h"
 #include "support/meshes.h"
@@ -15,7 +17,7 @@
 namespace flentro {
 namespace {
 
-using testing::UnorderedElementsAre;
+using testing::ElementsAre;
 
 constexpr double kNoLimit = std::numeric_limits<double>::infinity();
 
@@ -80,6 +82,18 @@ TEST(Wedges, NamesLeadFromVerticesToWedgesAndBack) {
     }
 }
 
+TEST(Wedges, EachTriangleIsVisitedOnceThoughBlocksGoSideBySide) {
+    const WedgeMesh wedges = takeApart(test::makeGrid(150, 150, 1, waves), {});
+    ASSERT_GT(wedges.positions.size(), 5 * kBlock);
+    std::vector<std::uint32_t> first;
+    for (std::size_t i = 0; i < wedges.corners.size(); i += 3)
+        first.push_back(wedges.wedgePosition[wedges.corners[i]]);
+    EXPECT_TRUE(std::ranges::is_sorted(first)) << "triangles lie with their vertices";
+    std::vector<int> visits(wedges.corners.size() / 3, 0);
+    wedges.visitBlocks([&](std::size_t triangle) { ++visits[triangle]; });
+    EXPECT_THAT(visits, testing::Each(1));
+}
+
 // --- fans ---------------------------------------------------------------------------------
 
 /// Two triangles on the diagonal 1 - 2 of a square.
@@ -98,32 +112,29 @@ std::vector<Corner> cornersAt(const Fans& fans, std::uint32_t position) {
 }
 
 TEST(Fans, ListTheCornersAtEachPosition) {
-    Fans fans(square());
-    fans.refresh();
-    EXPECT_THAT(cornersAt(fans, 0), UnorderedElementsAre(0));
-    EXPECT_THAT(cornersAt(fans, 1), UnorderedElementsAre(1, 5));
-    EXPECT_THAT(cornersAt(fans, 2), UnorderedElementsAre(2, 4));
+    const Fans fans(square());
+    constexpr Corner kSecond = Fans::kStride;
+    EXPECT_THAT(cornersAt(fans, 0), ElementsAre(0));
+    EXPECT_THAT(cornersAt(fans, 1), ElementsAre(1, kSecond + 1));
+    EXPECT_THAT(cornersAt(fans, 2), ElementsAre(2, kSecond));
     EXPECT_EQ(nextCorner(2), 0U);
-    EXPECT_EQ(previousCorner(4), 6U);
-    EXPECT_EQ(fans.positionAt(nextCorner(4)), 1U);
+    EXPECT_EQ(previousCorner(kSecond), kSecond + 2);
+    EXPECT_EQ(fans.positionAt(nextCorner(kSecond)), 1U);
     EXPECT_EQ(fans.facing(1), Vec3f::UnitY());
+    EXPECT_EQ(fans.end(), 2 * kSecond);
 }
 
 TEST(Fans, PassOverWhatHasBeenRemoved) {
     Fans fans(square());
-    fans.refresh();
     fans.remove(1);
     EXPECT_TRUE(cornersAt(fans, 0).empty());
-    EXPECT_THAT(cornersAt(fans, 1), UnorderedElementsAre(5));
-    fans.refresh();
-    EXPECT_EQ(fans.size(), 1U);
-    EXPECT_THAT(cornersAt(fans, 1), UnorderedElementsAre(1)) << "numbered anew";
+    EXPECT_THAT(cornersAt(fans, 1), ElementsAre(Fans::kStride + 1));
+    EXPECT_EQ(fans.end(), 2 * Fans::kStride) << "its place is still there";
 }
 
-TEST(Fans, JoinUntilOneIsLeftHoweverOftenTheyAreListedAnew) {
+TEST(Fans, JoinUntilOneIsLeft) {
     const WedgeMesh wedges = takeApart(test::makeGrid(30, 30), {});
     Fans fans(wedges);
-    fans.refresh();
     const auto positions = static_cast<std::uint32_t>(wedges.positions.size());
     for (std::uint32_t from = positions - 1; from > 0; --from) {
         for (const Corner corner : fans.at(from)) fans.setWedge(corner, from - 1);
@@ -132,6 +143,86 @@ TEST(Fans, JoinUntilOneIsLeftHoweverOftenTheyAreListedAnew) {
         for (const Corner corner : fans.at(from - 1)) ASSERT_EQ(fans.positionAt(corner), from - 1);
     }
     EXPECT_EQ(cornersAt(fans, 0).size(), wedges.corners.size()) << "none was lost, none is twice";
+}
+
+/// Wedges of positions that are left out get none.
+WedgeNumbers numbersWithout(const WedgeMesh& mesh, const std::vector<std::uint32_t>& gone) {
+    WedgeNumbers numbers;
+    std::uint32_t next = 0;
+    for (std::uint32_t w = 0; w < mesh.wedgePosition.size(); ++w) {
+        if (w == mesh.positions.size()) numbers.positions = next;
+        const bool stays = std::ranges::count(gone, mesh.wedgePosition[w]) == 0;
+        numbers.now.push_back(stays ? next++ : WedgeNumbers::kNone);
+    }
+    if (mesh.wedgePosition.size() == mesh.positions.size()) numbers.positions = next;
+    return numbers;
+}
+
+TEST(Fans, AreTheSameByNewNumbers) {
+    const WedgeMesh box = takeApart(test::makeBox({1, 2, 3}), {});
+    Fans fans(box);
+    for (const Corner corner : fans.at(3)) fans.remove(corner);
+    std::map<std::uint32_t, std::multiset<std::array<float, 3>>> facings;  // by position
+    const auto facing = [](const Fans& of, Corner corner) {
+        const Vec3f f = of.facing(corner);
+        return std::array{f.x(), f.y(), f.z()};
+    };
+    for (std::uint32_t p = 0; p < 8; ++p)
+        for (const Corner corner : fans.at(p)) facings[p].insert(facing(fans, corner));
+    const WedgeNumbers numbers = numbersWithout(box, {3});
+    fans.renumber(numbers);
+    std::size_t corners = 0;
+    for (std::uint32_t p = 0; p < 8; ++p) {
+        if (p == 3) continue;
+        std::multiset<std::array<float, 3>> now;
+        for (const Corner corner : fans.at(numbers.now[p])) {
+            EXPECT_EQ(fans.positionAt(corner), numbers.now[p]);
+            now.insert(facing(fans, corner));
+        }
+        EXPECT_EQ(now, facings[p]) << p;
+        corners += now.size();
+    }
+    EXPECT_EQ(fans.end(), corners / 3 * Fans::kStride) << "no place is kept for the others";
+    EXPECT_EQ(numbers.positions, 7U);
+}
+
+// --- queues -------------------------------------------------------------------------------
+
+TEST(CostQueue, GivesTheCheapestFirstAndAmongEqualsTheFirst) {
+    CostQueue queue;
+    EXPECT_FALSE(queue.pop());
+    queue.push(4, 10);
+    queue.push(0.5F, 11);
+    queue.push(4, 12);
+    queue.push(-1, 13);  // a bound: by its size
+    EXPECT_EQ(queue.pop()->what, 11U);
+    EXPECT_EQ(queue.pop()->what, 13U);
+    queue.push(0, 14);
+    EXPECT_EQ(queue.pop()->what, 14U) << "cheaper than all that were taken";
+    EXPECT_EQ(queue.pop()->what, 10U);
+    EXPECT_EQ(queue.pop()->what, 12U);
+    EXPECT_FALSE(queue.pop());
+}
+
+TEST(CostQueue, ForgetsAllWhenCleared) {
+    CostQueue queue;
+    for (std::uint32_t i = 0; i < 100; ++i) queue.push(static_cast<float>(i), i);
+    EXPECT_EQ(queue.pop()->what, 0U);
+    queue.clear();
+    EXPECT_FALSE(queue.pop());
+    queue.push(1e30F, 7);
+    EXPECT_EQ(queue.pop()->what, 7U);
+}
+
+TEST(CostQueue, KeysLieInTheOrderOfCosts) {
+    float before = 0;
+    for (float cost = 1e-20F; cost < 1e20F; cost *= 1.3F) {
+        EXPECT_GT(costKey(cost), costKey(before)) << cost;
+        EXPECT_EQ(costKey(cost), costKey(-cost));
+        EXPECT_LT(costKey(cost), kCostKeys);
+        before = cost;
+    }
+    EXPECT_GT(costKey(std::numeric_limits<float>::infinity()), costKey(before));
 }
 
 // --- costs --------------------------------------------------------------------------------
@@ -167,6 +258,51 @@ TEST(ErrorMetric, CostsOnlyGrowAsVerticesJoin) {
 }
 
 // --- the log ------------------------------------------------------------------------------
+
+TEST(CollapseLog, PutsBatchesTogetherByCost) {
+    const MeshPtr mesh = finishMesh(test::makeGrid(8, 8, 1, waves));
+    CollapseLog log(*mesh, takeApart(*mesh, {}));
+    const auto batch = [&](std::uint32_t from, const std::vector<float>& costs, float more) {
+        CollapseBatch made(log.attributeCount());
+        for (std::uint32_t i = 0; i < costs.size(); ++i) {
+            const WedgeMerge merge{from + i, 70};
+            made.add({{&merge, 1}, 2, costs[i] + more, {}, {}}, costs[i]);
+        }
+        return made;
+    };
+    const std::vector<CollapseBatch> batches = {batch(0, {1, 16, 2}, 0), batch(10, {4, 16}, 4)};
+    EXPECT_EQ(batches[0].triangles, 6U);
+    log.add(batches);
+    EXPECT_EQ(log.fewestTriangles(), 128U - 10);
+    const double expected[] = {1, 2, 8, 16, 20};  // among equals the first batch is first
+    for (std::size_t i = 0; i < 5; ++i)
+        EXPECT_EQ(log.deviationAt(128 - 2 * (i + 1)), expected[i]) << i;
+    EXPECT_EQ(log.lastDeviation(), 20);
+    log.add({&batches[0], 1});
+    EXPECT_EQ(log.deviationAt(0), 20) << "later ones come later, and deviations never fall";
+}
+
+TEST(CollapseSteps, GiveBackWhatTheyWereGiven) {
+    CollapseSteps steps(2);
+    const std::array<WedgeMerge, 2> merges{{{1, 2}, {3, 4}}};
+    const std::array<float, 4> attributes{5, 6, 7, 8};
+    steps.add({merges, 2, 0.5F, {}, {}});
+    steps.add({merges, 1, 0.7F, Vec3f(1, 2, 3), attributes});
+    steps.add({{merges.data(), 1}, 2, 0.9F, {}, {}});
+    CollapseSteps::Cursor cursor;
+    EXPECT_FALSE(steps.at(cursor).place);
+    steps.advance(cursor);
+    const CollapseStep moved = steps.at(cursor);
+    EXPECT_EQ(moved.place, Vec3f(1, 2, 3));
+    EXPECT_THAT(moved.attributes, ElementsAre(5, 6, 7, 8));
+    EXPECT_EQ(moved.merges[1].from, 3U);
+    EXPECT_EQ(moved.triangles, 1U);
+    steps.advance(cursor);
+    const CollapseStep last = steps.at(cursor);
+    EXPECT_EQ(last.merges.size(), 1U);
+    EXPECT_FALSE(last.place);
+    EXPECT_EQ(last.deviation, 0.9F);
+}
 
 TEST(CollapseLog, TellsOfLoosePiecesAtEveryCount) {
     Mesh mesh = test::makeGrid(30, 30, 1, waves);
@@ -240,6 +376,59 @@ TEST(Reducer, IsTheSameForAnyNumberOfThreads) {
         const auto many = reduced();
         const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
         EXPECT_EQ(many, reduced());
+    }
+}
+
+TEST(Reducer, BlocksOfWedgesAndPiecesAreTheSameForAnyNumberOfThreads) {
+    // Seams along every tenth row, a second part with edges of its own, and crumbs.
+    Mesh mesh = test::makeGrid(150, 150, 1, waves);
+    std::vector<Vec2f> coords;
+    for (int z = 0; z <= 150; ++z)
+        for (int x = 0; x <= 150; ++x)
+            coords.push_back({static_cast<float>(x) / 10, static_cast<float>(z % 10)});
+    test::addStream(mesh.parts[0], "TEXCOORD_0", makeStream(coords));
+    Mesh other = test::makeGrid(90, 90, 0.5, waves);
+    mesh.parts.push_back(other.parts[0]);
+    mesh.parts.push_back(test::makePart({{0, 1, 0}, {1e-4F, 1, 0}, {0, 1, 1e-4F}}, {0, 1, 2}));
+    const MeshPtr whole = finishMesh(std::move(mesh));
+    for (const Placement placement : {Placement::Existing, Placement::Optimal}) {
+        ReducerOptions options;
+        options.placement = placement;
+        const auto states = [&] {
+            Reducer reducer(*whole, options);
+            EXPECT_TRUE(reducer.reduceTo(1000, kNoLimit, noProgress()));
+            std::vector<Hash> hashes;
+            for (const std::size_t count : {40'000U, 20'000U, 5'000U, 1'000U})
+                hashes.push_back(finishMesh(reducer.log().meshAt(count))->hash);
+            return hashes;
+        };
+        const auto many = states();
+        const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+        EXPECT_EQ(many, states());
+    }
+}
+
+TEST(Reducer, ThinsOutTheRimsOfBlocksLikeTheRest) {
+    const auto even = [](double u, double v) { return 0.02 * std::sin(37.7 * u + 37.7 * v); };
+    const MeshPtr mesh = finishMesh(test::makeGrid(160, 160, 1, +even));
+    const WedgeMesh wedges = takeApart(*mesh, {});
+    std::vector<bool> onRim(mesh->parts[0].vertexCount(), false);
+    for (std::size_t i = 0; i < wedges.corners.size(); i += 3)
+        for (std::size_t k = 0; k < 3; ++k)
+            if (wedges.corners[i] / kBlock != wedges.corners[i + k] / kBlock)
+                for (std::size_t j = 0; j < 3; ++j)
+                    onRim[wedges.names.vertices[wedges.corners[i + j]]] = true;
+    const auto rims = static_cast<double>(std::ranges::count(onRim, true));
+    ASSERT_GT(rims, 1000);
+    Reducer reducer(*mesh, {});
+    ASSERT_TRUE(reducer.reduceTo(5000, kNoLimit, noProgress()));
+    for (const std::size_t count : {40'000U, 20'000U, 5'000U}) {
+        std::set<std::uint32_t> left;
+        double leftOnRims = 0;
+        for (const std::uint32_t vertex : reducer.log().indicesAt(count)[0])
+            if (left.insert(vertex).second) leftOnRims += onRim[vertex];
+        const double share = static_cast<double>(left.size()) / static_cast<double>(onRim.size());
+        EXPECT_NEAR(leftOnRims / rims / share, 1, 0.25) << count;
     }
 }
 

@@ -1,0 +1,24 @@
+// Costs counted by the upper bits of their sizes, which lie in the order of the numbers.
+
+#pragma once
+
+#include <bit>
+#include <cstdint>
+
+namespace flentro {
+
+/// The upper bits of a cost, or of minus a cost: the more, the finer. Eight are its power of two.
+template <unsigned bits>
+[[nodiscard]] constexpr std::uint32_t upperBits(float cost) {
+    return std::bit_cast<std::uint32_t>(cost) << 1U >> (32U - bits);
+}
+
+inline constexpr unsigned kCostKeyBits = 11;
+inline constexpr std::size_t kCostKeys = std::size_t{1} << kCostKeyBits;
+
+/// < kCostKeys, to an eighth of a cost: what is taken for the same when vertices are queued.
+[[nodiscard]] constexpr std::uint32_t costKey(float cost) {
+    return upperBits<kCostKeyBits>(cost);
+}
+
+}  // namespace flentro
