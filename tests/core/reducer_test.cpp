@@ -425,7 +425,8 @@ TEST(Reducer, ThinsOutTheRimsOfBlocksLikeTheRest) {
     for (const std::size_t count : {40'000U, 20'000U, 5'000U}) {
         std::set<std::uint32_t> left;
         double leftOnRims = 0;
-        for (const std::uint32_t vertex : reducer.log().indicesAt(count)[0])
+        const auto parts = reducer.log().indicesAt(count);
+        for (const std::uint32_t vertex : parts[0])
             if (left.insert(vertex).second) leftOnRims += onRim[vertex];
         const double share = static_cast<double>(left.size()) / static_cast<double>(onRim.size());
         EXPECT_NEAR(leftOnRims / rims / share, 1, 0.25) << count;
