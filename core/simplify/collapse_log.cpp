@@ -9,6 +9,47 @@
 namespace flentro {
 namespace {
 
+/// Steps are filed by the upper bits of their costs, those of one cost in so many turns; what comes
+/// after has a turn of its own.
+constexpr unsigned kFileBits = 13;
+constexpr std::uint32_t kTurns = 7;
+constexpr std::size_t kFiles = std::size_t{kTurns + 1} << kFileBits;
+
+std::uint32_t fileOf(float cost, std::uint32_t turn) {
+    return upperBits<kFileBits>(cost) * (kTurns + 1) + turn;
+}
+
+/// Gives steps of one cost their turns, evenly and in their order.
+class Turns {
+public:
+    /// [steps]
+    [[nodiscard]] std::vector<std::uint32_t> filesOf(std::span<const float> costs) {
+        for (const float cost : costs) ++counts_[upperBits<kFileBits>(cost)].all;
+        std::vector<std::uint32_t> files;
+        files.reserve(costs.size());
+        for (const float cost : costs) {
+            Count& count = counts_[upperBits<kFileBits>(cost)];
+            files.push_back(fileOf(cost, kTurns * count.done++ / count.all));
+        }
+        for (const float cost : costs) counts_[upperBits<kFileBits>(cost)] = {};
+        return files;
+    }
+
+private:
+    struct Count {
+        std::uint32_t done = 0;
+        std::uint32_t all = 0;
+    };
+    std::vector<Count> counts_ = std::vector<Count>(std::size_t{1} << kFileBits);
+};
+
+std::vector<std::uint32_t> filesAfter(std::span<const float> costs) {
+    std::vector<std::uint32_t> files;
+    files.reserve(costs.size());
+    for (const float cost : costs) files.push_back(fileOf(cost, kTurns));
+    return files;
+}
+
 /// The attribute as 32-bit floats, for values that no narrower type holds.
 Stream widened(const Stream& stream) {
     Stream result;
@@ -102,25 +143,27 @@ void CollapseLog::append(CollapseStep step) {
     triangles_ -= step.triangles;
 }
 
-/// Counts by the upper bits of the costs.
-void CollapseLog::add(std::span<const CollapseBatch> batches) {
-    constexpr unsigned kBits = 13;
-    std::vector<std::uint32_t> next((std::size_t{1} << kBits) + 1, 0);
-    for (const CollapseBatch& batch : batches)
-        for (const float cost : batch.costs) ++next[upperBits<kBits>(cost) + 1];
-    for (std::size_t key = 1; key < next.size(); ++key) next[key] += next[key - 1];
+void CollapseLog::add(std::span<const CollapseBatch> sideBySide, const CollapseBatch& after) {
     struct Filed {
-        std::uint32_t batch, step, merge;
+        const CollapseSteps* steps;
+        CollapseSteps::Cursor at;
     };
+    std::vector<std::uint32_t> next(kFiles + 1, 0);
+    Turns turns;
+    const auto forEachBatch = [&](auto&& visit) {
+        for (const CollapseBatch& batch : sideBySide) visit(batch, turns.filesOf(batch.costs));
+        visit(after, filesAfter(after.costs));
+    };
+    forEachBatch([&](const CollapseBatch&, const std::vector<std::uint32_t>& files) {
+        for (const std::uint32_t file : files) ++next[file + 1];
+    });
+    for (std::size_t file = 1; file < next.size(); ++file) next[file] += next[file - 1];
     std::vector<Filed> order(next.back());
-    for (std::uint32_t b = 0; b < batches.size(); ++b) {
-        const CollapseBatch& batch = batches[b];
-        for (CollapseSteps::Cursor at; at.step < batch.steps.size(); batch.steps.advance(at))
-            order[next[upperBits<kBits>(batch.costs[at.step])]++] = {
-                b, static_cast<std::uint32_t>(at.step), static_cast<std::uint32_t>(at.merge)};
-    }
-    for (const Filed& filed : order)
-        append(batches[filed.batch].steps.at({filed.step, filed.merge}));
+    forEachBatch([&](const CollapseBatch& batch, const std::vector<std::uint32_t>& files) {
+        for (CollapseSteps::Cursor at; at.step < files.size(); batch.steps.advance(at))
+            order[next[files[at.step]]++] = {&batch.steps, at};
+    });
+    for (const Filed& filed : order) append(filed.steps->at(filed.at));
 }
 
 void CollapseLog::addDrop(std::uint32_t piece, std::size_t triangles, float deviation) {

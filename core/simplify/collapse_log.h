@@ -67,9 +67,10 @@ public:
     /// `mesh` must outlive it; of `wedges` only what names vertices is kept.
     CollapseLog(const Mesh& mesh, WedgeMesh wedges);
 
-    /// Adds what was collapsed, by costs to a thirtieth; among equals in the order of the batches.
-    /// A step may depend on those before it in its own batch and in those before.
-    void add(std::span<const CollapseBatch> batches);
+    /// Adds what was collapsed by costs to a thirtieth. Batches `sideBySide` have no triangle in
+    /// common: among equal costs they take turns. Steps of the one `after` may depend on any of
+    /// theirs.
+    void add(std::span<const CollapseBatch> sideBySide, const CollapseBatch& after);
     /// Loose piece `piece` went, which took all its `triangles`.
     void addDrop(std::uint32_t piece, std::size_t triangles, float deviation);
     /// Which loose piece each position belongs to. [P] To be given before the first drop.

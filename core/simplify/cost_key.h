@@ -13,7 +13,7 @@ template <unsigned bits>
     return std::bit_cast<std::uint32_t>(cost) << 1U >> (32U - bits);
 }
 
-inline constexpr unsigned kCostKeyBits = 11;
+inline constexpr unsigned kCostKeyBits = 13;
 inline constexpr std::size_t kCostKeys = std::size_t{1} << kCostKeyBits;
 
 /// < kCostKeys, to an eighth of a cost: what is taken for the same when vertices are queued.

@@ -201,8 +201,8 @@ private:
     [[nodiscard]] std::vector<double> allowances() const;
     std::size_t sweep(const Goal& goal);
     bool sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches);
-    bool sweepAlone(Pass pass, const Goal& goal, std::vector<CollapseBatch>& batches);
-    std::size_t conclude(const std::vector<CollapseBatch>& batches);
+    bool sweepAlone(Pass pass, const Goal& goal, CollapseBatch& batch);
+    std::size_t conclude(const std::vector<CollapseBatch>& inside, const CollapseBatch& rest);
     void sweepBlock(Block& block, const Goal& goal);
     void fill(Block& block);
     void enqueue(Block& block, std::uint32_t position);

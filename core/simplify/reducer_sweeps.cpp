@@ -15,6 +15,7 @@ namespace {
 /// Of all moves there are, the cheapest that one sweep takes: the more, the faster and the farther
 /// from the order of costs. Towards the end, as a share of the triangles that are left to go.
 constexpr double kSweepShare = 0.4;
+constexpr double kAloneShare = 0.2;
 constexpr double kLastShare = 0.5;
 /// Of so many bounds about one turns out to be no dearer than it was.
 constexpr std::uint32_t kBoundsForOne = 5;
@@ -130,15 +131,16 @@ std::size_t Reducer::sweep(const Goal& goal) {
         std::size_t{1},
         static_cast<std::size_t>(kLastShare * static_cast<double>(alive_ - goal.triangles)));
     std::size_t collapses = 0;
-    double share = kSweepShare;
+    double share = blockCount() > 1 ? kSweepShare : kAloneShare;
     while (collapses == 0 && !goal.progress.cancelled()) {
         setDearest(wanted, share);
-        std::vector<CollapseBatch> batches;
+        std::vector<CollapseBatch> inside;
         bool evaluated = false;
-        if (blockCount() > 1) evaluated = sweepInside(goal, batches);
-        const Pass rest = blockCount() > 1 ? Pass::Outside : Pass::All;
-        evaluated = sweepAlone(rest, goal, batches) || evaluated;
-        collapses = conclude(batches);
+        if (blockCount() > 1) evaluated = sweepInside(goal, inside);
+        CollapseBatch rest(log_.attributeCount());
+        const Pass pass = blockCount() > 1 ? Pass::Outside : Pass::All;
+        evaluated = sweepAlone(pass, goal, rest) || evaluated;
+        collapses = conclude(inside, rest);
         for (const auto& [cost, piece] : drops())
             if (alive_ > goal.triangles) collapses += tryDrop(piece, goal.limit);
         // Dearer moves only when none of the cheapest could be carried out.
@@ -174,22 +176,22 @@ bool Reducer::sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches)
 }
 
 /// One block after the other. Returns true if some bound became a cost.
-bool Reducer::sweepAlone(Pass pass, const Goal& goal, std::vector<CollapseBatch>& batches) {
-    Block block{pass, 0, 0, false, CollapseBatch(log_.attributeCount()), {}, {}, {}};
+bool Reducer::sweepAlone(Pass pass, const Goal& goal, CollapseBatch& batch) {
+    Block block{pass, 0, 0, false, std::move(batch), {}, {}, {}};
     for (; block.number < blockCount() && !goal.progress.cancelled(); ++block.number)
         sweepBlock(block, goal);
-    alive_ -= block.batch.triangles;
-    batches.push_back(std::move(block.batch));
+    batch = std::move(block.batch);
+    alive_ -= batch.triangles;
     return block.evaluated;
 }
 
 /// Files a sweep's collapses. Returns how many there were.
-std::size_t Reducer::conclude(const std::vector<CollapseBatch>& batches) {
-    std::size_t collapses = 0;
-    for (const CollapseBatch& batch : batches) collapses += batch.steps.size();
-    left_ -= collapses;
+std::size_t Reducer::conclude(const std::vector<CollapseBatch>& inside, const CollapseBatch& rest) {
+    std::size_t collapses = rest.steps.size();
+    for (const CollapseBatch& batch : inside) collapses += batch.steps.size();
     if (collapses == 0) return 0;
-    log_.add(batches);
+    left_ -= collapses;
+    log_.add(inside, rest);
     std::fill(filed_.begin(), filed_.end(), 0.0F);
     return collapses;
 }
@@ -200,13 +202,16 @@ void Reducer::enqueue(Block& block, std::uint32_t position) {
     block.queue.push(costs_[position], position);
 }
 
-/// The vertices whose moves may cost no more than the sweep's dearest.
+/// The vertices whose moves may cost no more than the sweep's dearest. As among equals the first
+/// come first, they come evenly from all of the block: one of eight, then another ...
 void Reducer::fill(Block& block) {
-    for (std::uint32_t p = beginOf(block.number); p < beginOf(block.number + 1); ++p) {
-        if (costKey(costs_[p]) > dearest_ || !takes(block.pass, p, targets_[p])) continue;
-        if (block.pass != Pass::Inside) block.allowed += quota_ * weightOf(costs_[p]);
-        block.queue.push(costs_[p], p);
-    }
+    for (const std::uint32_t offset : {0U, 4U, 2U, 6U, 1U, 5U, 3U, 7U})
+        for (std::uint32_t p = beginOf(block.number) + offset; p < beginOf(block.number + 1);
+             p += 8) {
+            if (costKey(costs_[p]) > dearest_ || !takes(block.pass, p, targets_[p])) continue;
+            if (block.pass != Pass::Inside) block.allowed += quota_ * weightOf(costs_[p]);
+            block.queue.push(costs_[p], p);
+        }
 }
 
 /// Collapses in one block what costs no more than the sweep's dearest, the cheapest first, up to

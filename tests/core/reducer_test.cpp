@@ -272,13 +272,14 @@ TEST(CollapseLog, PutsBatchesTogetherByCost) {
     };
     const std::vector<CollapseBatch> batches = {batch(0, {1, 16, 2}, 0), batch(10, {4, 16}, 4)};
     EXPECT_EQ(batches[0].triangles, 6U);
-    log.add(batches);
+    CollapseBatch none(log.attributeCount());
+    log.add(batches, none);
     EXPECT_EQ(log.fewestTriangles(), 128U - 10);
     const double expected[] = {1, 2, 8, 16, 20};  // among equals the first batch is first
     for (std::size_t i = 0; i < 5; ++i)
         EXPECT_EQ(log.deviationAt(128 - 2 * (i + 1)), expected[i]) << i;
     EXPECT_EQ(log.lastDeviation(), 20);
-    log.add({&batches[0], 1});
+    log.add({}, batches[0]);
     EXPECT_EQ(log.deviationAt(0), 20) << "later ones come later, and deviations never fall";
 }
 
@@ -409,8 +410,7 @@ TEST(Reducer, BlocksOfWedgesAndPiecesAreTheSameForAnyNumberOfThreads) {
 }
 
 TEST(Reducer, ThinsOutTheRimsOfBlocksLikeTheRest) {
-    const auto even = [](double u, double v) { return 0.02 * std::sin(37.7 * u + 37.7 * v); };
-    const MeshPtr mesh = finishMesh(test::makeGrid(160, 160, 1, +even));
+    const MeshPtr mesh = finishMesh(test::makeGrid(160, 160, 1, waves));
     const WedgeMesh wedges = takeApart(*mesh, {});
     std::vector<bool> onRim(mesh->parts[0].vertexCount(), false);
     for (std::size_t i = 0; i < wedges.corners.size(); i += 3)
