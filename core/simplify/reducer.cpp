@@ -273,8 +273,11 @@ void Reducer::renumber() {
         std::iota(names_.begin(), names_.end(), 0U);
     }
     numbers.apply(names_);
-    for (std::uint32_t& target : targets_)
-        if (target != kGone) target = numbers.now[target];
+    for (std::uint32_t p = 0; p < costs_.size(); ++p) {
+        if (targets_[p] == kGone) continue;
+        targets_[p] = numbers.now[targets_[p]];
+        if (targets_[p] == kGone && costs_[p] != kBlocked) costs_[p] = -std::fabs(costs_[p]);
+    }
     numbers.apply(costs_);
     numbers.apply(targets_);
     numbers.apply(flags_);

@@ -208,7 +208,8 @@ private:
     void enqueue(Block& block, std::uint32_t position);
     /// True if nothing changes outside its block when a vertex joins another.
     [[nodiscard]] bool staysInside(std::uint32_t from, std::uint32_t to) const {
-        return to != kGone && !((flags_[from] | flags_[to]) & Rim);
+        // Of a vertex of another block nothing is asked: it may be written to at this time.
+        return to != kGone && !(flags_[from] & Rim) && !(flags_[to] & Rim);
     }
     /// True if a sweep's pass takes that move of a vertex.
     [[nodiscard]] bool takes(Pass pass, std::uint32_t from, std::uint32_t to) const {

@@ -199,6 +199,7 @@ std::size_t Reducer::conclude(const std::vector<CollapseBatch>& inside, const Co
 /// Vertices are looked at again as soon as they may cost no more than the sweep's dearest.
 void Reducer::enqueue(Block& block, std::uint32_t position) {
     if (costKey(costs_[position]) > dearest_ || blockOf(position) != block.number) return;
+    if (block.pass == Pass::Inside && flags_[position] & Rim) return;
     block.queue.push(costs_[position], position);
 }
 
