@@ -9,30 +9,34 @@
 namespace flentro {
 namespace {
 
-/// Steps are filed by the upper bits of their costs, those of one cost in so many turns; what comes
+/// Steps are filed by the upper bits of their keys, those of one file in so many turns; what comes
 /// after has a turn of its own.
 constexpr unsigned kFileBits = 13;
 constexpr std::uint32_t kTurns = 7;
-constexpr std::size_t kFiles = std::size_t{kTurns + 1} << kFileBits;
+constexpr std::size_t kPlaces = std::size_t{kTurns + 1} << kFileBits;
 
-std::uint32_t fileOf(float cost, std::uint32_t turn) {
-    return upperBits<kFileBits>(cost) * (kTurns + 1) + turn;
+std::uint32_t fileOf(std::uint16_t key) {
+    return std::uint32_t{key} >> (16 - kFileBits);
 }
 
-/// Gives steps of one cost their turns, evenly and in their order.
+std::uint32_t placeOf(std::uint16_t key, std::uint32_t turn) {
+    return fileOf(key) * (kTurns + 1) + turn;
+}
+
+/// Gives steps of one file their turns, evenly and in their order.
 class Turns {
 public:
     /// [steps]
-    [[nodiscard]] std::vector<std::uint32_t> filesOf(std::span<const float> costs) {
-        for (const float cost : costs) ++counts_[upperBits<kFileBits>(cost)].all;
-        std::vector<std::uint32_t> files;
-        files.reserve(costs.size());
-        for (const float cost : costs) {
-            Count& count = counts_[upperBits<kFileBits>(cost)];
-            files.push_back(fileOf(cost, kTurns * count.done++ / count.all));
+    [[nodiscard]] std::vector<std::uint32_t> placesOf(std::span<const std::uint16_t> keys) {
+        for (const std::uint16_t key : keys) ++counts_[fileOf(key)].all;
+        std::vector<std::uint32_t> places;
+        places.reserve(keys.size());
+        for (const std::uint16_t key : keys) {
+            Count& count = counts_[fileOf(key)];
+            places.push_back(placeOf(key, kTurns * count.done++ / count.all));
         }
-        for (const float cost : costs) counts_[upperBits<kFileBits>(cost)] = {};
-        return files;
+        for (const std::uint16_t key : keys) counts_[fileOf(key)] = Count();
+        return places;
     }
 
 private:
@@ -43,11 +47,11 @@ private:
     std::vector<Count> counts_ = std::vector<Count>(std::size_t{1} << kFileBits);
 };
 
-std::vector<std::uint32_t> filesAfter(std::span<const float> costs) {
-    std::vector<std::uint32_t> files;
-    files.reserve(costs.size());
-    for (const float cost : costs) files.push_back(fileOf(cost, kTurns));
-    return files;
+std::vector<std::uint32_t> placesAfter(std::span<const std::uint16_t> keys) {
+    std::vector<std::uint32_t> places;
+    places.reserve(keys.size());
+    for (const std::uint16_t key : keys) places.push_back(placeOf(key, kTurns));
+    return places;
 }
 
 /// The attribute as 32-bit floats, for values that no narrower type holds.
@@ -84,8 +88,7 @@ private:
 
 void CollapseSteps::reserve(std::size_t steps, std::size_t merges) {
     deviations_.reserve(steps);
-    removed_.reserve(steps);
-    mergeCounts_.reserve(steps);
+    counts_.reserve(steps);
     merges_.reserve(merges);
 }
 
@@ -96,17 +99,16 @@ void CollapseSteps::add(const CollapseStep& step) {
         attributes_.resize(merges_.size() * attributeCount_);
         attributes_.insert(attributes_.end(), step.attributes.begin(), step.attributes.end());
     }
-    deviations_.push_back(step.deviation);
-    removed_.push_back(static_cast<std::uint8_t>(step.triangles));
-    mergeCounts_.push_back(static_cast<std::uint8_t>(step.merges.size()));
+    deviations_.push_back(fileKey(step.deviation));
+    counts_.push_back(static_cast<std::uint8_t>(step.triangles << 4U | step.merges.size()));
     merges_.insert(merges_.end(), step.merges.begin(), step.merges.end());
 }
 
 CollapseStep CollapseSteps::at(const Cursor& cursor) const {
-    const std::size_t count = mergeCounts_[cursor.step];
+    const std::size_t count = mergesOf(cursor.step);
     CollapseStep step{{merges_.data() + cursor.merge, count},
-                      removed_[cursor.step],
-                      deviations_[cursor.step],
+                      trianglesOf(cursor.step),
+                      deviationOf(cursor.step),
                       {},
                       {}};
     if (cursor.step >= places_.size() || !places_[cursor.step].allFinite()) return step;
@@ -116,8 +118,13 @@ CollapseStep CollapseSteps::at(const Cursor& cursor) const {
     return step;
 }
 
-void CollapseBatch::add(const CollapseStep& step, float cost) {
-    costs.push_back(cost);
+void CollapseBatch::reserve(std::size_t count) {
+    steps.reserve(count, count);
+    keys.reserve(count);
+}
+
+void CollapseBatch::add(const CollapseStep& step, std::uint16_t key) {
+    keys.push_back(key);
     steps.add(step);
     triangles += step.triangles;
 }
@@ -128,7 +135,7 @@ CollapseLog::CollapseLog(const Mesh& mesh, WedgeMesh wedges)
       positions_(wedges),
       slots_(std::move(wedges.attributeSlots)),
       attributeCount_(static_cast<std::size_t>(wedges.attributeCount)),
-      mostTriangles_(wedges.corners.size() / 3),
+      mostTriangles_(wedges.triangles),
       triangles_(mostTriangles_),
       centre_(wedges.centre),
       unit_(wedges.unit),
@@ -148,20 +155,20 @@ void CollapseLog::add(std::span<const CollapseBatch> sideBySide, const CollapseB
         const CollapseSteps* steps;
         CollapseSteps::Cursor at;
     };
-    std::vector<std::uint32_t> next(kFiles + 1, 0);
+    std::vector<std::uint32_t> next(kPlaces + 1, 0);
     Turns turns;
     const auto forEachBatch = [&](auto&& visit) {
-        for (const CollapseBatch& batch : sideBySide) visit(batch, turns.filesOf(batch.costs));
-        visit(after, filesAfter(after.costs));
+        for (const CollapseBatch& batch : sideBySide) visit(batch, turns.placesOf(batch.keys));
+        visit(after, placesAfter(after.keys));
     };
-    forEachBatch([&](const CollapseBatch&, const std::vector<std::uint32_t>& files) {
-        for (const std::uint32_t file : files) ++next[file + 1];
+    forEachBatch([&](const CollapseBatch&, const std::vector<std::uint32_t>& places) {
+        for (const std::uint32_t place : places) ++next[place + 1];
     });
-    for (std::size_t file = 1; file < next.size(); ++file) next[file] += next[file - 1];
+    for (std::size_t place = 1; place < next.size(); ++place) next[place] += next[place - 1];
     std::vector<Filed> order(next.back());
-    forEachBatch([&](const CollapseBatch& batch, const std::vector<std::uint32_t>& files) {
-        for (CollapseSteps::Cursor at; at.step < files.size(); batch.steps.advance(at))
-            order[next[files[at.step]]++] = {&batch.steps, at};
+    forEachBatch([&](const CollapseBatch& batch, const std::vector<std::uint32_t>& places) {
+        for (CollapseSteps::Cursor at; at.step < places.size(); batch.steps.advance(at))
+            order[next[places[at.step]]++] = {&batch.steps, at};
     });
     for (const Filed& filed : order) append(filed.steps->at(filed.at));
 }

@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "geometry/mesh.h"
+#include "simplify/cost_key.h"
 #include "simplify/error_metric.h"
 
 namespace flentro {
@@ -15,7 +16,7 @@ namespace flentro {
 struct CollapseStep {
     std::span<const WedgeMerge> merges;
     std::size_t triangles = 0;          ///< That it took.
-    float deviation = 0;                ///< Metres, estimated.
+    float deviation = 0;                ///< Metres, estimated; kept to a 256th of it.
     std::optional<Vec3f> place;         ///< Units; if the joined vertex is a new one.
     std::span<const float> attributes;  ///< [merges * K] Its wedges' then.
 };
@@ -35,31 +36,34 @@ public:
 
     [[nodiscard]] std::size_t size() const { return deviations_.size(); }
     [[nodiscard]] CollapseStep at(const Cursor& cursor) const;
-    [[nodiscard]] std::size_t trianglesOf(std::size_t step) const { return removed_[step]; }
-    [[nodiscard]] float deviationOf(std::size_t step) const { return deviations_[step]; }
+    [[nodiscard]] std::size_t trianglesOf(std::size_t step) const { return counts_[step] >> 4U; }
+    [[nodiscard]] std::size_t mergesOf(std::size_t step) const { return counts_[step] & 15U; }
+    [[nodiscard]] float deviationOf(std::size_t step) const {
+        return valueOfFileKey(deviations_[step]);
+    }
     [[nodiscard]] const WedgeMerge& mergeAt(std::size_t merge) const { return merges_[merge]; }
     [[nodiscard]] bool moves() const { return !places_.empty(); }
-    void advance(Cursor& cursor) const { cursor.merge += mergeCounts_[cursor.step++]; }
+    void advance(Cursor& cursor) const { cursor.merge += mergesOf(cursor.step++); }
 
 private:
     std::size_t attributeCount_;             ///< K
-    std::vector<float> deviations_;          ///< [steps]
-    std::vector<std::uint8_t> removed_;      ///< [steps] Triangles.
-    std::vector<std::uint8_t> mergeCounts_;  ///< [steps]
+    std::vector<std::uint16_t> deviations_;  ///< [steps] File keys.
+    std::vector<std::uint8_t> counts_;       ///< [steps] 16 triangles + merges.
     std::vector<WedgeMerge> merges_;
     std::vector<Vec3f> places_;      ///< [steps] NaN where it is none; up to the last new one.
     std::vector<float> attributes_;  ///< [merges * K] likewise.
 };
 
-/// What was collapsed in one part of a mesh. Each step is filed under a cost no less than those of
-/// the steps before that it depends on.
+/// What was collapsed in one part of a mesh. Each step is filed under a key (fileKey) no less
+/// than those of the steps before that it depends on.
 struct CollapseBatch {
     explicit CollapseBatch(std::size_t attributeCount) : steps(attributeCount) {}
     CollapseSteps steps;
-    std::vector<float> costs;   ///< [steps]
-    std::size_t triangles = 0;  ///< That all of them took.
+    std::vector<std::uint16_t> keys;  ///< [steps]
+    std::size_t triangles = 0;        ///< That all of them took.
 
-    void add(const CollapseStep& step, float cost);
+    void reserve(std::size_t count);  ///< Of steps.
+    void add(const CollapseStep& step, std::uint16_t key);
 };
 
 class CollapseLog {

@@ -21,4 +21,14 @@ inline constexpr std::size_t kCostKeys = std::size_t{1} << kCostKeyBits;
     return upperBits<kCostKeyBits>(cost);
 }
 
+/// A number >= 0 in two bytes, to a 256th of it and in the order of numbers.
+[[nodiscard]] constexpr std::uint16_t fileKey(float cost) {
+    return static_cast<std::uint16_t>(upperBits<16>(cost));
+}
+
+/// The least number that has that key.
+[[nodiscard]] constexpr float valueOfFileKey(std::uint16_t key) {
+    return std::bit_cast<float>(std::uint32_t{key} << 15U);
+}
+
 }  // namespace flentro

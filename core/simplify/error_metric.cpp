@@ -15,7 +15,7 @@ constexpr float kFarthest = 1.5F;
 
 }  // namespace
 
-ErrorMetric::ErrorMetric(WedgeMesh& mesh, std::span<const float> importance)
+ErrorMetric::ErrorMetric(WedgeMesh& mesh, const Fans& fans, std::span<const float> importance)
     : count_(static_cast<std::size_t>(mesh.attributeCount)),
       vertices_(mesh.positions.size()),
       surfaces_(mesh.positions.size()),
@@ -23,31 +23,31 @@ ErrorMetric::ErrorMetric(WedgeMesh& mesh, std::span<const float> importance)
       sums_(gradients_.size() * count_, Sum::Zero()),
       attributes_(std::move(mesh.attributes)) {
     for (std::size_t p = 0; p < vertices_.size(); ++p) vertices_[p].place = mesh.positions[p];
-    mesh.visitBlocks([&](std::size_t t) { addFace(mesh, t, importance); });
+    fans.visitBlocks([&](Corner first) { addFace(fans, first, importance); });
 }
 
-void ErrorMetric::addFace(const WedgeMesh& mesh, std::size_t triangle,
-                          std::span<const float> importance) {
-    const std::uint32_t* corners = mesh.corners.data() + 3 * triangle;
-    const Vec3f& a = place(mesh.wedgePosition[corners[0]]);
-    const Vec3f& b = place(mesh.wedgePosition[corners[1]]);
-    const Vec3f& c = place(mesh.wedgePosition[corners[2]]);
+void ErrorMetric::addFace(const Fans& fans, Corner first, std::span<const float> importance) {
+    const std::array wedges{fans.wedgeAt(first), fans.wedgeAt(first + 1), fans.wedgeAt(first + 2)};
+    const std::array positions{fans.positionOf(wedges[0]), fans.positionOf(wedges[1]),
+                               fans.positionOf(wedges[2])};
+    const Vec3f& a = place(positions[0]);
+    const Vec3f& b = place(positions[1]);
+    const Vec3f& c = place(positions[2]);
     const Vec3f normal = (b - a).cross(c - a);
     const float size = normal.squaredNorm();
     if (!(size > kFlatArea * kFlatArea)) return;
     float weight = std::sqrt(size) / 6;
     if (!importance.empty())
-        weight *= (importance[corners[0]] + importance[corners[1]] + importance[corners[2]]) / 3;
+        weight *= (importance[wedges[0]] + importance[wedges[1]] + importance[wedges[2]]) / 3;
     const Quadric::Square square = Quadric::squareOf(normal, weight / size);
-    for (std::size_t k = 0; k < 3; ++k)
-        surfaces_[mesh.wedgePosition[corners[k]]].add(square, weight);
-    if (count_ > 0) addGradients(corners, b - a, c - a, normal, weight);
+    for (const std::uint32_t position : positions) surfaces_[position].add(square, weight);
+    if (count_ > 0) addGradients(wedges, b - a, c - a, normal, weight);
 }
 
 /// Hoppe 1999, section 4: the gradient that interpolates an attribute over the face. Relative to
 /// a corner's own place and attributes, d is 0.
-void ErrorMetric::addGradients(const std::uint32_t* corners, const Vec3f& edge1, const Vec3f& edge2,
-                               const Vec3f& normal, float weight) {
+void ErrorMetric::addGradients(const std::array<std::uint32_t, 3>& wedges, const Vec3f& edge1,
+                               const Vec3f& edge2, const Vec3f& normal, float weight) {
     const float size = normal.squaredNorm();
     Eigen::Vector4f along1 = Eigen::Vector4f::Zero();
     Eigen::Vector4f along2 = Eigen::Vector4f::Zero();
@@ -56,8 +56,8 @@ void ErrorMetric::addGradients(const std::uint32_t* corners, const Vec3f& edge1,
     std::array<const float*, 3> s;
     std::array<Sum*, 3> sums;
     for (std::size_t k = 0; k < 3; ++k) {
-        s[k] = attributesOf(corners[k]);
-        sums[k] = sums_.data() + corners[k] * count_;
+        s[k] = attributesOf(wedges[k]);
+        sums[k] = sums_.data() + wedges[k] * count_;
     }
     float by11 = 0, by12 = 0, by22 = 0;  // the sum of all g g^T, by the edges' directions
     for (std::size_t i = 0; i < count_; ++i) {
@@ -73,7 +73,7 @@ void ErrorMetric::addGradients(const std::uint32_t* corners, const Vec3f& edge1,
     const Vec3f half2 = weight * (by12 * along1 + by22 * along2).head<3>();
     const auto sum = [&](int i, int j) { return half1[i] * along1[j] + half2[i] * along2[j]; };
     const Quadric::Square square{sum(0, 0), sum(0, 1), sum(0, 2), sum(1, 1), sum(1, 2), sum(2, 2)};
-    for (std::size_t k = 0; k < 3; ++k) gradients_[corners[k]].add(square, weight);
+    for (const std::uint32_t wedge : wedges) gradients_[wedge].add(square, weight);
 }
 
 void ErrorMetric::holdEdge(std::uint32_t a, std::uint32_t b, const Vec3f& normal, float weight) {

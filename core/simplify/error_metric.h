@@ -12,8 +12,8 @@
 #include <cmath>
 #include <span>
 
+#include "simplify/fans.h"
 #include "simplify/quadric.h"
-#include "simplify/wedges.h"
 
 namespace flentro {
 
@@ -28,7 +28,7 @@ class ErrorMetric {
 public:
     /// Takes the attributes out of the mesh. `importance` [W]: weight of the surface around each
     /// wedge, > 0; empty: 1 everywhere.
-    ErrorMetric(WedgeMesh& mesh, std::span<const float> importance);
+    ErrorMetric(WedgeMesh& mesh, const Fans& fans, std::span<const float> importance);
 
     /// Holds an edge by the plane through it at right angles to a face with that normal.
     void holdEdge(std::uint32_t a, std::uint32_t b, const Vec3f& normal, float weight);
@@ -102,9 +102,9 @@ private:
         std::array<Sum, kMaxAttributes> sums;
     };
 
-    void addFace(const WedgeMesh& mesh, std::size_t triangle, std::span<const float> importance);
-    void addGradients(const std::uint32_t* corners, const Vec3f& edge1, const Vec3f& edge2,
-                      const Vec3f& normal, float weight);
+    void addFace(const Fans& fans, Corner first, std::span<const float> importance);
+    void addGradients(const std::array<std::uint32_t, 3>& wedges, const Vec3f& edge1,
+                      const Vec3f& edge2, const Vec3f& normal, float weight);
     [[nodiscard]] Quadric surfaceOf(std::uint32_t position) const {
         return {surfaces_[position].form, vertices_[position].c};
     }

@@ -1,8 +1,11 @@
 #include "simplify/fans.h"
 
+#include <algorithm>
+#include <ranges>
+
 namespace flentro {
 
-Fans::Fans(const WedgeMesh& mesh) : words_(kStride * (mesh.corners.size() / 3)), positions_(mesh) {
+Fans::Fans(WedgeMesh& mesh) : words_(kStride * (mesh.corners.size() / 3)), positions_(mesh) {
     parallelRanges(mesh.corners.size() / 3, kBlock, [&](std::size_t begin, std::size_t end) {
         for (std::size_t t = begin; t < end; ++t) {
             const std::uint32_t* wedges = mesh.corners.data() + 3 * t;
@@ -16,6 +19,7 @@ Fans::Fans(const WedgeMesh& mesh) : words_(kStride * (mesh.corners.size() / 3)),
                 normal.norm() > kFlatArea ? PackedDirection(normal) : none);
         }
     });
+    mesh.corners = std::vector<std::uint32_t>();  // {} would keep the memory
     link(mesh.positions.size());
 }
 
@@ -28,6 +32,13 @@ void Fans::link(std::size_t positions) {
             words_[corner + kAfter] = first;
             first = static_cast<Corner>(corner);
         }
+}
+
+Corner Fans::firstOfBlock(std::uint32_t block) const {
+    const auto triangles = std::views::iota(Corner{0}, end() / kStride);
+    const auto first = std::ranges::partition_point(
+        triangles, [&](Corner t) { return positionAt(kStride * t) / kBlock < block; });
+    return kStride * static_cast<Corner>(first - triangles.begin());
 }
 
 void Fans::join(std::uint32_t from, std::uint32_t to) {
@@ -45,13 +56,13 @@ void Fans::renumber(const WedgeNumbers& numbers) {
     std::size_t kept = 0;
     for (Corner corner = 0; corner < end(); corner += kStride) {
         if (!isAlive(corner)) continue;
-        for (std::size_t k = 0; k < 3; ++k) words_[kept + k] = numbers.now[words_[corner + k]];
+        for (std::size_t k = 0; k < 3; ++k) words_[kept + k] = numbers.of(words_[corner + k]);
         words_[kept + kFacing] = words_[corner + kFacing];
         kept += kStride;
     }
     words_.resize(kept);
     positions_.renumber(numbers);
-    link(numbers.positions);
+    link(numbers.positions());
 }
 
 }  // namespace flentro

@@ -7,6 +7,7 @@
 #include <iterator>
 #include <span>
 
+#include "base/parallel.h"
 #include "geometry/octahedral.h"
 #include "simplify/wedges.h"
 
@@ -29,7 +30,8 @@ public:
     /// From the first corner of a triangle to that of the next.
     static constexpr Corner kStride = 8;
 
-    explicit Fans(const WedgeMesh& mesh);
+    /// Takes the corners out of the mesh.
+    explicit Fans(WedgeMesh& mesh);
 
     /// Passes over the corners of triangles that have been removed.
     class Iterator {
@@ -83,6 +85,12 @@ public:
     /// Cost: O(corners of both).
     void join(std::uint32_t from, std::uint32_t to);
 
+    /// Calls visit(corner) with the first corner of each triangle: for those that lie in one block
+    /// on all cores, where no two at a time are of the same block; for the others afterwards, one
+    /// by one. Only as long as nothing was joined.
+    template <typename Visit>
+    void visitBlocks(Visit&& visit) const;
+
     /// Forgets the triangles that are gone; the rest keep their order. Cost: O(P + T).
     void renumber(const WedgeNumbers& numbers);
 
@@ -91,6 +99,8 @@ private:
     static constexpr Corner kFacing = 3;  ///< In a triangle.
     static constexpr Corner kAfter = 4;   ///< From a corner.
     void link(std::size_t positions);
+    /// The first triangle whose first corner is in that block or a later one.
+    [[nodiscard]] Corner firstOfBlock(std::uint32_t block) const;
     [[nodiscard]] Corner after(Corner corner) const { return words_[corner + kAfter]; }
     /// Of each triangle: its wedges, which way it lay, the next corners at the same positions, and
     /// one that is not used.
@@ -98,5 +108,23 @@ private:
     WedgePositions positions_;
     std::vector<Corner> firsts_;  ///< [P] Of each fan.
 };
+
+template <typename Visit>
+void Fans::visitBlocks(Visit&& visit) const {
+    std::vector<std::vector<Corner>> between((firsts_.size() + kBlock - 1) / kBlock);
+    parallelFor(between.size(), "", noProgress(), [&](std::size_t b) {
+        const auto block = static_cast<std::uint32_t>(b);
+        const Corner end = firstOfBlock(block + 1);
+        for (Corner corner = firstOfBlock(block); corner < end; corner += kStride) {
+            if (positionAt(corner + 1) / kBlock == block &&
+                positionAt(corner + 2) / kBlock == block)
+                visit(corner);
+            else
+                between[b].push_back(corner);
+        }
+    });
+    for (const auto& corners : between)
+        for (const Corner corner : corners) visit(corner);
+}
 
 }  // namespace flentro

@@ -47,9 +47,9 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
       lossless_(options.lossless),
       placement_(options.lossless ? Placement::Existing : options.placement),
       unit_(wedges.unit),
-      alive_(wedges.corners.size() / 3),
+      alive_(wedges.triangles),
       fans_(wedges),
-      metric_(wedges, importanceOfWedges(wedges, options.importance)),
+      metric_(wedges, fans_, importanceOfWedges(wedges, options.importance)),
       log_(mesh, std::move(wedges)) {
     const std::size_t positions = log_.positionCount();
     costs_.assign(positions, kUnknown);
@@ -259,29 +259,27 @@ void Reducer::removeDropped() {
 
 /// Numbers what is left anew, so that it lies together again.
 void Reducer::renumber() {
-    WedgeNumbers numbers;
-    const std::size_t wedges = names_.empty() ? log_.names().vertices.size() : names_.size();
-    numbers.now.assign(wedges, WedgeNumbers::kNone);
-    std::uint32_t next = 0;
-    for (std::uint32_t w = 0; w < wedges; ++w) {
-        if (w == flags_.size()) numbers.positions = next;
-        if (!(flags_[fans_.positionOf(w)] & Gone)) numbers.now[w] = next++;
-    }
-    if (wedges == flags_.size()) numbers.positions = next;
-    if (names_.empty()) {
-        names_.resize(wedges);
-        std::iota(names_.begin(), names_.end(), 0U);
-    }
-    numbers.apply(names_);
+    const auto wedges =
+        static_cast<std::uint32_t>(names_.empty() ? log_.names().vertices.size() : names_.size());
+    const WedgeNumbers numbers(wedges, static_cast<std::uint32_t>(flags_.size()),
+                               [&](auto w) { return !(flags_[fans_.positionOf(w)] & Gone); });
+    std::vector<std::uint32_t> names;
+    for (std::uint32_t w = 0; w < wedges; ++w)
+        if (numbers.of(w) != WedgeNumbers::kNone) names.push_back(nameOf(w));
+    names_ = std::move(names);
     for (std::uint32_t p = 0; p < costs_.size(); ++p) {
         if (targets_[p] == kGone) continue;
-        targets_[p] = numbers.now[targets_[p]];
+        targets_[p] = numbers.of(targets_[p]);
         if (targets_[p] == kGone && costs_[p] != kBlocked) costs_[p] = -std::fabs(costs_[p]);
     }
-    numbers.apply(costs_);
-    numbers.apply(targets_);
-    numbers.apply(flags_);
-    filed_.resize(numbers.positions);
+    const auto shorten = [&](auto& values) {
+        numbers.apply(values);
+        values.shrink_to_fit();
+    };
+    shorten(costs_);
+    shorten(targets_);
+    shorten(filed_);
+    shorten(flags_);
     metric_.renumber(numbers);
     fans_.renumber(numbers);
     findBlocks();

@@ -244,8 +244,8 @@ private:
     [[nodiscard]] bool keepsFacing(std::uint32_t moving, std::uint32_t other,
                                    const Vec3f& place) const;
     void collapse(Block& block, const Plan& plan);
-    [[nodiscard]] float filingCost(const Plan& plan) const;
-    void record(Block& block, const Plan& plan, std::size_t triangles, float cost);
+    [[nodiscard]] std::uint16_t fileKeyOf(const Plan& plan) const;
+    void record(Block& block, const Plan& plan, std::size_t triangles, std::uint16_t key);
     void updateCosts(Block& block, const Plan& plan);
     void lower(Block& block, std::uint32_t from, std::uint32_t to);
 
@@ -264,7 +264,7 @@ private:
     std::vector<float> costs_;            ///< [P] of its cheapest move, or below what.
     std::vector<std::uint32_t> targets_;  ///< [P] where that goes.
     std::vector<std::uint8_t> flags_;     ///< [P]
-    std::vector<float> filed_;            ///< [P] Cost of its last collapse in the sweep.
+    std::vector<std::uint16_t> filed_;    ///< [P] Key of its last collapse in the sweep.
     std::vector<std::uint32_t> names_;    ///< [W] In the log; empty: the same numbers.
     std::size_t left_ = 0;                ///< Positions that are not gone.
     std::vector<Piece> pieces_;

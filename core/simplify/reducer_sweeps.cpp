@@ -167,6 +167,7 @@ bool Reducer::sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches)
                     {},
                     {},
                     {}};
+        block.batch.reserve(static_cast<std::size_t>(allowed[i]));
         sweepBlock(block, goal);
         batches[i] = std::move(block.batch);
         if (block.evaluated) evaluated = true;
@@ -192,7 +193,7 @@ std::size_t Reducer::conclude(const std::vector<CollapseBatch>& inside, const Co
     if (collapses == 0) return 0;
     left_ -= collapses;
     log_.add(inside, rest);
-    std::fill(filed_.begin(), filed_.end(), 0.0F);
+    std::fill(filed_.begin(), filed_.end(), std::uint16_t{0});
     return collapses;
 }
 
@@ -299,7 +300,7 @@ void Reducer::tryOthers(Block& block, std::uint32_t from, double limit) {
 // --- collapses ----------------------------------------------------------------------------
 
 void Reducer::collapse(Block& block, const Plan& plan) {
-    const float cost = filed_[plan.to] = filingCost(plan);
+    const std::uint16_t key = filed_[plan.to] = fileKeyOf(plan);
     std::size_t triangles = 0;
     for (const Corner corner : fans_.at(plan.from)) {
         const bool vanishes = fans_.positionAt(nextCorner(corner)) == plan.to ||
@@ -322,23 +323,23 @@ void Reducer::collapse(Block& block, const Plan& plan) {
     flags_[plan.to] |= static_cast<std::uint8_t>(flags_[plan.from] & ~Rim);
     flags_[plan.from] |= Gone;
     if (block.pass == Pass::Outside) widenRims(plan);
-    record(block, plan, triangles, cost);
+    record(block, plan, triangles, key);
     updateCosts(block, plan);
     fans_.join(plan.from, plan.to);
 }
 
 /// No less than those of collapses before it around its vertices, on which it depends: others may
 /// come later in the log.
-float Reducer::filingCost(const Plan& plan) const {
-    float cost = plan.joined.cost;
-    const auto mind = [&](std::uint32_t p) { cost = std::max(cost, filed_[p]); };
+std::uint16_t Reducer::fileKeyOf(const Plan& plan) const {
+    std::uint16_t key = fileKey(plan.joined.cost);
+    const auto mind = [&](std::uint32_t p) { key = std::max(key, filed_[p]); };
     forEachNeighbour(plan.from, mind);
     forEachNeighbour(plan.to, mind);
-    return cost;
+    return key;
 }
 
 /// Notes it down by the names that wedges have in the log.
-void Reducer::record(Block& block, const Plan& plan, std::size_t triangles, float cost) {
+void Reducer::record(Block& block, const Plan& plan, std::size_t triangles, std::uint16_t key) {
     std::array<WedgeMerge, kMostMerges> merges;
     for (std::size_t i = 0; i < plan.mergeCount; ++i)
         merges[i] = {nameOf(plan.merges[i].from), nameOf(plan.merges[i].to)};
@@ -356,7 +357,7 @@ void Reducer::record(Block& block, const Plan& plan, std::size_t triangles, floa
         step.place = metric_.place(plan.to);
         step.attributes = block.attributes;
     }
-    block.batch.add(step, cost);
+    block.batch.add(step, key);
 }
 
 /// Costs only grow, so that what was the cheapest move of a vertex still is, unless it went to

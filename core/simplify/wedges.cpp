@@ -4,7 +4,6 @@
 #include <array>
 #include <cmath>
 #include <map>
-#include <ranges>
 
 #include "geometry/morton.h"
 #include "geometry/weld.h"
@@ -125,8 +124,8 @@ private:
             }
             result.push_back(position);
         }
-        points_ = {};
-        same_ = {};
+        points_ = std::vector<Vec3f>();  // {} would keep the memory
+        same_ = std::vector<std::uint32_t>();
         return result;
     }
 
@@ -181,6 +180,7 @@ private:
             [&](const auto& corners) { next[out_.wedgePosition[corners[0]] + 1] += 3; });
         for (std::size_t p = 1; p < next.size(); ++p) next[p] += next[p - 1];
         out_.corners.resize(next.back());
+        out_.triangles = out_.corners.size() / 3;
         forEachTriangle([&](const auto& corners) {
             std::uint32_t& at = next[out_.wedgePosition[corners[0]]];
             for (const std::uint32_t corner : corners) out_.corners[at++] = corner;
@@ -328,13 +328,6 @@ std::uint32_t WedgeNames::partOf(std::uint32_t wedge) const {
     return static_cast<std::uint32_t>(next - firstOfPart.begin()) - 1;
 }
 
-std::size_t WedgeMesh::firstOfBlock(std::uint32_t block) const {
-    const auto triangles = std::views::iota(std::size_t{0}, corners.size() / 3);
-    const auto first = std::ranges::partition_point(
-        triangles, [&](std::size_t t) { return blockOf(3 * t) < block; });
-    return static_cast<std::size_t>(first - triangles.begin());
-}
-
 WedgePositions::WedgePositions(const WedgeMesh& mesh)
     : count_(static_cast<std::uint32_t>(mesh.positions.size())),
       further_(mesh.wedgePosition.begin() + static_cast<std::ptrdiff_t>(mesh.positions.size()),
@@ -342,11 +335,11 @@ WedgePositions::WedgePositions(const WedgeMesh& mesh)
 
 void WedgePositions::renumber(const WedgeNumbers& numbers) {
     std::size_t kept = 0;
-    for (std::size_t i = 0; i < further_.size(); ++i)
-        if (numbers.now[count_ + i] != WedgeNumbers::kNone)
-            further_[kept++] = numbers.now[further_[i]];
+    for (std::uint32_t i = 0; i < further_.size(); ++i)
+        if (numbers.of(count_ + i) != WedgeNumbers::kNone)
+            further_[kept++] = numbers.of(further_[i]);
     further_.resize(kept);
-    count_ = static_cast<std::uint32_t>(numbers.positions);
+    count_ = static_cast<std::uint32_t>(numbers.positions());
 }
 
 float AttributeSlot::stored(const float* values, int c) const {

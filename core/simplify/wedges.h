@@ -2,7 +2,8 @@
 
 #pragma once
 
-#include "base/parallel.h"
+#include <bit>
+
 #include "geometry/mesh.h"
 
 namespace flentro {
@@ -66,6 +67,7 @@ struct WedgeMesh {
     /// [P] centred, diagonal of the bounds = 1. Along a curve through space: see geometry/morton.h.
     std::vector<Vec3f> positions;
     std::vector<std::uint32_t> wedgePosition;  ///< [W]; wedge p < P is at position p.
+    std::size_t triangles = 0;                 ///< T
     /// [3T] wedges; no triangle is degenerate. In the order of their first corners' positions.
     std::vector<std::uint32_t> corners;
     int attributeCount = 0;                     ///< K <= kMaxAttributes
@@ -74,44 +76,37 @@ struct WedgeMesh {
     std::vector<float> attributes;
     Vec3d centre = Vec3d::Zero();  ///< Metres; the origin of `positions`.
     double unit = 1;               ///< Metres of one unit.
-
-    /// Calls visit(triangle) for all of them: for those that lie in one block on all cores, where
-    /// no two at a time are of the same block; for the others afterwards, one by one.
-    template <typename Visit>
-    void visitBlocks(Visit&& visit) const;
-
-private:
-    [[nodiscard]] std::uint32_t blockOf(std::size_t corner) const {
-        return wedgePosition[corners[corner]] / kBlock;
-    }
-    /// The first triangle whose first corner is in that block or a later one.
-    [[nodiscard]] std::size_t firstOfBlock(std::uint32_t block) const;
 };
 
-template <typename Visit>
-void WedgeMesh::visitBlocks(Visit&& visit) const {
-    std::vector<std::vector<std::size_t>> between((positions.size() + kBlock - 1) / kBlock);
-    parallelFor(between.size(), "", noProgress(), [&](std::size_t b) {
-        const auto block = static_cast<std::uint32_t>(b);
-        const std::size_t end = firstOfBlock(block + 1);
-        for (std::size_t t = firstOfBlock(block); t < end; ++t) {
-            if (blockOf(3 * t + 1) == block && blockOf(3 * t + 2) == block)
-                visit(t);
-            else
-                between[b].push_back(t);
-        }
-    });
-    for (const auto& triangles : between)
-        for (const std::size_t t : triangles) visit(t);
-}
-
-/// New numbers for the wedges that are left, in the order of the old ones.
-struct WedgeNumbers {
+/// New numbers for the wedges that are left, in the order of the old ones. Memory: 1.5 bits each.
+class WedgeNumbers {
+public:
     static constexpr std::uint32_t kNone = ~0U;
 
-    std::vector<std::uint32_t> now;  ///< [W] kNone where the position is gone.
-    std::size_t positions = 0;       ///< Left: these have the first numbers again.
-    std::size_t wedges = 0;          ///< Left.
+    /// `isLeft(w)` of each of so many; the first `positions` of them are positions.
+    template <typename IsLeft>
+    WedgeNumbers(std::uint32_t wedges, std::uint32_t positions, IsLeft&& isLeft)
+        : words_(wedges / 64 + 1) {
+        std::uint32_t count = 0;
+        for (std::uint32_t w = 0; w < wedges; ++w) {
+            if (w % 64 == 0) words_[w / 64].before = count;
+            if (w == positions) positions_ = count;
+            if (!isLeft(w)) continue;
+            words_[w / 64].left |= std::uint64_t{1} << w % 64;
+            ++count;
+        }
+        if (wedges == positions) positions_ = count;
+    }
+
+    /// Positions left: these have the first numbers again.
+    [[nodiscard]] std::size_t positions() const { return positions_; }
+    /// kNone for wedges that are gone.
+    [[nodiscard]] std::uint32_t of(std::uint32_t wedge) const {
+        const Word& word = words_[wedge / 64];
+        const std::uint64_t bit = std::uint64_t{1} << wedge % 64;
+        if (!(word.left & bit)) return kNone;
+        return word.before + static_cast<std::uint32_t>(std::popcount(word.left & (bit - 1)));
+    }
 
     /// Moves what belongs to each wedge, `stride` values, to where it is now; of as many wedges as
     /// there are values.
@@ -119,13 +114,21 @@ struct WedgeNumbers {
     void apply(std::vector<T>& values, std::size_t stride = 1) const {
         std::size_t kept = 0;
         for (std::size_t from = 0; from < values.size(); from += stride) {
-            if (now[from / stride] == kNone) continue;
+            if (of(static_cast<std::uint32_t>(from / stride)) == kNone) continue;
             if (kept != from)
                 for (std::size_t i = 0; i < stride; ++i) values[kept + i] = values[from + i];
             kept += stride;
         }
         values.resize(kept);
     }
+
+private:
+    struct Word {
+        std::uint64_t left = 0;    ///< A bit each.
+        std::uint32_t before = 0;  ///< Left in all words before.
+    };
+    std::vector<Word> words_;
+    std::size_t positions_ = 0;
 };
 
 /// Where wedges lie: most at the position of their own number.

@@ -66,6 +66,26 @@ TEST(Wedges, TheFirstAtEachPositionHasItsNumber) {
     EXPECT_THAT(count, testing::Each(3));
 }
 
+TEST(WedgeNumbers, CountWhatIsLeftAcrossWords) {
+    const auto isLeft = [](std::uint32_t w) { return w % 3 != 0; };
+    const WedgeNumbers numbers(200, 150, isLeft);
+    std::vector<std::uint32_t> values, expected;
+    std::uint32_t next = 0;
+    for (std::uint32_t w = 0; w < 200; ++w) {
+        EXPECT_EQ(numbers.of(w), isLeft(w) ? next++ : WedgeNumbers::kNone) << w;
+        for (const std::uint32_t value : {10 * w, 10 * w + 1}) {
+            values.push_back(value);
+            if (isLeft(w)) expected.push_back(value);
+        }
+    }
+    EXPECT_EQ(numbers.positions(), 100U);
+    numbers.apply(values, 2);
+    EXPECT_EQ(values, expected);
+    const WedgeNumbers all(64, 64, [](std::uint32_t) { return true; });
+    EXPECT_EQ(all.positions(), 64U);
+    EXPECT_EQ(all.of(63), 63U);
+}
+
 TEST(Wedges, NamesLeadFromVerticesToWedgesAndBack) {
     Mesh mesh = test::makeUntidy();  // equal vertices stored apart
     mesh.parts.push_back(test::makeSphere(8, 6).parts.front());
@@ -83,18 +103,6 @@ TEST(Wedges, NamesLeadFromVerticesToWedgesAndBack) {
     }
 }
 
-TEST(Wedges, EachTriangleIsVisitedOnceThoughBlocksGoSideBySide) {
-    const WedgeMesh wedges = takeApart(test::makeGrid(150, 150, 1, waves), {});
-    ASSERT_GT(wedges.positions.size(), 5 * kBlock);
-    std::vector<std::uint32_t> first;
-    for (std::size_t i = 0; i < wedges.corners.size(); i += 3)
-        first.push_back(wedges.wedgePosition[wedges.corners[i]]);
-    EXPECT_TRUE(std::ranges::is_sorted(first)) << "triangles lie with their vertices";
-    std::vector<int> visits(wedges.corners.size() / 3, 0);
-    wedges.visitBlocks([&](std::size_t triangle) { ++visits[triangle]; });
-    EXPECT_THAT(visits, testing::Each(1));
-}
-
 // --- fans ---------------------------------------------------------------------------------
 
 /// Two triangles on the diagonal 1 - 2 of a square.
@@ -103,6 +111,7 @@ WedgeMesh square() {
     mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 0, -1}, {1, 0, -1}};
     mesh.wedgePosition = {0, 1, 2, 3};
     mesh.corners = {0, 1, 2, 2, 1, 3};
+    mesh.triangles = 2;
     return mesh;
 }
 
@@ -113,7 +122,8 @@ std::vector<Corner> cornersAt(const Fans& fans, std::uint32_t position) {
 }
 
 TEST(Fans, ListTheCornersAtEachPosition) {
-    const Fans fans(square());
+    WedgeMesh mesh = square();
+    const Fans fans(mesh);
     constexpr Corner kSecond = Fans::kStride;
     EXPECT_THAT(cornersAt(fans, 0), ElementsAre(0));
     EXPECT_THAT(cornersAt(fans, 1), ElementsAre(1, kSecond + 1));
@@ -126,7 +136,8 @@ TEST(Fans, ListTheCornersAtEachPosition) {
 }
 
 TEST(Fans, PassOverWhatHasBeenRemoved) {
-    Fans fans(square());
+    WedgeMesh mesh = square();
+    Fans fans(mesh);
     fans.remove(1);
     EXPECT_TRUE(cornersAt(fans, 0).empty());
     EXPECT_THAT(cornersAt(fans, 1), ElementsAre(Fans::kStride + 1));
@@ -134,7 +145,7 @@ TEST(Fans, PassOverWhatHasBeenRemoved) {
 }
 
 TEST(Fans, JoinUntilOneIsLeft) {
-    const WedgeMesh wedges = takeApart(test::makeGrid(30, 30), {});
+    WedgeMesh wedges = takeApart(test::makeGrid(30, 30), {});
     Fans fans(wedges);
     const auto positions = static_cast<std::uint32_t>(wedges.positions.size());
     for (std::uint32_t from = positions - 1; from > 0; --from) {
@@ -143,24 +154,11 @@ TEST(Fans, JoinUntilOneIsLeft) {
         EXPECT_TRUE(cornersAt(fans, from).empty());
         for (const Corner corner : fans.at(from - 1)) ASSERT_EQ(fans.positionAt(corner), from - 1);
     }
-    EXPECT_EQ(cornersAt(fans, 0).size(), wedges.corners.size()) << "none was lost, none is twice";
-}
-
-/// Wedges of positions that are left out get none.
-WedgeNumbers numbersWithout(const WedgeMesh& mesh, const std::vector<std::uint32_t>& gone) {
-    WedgeNumbers numbers;
-    std::uint32_t next = 0;
-    for (std::uint32_t w = 0; w < mesh.wedgePosition.size(); ++w) {
-        if (w == mesh.positions.size()) numbers.positions = next;
-        const bool stays = std::ranges::count(gone, mesh.wedgePosition[w]) == 0;
-        numbers.now.push_back(stays ? next++ : WedgeNumbers::kNone);
-    }
-    if (mesh.wedgePosition.size() == mesh.positions.size()) numbers.positions = next;
-    return numbers;
+    EXPECT_EQ(cornersAt(fans, 0).size(), 3 * wedges.triangles) << "none was lost, none is twice";
 }
 
 TEST(Fans, AreTheSameByNewNumbers) {
-    const WedgeMesh box = takeApart(test::makeBox({1, 2, 3}), {});
+    WedgeMesh box = takeApart(test::makeBox({1, 2, 3}), {});
     Fans fans(box);
     for (const Corner corner : fans.at(3)) fans.remove(corner);
     std::map<std::uint32_t, std::multiset<std::array<float, 3>>> facings;  // by position
@@ -170,21 +168,37 @@ TEST(Fans, AreTheSameByNewNumbers) {
     };
     for (std::uint32_t p = 0; p < 8; ++p)
         for (const Corner corner : fans.at(p)) facings[p].insert(facing(fans, corner));
-    const WedgeNumbers numbers = numbersWithout(box, {3});
+    const WedgeNumbers numbers(24, 8, [&](std::uint32_t w) { return box.wedgePosition[w] != 3; });
+    EXPECT_EQ(numbers.of(2), 2U);
+    EXPECT_EQ(numbers.of(3), WedgeNumbers::kNone);
+    EXPECT_EQ(numbers.of(7), 6U);
     fans.renumber(numbers);
     std::size_t corners = 0;
     for (std::uint32_t p = 0; p < 8; ++p) {
         if (p == 3) continue;
         std::multiset<std::array<float, 3>> now;
-        for (const Corner corner : fans.at(numbers.now[p])) {
-            EXPECT_EQ(fans.positionAt(corner), numbers.now[p]);
+        for (const Corner corner : fans.at(numbers.of(p))) {
+            EXPECT_EQ(fans.positionAt(corner), numbers.of(p));
             now.insert(facing(fans, corner));
         }
         EXPECT_EQ(now, facings[p]) << p;
         corners += now.size();
     }
     EXPECT_EQ(fans.end(), corners / 3 * Fans::kStride) << "no place is kept for the others";
-    EXPECT_EQ(numbers.positions, 7U);
+    EXPECT_EQ(numbers.positions(), 7U);
+}
+
+TEST(Fans, VisitEachTriangleOnceThoughBlocksGoSideBySide) {
+    WedgeMesh wedges = takeApart(test::makeGrid(150, 150, 1, waves), {});
+    ASSERT_GT(wedges.positions.size(), 5 * kBlock);
+    const Fans fans(wedges);
+    std::vector<std::uint32_t> first;
+    for (Corner corner = 0; corner < fans.end(); corner += Fans::kStride)
+        first.push_back(fans.positionAt(corner));
+    EXPECT_TRUE(std::ranges::is_sorted(first)) << "triangles lie with their vertices";
+    std::vector<int> visits(wedges.triangles, 0);
+    fans.visitBlocks([&](Corner corner) { ++visits[corner / Fans::kStride]; });
+    EXPECT_THAT(visits, testing::Each(1));
 }
 
 // --- queues -------------------------------------------------------------------------------
@@ -230,7 +244,8 @@ TEST(CostQueue, KeysLieInTheOrderOfCosts) {
 
 TEST(ErrorMetric, TheShortWayToACostIsTheSameAndBounded) {
     WedgeMesh wedges = takeApart(test::makeGrid(12, 12, 1, waves), {});
-    const ErrorMetric metric(wedges, {});
+    const Fans fans(wedges);
+    const ErrorMetric metric(wedges, fans, {});
     const auto positions = static_cast<std::uint32_t>(wedges.positions.size());
     for (std::uint32_t p = 0; p + 1 < positions; ++p) {
         const WedgeMerge merge{p, p + 1};
@@ -243,7 +258,8 @@ TEST(ErrorMetric, TheShortWayToACostIsTheSameAndBounded) {
 
 TEST(ErrorMetric, CostsOnlyGrowAsVerticesJoin) {
     WedgeMesh wedges = takeApart(test::makeGrid(20, 20, 1, waves), {});
-    ErrorMetric metric(wedges, {});
+    const Fans fans(wedges);
+    ErrorMetric metric(wedges, fans, {});
     const auto positions = static_cast<std::uint32_t>(wedges.positions.size());
     std::mt19937 random(5);
     for (int i = 0; i < 2000; ++i) {
@@ -267,7 +283,7 @@ TEST(CollapseLog, PutsBatchesTogetherByCost) {
         CollapseBatch made(log.attributeCount());
         for (std::uint32_t i = 0; i < costs.size(); ++i) {
             const WedgeMerge merge{from + i, 70};
-            made.add({{&merge, 1}, 2, costs[i] + more, {}, {}}, costs[i]);
+            made.add({{&merge, 1}, 2, costs[i] + more, {}, {}}, fileKey(costs[i]));
         }
         return made;
     };
@@ -303,7 +319,7 @@ TEST(CollapseSteps, GiveBackWhatTheyWereGiven) {
     const CollapseStep last = steps.at(cursor);
     EXPECT_EQ(last.merges.size(), 1U);
     EXPECT_FALSE(last.place);
-    EXPECT_EQ(last.deviation, 0.9F);
+    EXPECT_NEAR(last.deviation, 0.9F, 0.9F / 128);
 }
 
 TEST(CollapseLog, TellsOfLoosePiecesAtEveryCount) {

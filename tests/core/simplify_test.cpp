@@ -96,7 +96,8 @@ WedgeMesh strip() {
 
 TEST(ErrorMetric, IsNothingWhileTheAttributesAreLinear) {
     WedgeMesh mesh = strip();
-    const ErrorMetric metric(mesh, {});
+    const Fans fans(mesh);
+    const ErrorMetric metric(mesh, fans, {});
     const WedgeMerge pair{0, 2};
     EXPECT_NEAR(metric.onto(0, 2, {&pair, 1}).cost, 0, 1e-6) << "along the texture's grain";
     const ErrorMetric::Joined joined = metric.together(0, 2, {&pair, 1});
@@ -107,7 +108,8 @@ TEST(ErrorMetric, IsNothingWhileTheAttributesAreLinear) {
 TEST(ErrorMetric, AttributesThatJumpCost) {
     WedgeMesh mesh = strip();
     mesh.attributes = {0, 0, 1, 0, 5, 0, 1, 0};  // the corner at (0, 0, -1) is off
-    const ErrorMetric metric(mesh, {});
+    const Fans fans(mesh);
+    const ErrorMetric metric(mesh, fans, {});
     const WedgeMerge pair{1, 3};
     const ErrorMetric::Joined onto = metric.onto(1, 3, {&pair, 1});
     const ErrorMetric::Joined together = metric.together(1, 3, {&pair, 1});
@@ -119,7 +121,8 @@ TEST(ErrorMetric, AttributesThatJumpCost) {
 
 TEST(ErrorMetric, FitsAttributesToTheNewPlace) {
     WedgeMesh mesh = strip();
-    ErrorMetric metric(mesh, {});
+    const Fans fans(mesh);
+    ErrorMetric metric(mesh, fans, {});
     const WedgeMerge pair{0, 1};
     const ErrorMetric::Joined joined = metric.together(0, 1, {&pair, 1});
     metric.join(0, 1, {&pair, 1}, joined.offset, true);
