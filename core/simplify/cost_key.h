@@ -16,7 +16,7 @@ template <unsigned bits>
 inline constexpr unsigned kCostKeyBits = 13;
 inline constexpr std::size_t kCostKeys = std::size_t{1} << kCostKeyBits;
 
-/// < kCostKeys, to an eighth of a cost: what is taken for the same when vertices are queued.
+/// < kCostKeys, to a 32nd of a cost: what is taken for the same when vertices are queued.
 [[nodiscard]] constexpr std::uint32_t costKey(float cost) {
     return upperBits<kCostKeyBits>(cost);
 }

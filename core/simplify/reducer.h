@@ -1,12 +1,16 @@
 // Edge collapse by quadric error, in sweeps.
 //
 // Collapses come nearly in the order of their cost (Garland & Heckbert 1997). A sweep takes what
-// costs no more than a bound, in blocks of vertices that lie together in memory and within each
-// the cheapest first: the one heap of the paper would touch all of a mesh that is larger than the
-// caches again and again. Each vertex keeps its cheapest move. Quadrics only grow, so that what a
-// move has cost is the least that it can cost later: most need not be computed again (Cohen et
-// al., "Successive Mappings", 1997, put off costs in the same way). The link condition is that of
-// T. Dey et al. 1999.
+// costs no more than a bound, in blocks of vertices that lie together in space and in memory, and
+// within each the cheapest first: the one heap of the paper would touch all of a mesh that is
+// larger than the caches again and again. What stays within a block is done on all cores at once;
+// what reaches across the rims of blocks follows. Each vertex keeps its cheapest move. Quadrics
+// only grow, so that what a move has cost is the least that it can cost later: most need not be
+// computed again (Cohen et al., "Successive Mappings", 1997, put off costs in the same way). The
+// link condition is that of T. Dey et al. 1999.
+//
+// reducer.cpp: what the original is like, pieces; reducer_sweeps.cpp: the order of collapses;
+// reducer_rules.cpp: what is allowed.
 
 #pragma once
 
@@ -52,7 +56,7 @@ struct ReducerOptions {
 
 /// Reduces one mesh further and further and keeps every state on the way.
 /// What never moves: vertices of non-manifold edges.
-/// Memory: about 140 bytes a triangle with normals and one set of texture coordinates.
+/// Memory: 150 bytes a triangle at the peak, with normals and one set of texture coordinates.
 class Reducer {
 public:
     /// `mesh` must outlive the reducer. Cost: O(T).

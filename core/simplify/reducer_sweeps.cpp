@@ -13,7 +13,8 @@ namespace flentro {
 namespace {
 
 /// Of all moves there are, the cheapest that one sweep takes: the more, the faster and the farther
-/// from the order of costs. Towards the end, as a share of the triangles that are left to go.
+/// from the order of costs. Of a single block, which stays in the cache; and towards the end, as a
+/// share of the triangles that are left to go.
 constexpr double kSweepShare = 0.4;
 constexpr double kAloneShare = 0.2;
 constexpr double kLastShare = 0.5;
