@@ -1,7 +1,6 @@
 #include "geometry/morton.h"
 
 #include <algorithm>
-#include <array>
 
 namespace flentro {
 namespace {

@@ -19,17 +19,18 @@ std::uint32_t fileOf(std::uint16_t key) {
     return std::uint32_t{key} >> (16 - kFileBits);
 }
 
-std::uint32_t placeOf(std::uint16_t key, std::uint32_t turn) {
-    return fileOf(key) * (kTurns + 1) + turn;
+std::uint16_t placeOf(std::uint16_t key, std::uint32_t turn) {
+    static_assert(kPlaces <= 1U << 16U);
+    return static_cast<std::uint16_t>(fileOf(key) * (kTurns + 1) + turn);
 }
 
 /// Gives steps of one file their turns, evenly and in their order.
 class Turns {
 public:
     /// [steps]
-    [[nodiscard]] std::vector<std::uint32_t> placesOf(std::span<const std::uint16_t> keys) {
+    [[nodiscard]] std::vector<std::uint16_t> placesOf(std::span<const std::uint16_t> keys) {
         for (const std::uint16_t key : keys) ++counts_[fileOf(key)].all;
-        std::vector<std::uint32_t> places;
+        std::vector<std::uint16_t> places;
         places.reserve(keys.size());
         for (const std::uint16_t key : keys) {
             Count& count = counts_[fileOf(key)];
@@ -47,8 +48,8 @@ private:
     std::vector<Count> counts_ = std::vector<Count>(std::size_t{1} << kFileBits);
 };
 
-std::vector<std::uint32_t> placesAfter(std::span<const std::uint16_t> keys) {
-    std::vector<std::uint32_t> places;
+std::vector<std::uint16_t> placesAfter(std::span<const std::uint16_t> keys) {
+    std::vector<std::uint16_t> places;
     places.reserve(keys.size());
     for (const std::uint16_t key : keys) places.push_back(placeOf(key, kTurns));
     return places;
@@ -155,21 +156,25 @@ void CollapseLog::add(std::span<const CollapseBatch> sideBySide, const CollapseB
         const CollapseSteps* steps;
         CollapseSteps::Cursor at;
     };
-    std::vector<std::uint32_t> next(kPlaces + 1, 0);
+    std::vector<const CollapseBatch*> batches;
+    std::vector<std::vector<std::uint16_t>> places;  // [batches][steps]
     Turns turns;
-    const auto forEachBatch = [&](auto&& visit) {
-        for (const CollapseBatch& batch : sideBySide) visit(batch, turns.placesOf(batch.keys));
-        visit(after, placesAfter(after.keys));
-    };
-    forEachBatch([&](const CollapseBatch&, const std::vector<std::uint32_t>& places) {
-        for (const std::uint32_t place : places) ++next[place + 1];
-    });
+    for (const CollapseBatch& batch : sideBySide) {
+        batches.push_back(&batch);
+        places.push_back(turns.placesOf(batch.keys));
+    }
+    batches.push_back(&after);
+    places.push_back(placesAfter(after.keys));
+    std::vector<std::uint32_t> next(kPlaces + 1, 0);
+    for (const auto& ofBatch : places)
+        for (const std::size_t place : ofBatch) ++next[place + 1];
     for (std::size_t place = 1; place < next.size(); ++place) next[place] += next[place - 1];
     std::vector<Filed> order(next.back());
-    forEachBatch([&](const CollapseBatch& batch, const std::vector<std::uint32_t>& places) {
-        for (CollapseSteps::Cursor at; at.step < places.size(); batch.steps.advance(at))
-            order[next[places[at.step]]++] = {&batch.steps, at};
-    });
+    for (std::size_t i = 0; i < batches.size(); ++i) {
+        const CollapseSteps& steps = batches[i]->steps;
+        for (CollapseSteps::Cursor at; at.step < steps.size(); steps.advance(at))
+            order[next[places[i][at.step]]++] = {&steps, at};
+    }
     for (const Filed& filed : order) append(filed.steps->at(filed.at));
 }
 

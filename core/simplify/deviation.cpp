@@ -11,31 +11,47 @@
 namespace flentro {
 namespace {
 
-/// Ericson, "Real-Time Collision Detection", 2004, section 5.1.5.
-Vec3f closestOnTriangle(const Vec3f& p, const Vec3f& a, const Vec3f& b, const Vec3f& c) {
-    const Vec3f ab = b - a;
-    const Vec3f ac = c - a;
-    const Vec3f ap = p - a;
-    const float d1 = ab.dot(ap);
-    const float d2 = ac.dot(ap);
+/// Squared sine of the angle of triangles that are taken for lines: which side of their edges a
+/// point is on is chance.
+constexpr double kSliver = 1e-12;
+
+Vec3d closestOnLine(const Vec3d& p, const Vec3d& a, const Vec3d& b) {
+    const Vec3d ab = b - a;
+    const double square = ab.squaredNorm();
+    return square > 0 ? Vec3d(a + ab * std::clamp(ab.dot(p - a) / square, 0.0, 1.0)) : a;
+}
+
+/// Ericson, "Real-Time Collision Detection", 2004, section 5.1.5. Twice the precision of what
+/// goes in: products of four lengths are compared.
+Vec3d closestOnTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c) {
+    const Vec3d ab = b - a;
+    const Vec3d ac = c - a;
+    const Vec3d ap = p - a;
+    const double d1 = ab.dot(ap);
+    const double d2 = ac.dot(ap);
     if (d1 <= 0 && d2 <= 0) return a;
-    const Vec3f bp = p - b;
-    const float d3 = ab.dot(bp);
-    const float d4 = ac.dot(bp);
+    const Vec3d bp = p - b;
+    const double d3 = ab.dot(bp);
+    const double d4 = ac.dot(bp);
     if (d3 >= 0 && d4 <= d3) return b;
-    const float vc = d1 * d4 - d3 * d2;
+    const double vc = d1 * d4 - d3 * d2;
     if (vc <= 0 && d1 >= 0 && d3 <= 0) return a + ab * (d1 / (d1 - d3));
-    const Vec3f cp = p - c;
-    const float d5 = ab.dot(cp);
-    const float d6 = ac.dot(cp);
+    const Vec3d cp = p - c;
+    const double d5 = ab.dot(cp);
+    const double d6 = ac.dot(cp);
     if (d6 >= 0 && d5 <= d6) return c;
-    const float vb = d5 * d2 - d1 * d6;
+    const double vb = d5 * d2 - d1 * d6;
     if (vb <= 0 && d2 >= 0 && d6 <= 0) return a + ac * (d2 / (d2 - d6));
-    const float va = d3 * d6 - d5 * d4;
+    const double va = d3 * d6 - d5 * d4;
     if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0)
         return b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)));
-    const float scale = 1 / (va + vb + vc);
-    return a + ab * (vb * scale) + ac * (vc * scale);
+    const double sum = va + vb + vc;
+    if (!(sum > kSliver * ab.squaredNorm() * ac.squaredNorm())) {
+        const std::array edges = {closestOnLine(p, a, b), closestOnLine(p, b, c),
+                                  closestOnLine(p, c, a)};
+        return *std::ranges::min_element(edges, {}, [&](const Vec3d& q) { return (q - p).norm(); });
+    }
+    return a + ab * (vb / sum) + ac * (vc / sum);
 }
 
 /// The attribute at a point of a triangle, by the weights of its corners.
@@ -119,7 +135,8 @@ struct Surface::State {
     }
 
     [[nodiscard]] Vec3f closest(std::size_t triangle, const Vec3f& to) const {
-        return closestOnTriangle(to, corner(triangle, 0), corner(triangle, 1), corner(triangle, 2));
+        const auto at = [&](std::size_t k) -> Vec3d { return corner(triangle, k).cast<double>(); };
+        return closestOnTriangle(to.cast<double>(), at(0), at(1), at(2)).cast<float>();
     }
 
     /// What a query looks for.
@@ -141,7 +158,7 @@ struct Surface::State {
         const std::size_t t = args->primID;
         const Vec3f nearest = state.closest(t, p);
         const float found = (nearest - p).norm();
-        if (found >= query.radius) return false;
+        if (!(found < query.radius)) return false;
         query.radius = best.any ? 0 : found;
         best.triangle = args->primID;
         best.point = nearest;

@@ -72,7 +72,8 @@ void ErrorMetric::addGradients(const std::array<std::uint32_t, 3>& wedges, const
     const Vec3f half1 = weight * (by11 * along1 + by12 * along2).head<3>();
     const Vec3f half2 = weight * (by12 * along1 + by22 * along2).head<3>();
     const auto sum = [&](int i, int j) { return half1[i] * along1[j] + half2[i] * along2[j]; };
-    const Quadric::Square square{sum(0, 0), sum(0, 1), sum(0, 2), sum(1, 1), sum(1, 2), sum(2, 2)};
+    const Quadric::Square square{sum(0, 0), sum(0, 1), sum(0, 2), sum(1, 1),
+                                 sum(1, 2), sum(2, 2), 0,         0};
     for (const std::uint32_t wedge : wedges) gradients_[wedge].add(square, weight);
 }
 

@@ -41,15 +41,23 @@ Corner Fans::firstOfBlock(std::uint32_t block) const {
     return kStride * static_cast<Corner>(first - triangles.begin());
 }
 
-void Fans::join(std::uint32_t from, std::uint32_t to) {
-    Corner* last = &firsts_[to];
-    for (const std::uint32_t position : {to, from})
-        for (const Corner corner : at(position)) {
-            *last = corner;
-            last = &words_[corner + kAfter];
+void Fans::gather(std::uint32_t position, Star& star) const {
+    star.position = position;
+    star.spokes.clear();
+    for (const Corner corner : at(position))
+        star.spokes.push_back(
+            {corner, positionAt(nextCorner(corner)), positionAt(previousCorner(corner))});
+}
+
+void Fans::join(const Star& from, const Star& to) {
+    Corner* last = &firsts_[to.position];
+    for (const Star* star : {&to, &from})
+        for (const Spoke& spoke : star->spokes) {
+            *last = spoke.corner;
+            last = &words_[spoke.corner + kAfter];
         }
     *last = kNone;
-    firsts_[from] = kNone;
+    firsts_[from.position] = kNone;
 }
 
 void Fans::renumber(const WedgeNumbers& numbers) {

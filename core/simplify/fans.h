@@ -23,6 +23,18 @@ using Corner = std::uint32_t;
     return (corner & 3U) == 0 ? corner + 2 : corner - 1;
 }
 
+/// A triangle as seen from one of its positions.
+struct Spoke {
+    Corner corner;
+    std::uint32_t next, previous;  ///< The positions of the two others.
+};
+
+/// The triangles at a position, gathered because a collapse goes through them many times.
+struct Star {
+    std::uint32_t position = 0;
+    std::vector<Spoke> spokes;
+};
+
 /// Each corner knows the next one at its position, so that fans join without room to move to.
 /// Memory: 34 bytes a triangle.
 class Fans {
@@ -81,9 +93,10 @@ public:
     void setWedge(Corner corner, std::uint32_t wedge) { words_[corner] = wedge; }
     void remove(Corner corner) { words_[corner & ~3U] = kNone; }
 
-    /// All corners at `from`, whose wedges have been set, are at `to` from now on.
-    /// Cost: O(corners of both).
-    void join(std::uint32_t from, std::uint32_t to);
+    void gather(std::uint32_t position, Star& star) const;
+    /// All corners of `from`, whose wedges have been set, are at `to` from now on. The stars hold
+    /// what there is at both.
+    void join(const Star& from, const Star& to);
 
     /// Calls visit(corner) with the first corner of each triangle: for those that lie in one block
     /// on all cores, where no two at a time are of the same block; for the others afterwards, one

@@ -2,8 +2,6 @@
 
 #pragma once
 
-#include <array>
-
 #include "geometry/space.h"
 
 namespace flentro {
@@ -28,16 +26,13 @@ public:
     [[nodiscard]] const Form& form() const { return form_; }
     [[nodiscard]] float c() const { return c_; }
 
-    /// A of w (n x)^2.
-    using Square = std::array<float, 6>;
+    /// A of w (n x)^2, and zeros, so that all are added at once.
+    using Square = Eigen::Matrix<float, 8, 1, Eigen::DontAlign>;
     [[nodiscard]] static Square squareOf(const Vec3f& n, float w) {
         const float x = w * n.x(), y = w * n.y(), z = w * n.z();
-        return {x * n.x(), x * n.y(), x * n.z(), y * n.y(), y * n.z(), z * n.z()};
+        return Square{x * n.x(), x * n.y(), x * n.z(), y * n.y(), y * n.z(), z * n.z(), 0, 0};
     }
-    // One by one: what was just written in parts is slow to read as a whole.
-    static void add(Form& form, const Square& square) {
-        for (std::size_t i = 0; i < square.size(); ++i) form[static_cast<int>(i)] += square[i];
-    }
+    static void add(Form& form, const Square& square) { form.head<8>() += square; }
     /// Adds w (n x + d)^2.
     void addPlane(const Vec3f& n, float d, float w) {
         add(form_, squareOf(n, w));

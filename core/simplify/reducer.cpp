@@ -7,6 +7,7 @@
 #include <limits>
 #include <numeric>
 
+#include "base/disjoint_sets.h"
 #include "simplify/cost_key.h"
 
 namespace flentro {
@@ -101,13 +102,12 @@ void Reducer::findBorders(bool lockBorders) {
     }
 }
 
-/// All positions but those inside smooth surfaces.
+/// All positions but those inside smooth surfaces, nearly: many edges at one count as rough.
 std::vector<std::uint32_t> Reducer::roughPositions() const {
     std::vector<std::vector<std::uint32_t>> found((flags_.size() + kBlock - 1) / kBlock);
     parallelRanges(flags_.size(), kBlock, [&](std::size_t begin, std::size_t end) {
-        std::vector<std::uint32_t> nexts, previous;
         for (auto p = static_cast<std::uint32_t>(begin); p < end; ++p)
-            if (!isSmoothInside(p, nexts, previous)) found[begin / kBlock].push_back(p);
+            if (!isSmoothInside(p)) found[begin / kBlock].push_back(p);
     });
     std::vector<std::uint32_t> all;
     for (const auto& some : found) all.insert(all.end(), some.begin(), some.end());
@@ -115,21 +115,30 @@ std::vector<std::uint32_t> Reducer::roughPositions() const {
 }
 
 /// True if each neighbour is once a next and once a previous one, and all have one wedge: what
-/// most are. The lists are scratch.
-bool Reducer::isSmoothInside(std::uint32_t position, std::vector<std::uint32_t>& nexts,
-                             std::vector<std::uint32_t>& previous) const {
+/// most are.
+bool Reducer::isSmoothInside(std::uint32_t position) const {
     if (flags_[position] & Several) return false;
-    nexts.clear();
-    previous.clear();
+    constexpr std::size_t kMost = 8;  // so that all are compared at once
+    std::array<std::uint32_t, kMost> nexts, previous;
+    nexts.fill(kGone);
+    std::size_t count = 0;
     for (const Corner corner : fans_.at(position)) {
-        nexts.push_back(fans_.positionAt(nextCorner(corner)));
-        previous.push_back(fans_.positionAt(previousCorner(corner)));
+        if (count == kMost) return false;
+        nexts[count] = fans_.positionAt(nextCorner(corner));
+        previous[count] = fans_.positionAt(previousCorner(corner));
+        if (flags_[nexts[count++]] & Several) return false;
     }
-    std::sort(nexts.begin(), nexts.end());
-    std::sort(previous.begin(), previous.end());
-    return nexts == previous && std::adjacent_find(nexts.begin(), nexts.end()) == nexts.end() &&
-           std::none_of(nexts.begin(), nexts.end(),
-                        [&](std::uint32_t p) { return (flags_[p] & Several) != 0; });
+    std::array<std::uint32_t, kMost> asNext{}, asPrevious{};
+    for (std::size_t i = 0; i < count; ++i)
+        for (std::size_t k = 0; k < kMost; ++k) {
+            asNext[k] += nexts[k] == nexts[i];
+            asPrevious[k] += nexts[k] == previous[i];
+        }
+    const auto once = [&](const auto& counts) {
+        return std::all_of(counts.begin(), counts.begin() + static_cast<long>(count),
+                           [](std::uint32_t n) { return n == 1; });
+    };
+    return once(asNext) && once(asPrevious);
 }
 
 void Reducer::findEdges(std::uint32_t position, std::vector<Edge>& edges) const {
@@ -158,26 +167,19 @@ void Reducer::lock(const std::vector<std::vector<bool>>& locked) {
             flags_[fans_.positionOf(wedge)] |= Locked;
 }
 
-/// Loose pieces: positions that triangles hold together (union by number, halving paths).
+/// Loose pieces: positions that triangles hold together.
 void Reducer::findPieces() {
+    DisjointSets sets(flags_.size());
+    for (Corner corner = 0; corner < fans_.end(); corner += Fans::kStride) {
+        sets.join(fans_.positionAt(corner), fans_.positionAt(corner + 1));
+        sets.join(fans_.positionAt(corner), fans_.positionAt(corner + 2));
+    }
     std::vector<std::uint32_t> pieceOf(flags_.size());
-    std::iota(pieceOf.begin(), pieceOf.end(), 0U);
-    const auto root = [&](std::uint32_t p) {
-        while (pieceOf[p] != p) p = pieceOf[p] = pieceOf[pieceOf[p]];
-        return p;
-    };
-    for (Corner corner = 0; corner < fans_.end(); corner += Fans::kStride)
-        for (const Corner other : {corner + 1, corner + 2}) {
-            const auto [low, high] =
-                std::minmax({root(fans_.positionAt(corner)), root(fans_.positionAt(other))});
-            pieceOf[high] = low;
-        }
-    // Roots come before all others of their piece.
     std::vector<Eigen::AlignedBox3f> bounds;
     for (std::uint32_t p = 0; p < pieceOf.size(); ++p) {
-        const bool isRoot = pieceOf[p] == p;
-        pieceOf[p] = isRoot ? static_cast<std::uint32_t>(bounds.size()) : pieceOf[pieceOf[p]];
-        if (isRoot) bounds.emplace_back();
+        const std::uint32_t first = sets.find(p);
+        pieceOf[p] = first == p ? static_cast<std::uint32_t>(bounds.size()) : pieceOf[first];
+        if (first == p) bounds.emplace_back();
         bounds[pieceOf[p]].extend(metric_.place(p));
     }
     for (const Eigen::AlignedBox3f& box : bounds)
@@ -264,8 +266,8 @@ void Reducer::renumber() {
     const WedgeNumbers numbers(wedges, static_cast<std::uint32_t>(flags_.size()),
                                [&](auto w) { return !(flags_[fans_.positionOf(w)] & Gone); });
     std::vector<std::uint32_t> names;
-    for (std::uint32_t w = 0; w < wedges; ++w)
-        if (numbers.of(w) != WedgeNumbers::kNone) names.push_back(nameOf(w));
+    numbers.forEachLeft(
+        wedges, [&](std::size_t w) { names.push_back(nameOf(static_cast<std::uint32_t>(w))); });
     names_ = std::move(names);
     for (std::uint32_t p = 0; p < costs_.size(); ++p) {
         if (targets_[p] == kGone) continue;

@@ -133,14 +133,17 @@ private:
     };
     /// The work on vertices with consecutive numbers.
     struct Block {
-        Pass pass = Pass::All;
+        Block(Pass kind, CollapseBatch begun) : pass(kind), batch(std::move(begun)) {}
+        Pass pass;
         std::uint32_t number = 0;
         double allowed = 0;      ///< Collapses, in all.
         bool evaluated = false;  ///< Some bound became a cost.
         CollapseBatch batch;     ///< Done.
         CostQueue queue;
-        std::vector<Move> others;       ///< Scratch.
-        std::vector<float> attributes;  ///< Scratch.
+        // Scratch.
+        Star from, to;  ///< Of the move in hand.
+        std::vector<Move> others;
+        std::vector<float> attributes;
     };
 
     /// What it means that one position joins another.
@@ -174,10 +177,18 @@ private:
         }
     }
 
+    template <typename Visit>
+    void forEachNeighbour(const Star& star, Visit&& visit) const {
+        const bool bothWays = flags_[star.position] & BothWays;
+        for (const Spoke& spoke : star.spokes) {
+            visit(spoke.next);
+            if (bothWays) visit(spoke.previous);
+        }
+    }
+
     void findBorders(bool lockBorders);
     [[nodiscard]] std::vector<std::uint32_t> roughPositions() const;
-    [[nodiscard]] bool isSmoothInside(std::uint32_t position, std::vector<std::uint32_t>& nexts,
-                                      std::vector<std::uint32_t>& previous) const;
+    [[nodiscard]] bool isSmoothInside(std::uint32_t position) const;
     void findEdges(std::uint32_t position, std::vector<Edge>& edges) const;
     void lock(const std::vector<std::vector<bool>>& locked);
     [[nodiscard]] bool isSeam(Corner corner, Corner other) const;
@@ -229,7 +240,7 @@ private:
     [[nodiscard]] std::uint32_t beginOf(std::uint32_t block) const {
         return std::min(block << blockBits_, static_cast<std::uint32_t>(flags_.size()));
     }
-    void widenRims(const Plan& plan);
+    void widenRims(const Block& block);
     void tryMove(Block& block, std::uint32_t from, double limit);
     void tryOthers(Block& block, std::uint32_t from, double limit);
     [[nodiscard]] bool plan(std::uint32_t from, std::uint32_t to, Plan& plan) const;
@@ -241,14 +252,15 @@ private:
     [[nodiscard]] bool pairLeftOver(Plan& plan) const;
     [[nodiscard]] bool pairWedges(Plan& plan, bool& bothMove) const;
     void choosePlace(Plan& plan) const;
-    [[nodiscard]] bool isAllowed(const Plan& plan, double limit);
-    [[nodiscard]] bool losesNothing(const Plan& plan) const;
+    [[nodiscard]] bool isAllowed(Block& block, const Plan& plan, double limit);
+    [[nodiscard]] bool losesNothing(const Star& from, const Plan& plan) const;
     [[nodiscard]] bool continues(Corner corner, std::uint32_t wedge) const;
-    [[nodiscard]] bool keepsTopology(std::uint32_t p, std::uint32_t q);
-    [[nodiscard]] bool keepsFacing(std::uint32_t moving, std::uint32_t other,
+    [[nodiscard]] bool keepsTopology(const Star& p, const Star& q);
+    [[nodiscard]] bool keepsFacing(const Star& moving, std::uint32_t other,
                                    const Vec3f& place) const;
     void collapse(Block& block, const Plan& plan);
-    [[nodiscard]] std::uint16_t fileKeyOf(const Plan& plan) const;
+    [[nodiscard]] std::size_t removeBetween(Block& block);
+    [[nodiscard]] std::uint16_t fileKeyOf(const Block& block, float cost) const;
     void record(Block& block, const Plan& plan, std::size_t triangles, std::uint16_t key);
     void updateCosts(Block& block, const Plan& plan);
     void lower(Block& block, std::uint32_t from, std::uint32_t to);

@@ -139,41 +139,33 @@ bool Reducer::plan(std::uint32_t from, std::uint32_t to, Plan& plan) const {
 
 /// Link condition (Dey et al. 1999): the ends share no other neighbours than the tips of the
 /// triangles on their edge.
-bool Reducer::keepsTopology(std::uint32_t p, std::uint32_t q) {
+bool Reducer::keepsTopology(const Star& p, const Star& q) {
     constexpr auto kUnmarked = static_cast<std::uint8_t>(~Marked);
     // Triangles are met twice, at both ends of each, where neighbours are asked for both ways.
-    const auto meetings = [&](std::uint32_t position) {
-        return flags_[position] & BothWays ? std::size_t{2} : std::size_t{1};
-    };
-    std::size_t atP = 0;
+    const std::size_t meetings = flags_[p.position] & BothWays ? 2 : 1;
     std::size_t met = 0;
     forEachNeighbour(p, [&](std::uint32_t neighbour) {
-        ++atP;
-        met += neighbour == q;
+        met += neighbour == q.position;
         flags_[neighbour] |= Marked;
     });
-    std::size_t atQ = 0;
     std::size_t shared = 0;
     forEachNeighbour(q, [&](std::uint32_t neighbour) {
-        ++atQ;
         shared += (flags_[neighbour] & Marked) != 0;
         flags_[neighbour] &= kUnmarked;
     });
     forEachNeighbour(p, [&](std::uint32_t neighbour) { flags_[neighbour] &= kUnmarked; });
-    const std::size_t onEdge = 2 * met / meetings(p);
-    const std::size_t triangles = atP / meetings(p) + atQ / meetings(q);
-    const bool onBorder = (flags_[p] | flags_[q]) & Border;
+    const std::size_t onEdge = 2 * met / meetings;
+    const std::size_t triangles = p.spokes.size() + q.spokes.size();
+    const bool onBorder = (flags_[p.position] | flags_[q.position]) & Border;
     // A single triangle would vanish, a tetrahedron fold flat.
     if (triangles <= 2 || (triangles <= 6 && onEdge == 2 && !onBorder)) return false;
     return onEdge > 0 && onEdge <= 2 && shared == onEdge;
 }
 
 /// True if no triangle at `moving` flips or thins out when that goes to `place`.
-bool Reducer::keepsFacing(std::uint32_t moving, std::uint32_t other, const Vec3f& place) const {
-    const Vec3f& from = metric_.place(moving);
-    for (const Corner corner : fans_.at(moving)) {
-        const std::uint32_t b = fans_.positionAt(nextCorner(corner));
-        const std::uint32_t c = fans_.positionAt(previousCorner(corner));
+bool Reducer::keepsFacing(const Star& moving, std::uint32_t other, const Vec3f& place) const {
+    const Vec3f& from = metric_.place(moving.position);
+    for (const auto& [corner, b, c] : moving.spokes) {
         if (b == other || c == other) continue;  // vanishes
         const Vec3f& pb = metric_.place(b);
         const Vec3f& pc = metric_.place(c);
@@ -229,34 +221,33 @@ bool Reducer::continues(Corner corner, std::uint32_t wedge) const {
 }
 
 /// All triangles that stay continue, and together they cover what was covered before.
-bool Reducer::losesNothing(const Plan& plan) const {
+bool Reducer::losesNothing(const Star& from, const Plan& plan) const {
     if (plan.joined.distance() > kSamePlane) return false;
     double before = 0;
     double after = 0;
     const auto area = [](const Vec3f& a, const Vec3f& b, const Vec3f& c) {
         return (b - a).cast<double>().cross((c - a).cast<double>()).norm();
     };
-    for (const Corner corner : fans_.at(plan.from)) {
-        const std::uint32_t b = fans_.positionAt(nextCorner(corner));
-        const std::uint32_t c = fans_.positionAt(previousCorner(corner));
+    for (const auto& [corner, b, c] : from.spokes) {
         before += area(metric_.place(plan.from), metric_.place(b), metric_.place(c));
         if (b == plan.to || c == plan.to) continue;
         after += area(metric_.place(plan.to), metric_.place(b), metric_.place(c));
         const auto merges = plan.all();
-        const auto merge = std::find_if(merges.begin(), merges.end(), [&](const WedgeMerge& m) {
-            return m.from == fans_.wedgeAt(corner);
-        });
+        const auto merge = std::ranges::find(merges, fans_.wedgeAt(corner), &WedgeMerge::from);
         if (merge == merges.end() || !continues(corner, merge->to)) return false;
     }
     return std::fabs(after - before) <= kSameArea * before;
 }
 
-bool Reducer::isAllowed(const Plan& plan, double limit) {
+/// Leaves the stars of both ends with the block.
+bool Reducer::isAllowed(Block& block, const Plan& plan, double limit) {
     if (static_cast<double>(plan.joined.distance()) > limit) return false;
-    if (lossless_ && !losesNothing(plan)) return false;
+    fans_.gather(plan.from, block.from);
+    fans_.gather(plan.to, block.to);
+    if (lossless_ && !losesNothing(block.from, plan)) return false;
     const Vec3f place = metric_.place(plan.to) + plan.joined.offset;
-    return keepsTopology(plan.from, plan.to) && keepsFacing(plan.from, plan.to, place) &&
-           (!plan.fit || keepsFacing(plan.to, plan.from, place));
+    return keepsTopology(block.from, block.to) && keepsFacing(block.from, plan.to, place) &&
+           (!plan.fit || keepsFacing(block.to, plan.from, place));
 }
 
 }  // namespace flentro

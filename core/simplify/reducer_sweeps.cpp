@@ -57,10 +57,11 @@ bool Reducer::isCorner(std::uint32_t position) const {
 Reducer::Move Reducer::cheapestMove(std::uint32_t from) const {
     Move best{kBlocked, kGone};
     if (flags_[from] & (Locked | Gone) || (!crossesNow_ && isCorner(from))) return best;
+    const bool mayBePlain = isPlain(from, from);
     Plan scratch;
     forEachNeighbour(from, [&](std::uint32_t to) {
         float cost = 0;
-        if (isPlain(from, to)) {
+        if (mayBePlain && !(flags_[to] & kSpecial)) {
             cost = metric_.costOnto(from, to, best.cost);
         } else {
             if (!plan(from, to, scratch)) return;
@@ -160,14 +161,9 @@ bool Reducer::sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches)
     std::atomic<bool> evaluated = false;
     parallelFor(allowed.size(), "", noProgress(), [&](std::size_t i) {
         if (goal.progress.cancelled()) return;
-        Block block{Pass::Inside,
-                    static_cast<std::uint32_t>(i),
-                    allowed[i],
-                    false,
-                    std::move(batches[i]),
-                    {},
-                    {},
-                    {}};
+        Block block(Pass::Inside, std::move(batches[i]));
+        block.number = static_cast<std::uint32_t>(i);
+        block.allowed = allowed[i];
         block.batch.reserve(static_cast<std::size_t>(allowed[i]));
         sweepBlock(block, goal);
         batches[i] = std::move(block.batch);
@@ -179,7 +175,7 @@ bool Reducer::sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches)
 
 /// One block after the other. Returns true if some bound became a cost.
 bool Reducer::sweepAlone(Pass pass, const Goal& goal, CollapseBatch& batch) {
-    Block block{pass, 0, 0, false, std::move(batch), {}, {}, {}};
+    Block block(pass, std::move(batch));
     for (; block.number < blockCount() && !goal.progress.cancelled(); ++block.number)
         sweepBlock(block, goal);
     batch = std::move(block.batch);
@@ -256,14 +252,14 @@ void Reducer::findBlocks() {
     }
 }
 
-/// As `from` joins `to`, that gets neighbours of other blocks, and they get it.
-void Reducer::widenRims(const Plan& plan) {
-    for (const Corner corner : fans_.at(plan.from))
-        for (const Corner other : {nextCorner(corner), previousCorner(corner)}) {
-            const std::uint32_t p = fans_.positionAt(other);
-            if (blockOf(p) == blockOf(plan.to)) continue;
+/// As a vertex joins another, that gets neighbours of other blocks, and they get it.
+void Reducer::widenRims(const Block& block) {
+    const std::uint32_t to = block.to.position;
+    for (const Spoke& spoke : block.from.spokes)
+        for (const std::uint32_t p : {spoke.next, spoke.previous}) {
+            if (blockOf(p) == blockOf(to)) continue;
             flags_[p] |= Rim;
-            flags_[plan.to] |= Rim;
+            flags_[to] |= Rim;
         }
 }
 
@@ -272,7 +268,7 @@ void Reducer::widenRims(const Plan& plan) {
 void Reducer::tryMove(Block& block, std::uint32_t from, double limit) {
     if (isDropped(from)) return;
     Plan move;
-    if (plan(from, targets_[from], move) && isAllowed(move, limit))
+    if (plan(from, targets_[from], move) && isAllowed(block, move, limit))
         collapse(block, move);
     else
         tryOthers(block, from, limit);
@@ -293,49 +289,53 @@ void Reducer::tryOthers(Block& block, std::uint32_t from, double limit) {
             targets_[from] = to;
             return;
         }
-        if (!plan(from, to, move) || !isAllowed(move, limit)) continue;
+        if (!plan(from, to, move) || !isAllowed(block, move, limit)) continue;
         return collapse(block, move);
     }
 }
 
 // --- collapses ----------------------------------------------------------------------------
 
+/// To follow isAllowed().
 void Reducer::collapse(Block& block, const Plan& plan) {
-    const std::uint16_t key = filed_[plan.to] = fileKeyOf(plan);
-    std::size_t triangles = 0;
-    for (const Corner corner : fans_.at(plan.from)) {
-        const bool vanishes = fans_.positionAt(nextCorner(corner)) == plan.to ||
-                              fans_.positionAt(previousCorner(corner)) == plan.to;
-        if (vanishes) {
-            fans_.remove(corner);
-            ++triangles;
-            continue;
-        }
+    const std::uint16_t key = filed_[plan.to] = fileKeyOf(block, plan.joined.cost);
+    const std::size_t triangles = removeBetween(block);
+    for (const Spoke& spoke : block.from.spokes)
         for (const WedgeMerge& merge : plan.all())
-            if (merge.from == fans_.wedgeAt(corner)) {
-                fans_.setWedge(corner, merge.to);
+            if (merge.from == fans_.wedgeAt(spoke.corner)) {
+                fans_.setWedge(spoke.corner, merge.to);
                 break;
             }
-    }
     if (pieces_.size() > 1)
         std::atomic_ref(pieces_[pieceOf(plan.to)].triangles)
             .fetch_sub(triangles, std::memory_order_relaxed);
     metric_.join(plan.from, plan.to, plan.all(), plan.joined.offset, plan.fit);
     flags_[plan.to] |= static_cast<std::uint8_t>(flags_[plan.from] & ~Rim);
     flags_[plan.from] |= Gone;
-    if (block.pass == Pass::Outside) widenRims(plan);
+    if (block.pass == Pass::Outside) widenRims(block);
     record(block, plan, triangles, key);
     updateCosts(block, plan);
-    fans_.join(plan.from, plan.to);
+    fans_.join(block.from, block.to);
+}
+
+/// Takes the triangles on the edge between the two stars out of both. Returns how many.
+std::size_t Reducer::removeBetween(Block& block) {
+    const auto touches = [](std::uint32_t p) {
+        return [p](const Spoke& spoke) { return spoke.next == p || spoke.previous == p; };
+    };
+    for (const Spoke& spoke : block.from.spokes)
+        if (touches(block.to.position)(spoke)) fans_.remove(spoke.corner);
+    std::erase_if(block.to.spokes, touches(block.from.position));
+    return std::erase_if(block.from.spokes, touches(block.to.position));
 }
 
 /// No less than those of collapses before it around its vertices, on which it depends: others may
 /// come later in the log.
-std::uint16_t Reducer::fileKeyOf(const Plan& plan) const {
-    std::uint16_t key = fileKey(plan.joined.cost);
+std::uint16_t Reducer::fileKeyOf(const Block& block, float cost) const {
+    std::uint16_t key = fileKey(cost);
     const auto mind = [&](std::uint32_t p) { key = std::max(key, filed_[p]); };
-    forEachNeighbour(plan.from, mind);
-    forEachNeighbour(plan.to, mind);
+    forEachNeighbour(block.from, mind);
+    forEachNeighbour(block.to, mind);
     return key;
 }
 
@@ -374,8 +374,8 @@ void Reducer::updateCosts(Block& block, const Plan& plan) {
         else if (targets_[p] == from || targets_[p] == to)
             costs_[p] = -std::fabs(costs_[p]);
     };
-    forEachNeighbour(to, grows);
-    forEachNeighbour(from, [&](std::uint32_t p) {
+    forEachNeighbour(block.to, grows);
+    forEachNeighbour(block.from, [&](std::uint32_t p) {
         grows(p);
         if (placement_ == Placement::Existing) {
             lower(block, p, to);

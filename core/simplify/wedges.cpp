@@ -35,6 +35,14 @@ void forEachBone(const Part& part, std::size_t vertex, Visit&& visit) {
     }
 }
 
+/// Takes over what comes first.
+void append(std::vector<Vec3f>& values, std::vector<Vec3f> more) {
+    if (values.empty())
+        values = std::move(more);
+    else
+        values.insert(values.end(), more.begin(), more.end());
+}
+
 class Dismantler {
 public:
     Dismantler(const Mesh& mesh, const AttributeWeights& weights)
@@ -58,10 +66,7 @@ private:
             if (part.isTriangles()) more = toVectors(*part.find("POSITION"));
             more.resize(part.vertexCount(), Vec3f::Zero());
             out_.names.firstOfPart.push_back(static_cast<std::uint32_t>(points_.size()));
-            if (points_.empty())
-                points_ = std::move(more);
-            else
-                points_.insert(points_.end(), more.begin(), more.end());
+            append(points_, std::move(more));
         }
         same_ = firstEqualPosition(points_);
     }
@@ -249,10 +254,7 @@ private:
         std::vector<Vec3f> values;
         for (const Part& part : mesh_.parts) {
             const std::size_t end = values.size() + part.vertexCount();
-            if (const Stream* stream = part.find(semantic)) {
-                const std::vector<Vec3f> more = toVectors(*stream);
-                values.insert(values.end(), more.begin(), more.end());
-            }
+            if (const Stream* stream = part.find(semantic)) append(values, toVectors(*stream));
             values.resize(end, Vec3f::Zero());
         }
         return values;

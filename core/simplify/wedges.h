@@ -87,25 +87,27 @@ public:
     template <typename IsLeft>
     WedgeNumbers(std::uint32_t wedges, std::uint32_t positions, IsLeft&& isLeft)
         : words_(wedges / 64 + 1) {
-        std::uint32_t count = 0;
-        for (std::uint32_t w = 0; w < wedges; ++w) {
-            if (w % 64 == 0) words_[w / 64].before = count;
-            if (w == positions) positions_ = count;
-            if (!isLeft(w)) continue;
-            words_[w / 64].left |= std::uint64_t{1} << w % 64;
-            ++count;
-        }
-        if (wedges == positions) positions_ = count;
+        for (std::uint32_t w = 0; w < wedges; ++w)
+            words_[w / 64].left |= std::uint64_t{isLeft(w)} << w % 64;
+        for (std::size_t i = 1; i < words_.size(); ++i) words_[i].before = words_[i - 1].after();
+        positions_ = rank(positions);
     }
 
     /// Positions left: these have the first numbers again.
     [[nodiscard]] std::size_t positions() const { return positions_; }
     /// kNone for wedges that are gone.
     [[nodiscard]] std::uint32_t of(std::uint32_t wedge) const {
-        const Word& word = words_[wedge / 64];
-        const std::uint64_t bit = std::uint64_t{1} << wedge % 64;
-        if (!(word.left & bit)) return kNone;
-        return word.before + static_cast<std::uint32_t>(std::popcount(word.left & (bit - 1)));
+        return words_[wedge / 64].left >> wedge % 64 & 1U ? rank(wedge) : kNone;
+    }
+
+    /// Calls visit(wedge) for those of the first `count` that are left.
+    template <typename Visit>
+    void forEachLeft(std::size_t count, Visit&& visit) const {
+        for (std::size_t i = 0; 64 * i < count; ++i)
+            for (std::uint64_t left = words_[i].left; left != 0; left &= left - 1) {
+                const std::size_t wedge = 64 * i + static_cast<std::size_t>(std::countr_zero(left));
+                if (wedge < count) visit(wedge);
+            }
     }
 
     /// Moves what belongs to each wedge, `stride` values, to where it is now; of as many wedges as
@@ -113,12 +115,10 @@ public:
     template <typename T>
     void apply(std::vector<T>& values, std::size_t stride = 1) const {
         std::size_t kept = 0;
-        for (std::size_t from = 0; from < values.size(); from += stride) {
-            if (of(static_cast<std::uint32_t>(from / stride)) == kNone) continue;
-            if (kept != from)
-                for (std::size_t i = 0; i < stride; ++i) values[kept + i] = values[from + i];
+        forEachLeft(values.size() / stride, [&](std::size_t wedge) {
+            for (std::size_t i = 0; i < stride; ++i) values[kept + i] = values[wedge * stride + i];
             kept += stride;
-        }
+        });
         values.resize(kept);
     }
 
@@ -126,7 +126,16 @@ private:
     struct Word {
         std::uint64_t left = 0;    ///< A bit each.
         std::uint32_t before = 0;  ///< Left in all words before.
+        [[nodiscard]] std::uint32_t after() const {
+            return before + static_cast<std::uint32_t>(std::popcount(left));
+        }
     };
+    /// How many before that wedge are left.
+    [[nodiscard]] std::uint32_t rank(std::uint32_t wedge) const {
+        const Word& word = words_[wedge / 64];
+        const std::uint64_t before = (std::uint64_t{1} << wedge % 64) - 1;
+        return word.before + static_cast<std::uint32_t>(std::popcount(word.left & before));
+    }
     std::vector<Word> words_;
     std::size_t positions_ = 0;
 };

@@ -148,13 +148,30 @@ TEST(Fans, JoinUntilOneIsLeft) {
     WedgeMesh wedges = takeApart(test::makeGrid(30, 30), {});
     Fans fans(wedges);
     const auto positions = static_cast<std::uint32_t>(wedges.positions.size());
-    for (std::uint32_t from = positions - 1; from > 0; --from) {
-        for (const Corner corner : fans.at(from)) fans.setWedge(corner, from - 1);
-        fans.join(from, from - 1);
-        EXPECT_TRUE(cornersAt(fans, from).empty());
-        for (const Corner corner : fans.at(from - 1)) ASSERT_EQ(fans.positionAt(corner), from - 1);
+    Star from, to;
+    for (std::uint32_t p = positions - 1; p > 0; --p) {
+        fans.gather(p, from);
+        fans.gather(p - 1, to);
+        for (const Spoke& spoke : from.spokes) fans.setWedge(spoke.corner, p - 1);
+        fans.join(from, to);
+        EXPECT_TRUE(cornersAt(fans, p).empty());
+        for (const Corner corner : fans.at(p - 1)) ASSERT_EQ(fans.positionAt(corner), p - 1);
     }
     EXPECT_EQ(cornersAt(fans, 0).size(), 3 * wedges.triangles) << "none was lost, none is twice";
+}
+
+TEST(Fans, AreGatheredWithBothNeighboursOfEachTriangle) {
+    WedgeMesh mesh = square();
+    const Fans fans(mesh);
+    Star star;
+    fans.gather(0, star);
+    EXPECT_EQ(star.position, 0U);
+    ASSERT_EQ(star.spokes.size(), cornersAt(fans, 0).size());
+    for (const Spoke& spoke : star.spokes) {
+        EXPECT_EQ(fans.positionAt(spoke.corner), 0U);
+        EXPECT_EQ(spoke.next, fans.positionAt(nextCorner(spoke.corner)));
+        EXPECT_EQ(spoke.previous, fans.positionAt(previousCorner(spoke.corner)));
+    }
 }
 
 TEST(Fans, AreTheSameByNewNumbers) {
@@ -381,20 +398,28 @@ TEST(CollapseLog, TrianglesThatHadNoSurfaceNeverComeBack) {
 
 // --- sweeps -------------------------------------------------------------------------------
 
-TEST(Reducer, IsTheSameForAnyNumberOfThreads) {
-    const MeshPtr mesh = finishMesh(test::makeGrid(130, 130, 1, waves));
+/// Compares the states at some counts on the way to the last, made by all threads and by one.
+void expectTheSameForAnyNumberOfThreads(const Mesh& mesh,
+                                        std::initializer_list<std::size_t> counts) {
     for (const Placement placement : {Placement::Existing, Placement::Optimal}) {
         ReducerOptions options;
         options.placement = placement;
-        const auto reduced = [&] {
-            Reducer reducer(*mesh, options);
-            EXPECT_TRUE(reducer.reduceTo(2000, kNoLimit, noProgress()));
-            return finishMesh(reducer.mesh())->hash;
+        const auto states = [&] {
+            Reducer reducer(mesh, options);
+            EXPECT_TRUE(reducer.reduceTo(std::min(counts), kNoLimit, noProgress()));
+            std::vector<Hash> hashes;
+            for (const std::size_t count : counts)
+                hashes.push_back(finishMesh(reducer.log().meshAt(count))->hash);
+            return hashes;
         };
-        const auto many = reduced();
+        const auto many = states();
         const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
-        EXPECT_EQ(many, reduced());
+        EXPECT_EQ(many, states());
     }
+}
+
+TEST(Reducer, IsTheSameForAnyNumberOfThreads) {
+    expectTheSameForAnyNumberOfThreads(*finishMesh(test::makeGrid(130, 130, 1, waves)), {2000});
 }
 
 TEST(Reducer, BlocksOfWedgesAndPiecesAreTheSameForAnyNumberOfThreads) {
@@ -408,22 +433,8 @@ TEST(Reducer, BlocksOfWedgesAndPiecesAreTheSameForAnyNumberOfThreads) {
     Mesh other = test::makeGrid(90, 90, 0.5, waves);
     mesh.parts.push_back(other.parts[0]);
     mesh.parts.push_back(test::makePart({{0, 1, 0}, {1e-4F, 1, 0}, {0, 1, 1e-4F}}, {0, 1, 2}));
-    const MeshPtr whole = finishMesh(std::move(mesh));
-    for (const Placement placement : {Placement::Existing, Placement::Optimal}) {
-        ReducerOptions options;
-        options.placement = placement;
-        const auto states = [&] {
-            Reducer reducer(*whole, options);
-            EXPECT_TRUE(reducer.reduceTo(1000, kNoLimit, noProgress()));
-            std::vector<Hash> hashes;
-            for (const std::size_t count : {40'000U, 20'000U, 5'000U, 1'000U})
-                hashes.push_back(finishMesh(reducer.log().meshAt(count))->hash);
-            return hashes;
-        };
-        const auto many = states();
-        const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
-        EXPECT_EQ(many, states());
-    }
+    expectTheSameForAnyNumberOfThreads(*finishMesh(std::move(mesh)),
+                                       {40'000, 20'000, 5'000, 1'000});
 }
 
 TEST(Reducer, ThinsOutTheRimsOfBlocksLikeTheRest) {

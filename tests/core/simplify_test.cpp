@@ -446,11 +446,15 @@ ReducerOptions optimal() {
 
 TEST(Reduce, OptimalPlacesLieNearerThanExistingOnes) {
     const Mesh grid = test::makeGrid(80, 80, 1, bumps);
+    const Surface surface(*finishMesh(grid));
     for (const std::size_t count : {1600, 400, 100}) {
         const Reduced existing = reduceTo(grid, count);
         const Reduced best = reduceTo(grid, count, optimal());
         ASSERT_TRUE(best.targetReached);
-        EXPECT_LT(best.deviation, existing.deviation) << count;
+        const Deviation ofExisting = measureDeviation(surface, *existing.mesh);
+        const Deviation ofBest = measureDeviation(surface, *best.mesh);
+        EXPECT_LT(ofBest.mean, 0.75 * ofExisting.mean) << count;
+        EXPECT_LT(ofBest.largest, 1.5 * ofExisting.largest) << count << ": one vertex, by chance";
         EXPECT_GT(leastFacing(*best.mesh, Vec3f::UnitY()), 0) << count;
     }
 }
@@ -632,6 +636,25 @@ TEST(Deviation, FindsANarrowSpike) {
         return std::hypot(u - 0.5, v - 0.5) < 0.01 ? 0.4 : 0.0;
     }));
     EXPECT_NEAR(measureDeviation(Surface(*flat), *spiky).largest, 0.4, 1e-6);
+}
+
+TEST(Surface, TakesSliversAndNeedlesForLines) {
+    std::mt19937 random(5);
+    std::uniform_real_distribution<float> any(-1, 1);
+    const auto point = [&] { return Vec3f(any(random), any(random), any(random)); };
+    for (int i = 0; i < 2000; ++i) {
+        const Vec3f a = point();
+        const Vec3f along = point();
+        Mesh needle;
+        needle.parts.push_back(
+            test::makePart({a, a + along, a + std::fabs(any(random)) * along}, {0, 1, 2}));
+        const Vec3f from = point();
+        const float share = std::clamp(along.dot(from - a) / along.squaredNorm(), 0.0F, 1.0F);
+        EXPECT_NEAR(Surface(needle).distanceTo(from), (a + share * along - from).norm(), 1e-5) << i;
+    }
+    Mesh dot;
+    dot.parts.push_back(test::makePart({{1, 2, 3}, {1, 2, 3}, {1, 2, 3}}, {0, 1, 2}));
+    EXPECT_NEAR(Surface(dot).distanceTo({1, 2, 1}), 2, 1e-6);
 }
 
 TEST(Surface, DistanceInEveryRegionOfATriangle) {
