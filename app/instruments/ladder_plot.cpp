@@ -126,12 +126,17 @@ void LadderPlot::redraw() {
         line->point1->setCoords(posts_[i], 1);
         line->point2->setCoords(posts_[i], 10);
         line->setPen(QPen(levelColor(i + 1), 2));
+    }
+    // After all lines, as posts may stand closer than a name is wide.
+    for (std::size_t i = 0; i < posts_.size(); ++i) {
         auto* label = new QCPItemText(this);
         label->position->setTypeX(QCPItemPosition::ptPlotCoords);
         label->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
         label->position->setCoords(posts_[i], 0.01 + 0.09 * static_cast<double>(i % 3));
         label->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
-        label->setText(QString(" LOD %1").arg(i + 1));
+        label->setText(QString("LOD %1").arg(i + 1));
+        label->setPadding({4, 1, 4, 1});
+        label->setBrush(theme().raised);
         label->setFont(textFont(10));
         label->setColor(theme().ink);
     }

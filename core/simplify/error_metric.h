@@ -46,7 +46,8 @@ public:
     [[nodiscard]] Joined onto(std::uint32_t from, std::uint32_t to,
                               std::span<const WedgeMerge> merges) const;
     /// The cost of that where both have one wedge, or `limit` or more.
-    [[nodiscard, gnu::always_inline]] float costOnto(std::uint32_t from, std::uint32_t to, float limit) const {
+    [[nodiscard, gnu::always_inline]] float costOnto(std::uint32_t from, std::uint32_t to,
+                                                     float limit) const {
         const Vec3f shift = place(to) - place(from);
         const float cost = surfaceCost(from, to, shift);
         return count_ == 0 || cost >= limit ? cost : cost + differenceAt(from, to, shift);
@@ -145,7 +146,7 @@ private:
 /// What the square of both gradients would be at the place and attributes of `to`. Always inline,
 /// as it is asked of all neighbours of one vertex in turn.
 [[gnu::always_inline]] inline float ErrorMetric::differenceAt(std::uint32_t from, std::uint32_t to,
-                                       const Vec3f& shift) const {
+                                                              const Vec3f& shift) const {
     const Weighted& gradients = gradients_[from];
     const Sum* sums = sums_.data() + from * count_;
     const float* s = attributesOf(from);

@@ -56,7 +56,7 @@ struct ReducerOptions {
 
 /// Reduces one mesh further and further and keeps every state on the way.
 /// What never moves: vertices of non-manifold edges.
-/// Memory: 150 bytes a triangle at the peak, with normals and one set of texture coordinates.
+/// Memory: about 150 bytes a triangle at the peak, with normals and one set of texture coordinates.
 class Reducer {
 public:
     /// `mesh` must outlive the reducer. Cost: O(T).
