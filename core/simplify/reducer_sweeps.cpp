@@ -320,13 +320,12 @@ void Reducer::collapse(Block& block, const Plan& plan) {
 
 /// Takes the triangles on the edge between the two stars out of both. Returns how many.
 std::size_t Reducer::removeBetween(Block& block) {
-    const auto touches = [](std::uint32_t p) {
-        return [p](const Spoke& spoke) { return spoke.next == p || spoke.previous == p; };
-    };
+    const std::uint32_t to = block.to.position;
     for (const Spoke& spoke : block.from.spokes)
-        if (touches(block.to.position)(spoke)) fans_.remove(spoke.corner);
-    std::erase_if(block.to.spokes, touches(block.from.position));
-    return std::erase_if(block.from.spokes, touches(block.to.position));
+        if (spoke.next == to || spoke.previous == to) fans_.remove(spoke.corner);
+    const auto isGone = [&](const Spoke& spoke) { return !fans_.isAlive(spoke.corner); };
+    std::erase_if(block.to.spokes, isGone);
+    return std::erase_if(block.from.spokes, isGone);
 }
 
 /// No less than those of collapses before it around its vertices, on which it depends: others may
