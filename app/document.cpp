@@ -1,13 +1,17 @@
 #include "document.h"
 
+#include <QDateTime>
+#include <QElapsedTimer>
 #include <QFileInfo>
 #include <QUndoCommand>
 #include <algorithm>
 #include <deque>
 
-#include "io/file.h"
+#include "base/guarded.h"
+#include "fixes/evaluation_file.h"
 #include "io/open.h"
 #include "measure/view_meter.h"
+#include "scene/changes.h"
 #include "survey/spots.h"
 
 namespace flentro::app {
@@ -79,6 +83,8 @@ namespace {
 constexpr int kSettleMilliseconds = 120;
 constexpr const char* kOpening = "Opening";
 constexpr const char* kEvaluating = "Work order";
+constexpr const char* kExporting = "Export";
+constexpr int kWorthKeeping = 1000;  ///< Milliseconds of an evaluation.
 
 }  // namespace
 
@@ -89,13 +95,44 @@ Document::Document(QObject* parent) : QObject(parent), cache_(std::make_shared<S
     connect(&evaluateTimer_, &QTimer::timeout, this, &Document::evaluateNow);
     rereadTimer_.setSingleShot(true);
     rereadTimer_.setInterval(400);
-    connect(&rereadTimer_, &QTimer::timeout, this, &Document::reread);
-    connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] { rereadTimer_.start(); });
+    connect(&rereadTimer_, &QTimer::timeout, this, &Document::rereadIfChanged);
+    const auto lookSoon = [this] { rereadTimer_.start(); };
+    connect(&watcher_, &QFileSystemWatcher::fileChanged, this, lookSoon);
+    connect(&watcher_, &QFileSystemWatcher::directoryChanged, this, lookSoon);
+    connect(&jobs_, &JobRunner::failed, this, &Document::failed);
+    for (LatestRunner* runner : {&tallier_, &resurveyor_, &counter_, &keeper_})
+        connect(runner, &LatestRunner::failed, this, &Document::failed);
+}
+
+Document::~Document() {
+    *closing_ = true;
+    ++*wish_;
+    jobs_.cancelAll();
 }
 
 bool Document::isSettled() const {
     return !jobs_.isRunning() && tallier_.isIdle() && !evaluateTimer_.isActive() &&
-           counter_.isIdle() && resurveyor_.isIdle();
+           counter_.isIdle() && resurveyor_.isIdle() && keeper_.isIdle();
+}
+
+Document::Freshness Document::freshness() const {
+    if (!hasScene() || here_.source != source_) return Freshness::Nothing;
+    return isResultCurrent() && here_.result == result_ ? Freshness::Current : Freshness::Original;
+}
+
+bool Document::isOrderStopped() const {
+    return hasScene() && !isResultCurrent() && !evaluateTimer_.isActive() &&
+           !jobs_.has(kEvaluating) && !jobs_.has(kOpening);
+}
+
+void Document::evaluateAgain() {
+    if (!isResultCurrent()) evaluateNow();
+}
+
+/// Whatever the result was, another one is wanted now.
+void Document::wantResult() {
+    ++wanted_;
+    evaluateSoon();
 }
 
 void Document::report(const Error& error) {
@@ -110,7 +147,7 @@ void Document::open(const QString& file) {
     else if (file.endsWith(".json"))
         openProject(file);
     else
-        openScene(file, std::nullopt);
+        openScene(file, std::nullopt, {});
 }
 
 void Document::openTarget(const QString& file) {
@@ -122,67 +159,171 @@ void Document::openTarget(const QString& file) {
 void Document::openProject(const QString& file) {
     auto project = loadProject(file.toStdString());
     if (!project) return report(project.error());
-    projectFile_ = file;
     const QString scene = QString::fromStdString(project->scene.string());
-    openScene(scene, std::move(*project));
+    openScene(scene, std::move(*project), file);
 }
 
-void Document::openScene(const QString& file, std::optional<Project> project) {
+namespace {
+
+/// Opens a scene; whatever goes wrong names the file.
+Expected<ScenePtr> openShared(const std::string& path, Progress& progress) {
+    auto scene = guarded([&] { return flentro::openScene(path, {}, progress); });
+    if (scene) return std::make_shared<const Scene>(std::move(*scene));
+    if (scene.error().where.empty()) scene.error().where = path;
+    return tl::unexpected(scene.error());
+}
+
+}  // namespace
+
+/// Nothing of the present document changes before the new scene is there.
+void Document::openScene(const QString& file, std::optional<Project> project,
+                         const QString& projectFile) {
     const std::string path = QFileInfo(file).absoluteFilePath().toStdString();
-    if (!project) projectFile_.clear();
-    jobs_.start(kOpening, [this, path, project, file](Progress& progress) -> JobRunner::Finish {
-        auto scene = flentro::openScene(path, {}, progress);
-        if (!scene) return [this, error = scene.error()] { report(error); };
-        auto shared = std::make_shared<Scene>(std::move(*scene));
-        return [this, shared, project, file] { adopt(std::move(*shared), project, file); };
-    });
+    jobs_.start(kOpening,
+                [this, path, project, file, projectFile,
+                 target = project_.target](Progress& progress) -> JobRunner::Finish {
+                    auto scene = openShared(path, progress);
+                    if (!scene) return [this, error = scene.error()] { report(error); };
+                    Project taken = project.value_or(Project{});
+                    if (!project) {
+                        taken.target = target;
+                        taken.view = startingView(**scene, target);
+                    }
+                    return [this, scene = *scene, taken, file, projectFile] {
+                        adopt(scene, taken, file, projectFile);
+                    };
+                });
 }
 
-void Document::adopt(Scene scene, std::optional<Project> project, const QString& file) {
+/// A document of its own begins.
+void Document::adopt(ScenePtr scene, const Project& project, const QString& file,
+                     const QString& projectFile) {
     const QString absolute = QFileInfo(file).absoluteFilePath();
-    const bool again = source_ && project_.scene == absolute.toStdString() && !project;
-    source_ = std::make_shared<const Scene>(std::move(scene));
-    result_ = source_;
-    evaluation_ = {source_, {}};
-    counters_.reset();
+    jobs_.cancel(kSurveying);
+    pendingExport_.reset();
+    projectFile_ = projectFile;
+    source_ = std::move(scene);
     surveyed_ = {};
     evidence_ = std::make_shared<const Evidence>();
     off_ = {};
     selectedObject_ = -1;
-    if (project) {
-        project_ = *project;
-    } else if (!again) {
-        const Target target = project_.target;
-        project_ = Project{};
-        project_.target = target;
-        project_.view = startingView(*source_);
-    }
+    selectedFix_ = 0;
+    project_ = project;
     project_.scene = absolute.toStdString();
-    if (!again) undo_.clear();
-    watch(absolute);
+    undo_.clear();
+    if (std::exchange(recovering_, false)) undo_.resetClean();  // no file holds its changes
+    announceScene();
+    emit opened(projectFile_.isEmpty() ? absolute : projectFile_);
+}
+
+/// Takes up a scene: its own counts are shown before the order's.
+void Document::announceScene() {
+    result_ = source_;
+    evaluation_ = {source_, {}};
+    without_.reset();
+    here_ = {};
+    ++wanted_;
+    watch();
     emit sceneChanged();
     emit projectChanged();
     emit resultChanged();
     emit viewChanged();
     emit surveyChanged();
     emit offChanged();
+    recountSoon();
     evaluateNow();
-    emit opened(projectFile_.isEmpty() ? absolute : projectFile_);
 }
 
-void Document::watch(const QString& file) {
-    if (!watcher_.files().isEmpty()) watcher_.removePaths(watcher_.files());
-    watcher_.addPath(file);
+namespace {
+
+/// The marks of a list whose elements are elsewhere now.
+std::vector<bool> movedMarks(const std::vector<bool>& marks, const std::vector<int>& where,
+                             std::size_t count) {
+    std::vector<bool> moved(marks.empty() ? 0 : count, false);
+    for (std::size_t i = 0; i < std::min(marks.size(), where.size()); ++i)
+        if (marks[i] && where[i] >= 0) moved[static_cast<std::size_t>(where[i])] = true;
+    return moved;
 }
 
-/// The file changed on disk: read it again, with every setting kept.
-void Document::reread() {
-    const QString file = QString::fromStdString(project_.scene.string());
-    if (!QFileInfo::exists(file)) {
-        rereadTimer_.start();
-        return;
+}  // namespace
+
+/// The same document goes on with what its scene is now: undo, project, selection, what-if and
+/// survey stay, by the identity of things.
+void Document::adoptAgain(ScenePtr scene) {
+    const ScenePtr before = std::exchange(source_, std::move(scene));
+    const SceneMatch where = matchScenes(*before, *source_);
+    off_.objects = movedMarks(off_.objects, where.objects, source_->objects.size());
+    off_.lights = movedMarks(off_.lights, where.placedLights, source_->placedLights.size());
+    if (selectedObject_ >= 0)
+        selectedObject_ = where.objects[static_cast<std::size_t>(selectedObject_)];
+    evidence_ = std::make_shared<const Evidence>(withMovedOrigins(*evidence_, where.objects));
+    surveyed_.before.clear();
+    surveyed_.after.clear();
+    const bool surveying = jobs_.has(kSurveying);
+    announceScene();
+    emit selectionChanged();
+    retallySoon();
+    if (surveying) runSurvey();
+    emit readAgain(tr("%1 was read again: %2")
+                       .arg(QFileInfo(QString::fromStdString(project_.scene.string())).fileName(),
+                            QString::fromStdString(describeChanges(*before, *source_))));
+}
+
+// --- files that change --------------------------------------------------------------------
+
+Document::Stamps Document::stampsNow() const {
+    Stamps stamps;
+    for (const auto& file : source_->files) {
+        const QFileInfo info(QString::fromStdString(file.string()));
+        stamps[info.absoluteFilePath()] = {info.lastModified(), info.exists() ? info.size() : -1};
     }
-    openScene(file, project_);
+    return stamps;
+}
+
+/// All files that the scene was read from, and their folders: a file that is replaced by another
+/// of its name is no longer watched itself.
+void Document::watch() {
+    if (!watcher_.files().isEmpty()) watcher_.removePaths(watcher_.files());
+    if (!watcher_.directories().isEmpty()) watcher_.removePaths(watcher_.directories());
+    if (!source_) return;
+    QStringList paths;
+    for (const auto& [file, stamp] : stampsNow()) {
+        paths << QFileInfo(file).absolutePath();
+        if (stamp.second >= 0) paths << file;
+    }
+    paths.removeDuplicates();
+    if (!paths.isEmpty()) watcher_.addPaths(paths);
+    stamps_ = stampsNow();
+}
+
+/// Reads again where a file has changed and the scene is there.
+void Document::rereadIfChanged() {
+    if (!source_ || stampsNow() == stamps_) return;
+    if (!QFileInfo::exists(QString::fromStdString(project_.scene.string())))
+        rereadTimer_.start();
+    else
+        reread();
+}
+
+/// With every setting as it is when the reading ends.
+void Document::reread() {
+    stamps_ = stampsNow();
+    const std::string path = project_.scene.string();
+    jobs_.start(kOpening, [this, path](Progress& progress) -> JobRunner::Finish {
+        auto scene = openShared(path, progress);
+        return [this, scene, path] {
+            if (path != project_.scene.string()) return;
+            const Stamps read = stamps_;
+            if (scene)
+                adoptAgain(*scene);
+            else
+                report(scene.error());
+            watch();
+            // What was written while it was read has not been seen yet.
+            stamps_ = read;
+            rereadTimer_.start();
+        };
+    });
 }
 
 void Document::saveProject(const QString& file) {
@@ -193,8 +334,23 @@ void Document::saveProject(const QString& file) {
     emit projectChanged();
 }
 
+void Document::recover(const Project& project, const QString& projectFile) {
+    recovering_ = true;
+    openScene(QString::fromStdString(project.scene.string()), project, projectFile);
+}
+
+// --- exporting ----------------------------------------------------------------------------
+
 void Document::exportResult(const QString& file, const ExportOptions& options) {
-    jobs_.start("Export",
+    if (!hasScene()) return;
+    if (isResultCurrent()) return startExport(file, options);
+    pendingExport_ = {file, options};
+    emit exportWaiting();
+    if (isOrderStopped()) evaluateNow();
+}
+
+void Document::startExport(const QString& file, const ExportOptions& options) {
+    jobs_.start(kExporting,
                 [this, options, file, scene = result_,
                  target = project_.target](Progress& progress) -> JobRunner::Finish {
                     auto done = exportScene(*scene, target, file.toStdString(), options, progress);
@@ -203,6 +359,13 @@ void Document::exportResult(const QString& file, const ExportOptions& options) {
                         emit exported(file, bytes);
                     };
                 });
+}
+
+/// What was asked for while the order was worked out.
+void Document::exportPending() {
+    if (!pendingExport_ || !isResultCurrent()) return;
+    const PendingExport pending = *std::exchange(pendingExport_, std::nullopt);
+    startExport(pending.file, pending.options);
 }
 
 // --- changes ------------------------------------------------------------------------------
@@ -214,7 +377,7 @@ void Document::apply(const Project& project) {
     project_.view = view;
     project_.scene = scene;
     emit projectChanged();
-    evaluateSoon();
+    wantResult();
     recountSoon();
     retallySoon();
 }
@@ -322,15 +485,34 @@ void Document::evaluateSoon() {
 
 void Document::evaluateNow() {
     if (!source_) return;
+    evaluateTimer_.stop();
     jobs_.start(
         kEvaluating,
         [this, order = project_.order, source = source_, cache = cache_, evidence = evidence_,
-         target = project_.target](Progress& progress) -> JobRunner::Finish {
+         target = project_.target, wanted = wanted_,
+         kept = keptResults()](Progress& progress) -> JobRunner::Finish {
+            QElapsedTimer clock;
+            clock.start();
+            if (!kept.empty())
+                (void)loadEvaluation(kept, lastKeyOf(order, source, target, *evidence), *cache);
             auto evaluation = evaluate(order, source, target, *cache, progress, *evidence);
-            if (!evaluation) return [this, error = evaluation.error()] { report(error); };
+            if (!evaluation)
+                return [this, error = evaluation.error()] {
+                    report(error);
+                    if (std::exchange(pendingExport_, std::nullopt))
+                        emit failed(tr("Not exported: the work order has no result. %1")
+                                        .arg(error.code == ErrorCode::Cancelled
+                                                 ? tr("It was stopped; press F5 to go on.")
+                                                 : QString::fromStdString(describe(error))));
+                    emit countsChanged();
+                };
             const Counts whole = wholeSceneCost(evaluation->result(), target).counts;
-            return [this, whole, source, evaluation = std::move(*evaluation)] {
+            const bool worthKeeping = clock.elapsed() > kWorthKeeping && evidence->empty();
+            return [this, whole, source, wanted, worthKeeping,
+                    evaluation = std::move(*evaluation)] {
                 if (source != source_) return;
+                if (worthKeeping) keepResults(evaluation);
+                evaluated_ = wanted;
                 evaluation_ = evaluation;
                 whole_ = whole;
                 result_ = std::shared_ptr<const Scene>(
@@ -343,8 +525,25 @@ void Document::evaluateNow() {
                 retallySoon();
                 surveyAgainSoon();
                 evaluateWithoutSelected();
+                exportPending();
             };
-        });
+        },
+        Lane::Order);
+}
+
+/// Beside the project: as it is before a survey, which is how it is opened next.
+std::filesystem::path Document::keptResults() const {
+    return projectFile_.isEmpty() ? "" : projectFile_.toStdString() + ".results";
+}
+
+void Document::keepResults(const Evaluation& evaluation) {
+    const std::filesystem::path path = keptResults();
+    if (path.empty()) return;
+    keeper_.request([evaluation, path]() -> std::function<void()> {
+        // Not an error if the folder cannot be written: it is evaluated anew next time.
+        (void)saveEvaluation(evaluation, path);
+        return [] {};
+    });
 }
 
 /// What the result would be without the selected fix, for the ghost ticks.
@@ -353,17 +552,19 @@ void Document::evaluateWithoutSelected() {
     Fix* fix = order.find(selectedFix_);
     if (!fix || !fix->on) return;
     fix->on = false;
-    jobs_.start("Without this fix",
-                [this, order, source = source_, cache = cache_, evidence = evidence_,
-                 target = project_.target](Progress& progress) -> JobRunner::Finish {
-                    auto evaluation = evaluate(order, source, target, *cache, progress, *evidence);
-                    if (!evaluation) return {};
-                    return [this, source, evaluation = std::move(*evaluation)] {
-                        if (source != source_) return;
-                        without_ = evaluation;
-                        recountSoon();
-                    };
-                });
+    jobs_.start(
+        "Without this fix",
+        [this, order, source = source_, cache = cache_, evidence = evidence_,
+         target = project_.target](Progress& progress) -> JobRunner::Finish {
+            auto evaluation = evaluate(order, source, target, *cache, progress, *evidence);
+            if (!evaluation) return {};
+            return [this, source, evaluation = std::move(*evaluation)] {
+                if (source != source_) return;
+                without_ = evaluation;
+                recountSoon();
+            };
+        },
+        Lane::Order);
 }
 
 void Document::countSoon() {
@@ -373,6 +574,7 @@ void Document::countSoon() {
         [this, counters = counters_, view = project_.view, off = off_]() -> std::function<void()> {
             auto here = std::make_shared<Here>(counters->count(view, off));
             return [this, here] {
+                if (here->source != source_) return;
                 here_ = std::move(*here);
                 emit countsChanged();
             };

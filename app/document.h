@@ -2,10 +2,12 @@
 
 #pragma once
 
+#include <QDateTime>
 #include <QFileSystemWatcher>
 #include <QObject>
 #include <QTimer>
 #include <QUndoStack>
+#include <map>
 #include <mutex>
 #include <optional>
 
@@ -73,11 +75,16 @@ struct EarlySpot {
 
 class Counters;
 
+/// The job's name: tests and the document itself ask for it.
+inline constexpr const char* kSurveying = "Survey";
+
 class Document : public QObject {
     Q_OBJECT
 
 public:
     explicit Document(QObject* parent = nullptr);
+    /// Cancels whatever runs.
+    ~Document() override;
 
     [[nodiscard]] bool hasScene() const { return source_ != nullptr; }
     [[nodiscard]] const ScenePtr& source() const { return source_; }
@@ -95,10 +102,28 @@ public:
     /// True when nothing is being computed: for tests and for pictures.
     [[nodiscard]] bool isSettled() const;
 
+    /// What the counters of here() can be taken for.
+    enum class Freshness {
+        Nothing,   ///< Not counted yet: nothing may be said.
+        Original,  ///< The source is counted; the work order has no result yet, or an old one.
+        Current,   ///< Both are what they say.
+    };
+    [[nodiscard]] Freshness freshness() const;
+    /// True if result() is that of the present order, target and survey.
+    [[nodiscard]] bool isResultCurrent() const { return hasScene() && evaluated_ == wanted_; }
+    /// True where the work order was stopped before it had a result.
+    [[nodiscard]] bool isOrderStopped() const;
+    /// Evaluates the work order where it has no current result.
+    void evaluateAgain();
+
     /// Opens a scene, a project or a target by its ending, as a job.
     void open(const QString& file);
     void saveProject(const QString& file);
+    /// Exports the result of the present order; works it out first where that is not done. Where
+    /// that is stopped meanwhile, nothing is written, and it is said.
     void exportResult(const QString& file, const ExportOptions& options);
+    /// Takes up a project that was left behind, with its changes unsaved.
+    void recover(const Project& project, const QString& projectFile);
 
     /// The settings of a fix; null if there is none or it is of another kind.
     template <typename Settings>
@@ -180,27 +205,38 @@ signals:
     void offChanged();     ///< Something was switched off or on.
     void failed(const QString& message);
     void opened(const QString& file);
+    void readAgain(const QString& whatChanged);  ///< The scene's files have changed on disk.
     void exported(const QString& file, double bytes);
+    void exportWaiting();
 
 private:
     friend class ProjectChange;
     void apply(const Project& project);
     void change(Project next, const QString& text);
-    void openScene(const QString& file, std::optional<Project> project);
-    void adopt(Scene scene, std::optional<Project> project, const QString& file);
+    void openScene(const QString& file, std::optional<Project> project, const QString& projectFile);
+    void adopt(ScenePtr scene, const Project& project, const QString& file,
+               const QString& projectFile);
+    void adoptAgain(ScenePtr scene);
+    void announceScene();
     void openProject(const QString& file);
     void openTarget(const QString& file);
     void evaluateSoon();
     void evaluateNow();
     void evaluateWithoutSelected();
     void countSoon();
+    [[nodiscard]] std::filesystem::path keptResults() const;
+    void keepResults(const Evaluation& evaluation);
     void retallySoon();
     void surveyAgainSoon();
     void adoptSurvey(const Surveyed& surveyed, const std::shared_ptr<const Evidence>& evidence);
     void offWasChanged();
     void recountSoon();
-    void watch(const QString& file);
+    void watch();
+    void rereadIfChanged();
     void reread();
+    void startExport(const QString& file, const ExportOptions& options);
+    void exportPending();
+    void wantResult();
     void report(const Error& error);
 
     Project project_;
@@ -224,6 +260,7 @@ private:
     std::shared_ptr<Early> early_ = std::make_shared<Early>();
     LatestRunner tallier_;
     LatestRunner resurveyor_;
+    LatestRunner keeper_;
     /// Raised by every new wish to survey again; older work stops when it sees that.
     std::shared_ptr<std::atomic<int>> wish_ = std::make_shared<std::atomic<int>>(0);
     bool surveyingAgain_ = false;
@@ -237,6 +274,20 @@ private:
     QTimer evaluateTimer_;
     QTimer rereadTimer_;
     QFileSystemWatcher watcher_;
+    /// What was last read of each file: when it was written and how large it was.
+    using Stamps = std::map<QString, std::pair<QDateTime, qint64>>;
+    [[nodiscard]] Stamps stampsNow() const;
+    Stamps stamps_;
+    /// Raised by all that a result depends on; what the last evaluation was asked for.
+    int wanted_ = 0;
+    int evaluated_ = -1;
+    struct PendingExport {
+        QString file;
+        ExportOptions options;
+    };
+    std::optional<PendingExport> pendingExport_;
+    bool recovering_ = false;
+    std::shared_ptr<std::atomic<bool>> closing_ = std::make_shared<std::atomic<bool>>(false);
 };
 
 }  // namespace flentro::app

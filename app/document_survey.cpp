@@ -48,6 +48,7 @@ Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const Project& pr
     if (request.where == Where::Area) plan.area = request.node;
     plan.spacing = request.spacing;
     plan.walker.eyeHeight = request.eyeHeight;
+    plan.verticalFov = project.target.verticalFov;
     plan.starts = {project.view.eye};
     for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
     rays = std::make_unique<RayScene>(scene);
@@ -142,26 +143,27 @@ void Document::runSurvey() {
         early_->spots.clear();
     }
     const std::string cache = projectFile_.isEmpty() ? "" : projectFile_.toStdString() + ".survey";
-    jobs_.start(tr("Survey"),
-                [this, scene = result_, source = source_, project = project_, early = early_,
-                 cache](Progress& progress) -> JobRunner::Finish {
-                    const auto onSpot = [&](std::size_t, const SpotResult& spot) {
-                        const std::lock_guard lock(early->mutex);
-                        early->spots.push_back({spot.eye, spot.worstLoad(project.target)});
-                    };
-                    auto taken = surveyOrCached(*scene, project, cache, progress, onSpot);
-                    if (!taken) return [this, error = taken.error()] { report(error); };
-                    std::erase_if(taken->spots, [](const SpotResult& spot) { return !spot.done; });
-                    const auto survey = std::make_shared<const Survey>(std::move(*taken));
-                    const bool alongLine =
-                        project.survey.where == Where::Walk || project.survey.where == Where::Path;
-                    const auto evidence =
-                        std::make_shared<const Evidence>(evidenceOf(*survey, *scene));
-                    return [this, survey, source, scene, alongLine, evidence] {
-                        if (source == source_ && !survey->spots.empty())
-                            adoptSurvey({survey, {}, {}, alongLine, scene}, evidence);
-                    };
-                });
+    jobs_.start(
+        kSurveying,
+        [this, scene = result_, source = source_, project = project_, early = early_,
+         cache](Progress& progress) -> JobRunner::Finish {
+            const auto onSpot = [&](std::size_t, const SpotResult& spot) {
+                const std::lock_guard lock(early->mutex);
+                early->spots.push_back({spot.eye, spot.worstLoad(project.target)});
+            };
+            auto taken = surveyOrCached(*scene, project, cache, progress, onSpot);
+            if (!taken) return [this, error = taken.error()] { report(error); };
+            std::erase_if(taken->spots, [](const SpotResult& spot) { return !spot.done; });
+            const auto survey = std::make_shared<const Survey>(std::move(*taken));
+            const bool alongLine =
+                project.survey.where == Where::Walk || project.survey.where == Where::Path;
+            const auto evidence = std::make_shared<const Evidence>(evidenceOf(*survey, *scene));
+            return [this, survey, source, scene, alongLine, evidence] {
+                if (source == source_ && !survey->spots.empty())
+                    adoptSurvey({survey, {}, {}, alongLine, scene}, evidence);
+            };
+        },
+        Lane::Survey);
 }
 
 void Document::adoptSurvey(const Surveyed& surveyed,
@@ -169,7 +171,7 @@ void Document::adoptSurvey(const Surveyed& surveyed,
     surveyed_ = surveyed;
     if (evidence->hash != evidence_->hash) {
         evidence_ = evidence;
-        evaluateSoon();
+        wantResult();
     }
     {
         const std::lock_guard lock(early_->mutex);
@@ -270,18 +272,21 @@ void Document::surveyAgainSoon() {
 void Document::retallySoon() {
     if (!surveyed_.exists()) return;
     tallier_.request([this, survey = surveyed_.survey, before = source_, after = result_,
-                      target = project_.target, off = off_]() -> std::function<void()> {
+                      target = project_.target, off = off_,
+                      closing = closing_]() -> std::function<void()> {
         const auto count = [&](const Scene& scene, const Without& without) {
             const ViewMeter meter(scene, target);
             Surveyed::Tallies tallies;
             for (const SpotResult& spot : survey->spots)
-                tallies.push_back(meter.count(meter.sight(spot.eye, spot.views), without));
+                if (!*closing)
+                    tallies.push_back(meter.count(meter.sight(spot.eye, spot.views), without));
             return tallies;
         };
         auto tallies = std::make_shared<std::pair<Surveyed::Tallies, Surveyed::Tallies>>(
             count(*before, {}), count(*after, flentro::without(*after, off)));
-        return [this, tallies, spots = survey->spots.size()] {
+        return [this, tallies, before, after, spots = survey->spots.size()] {
             if (!surveyed_.exists() || spots != surveyed_.survey->spots.size()) return;
+            if (before != source_ || after != result_) return;
             std::tie(surveyed_.before, surveyed_.after) = std::move(*tallies);
             emit surveyChanged();
         };

@@ -39,12 +39,20 @@ private:
     std::string message_;
 };
 
-/// Runs one long job at a time; a new one waits until the one before has stopped.
+/// Long jobs of one lane run one after the other; those of different lanes side by side.
+enum class Lane {
+    Files,   ///< Opening, exporting, previews.
+    Order,   ///< Evaluating the work order: its cache is used by one job at a time.
+    Survey,  ///< Minutes: nothing else waits for it.
+};
+
+/// Runs long jobs on workers. What a job throws is told by failed(), and nothing else is lost.
 class JobRunner : public QObject {
     Q_OBJECT
 
 public:
     explicit JobRunner(QObject* parent = nullptr);
+    /// Cancels all jobs and waits until they have stopped.
     ~JobRunner() override;
 
     /// `work` runs on a worker and returns what to do with its result on the interface thread.
@@ -52,32 +60,48 @@ public:
     using Work = std::function<Finish(Progress&)>;
 
     /// Starts a job; if one of the same name runs, it is cancelled first and its result dropped.
-    void start(const QString& name, Work work);
+    void start(const QString& name, Work work, Lane lane = Lane::Files);
+    /// Cancels the job that is shown; all others go on.
     void cancel();
+    /// Cancels the job of that name, also while it waits.
+    void cancel(const QString& name);
+    void cancelAll();
 
-    [[nodiscard]] bool isRunning() const { return running_ != nullptr; }
-    [[nodiscard]] QString name() const { return name_; }
+    [[nodiscard]] bool isRunning() const { return shown() != nullptr; }
+    /// True while a job of that name runs or waits.
+    [[nodiscard]] bool has(const QString& name) const;
+    // Of the job that is shown: of those that run the one that began first.
+    [[nodiscard]] QString name() const;
     [[nodiscard]] double fraction() const;
     [[nodiscard]] QString message() const;
     /// Seconds; negative while it cannot be told.
     [[nodiscard]] double secondsLeft() const;
+    [[nodiscard]] std::size_t runningCount() const { return running_.size(); }
 
 signals:
     void changed();  ///< Started, went on, or ended.
+    void failed(const QString& message);
 
 private:
     struct Waiting {
         QString name;
         Work work;
+        Lane lane;
     };
+    struct Running {
+        QString name;
+        Lane lane;
+        std::shared_ptr<JobProgress> progress;
+        QElapsedTimer clock;
+    };
+    [[nodiscard]] const Running* shown() const;
+    void beginWaiting();
     void begin(const Waiting& job);
     void finished(const std::shared_ptr<JobProgress>& progress, const Finish& finish);
 
     QThreadPool pool_;
-    std::shared_ptr<JobProgress> running_;
+    std::vector<Running> running_;  ///< In the order in which they began.
     std::vector<Waiting> waiting_;
-    QString name_;
-    QElapsedTimer clock_;
     QTimer ticker_;
 };
 
@@ -88,10 +112,14 @@ class LatestRunner : public QObject {
 
 public:
     explicit LatestRunner(QObject* parent = nullptr);
+    /// Waits for what runs: work that takes longer than some milliseconds asks its own flag.
     ~LatestRunner() override;
     /// `compute` runs on a worker; what it returns runs on the interface thread.
     void request(std::function<std::function<void()>()> compute);
     [[nodiscard]] bool isIdle() const { return !busy_; }
+
+signals:
+    void failed(const QString& message);
 
 private:
     void run(std::function<std::function<void()>()> compute);

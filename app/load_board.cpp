@@ -59,7 +59,7 @@ void LoadBoard::summarise() {
     for (std::size_t m = 0; hasSurvey_ && m < kMeasureCount; ++m) {
         const auto extremes = survey.extremes(kMeasures[m], document_.target());
         const double limit = at(document_.target().limits, kMeasures[m]);
-        surveyed_[m] = {extremes.load, limit > 0 ? extremes.median / limit : 0,
+        surveyed_[m] = {extremes.load, loadOf(extremes.median, limit),
                         survey.survey->spots[extremes.spot].views[extremes.view]};
     }
 }
@@ -89,32 +89,45 @@ double LoadBoard::xOf(double load) const {
 QString LoadBoard::describe(int row) const {
     const Measure measure = kMeasures[static_cast<std::size_t>(row)];
     const Target& target = document_.target();
-    const double value = at(document_.here().after.counts, measure);
+    if (document_.freshness() == Document::Freshness::Nothing)
+        return tr("%1: being counted").arg(measureName(measure));
+    const double value = valueOf(measure);
     const double limit = at(target.limits, measure);
-    const double load = limit > 0 ? value / limit : 0;
+    const double load = loadOf(value, limit);
     return tr("%1: %2 of %3, load %4, %5")
         .arg(measureName(measure), text(formatMeasure(measure, value)),
-             limit > 0 ? text(formatMeasure(measure, limit)) : tr("no limit"),
-             text(formatLoad(load)), stateWord(stateOf(load)));
+             text(formatMeasure(measure, limit)), text(formatLoad(load)), stateWord(stateOf(load)));
 }
 
 void LoadBoard::paintRow(QPainter& painter, int row) {
     const Measure measure = kMeasures[static_cast<std::size_t>(row)];
     const Target& target = document_.target();
     const double limit = at(target.limits, measure);
-    const double value = at(document_.here().after.counts, measure);
-    const double load = limit > 0 ? value / limit : 0;
+    const double value = valueOf(measure);
+    const double load = loadOf(value, limit);
     const State state = stateOf(load);
     const QRect rect = rowRect(row);
     painter.setFont(textFont(12));
     painter.setPen(theme().ink);
     painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignLeft | Qt::AlignVCenter,
                      measureName(measure));
+    painter.setFont(figureFont(11));
+    painter.setPen(theme().faint);
+    if (document_.freshness() == Document::Freshness::Nothing) {
+        painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignRight | Qt::AlignVCenter,
+                         tr("counting"));
+        return;
+    }
+    painter.drawText(rect.adjusted(0, 0, -64, -18), Qt::AlignRight | Qt::AlignVCenter,
+                     text(formatMeasure(measure, value)));
+    const bool current = document_.freshness() == Document::Freshness::Current;
+    painter.setOpacity(current ? 1 : 0.5);
     painter.setFont(figureFont(12, state == State::Over));
     painter.setPen(state == State::Within ? theme().ink : stateColor(state));
     painter.drawText(rect.adjusted(0, 0, -18, -18), Qt::AlignRight | Qt::AlignVCenter,
-                     limit > 0 ? text(formatLoad(load)) : "-");
-    paintStateMark(painter, QPointF(rect.right() - 6, rect.top() + 10), 4.5, state);
+                     isLimit(limit) ? text(formatLoad(load)) : "-");
+    if (isLimit(limit) && current)
+        paintStateMark(painter, QPointF(rect.right() - 6, rect.top() + 10), 4.5, state);
     const double y = rect.top() + 27;
     painter.setPen(QPen(theme().hairline, 1));
     painter.drawLine(QPointF(kSide, y), QPointF(width() - kSide, y));
@@ -123,10 +136,10 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
         painter.setPen(pen);
         painter.drawLine(QPointF(xOf(at), y - 7), QPointF(xOf(at), y + 7));
     };
-    if (limit > 0) {
-        tick(at(document_.here().before.counts, measure) / limit, QPen(theme().faint, 1.5));
+    if (isLimit(limit)) {
+        tick(loadOf(at(document_.here().before.counts, measure), limit), QPen(theme().faint, 1.5));
         if (document_.here().without)
-            tick(at(*document_.here().without, measure) / limit,
+            tick(loadOf(at(*document_.here().without, measure), limit),
                  QPen(theme().ink, 1.5, Qt::DotLine));
         if (hasSurvey_) {
             const Surveyed& surveyed = surveyed_[static_cast<std::size_t>(row)];
@@ -134,6 +147,27 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
             paintPointer(painter, QPointF(xOf(surveyed.worst), y + 4), true);
         }
     }
+    painter.setOpacity(1);
+}
+
+/// Of the result, or of the original while there is no result of the present order.
+double LoadBoard::valueOf(Measure measure) const {
+    const bool current = document_.freshness() == Document::Freshness::Current;
+    return at(current ? document_.here().after.counts : document_.here().before.counts, measure);
+}
+
+/// What the numbers below are of.
+QString LoadBoard::heading() const {
+    switch (document_.freshness()) {
+        case Document::Freshness::Nothing:
+            return tr("Counting ...");
+        case Document::Freshness::Original:
+            return document_.isOrderStopped() ? tr("Original here: order stopped")
+                                              : tr("Original here: fixes at work");
+        case Document::Freshness::Current:
+            break;
+    }
+    return tr("Load here");
 }
 
 void LoadBoard::paintEvent(QPaintEvent*) {
@@ -141,7 +175,7 @@ void LoadBoard::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setFont(textFont(11));
     painter.setPen(theme().faint);
-    painter.drawText(QRect(kSide, 6, width() - 2 * kSide, 18), Qt::AlignLeft, tr("Load here"));
+    painter.drawText(QRect(kSide, 6, width() - 2 * kSide, 18), Qt::AlignLeft, heading());
     painter.drawText(QRect(static_cast<int>(xOf(1)) - 40, 6, 80, 18), Qt::AlignHCenter,
                      tr("limit"));
     painter.setPen(QPen(theme().ink, 1));
@@ -158,6 +192,8 @@ void LoadBoard::paintEvent(QPaintEvent*) {
 
 /// Milliseconds of this view, with the layers that were counted nearest to it.
 QString LoadBoard::describeFrame() const {
+    if (document_.freshness() != Document::Freshness::Current)
+        return tr("Frame time: being counted");
     const Target& target = document_.target();
     const int spot = document_.nearestSpot();
     double layers = 1;

@@ -37,6 +37,8 @@ private:
     void paintRow(QPainter& painter, int row);
     [[nodiscard]] QString describe(int row) const;
     [[nodiscard]] QString describeFrame() const;
+    [[nodiscard]] double valueOf(Measure measure) const;
+    [[nodiscard]] QString heading() const;
 
     Document& document_;
 };

@@ -1,16 +1,18 @@
 // flentro: the window.
 
-#include <QApplication>
+#include <signal.h>
+
 #include <QCommandLineParser>
 #include <QSettings>
 #include <cstdio>
 
+#include "application.h"
 #include "main_window.h"
 
 int main(int argc, char** argv) {
     using namespace flentro::app;
     QApplication::setAttribute(Qt::AA_ShareOpenGLContexts);
-    QApplication application(argc, argv);
+    Application application(argc, argv);
     QApplication::setOrganizationName("Flentro");
     QApplication::setApplicationName("Flentro");
     QApplication::setApplicationVersion(FLENTRO_VERSION);
@@ -28,8 +30,11 @@ int main(int argc, char** argv) {
     parser.addPositionalArgument("file", "A scene, project or target to open.", "[file ...]");
     parser.process(application);
     setSheet(application, QSettings().value("sheet") == "day" ? Sheet::Day : Sheet::Night);
+    signal(SIGXFSZ, SIG_IGN);  // a file-size limit is an error to tell, not an end
     MainWindow window;
+    application.onFailure = [&](const QString& text) { window.showFailure(text); };
     window.show();
+    window.offerRecovery();
     for (const QString& file : parser.positionalArguments()) window.open(file);
     return QApplication::exec();
 }

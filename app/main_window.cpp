@@ -2,6 +2,8 @@
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QDateTime>
+#include <QDesktopServices>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -10,8 +12,12 @@
 #include <QMimeData>
 #include <QScrollArea>
 #include <QSettings>
+#include <QStandardPaths>
+#include <QUrl>
 
 #include "io/open.h"
+#include "key_sheet.h"
+#include "ottermere.h"
 
 namespace flentro::app {
 namespace {
@@ -36,10 +42,11 @@ QString sceneFilter() {
 
 }  // namespace
 
-Centre::Centre(View3D* view, PlanView* plan, QWidget* parent)
-    : QWidget(parent), view_(view), plan_(plan) {
+Centre::Centre(View3D* view, PlanView* plan, StartPage* start, QWidget* parent)
+    : QWidget(parent), view_(view), plan_(plan), start_(start) {
     view->setParent(this);
     plan->setParent(this);
+    start->setParent(this);
     setMinimumSize(360, 300);
 }
 
@@ -61,10 +68,13 @@ void Centre::place() {
     large->setGeometry(rect());
     small->setGeometry(inset);
     small->raise();
+    start_->setGeometry(rect());
+    start_->raise();
 }
 
 MainWindow::MainWindow(QWidget* parent)
     : QMainWindow(parent),
+      journal_(document_),
       view_(new View3D(document_)),
       plan_(new PlanView(document_)),
       rail_(new StepRail(document_)),
@@ -78,6 +88,10 @@ MainWindow::MainWindow(QWidget* parent)
       proof_(new ProofSheet(document_, *view_)),
       title_(new TitleBlock(document_)),
       failure_(new QLabel),
+      recovery_(new QWidget),
+      recoveryText_(new QLabel),
+      hint_(new QLabel),
+      start_(new StartPage(document_)),
       splitter_(new QSplitter(Qt::Horizontal)) {
     setAcceptDrops(true);
     setMinimumSize(1100, 700);
@@ -123,17 +137,34 @@ MainWindow::MainWindow(QWidget* parent)
                                                                 : Showing::Original);
     });
     connect(&document_, &Document::failed, this, &MainWindow::showFailure);
+    connect(&document_, &Document::readAgain, title_, &TitleBlock::say);
+    connect(start_, &StartPage::openRequested, this, &MainWindow::chooseFile);
+    connect(start_, &StartPage::fileChosen, this, &MainWindow::open);
+    connect(start_, &StartPage::demoRequested, this, &MainWindow::openDemo);
+    connect(&document_, &Document::sceneChanged, this, [this] { exported_ = false; });
+    for (const auto signal : {&Document::sceneChanged, &Document::projectChanged,
+                              &Document::surveyChanged, &Document::resultChanged})
+        connect(&document_, signal, this, &MainWindow::refreshHint);
     connect(&document_, &Document::opened, this, [this](const QString& file) {
         failure_->hide();
+        if (left_ && !recovery_->isVisible()) {  // its changes are here now
+            journal_.write();
+            Journal::discard(*left_);
+            offerRecovery();
+        }
         remember(file);
         refreshTitle();
     });
     connect(&document_, &Document::exported, this, [this](const QString& file) {
         title_->say(tr("Exported %1").arg(QFileInfo(file).fileName()));
+        exported_ = true;
+        refreshHint();
     });
     connect(&document_, &Document::projectChanged, this, &MainWindow::refreshTitle);
     connect(&document_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
     showStep(WorkStep::Target);
+    restoreChoices();
+    start_->setRecent(QSettings().value("recent").toStringList());
     refreshTitle();
 }
 
@@ -154,13 +185,23 @@ void MainWindow::buildLayout() {
     leftLayout->addWidget(board_);
     leftLayout->addStretch(1);
     left->setMinimumWidth(236);
-    auto* centre = new Centre(view_, plan_);
+    auto* centre = new Centre(view_, plan_, start_);
     connect(plan_, &PlanView::swapRequested, centre, &Centre::swap);
     for (QWidget* sheet : {static_cast<QWidget*>(target_), static_cast<QWidget*>(survey_),
                            static_cast<QWidget*>(findings_), static_cast<QWidget*>(fixes_),
                            static_cast<QWidget*>(proof_)})
         sheets_->addWidget(scrolled(sheet));
     sheets_->setMinimumWidth(440);
+    auto* right = new QWidget;
+    auto* rightLayout = new QVBoxLayout(right);
+    rightLayout->setContentsMargins(0, 0, 0, 0);
+    rightLayout->setSpacing(0);
+    hint_->setWordWrap(true);
+    hint_->setContentsMargins(16, 7, 16, 7);
+    hint_->setAccessibleName(tr("First step"));
+    hint_->hide();
+    rightLayout->addWidget(hint_);
+    rightLayout->addWidget(sheets_, 1);
     splitter_->addWidget(left);
     auto* middle = new QWidget;
     auto* middleLayout = new QVBoxLayout(middle);
@@ -169,7 +210,7 @@ void MainWindow::buildLayout() {
     middleLayout->addWidget(centre, 1);
     middleLayout->addWidget(strip_);
     splitter_->addWidget(middle);
-    splitter_->addWidget(sheets_);
+    splitter_->addWidget(right);
     splitter_->setHandleWidth(1);
     splitter_->setChildrenCollapsible(false);
     splitter_->setStretchFactor(1, 1);
@@ -183,13 +224,99 @@ void MainWindow::buildLayout() {
     failure_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     failure_->hide();
     layout->addWidget(failure_);
+    buildRecoveryBar(layout);
     layout->addWidget(splitter_, 1);
     addRule(layout);
     layout->addWidget(title_);
     setCentralWidget(whole);
     resize(1280, 800);
-    QSettings settings;
+}
+
+void MainWindow::buildRecoveryBar(QVBoxLayout* layout) {
+    auto* row = new QHBoxLayout(recovery_);
+    row->setContentsMargins(14, 6, 14, 6);
+    recoveryText_->setWordWrap(true);
+    row->addWidget(recoveryText_, 1);
+    auto* recover = makePrimary(tr("Recover"));
+    auto* discard = new QPushButton(tr("Discard"));
+    row->addWidget(recover);
+    row->addWidget(discard);
+    recovery_->hide();
+    layout->addWidget(recovery_);
+    connect(recover, &QPushButton::clicked, this, [this] {
+        if (!left_ || !mayLoseChanges()) return;
+        recovery_->hide();
+        document_.recover(left_->project, left_->projectFile);
+    });
+    connect(discard, &QPushButton::clicked, this, [this] {
+        if (left_) Journal::discard(*left_);
+        offerRecovery();
+    });
+}
+
+void MainWindow::offerRecovery() {
+    const std::vector<LeftBehind> left = Journal::leftBehind();
+    left_ = left.empty() ? std::nullopt : std::optional(left.front());
+    recovery_->setVisible(left_.has_value());
+    if (!left_) return;
+    const QString name = left_->projectFile.isEmpty()
+                             ? QFileInfo(toText(left_->project.scene.string())).fileName()
+                             : QFileInfo(left_->projectFile).fileName();
+    recoveryText_->setText(
+        tr("Flentro ended without saving the changes to %1 of %2.")
+            .arg(name, QFileInfo(left_->journal).lastModified().toString("d MMM yyyy, hh:mm")));
+}
+
+/// Where the window was and how it was used last.
+void MainWindow::restoreChoices() {
+    const QSettings settings;
+    restoreGeometry(settings.value("geometry").toByteArray());
     splitter_->restoreState(settings.value("splitter").toByteArray());
+    const int step = settings.value("step", 0).toInt();
+    if (step >= 0 && step < kStepCount) showStep(static_cast<WorkStep>(step));
+    proof_->restoreChoices(settings);
+}
+
+void MainWindow::rememberChoices() {
+    QSettings settings;
+    settings.setValue("geometry", saveGeometry());
+    settings.setValue("splitter", splitter_->saveState());
+    settings.setValue("step", static_cast<int>(step()));
+    proof_->rememberChoices(settings);
+}
+
+/// The first thing to do in the panel that is open, until it is done.
+void MainWindow::refreshHint() {
+    const Project& project = document_.project();
+    QString text;
+    if (document_.hasScene()) switch (step()) {
+            case WorkStep::Target:
+                if (project.order.fixes.empty() && !document_.surveyed().exists())
+                    text = tr("First: pick the weakest machine that you promised to run on.");
+                break;
+            case WorkStep::Survey:
+                if (!document_.surveyed().exists())
+                    text =
+                        tr("First: press Survey. It finds the places and headings that cost "
+                           "most.");
+                break;
+            case WorkStep::Findings:
+                if (project.order.fixes.empty())
+                    text = tr("First: choose the heaviest row and press Fix this.");
+                break;
+            case WorkStep::Fixes:
+                if (project.order.fixes.empty())
+                    text = tr("First: add a fix. Ladder and culling distance take off most.");
+                break;
+            case WorkStep::Proof:
+                if (!exported_ && !project.order.fixes.empty())
+                    text = tr("First: compare with the swipe line, then export.");
+                break;
+        }
+    hint_->setText(text);
+    hint_->setVisible(!text.isEmpty());
+    hint_->setStyleSheet(
+        QString("background: %1; color: %2;").arg(theme().raised.name(), theme().ink.name()));
 }
 
 void MainWindow::buildMenus() {
@@ -206,7 +333,29 @@ void MainWindow::buildMenus() {
         showStep(WorkStep::Findings);
         findings_->focusSearch();
     });
+    edit->addAction(tr("Work out the order again"), QKeySequence("F5"), &document_,
+                    &Document::evaluateAgain);
+    buildStepMenu();
     buildViewMenu();
+    buildHelpMenu();
+}
+
+/// As menu entries their keys work from everywhere but text fields, tables included.
+void MainWindow::buildStepMenu() {
+    static const char* const kNames[] = {"Target", "Survey", "Findings", "Fixes", "Proof"};
+    QMenu* menu = menuBar()->addMenu(tr("&Step"));
+    for (int i = 0; i < kStepCount; ++i)
+        menu->addAction(tr(kNames[i]), QKeySequence(Qt::Key_1 + i), this,
+                        [this, i] { showStep(static_cast<WorkStep>(i)); });
+}
+
+void MainWindow::buildHelpMenu() {
+    QMenu* menu = menuBar()->addMenu(tr("&Help"));
+    menu->addAction(tr("All keys"), QKeySequence("F1"), this, [this] {
+        KeySheet sheet(*menuBar(), this);
+        sheet.exec();
+    });
+    menu->addAction(tr("Guide"), this, &MainWindow::showGuide);
 }
 
 void MainWindow::buildFileMenu() {
@@ -234,10 +383,15 @@ void MainWindow::buildViewMenu() {
                         [this, kind] { view_->setLens(kind); });
     }
     menu->addSeparator();
-    menu->addAction(tr("Look at selection (L)"), view_, &View3D::lookAtSelection);
-    menu->addAction(tr("Previous viewpoint (B)"), view_, &View3D::goBack);
+    menu->addAction(tr("Look at selection"), QKeySequence("L"), view_, &View3D::lookAtSelection);
+    menu->addAction(tr("Previous viewpoint"), QKeySequence("B"), view_, &View3D::goBack);
+    menu->addAction(tr("Switch selection off"), QKeySequence("X"), this, [this] {
+        if (document_.selectedObject() >= 0)
+            document_.switchOff({static_cast<std::size_t>(document_.selectedObject())});
+    });
     menu->addAction(tr("Survey"), QKeySequence("Ctrl+R"), survey_, &SurveySheet::run);
-    menu->addAction(tr("Switch all on (Shift+X)"), &document_, &Document::switchAllOn);
+    menu->addAction(tr("Switch all on"), QKeySequence("Shift+X"), &document_,
+                    &Document::switchAllOn);
     menu->addAction(tr("Swap plan and 3D view"), QKeySequence("Ctrl+P"), plan_,
                     &PlanView::swapRequested);
     menu->addSeparator();
@@ -253,18 +407,11 @@ void MainWindow::showStep(WorkStep step) {
         view_->setShowing(Showing::Swipe);
     if (step != WorkStep::Proof && view_->showing() == Showing::Swipe)
         view_->setShowing(Showing::Result);
+    refreshHint();
 }
 
 WorkStep MainWindow::step() const {
     return static_cast<WorkStep>(sheets_->currentIndex());
-}
-
-void MainWindow::keyPressEvent(QKeyEvent* event) {
-    const int number = event->key() - Qt::Key_1;
-    if (number >= 0 && number < kStepCount && event->modifiers() == Qt::NoModifier)
-        showStep(static_cast<WorkStep>(number));
-    else
-        QMainWindow::keyPressEvent(event);
 }
 
 void MainWindow::toggleSheet() {
@@ -273,9 +420,13 @@ void MainWindow::toggleSheet() {
     QSettings().setValue("sheet", next == Sheet::Day ? "day" : "night");
     fixes_->ladder().plot().restyle();
     fixes_->culling().plot().restyle();
-    emit document_.sceneChanged();
+    // What has colours asks for them anew; nothing of the document has changed.
     emit document_.projectChanged();
     emit document_.countsChanged();
+    emit document_.surveyChanged();
+    for (QWidget* widget : findChildren<QWidget*>()) widget->update();
+    view_->requestFrame();
+    refreshHint();
 }
 
 // --- files --------------------------------------------------------------------------------
@@ -319,12 +470,42 @@ bool MainWindow::mayLoseChanges() {
     return answer == QMessageBox::Discard;
 }
 
+/// Beside the program: as installed, or in the source tree.
+void MainWindow::showGuide() {
+    const QDir program(QCoreApplication::applicationDirPath());
+    for (const char* place : {"../share/doc/flentro/guide.md", "../../../docs/guide.md"})
+        if (const QString file = program.filePath(place); QFileInfo::exists(file)) {
+            QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(file).absoluteFilePath()));
+            return;
+        }
+    showFailure(tr("The guide is not installed: it is docs/guide.md of the source."));
+}
+
+void MainWindow::openDemo() {
+    if (!mayLoseChanges()) return;
+    const QString folder =
+        QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/demo";
+    const QString project = folder + "/ottermere.flentro.json";
+    if (QFileInfo::exists(project)) return document_.open(project);
+    document_.jobs().start(tr("Writing the demo"), [this, folder](Progress& progress) {
+        progress.report(0, "Writing the demo scene");
+        const auto written = demo::writeOttermere(demo::makeOttermere({}, 1), folder.toStdString());
+        return JobRunner::Finish([this, written] {
+            if (written)
+                document_.open(toText(written->project.string()));
+            else
+                showFailure(toText(describe(written.error())));
+        });
+    });
+}
+
 void MainWindow::remember(const QString& file) {
     QSettings settings;
     QStringList recent = settings.value("recent").toStringList();
     recent.removeAll(file);
     recent.prepend(file);
     settings.setValue("recent", recent.mid(0, kMostRecent));
+    start_->setRecent(recent);
 }
 
 void MainWindow::fillRecent(QMenu* menu) {
@@ -358,11 +539,10 @@ void MainWindow::dropEvent(QDropEvent* event) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    QSettings().setValue("splitter", splitter_->saveState());
-    if (mayLoseChanges())
-        event->accept();
-    else
-        event->ignore();
+    rememberChoices();
+    if (!mayLoseChanges()) return event->ignore();
+    document_.undoStack().setClean();  // what is discarded is not to be recovered
+    event->accept();
 }
 
 }  // namespace flentro::app

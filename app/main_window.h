@@ -8,6 +8,7 @@
 #include <QSplitter>
 #include <QStackedWidget>
 
+#include "journal.h"
 #include "load_board.h"
 #include "plan_view.h"
 #include "sheets/findings_sheet.h"
@@ -15,6 +16,7 @@
 #include "sheets/proof_sheet.h"
 #include "sheets/survey_sheet.h"
 #include "sheets/target_sheet.h"
+#include "start_page.h"
 #include "step_rail.h"
 #include "strip.h"
 #include "theme.h"
@@ -26,7 +28,7 @@ namespace flentro::app {
 /// The 3D view with the plan as an inset; they can change places.
 class Centre : public QWidget {
 public:
-    Centre(View3D* view, PlanView* plan, QWidget* parent = nullptr);
+    Centre(View3D* view, PlanView* plan, StartPage* start, QWidget* parent = nullptr);
     void swap();
 
 protected:
@@ -36,6 +38,7 @@ private:
     void place();
     View3D* view_;
     PlanView* plan_;
+    StartPage* start_;
     bool planLarge_ = false;
 };
 
@@ -60,6 +63,13 @@ public:
     void open(const QString& file);
     void showStep(WorkStep step);
     [[nodiscard]] WorkStep step() const;
+    /// A sentence above everything, until the next scene is opened.
+    void showFailure(const QString& message);
+    /// Asks what to do with projects that a killed window left behind, one after the other.
+    void offerRecovery();
+    /// Writes the demo to the user's data folder if it is not there, and opens it.
+    void openDemo();
+    void showGuide();
     /// True when nothing is being computed or drawn.
     [[nodiscard]] bool isSettled() const { return document_.isSettled() && view_->isSettled(); }
 
@@ -67,13 +77,18 @@ protected:
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
-    void keyPressEvent(QKeyEvent* event) override;
 
 private:
     void buildLayout();
     void buildMenus();
     void buildFileMenu();
+    void buildStepMenu();
     void buildViewMenu();
+    void buildHelpMenu();
+    void buildRecoveryBar(QVBoxLayout* layout);
+    void restoreChoices();
+    void rememberChoices();
+    void refreshHint();
     void chooseFile();
     bool save(bool as);
     [[nodiscard]] bool mayLoseChanges();
@@ -81,9 +96,9 @@ private:
     void refreshTitle();
     void remember(const QString& file);
     void fillRecent(QMenu* menu);
-    void showFailure(const QString& message);
 
     Document document_;
+    Journal journal_;
     View3D* view_;
     PlanView* plan_;
     StepRail* rail_;
@@ -97,7 +112,13 @@ private:
     ProofSheet* proof_;
     TitleBlock* title_;
     QLabel* failure_;
+    QWidget* recovery_;
+    QLabel* recoveryText_;
+    std::optional<LeftBehind> left_;  ///< What the bar asks about.
+    QLabel* hint_;
+    StartPage* start_;
     QSplitter* splitter_;
+    bool exported_ = false;  ///< This scene, since it was opened.
 };
 
 }  // namespace flentro::app

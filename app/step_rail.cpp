@@ -58,6 +58,8 @@ private:
 };
 
 QString proofState(const Document& document) {
+    if (document.isOrderStopped()) return QObject::tr("order stopped");
+    if (document.freshness() != Document::Freshness::Current) return QObject::tr("counting");
     const Counts load = loads(document.here().after.counts, document.target());
     const Measure worst = worstMeasure(load);
     if (stateOf(at(load, worst)) != State::Over) return QObject::tr("within here");

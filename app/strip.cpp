@@ -50,7 +50,9 @@ void Strip::refresh() {
     if (!surveyed.alongLine)
         std::stable_sort(order_.begin(), order_.end(),
                          [&](std::size_t a, std::size_t b) { return before[a] > before[b]; });
-    highest_ = before.empty() ? 2 : std::max(2.0, *std::max_element(before.begin(), before.end()));
+    highest_ = 2;
+    for (const double load : before)
+        if (std::isfinite(load)) highest_ = std::max(highest_, load);
     update();
 }
 
@@ -62,7 +64,7 @@ double Strip::xOf(std::size_t place) const {
 /// Linear to the limit, logarithmic beyond it, as on the load board.
 double Strip::yOf(double load) const {
     const double tall = height() - kTop - kBottom;
-    const double beyond = load > 1 ? std::log(load) / std::log(highest_) : 0;
+    const double beyond = load > 1 ? std::log(std::min(load, highest_)) / std::log(highest_) : 0;
     return height() - kBottom - tall * (0.5 * std::min(load, 1.0) + 0.5 * std::min(beyond, 1.0));
 }
 
@@ -119,7 +121,7 @@ void Strip::paintEvent(QPaintEvent*) {
     }
     if (!measure)
         for (const Measure each : kMeasures)
-            if (at(document_.target().limits, each) > 0)
+            if (isLimit(at(document_.target().limits, each)))
                 paintLine(painter, document_.surveyed().after, QPen(theme().hairline, 1), each);
     paintLine(painter, document_.surveyed().before, QPen(theme().faint, 1), measure);
     paintLine(painter, document_.surveyed().after, QPen(theme().ink, 2), measure);

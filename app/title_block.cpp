@@ -47,7 +47,8 @@ TitleBlock::TitleBlock(Document& document, QWidget* parent)
     layout->addWidget(cancel_);
     bar_->setFixedWidth(120);
     setFixedHeight(34);
-    connect(cancel_, &QPushButton::clicked, &document.jobs(), &JobRunner::cancel);
+    connect(cancel_, &QPushButton::clicked, &document.jobs(),
+            [&document] { document.jobs().cancel(); });
     connect(&document.jobs(), &JobRunner::changed, this, &TitleBlock::showJob);
     connect(&document, &Document::sceneChanged, this, &TitleBlock::showScene);
     connect(&document, &Document::resultChanged, this, &TitleBlock::showScene);

@@ -26,18 +26,20 @@ void print(const Audit& audit) {
     std::vector<std::vector<std::string>> table = {{"measure", "value", "limit", "load", ""}};
     for (const Measure measure : kMeasures) {
         const double limit = at(audit.target.limits, measure);
+        const bool limited = isLimit(limit);
         const double load = at(audit.loads, measure);
         table.push_back({measureName(measure), formatMeasure(measure, at(audit.counts, measure)),
-                         limit > 0 ? formatMeasure(measure, limit) : "none",
-                         limit > 0 ? formatLoad(load) : "-", stateWord(stateOf(load))});
+                         limited ? formatMeasure(measure, limit) : "none",
+                         limited ? formatLoad(load) : "-",
+                         limited ? stateWord(stateOf(load)) : ""});
     }
     if (audit.view)
-        fmt::print("{} on {}, from ({:.1f}, {:.1f}, {:.1f}) heading {:.0f} degrees\n\n",
-                   audit.scene, audit.target.name, audit.view->eye.x(), audit.view->eye.y(),
-                   audit.view->eye.z(), audit.view->heading);
+        say("{} on {}, from ({:.1f}, {:.1f}, {:.1f}) heading {:.0f} degrees\n\n", audit.scene,
+            audit.target.name, audit.view->eye.x(), audit.view->eye.y(), audit.view->eye.z(),
+            audit.view->heading);
     else
-        fmt::print("{} on {}, everything at once\n\n", audit.scene, audit.target.name);
-    fmt::print("{}\n{}\n", formatTable(table), audit.within() ? "Within." : "Over.");
+        say("{} on {}, everything at once\n\n", audit.scene, audit.target.name);
+    say("{}\n{}\n", formatTable(table), audit.within() ? "Within." : "Over.");
 }
 
 int finish(const Audit& audit, Json json, const Common& common) {
@@ -75,13 +77,13 @@ std::vector<std::string> blamed(const Scene& scene, const Target& target, const 
     } else {
         for (const Blame& blame : rank(scene, target, cost, BlameKind::Asset, Measure::Triangles)) {
             const Mesh& mesh = *scene.assets[blame.index].mesh;
-            const double value =
-                measure == Measure::DrawCalls            ? blame.drawCalls
-                : measure == Measure::Objects            ? static_cast<double>(blame.copies)
-                : measure == Measure::VerticesPerMesh    ? static_cast<double>(mesh.vertices)
-                : measure == Measure::MaterialsPerObject ? static_cast<double>(mesh.parts.size())
-                : measure == Measure::Triangles          ? blame.triangles
-                                                         : blame.textureBytes;
+            const double value = measure == Measure::DrawCalls ? blame.drawCalls
+                                 : measure == Measure::Objects ? static_cast<double>(blame.copies)
+                                 : measure == Measure::VerticesPerMesh ? blame.vertices
+                                 : measure == Measure::MaterialsPerObject
+                                     ? static_cast<double>(mesh.parts.size())
+                                 : measure == Measure::Triangles ? blame.triangles
+                                                                 : blame.textureBytes;
             costs.emplace_back(value, blame.name);
         }
     }
@@ -93,8 +95,8 @@ std::vector<std::string> blamed(const Scene& scene, const Target& target, const 
 }
 
 void print(const Audit& audit, const Survey& survey, const Json& worst) {
-    fmt::print("{} on {}, the worst of {} spots ({} over)\n\n", audit.scene, audit.target.name,
-               survey.doneCount(), spotsOver(survey));
+    say("{} on {}, the worst of {} spots ({} over)\n\n", audit.scene, audit.target.name,
+        survey.doneCount(), spotsOver(survey));
     std::vector<std::vector<std::string>> table = {
         {"measure", "worst", "limit", "load", "", "spot", "heading"}};
     for (const WorstOfMeasure& entry : worstViews(survey))
@@ -105,19 +107,20 @@ void print(const Audit& audit, const Survey& survey, const Json& worst) {
                          fmt::format("{} ({:.1f}, {:.1f}, {:.1f})", entry.spot, entry.view.eye.x(),
                                      entry.view.eye.y(), entry.view.eye.z()),
                          fmt::format("{:.0f} deg", entry.view.heading)});
-    fmt::print("{}\n", formatTable(table));
+    say("{}\n", formatTable(table));
     for (const Json& entry : worst)
         if (entry["load"].get<double>() > 1)
-            fmt::print("{}: {}\n", entry["name"].get<std::string>(),
-                       listed(entry["blame"].get<std::vector<std::string>>()));
-    fmt::print("{}\n", audit.within() ? "Within." : "Over.");
+            say("{}: {}\n", entry["name"].get<std::string>(),
+                listed(entry["blame"].get<std::vector<std::string>>()));
+    say("{}\n", audit.within() ? "Within." : "Over.");
 }
 
 /// Every measure at the spot and heading where it is worst.
 int auditSurvey(const Scene& scene, const Target& target, const std::vector<SurveySpot>& spots,
-                const Common& common, Progress& progress) {
+                const SurveyOptions& options, const Common& common, Progress& progress) {
     SurveySettings settings;
     settings.faceSize = 0;
+    settings.headings = options.headings;
     const Survey survey = takeSurvey(scene, nullptr, target, spots, settings, progress);
     if (!survey.complete) return complain({ErrorCode::Cancelled, "The audit was stopped", "", ""});
     Audit audit;
@@ -157,9 +160,9 @@ int runAudit(const Options& options, const Common& common) {
             common);
     if (options.everything) return auditView(*scene, *target, std::nullopt, common);
     std::unique_ptr<RayScene> rays;
-    auto spots = findSpots(*scene, options, rays, progress);
+    auto spots = findSpots(*scene, options, *target, rays, progress);
     if (!spots) return complain(spots.error());
-    return auditSurvey(*scene, *target, *spots, common, progress);
+    return auditSurvey(*scene, *target, *spots, options, common, progress);
 }
 
 }  // namespace
@@ -180,9 +183,11 @@ void addAudit(CLI::App& app, Common& common, Run& run) {
     verb->add_option("--eye", options->eye, "Where to stand, metres")
         ->delimiter(',')
         ->expected(3)
+        ->check(finite())
         ->type_name("X,Y,Z");
-    verb->add_option("--heading", options->heading, "Degrees clockwise from north (-Z)");
-    verb->add_option("--pitch", options->pitch, "Degrees upward")->check(CLI::Range(-89.0, 89.0));
+    verb->add_option("--heading", options->heading, "Degrees clockwise from north (-Z)")
+        ->check(finite());
+    verb->add_option("--pitch", options->pitch, "Degrees upward")->check(between(-89, 89));
     verb->callback(
         [=, &common, &run] { run = [=, &common] { return runAudit(*options, common); }; });
 }

@@ -23,8 +23,7 @@ void print(const Calibration& fit, const std::vector<FrameSample>& samples) {
         table.push_back({costTermName(static_cast<CostTerm>(i)),
                          fmt::format("{:.4g}", fit.frameCost[i]), note});
     }
-    fmt::print(
-        "{}\n{} frames; residuals: {:.2f} ms root mean square, {:.2f} ms at most; {:.1f} % "
+    say("{}\n{} frames; residuals: {:.2f} ms root mean square, {:.2f} ms at most; {:.1f} % "
         "of the variance explained\n",
         formatTable(table), samples.size(), fit.rms, fit.worst, 100 * fit.explained);
 }
@@ -52,6 +51,8 @@ Json toJson(const Calibration& fit, const std::vector<FrameSample>& samples) {
 
 int runCalibrate(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
+    if (auto writable = checkOutputs({options.out, common.json}); !writable)
+        return complain(writable.error());
     auto csv = readTextFile(options.times);
     if (!csv) return complain(csv.error());
     auto opened = openToSurvey(options.scene, options, common, progress);
@@ -62,6 +63,7 @@ int runCalibrate(const Options& options, const Common& common) {
     if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene);
     const Survey survey = takeSurvey(opened->scene, opened->rays.get(), target, opened->spots,
                                      opened->settings, progress);
+    if (!survey.complete) return complain({ErrorCode::Cancelled, "The survey was stopped", "", ""});
     auto samples = readFrameTimes(*csv, survey);
     if (!samples) {
         samples.error().where = options.times + ", " + samples.error().where;

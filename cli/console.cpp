@@ -1,13 +1,11 @@
 #include "console.h"
 
-#include <fmt/format.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <csignal>
 #include <cstdio>
 
-#include "base/text.h"
 #include "io/file.h"
 
 namespace flentro::cli {
@@ -27,10 +25,13 @@ std::size_t displayWidth(const std::string& text) {
 
 }  // namespace
 
-TerminalProgress::TerminalProgress(bool quiet)
-    : shown_(!quiet && ::isatty(STDERR_FILENO) == 1), started_(std::chrono::steady_clock::now()) {
-    std::signal(SIGINT, onInterrupt);
+void catchSignals() {
+    for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, onInterrupt);
+    std::signal(SIGXFSZ, SIG_IGN);
 }
+
+TerminalProgress::TerminalProgress(bool quiet)
+    : shown_(!quiet && ::isatty(STDERR_FILENO) == 1), started_(std::chrono::steady_clock::now()) {}
 
 TerminalProgress::~TerminalProgress() {
     if (dirty_) fmt::print(stderr, "\r\033[K");
@@ -66,8 +67,10 @@ std::string formatTable(const std::vector<std::vector<std::string>>& rows) {
     for (const auto& row : rows) {
         std::string line;
         for (std::size_t i = 0; i < row.size(); ++i) {
-            const std::string padding(widths[i] - displayWidth(row[i]), ' ');
-            line += (i > 0 ? "  " : "") + (i == 0 ? row[i] + padding : padding + row[i]);
+            std::string cell = row[i];
+            std::replace(cell.begin(), cell.end(), '\n', ' ');
+            const std::string padding(widths[i] - displayWidth(cell), ' ');
+            line += (i > 0 ? "  " : "") + (i == 0 ? cell + padding : padding + cell);
         }
         while (!line.empty() && line.back() == ' ') line.pop_back();
         text += line + "\n";
@@ -76,8 +79,8 @@ std::string formatTable(const std::vector<std::vector<std::string>>& rows) {
 }
 
 int complain(const Error& error) {
-    fmt::print(stderr, "flentro-cli: {}\n", describe(error));
-    return kBadInput;
+    warn("flentro-cli: {}\n", describe(error));
+    return error.code == ErrorCode::Cancelled ? kStopped : kBadInput;
 }
 
 Expected<void> writeJson(const Json& json, const std::string& file) {

@@ -2,6 +2,8 @@
 
 #pragma once
 
+#include <fmt/format.h>
+
 #include <chrono>
 #include <mutex>
 #include <string>
@@ -10,6 +12,7 @@
 #include "base/error.h"
 #include "base/json.h"
 #include "base/progress.h"
+#include "base/text.h"
 
 namespace flentro::cli {
 
@@ -18,9 +21,26 @@ enum ExitStatus : int {
     kWithin = 0,    ///< Done; for an audit: within every limit.
     kOver = 1,      ///< An audit found a load above x1.00.
     kBadInput = 2,  ///< Anything that went wrong; the message is on standard error.
+    kStopped = 3,   ///< Stopped before its end; what was written says that it is partial.
 };
 
-/// Writes one changing line to a terminal on standard error; silent elsewhere. Ctrl+C cancels.
+/// Prints text in which names occur: control characters in them are written out.
+template <typename... Args>
+void say(fmt::format_string<Args...> format, Args&&... args) {
+    fmt::print("{}", printable(fmt::format(format, std::forward<Args>(args)...)));
+}
+/// The same on standard error.
+template <typename... Args>
+void warn(fmt::format_string<Args...> format, Args&&... args) {
+    fmt::print(stderr, "{}", printable(fmt::format(format, std::forward<Args>(args)...)));
+}
+
+/// Makes Ctrl+C, the end of a session and a polite kill cancel the work, so that what it has
+/// begun is cleaned up, and failed writes errors instead of deaths.
+void catchSignals();
+
+/// Writes one changing line to a terminal on standard error; silent elsewhere. Cancelled by the
+/// signals of catchSignals().
 class TerminalProgress final : public Progress {
 public:
     explicit TerminalProgress(bool quiet);
@@ -39,7 +59,7 @@ private:
 /// Columns padded to their widest cell; numbers (all columns but the first) to the right.
 [[nodiscard]] std::string formatTable(const std::vector<std::vector<std::string>>& rows);
 
-/// Prints "flentro-cli: ..." on standard error; returns kBadInput.
+/// Prints "flentro-cli: ..." on standard error; returns kBadInput, or kStopped for Cancelled.
 int complain(const Error& error);
 
 /// Writes JSON to a file, or to standard output for "-".

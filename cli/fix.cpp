@@ -1,4 +1,5 @@
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "base/text.h"
 #include "fixes/merge.h"
@@ -20,6 +21,7 @@ struct Options : SurveyOptions {
     std::string out;
     std::string levels = "extension";
     bool survey = false;
+    bool dropEmptyNodes = false;
     std::optional<bool> instances;  ///< Else by the target.
 };
 
@@ -93,7 +95,7 @@ public:
                              text(after));
     }
     void print(const char* head) const {
-        if (!line_.empty()) fmt::print("  {}{}\n", head, line_);
+        if (!line_.empty()) say("  {}{}\n", head, line_);
     }
 
 private:
@@ -135,22 +137,26 @@ std::string describe(const WorstLoad& worst) {
 }
 
 void print(const Proof& proof, const Target& target) {
-    fmt::print("{}: {} of {} spots over before, {} after\n", target.name, proof.overBefore,
-               proof.spots.size(), proof.overAfter);
-    fmt::print("  worst before: {}\n", describe(proof.spots[proof.worstBefore].before));
-    fmt::print("  worst after:  {}\n", describe(proof.spots[proof.worstAfter].after));
+    say("{}: {} of {} spots over before, {} after\n", target.name, proof.overBefore,
+        proof.spots.size(), proof.overAfter);
+    say("  worst before: {}\n", describe(proof.spots[proof.worstBefore].before));
+    say("  worst after:  {}\n", describe(proof.spots[proof.worstAfter].after));
 }
 
-void print(const WorkOrder& order, const Evaluation& evaluation, const Exported& exported,
-           const std::string& out) {
+void print(const WorkOrder& order, const Evaluation& evaluation, const Target& target,
+           const Exported& exported, const std::string& out) {
     for (const Step& step : evaluation.steps) {
-        fmt::print("{}: {}\n", fixName(order.find(step.fix)->settings),
-                   step.result->record.summary);
-        for (const std::string& note : step.result->record.notes) fmt::print("  {}\n", note);
+        say("{}: {}\n", fixName(order.find(step.fix)->settings), step.result->record.summary);
+        for (const std::string& note : step.result->record.notes) say("  {}\n", note);
         print(step);
+        if (const auto lost = step.lossOn(target); !lost.empty()) {
+            std::vector<std::string> names;
+            for (const Measure measure : lost) names.emplace_back(measureName(measure));
+            say("  a loss at the worst views: {}; leave it out\n", fmt::join(names, ", "));
+        }
     }
-    fmt::print("{}: {}\n", out, formatBytes(static_cast<double>(exported.bytes)));
-    if (!exported.manifest.empty()) fmt::print("{}\n", exported.manifest.string());
+    say("{}: {}\n", out, formatBytes(static_cast<double>(exported.bytes)));
+    if (!exported.manifest.empty()) say("{}\n", exported.manifest.string());
 }
 
 Json toJson(const Holdings& holdings) {
@@ -211,31 +217,43 @@ int runFix(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
     auto order = readOrder(options.order);
     if (!order) return complain(order.error());
+    if (auto writable = checkOutputs({options.out, common.json}); !writable)
+        return complain(writable.error());
     auto opened = openScene(options, common, progress);
     if (!opened) return complain(opened.error());
+    if (auto sound = checkExport(*opened->scene, options.out); !sound)
+        return complain(sound.error());
     StepCache cache;
     auto evaluation =
         evaluate(*order, opened->scene, opened->target, cache, progress, opened->evidence);
     if (!evaluation) return complain(evaluation.error());
+    if (const auto unknown = unknownNames(*order, *evaluation); !unknown.empty())
+        return complain({ErrorCode::InvalidInput,
+                         fmt::format("no asset has the name in {}", fmt::join(unknown, "; ")),
+                         options.order, "'flentro-cli inventory' lists them"});
     ExportOptions writing;
     writing.levels = layoutOf(options.levels);
     writing.instances = options.instances.value_or(opened->target.instancing);
+    writing.dropEmptyNodes = options.dropEmptyNodes;
     auto exported =
         exportScene(evaluation->result(), opened->target, options.out, writing, progress);
     if (!exported) return complain(exported.error());
+    if (!common.quiet)
+        for (const Note& note : exported->notes) warn("note: {}: {}\n", note.where, note.what);
     std::optional<Proof> proof;
     if (!opened->evidence.empty())
         proof =
             prove(*opened->scene, evaluation->result(), opened->target, opened->evidence.places);
     if (!common.quiet && common.json != "-") {
-        print(*order, *evaluation, *exported, options.out);
+        print(*order, *evaluation, opened->target, *exported, options.out);
         if (proof) print(*proof, opened->target);
     }
-    if (common.json.empty()) return kWithin;
+    const ExitStatus status = proof && proof->overAfter > 0 ? kOver : kWithin;
+    if (common.json.empty()) return status;
     Json json = report(*order, *evaluation, *exported);
     if (proof) json["proof"] = toJson(*proof, opened->target);
     auto written = writeJson(json, common.json);
-    return written ? kWithin : complain(written.error());
+    return written ? status : complain(written.error());
 }
 
 }  // namespace
@@ -243,7 +261,9 @@ int runFix(const Options& options, const Common& common) {
 void addFix(CLI::App& app, Common& common, Run& run) {
     auto options = std::make_shared<Options>();
     CLI::App* verb =
-        addVerb(app, common, "fix", "Apply a work order and export the result",
+        addVerb(app, common, "fix",
+                "Apply a work order and export the result; exit status 0: done, 1: surveyed views "
+                "are still over, 2: bad input, 3: stopped",
                 "  flentro-cli fix market.glb --out lighter.glb\n"
                 "  flentro-cli fix market.glb --order order.json --target \"Slate 60\" "
                 "--out lighter.glb --levels nodes\n"
@@ -263,6 +283,8 @@ void addFix(CLI::App& app, Common& common, Run& run) {
         [options](std::int64_t wanted) { options->instances = wanted > 0; },
         "Copies become instances of one node (EXT_mesh_gpu_instancing); as the target "
         "instances if not given");
+    verb->add_flag("--drop-empty-nodes", options->dropEmptyNodes,
+                   "Leave out nodes that hold nothing and move nothing");
     verb->callback([=, &common, &run] { run = [=, &common] { return runFix(*options, common); }; });
 }
 

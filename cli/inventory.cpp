@@ -43,17 +43,16 @@ std::vector<std::vector<std::string>> textureRows(const Inventory& inventory, st
 }
 
 void print(const Inventory& inventory, std::size_t rows) {
-    const auto count = [](std::size_t n) { return formatCount(static_cast<double>(n)); };
-    fmt::print(
-        "{} objects of {} assets; {} triangles as placed, {} unique; {} of meshes\n"
-        "{} materials; {} textures, {}; {} lights, {} with shadows; {} skins\n\n",
-        count(inventory.objects), count(inventory.assets.size()), count(inventory.placedTriangles),
-        count(inventory.uniqueTriangles), formatBytes(static_cast<double>(inventory.meshBytes)),
-        count(inventory.materials), count(inventory.textures.size()),
-        formatBytes(inventory.textureMemory), count(inventory.lights),
-        count(inventory.shadowLights), count(inventory.skins));
-    fmt::print("{}\n{}", formatTable(assetRows(inventory, rows)),
-               formatTable(textureRows(inventory, rows)));
+    say("{} of {}; {} as placed, {} unique; {} of meshes\n"
+        "{}; {}, {}; {}, {} with shadows; {}\n\n",
+        counted(inventory.objects, "object"), counted(inventory.assets.size(), "asset"),
+        counted(inventory.placedTriangles, "triangle"), formatCount(inventory.uniqueTriangles),
+        formatBytes(static_cast<double>(inventory.meshBytes)),
+        counted(inventory.materials, "material"), counted(inventory.textures.size(), "texture"),
+        formatBytes(inventory.textureMemory), counted(inventory.lights, "light"),
+        formatCount(inventory.shadowLights), counted(inventory.skins, "skin"));
+    say("{}\n{}", formatTable(assetRows(inventory, rows)),
+        formatTable(textureRows(inventory, rows)));
 }
 
 int runInventory(const Options& options, const Common& common) {

@@ -1,7 +1,6 @@
 // flentro-cli: the command-line face of Flentro.
 
-#include <exception>
-
+#include "base/guarded.h"
 #include "verbs.h"
 
 int main(int argc, char** argv) {
@@ -18,12 +17,12 @@ int main(int argc, char** argv) {
     addReduce(app, common, run);
     addFix(app, common, run);
     addTargets(app, common, run);
+    catchSignals();
     try {
         app.parse(argc, argv);
-        return run();
     } catch (const CLI::ParseError& error) {
         return app.exit(error) == 0 ? kWithin : kBadInput;
-    } catch (const std::exception& error) {
-        return complain({flentro::ErrorCode::Limit, error.what(), "", ""});
     }
+    const auto status = flentro::guarded([&]() -> flentro::Expected<int> { return run(); });
+    return status ? *status : complain(status.error());
 }

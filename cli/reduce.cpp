@@ -57,16 +57,30 @@ Outcome describeOutcome(const Scene& before, const Scene& after,
     return outcome;
 }
 
+/// Errors: NotFound when no asset is called that.
+Expected<void> checkAsset(const Scene& scene, const std::string& name) {
+    if (name.empty()) return {};
+    for (const Asset& asset : scene.assets)
+        if (asset.mesh->name == name) return {};
+    return fail(ErrorCode::NotFound, "no asset has this name", name,
+                "'flentro-cli inventory' lists them");
+}
+
 int runReduce(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
     if (options.triangles == 0 && options.ratio <= 0 && !std::isfinite(options.deviation))
         return complain(
             {ErrorCode::InvalidInput, "say how far: --triangles, --ratio or --deviation", "", ""});
+    if (auto writable = checkOutputs({options.out, common.json}); !writable)
+        return complain(writable.error());
     auto scene = openForVerb(options.scene, common, progress);
     if (!scene) return complain(scene.error());
+    if (auto sound = checkExport(*scene, options.out); !sound) return complain(sound.error());
+    if (auto known = checkAsset(*scene, options.asset); !known) return complain(known.error());
     Scene result = *scene;
     std::vector<double> deviations(scene->assets.size());
     std::vector<std::optional<Error>> errors(scene->assets.size());
+    std::vector<std::string> reasons(scene->assets.size());
     const bool finished =
         parallelFor(scene->assets.size(), "Reducing", progress, [&](std::size_t i) {
             const Mesh& mesh = *scene->assets[i].mesh;
@@ -77,17 +91,25 @@ int runReduce(const Options& options, const Common& common) {
                 return;
             }
             result.assets[i].mesh = reduced->mesh;
+            reasons[i] = reduced->reason;
+            // Levels below that are no lighter now would make the far view dearer.
+            std::erase_if(result.assets[i].ladder.levels, [&](const Ladder::Level& level) {
+                return level.mesh->triangles >= reduced->mesh->triangles;
+            });
             deviations[i] = reduced->deviation;
         });
     if (!finished) return complain({ErrorCode::Cancelled, "stopped", "", ""});
     for (const auto& error : errors)
         if (error) return complain(*error);
+    for (std::size_t i = 0; i < reasons.size(); ++i)
+        if (!reasons[i].empty() && !common.quiet)
+            warn("note: {}: {}\n", scene->assets[i].mesh->name, reasons[i]);
     ExportOptions writing;
     writing.manifest = false;
     auto written = exportScene(result, Target{}, options.out, writing, progress);
     if (!written) return complain(written.error());
     const Outcome outcome = describeOutcome(*scene, result, deviations);
-    if (!common.quiet && common.json != "-") fmt::print("{}", formatTable(outcome.rows));
+    if (!common.quiet && common.json != "-") say("{}", formatTable(outcome.rows));
     if (common.json.empty()) return kWithin;
     auto reported = writeJson(outcome.json, common.json);
     return reported ? kWithin : complain(reported.error());
@@ -105,11 +127,12 @@ void addReduce(CLI::App& app, Common& common, Run& run) {
     verb->add_option("scene", options->scene, "The scene")->required();
     verb->add_option("--out", options->out, "The .glb or .gltf to write")->required();
     verb->add_option("--asset", options->asset, "Only the asset of this name");
-    verb->add_option("--triangles", options->triangles, "Triangles of each asset");
+    verb->add_option("--triangles", options->triangles, "Triangles of each asset")
+        ->check(between(1, 1e12));
     verb->add_option("--ratio", options->ratio, "Share of the triangles to keep")
-        ->check(CLI::Range(0.0, 1.0));
+        ->check(between(0, 1));
     verb->add_option("--deviation", options->deviation, "Largest deviation, metres")
-        ->check(CLI::NonNegativeNumber);
+        ->check(between(0, 1e9));
     verb->add_flag("--new-vertices", options->newVertices,
                    "Place vertices where the error is least instead of keeping those there are");
     verb->add_flag("--lock-borders", options->lockBorders, "Open borders stay where they are");

@@ -27,7 +27,7 @@ void printWorst(const Survey& survey) {
                          fmt::format("({:.1f}, {:.1f}, {:.1f})", worst.view.eye.x(),
                                      worst.view.eye.y(), worst.view.eye.z()),
                          fmt::format("{:.0f} deg", worst.view.heading)});
-    fmt::print("{}\n", formatTable(table));
+    say("{}\n", formatTable(table));
 }
 
 void printFrame(const Survey& survey) {
@@ -47,7 +47,7 @@ void printFrame(const Survey& survey) {
                 costTermName(heaviestTerm(terms, survey.target)),
                 survey.target.calibrated ? "Calibrated." : "An estimate: not calibrated.");
         }
-    fmt::print("{}", line);
+    say("{}", line);
 }
 
 void printSeen(const Scene& scene, const Survey& survey) {
@@ -59,14 +59,12 @@ void printSeen(const Scene& scene, const Survey& survey) {
                          formatCount(waste.triangles)});
     }
     const NeverSeen unseen = judgeUnseen(scene, survey);
-    fmt::print(
-        "\n{}\nNever seen from these spots: {} of {} objects; {} triangles of the others, "
+    say("\n{}\nNever seen from these spots: {} of {} objects; {} triangles of the others, "
         "of which {} touch no seen one.\n",
         formatTable(table), unseen.objects.size(), scene.objects.size(),
         formatCount(static_cast<double>(unseen.triangles)),
         formatCount(static_cast<double>(unseen.removable)));
-    fmt::print(
-        "One more spot would reveal about {:.1f} objects, all further ones about {:.0f}; "
+    say("One more spot would reveal about {:.1f} objects, all further ones about {:.0f}; "
         "with 95 % confidence each unseen object is seen from less than {} of places like "
         "these.\n",
         unseen.expectedNext, unseen.expectedLeft, formatShare(unseen.shareBound));
@@ -75,18 +73,15 @@ void printSeen(const Scene& scene, const Survey& survey) {
         double saved = 0;
         for (const TextureNeed& need : textures) saved += need.bytes;
         const Image& first = scene.images[textures.front().image];
-        fmt::print(
-            "{} images are larger than any of these views needs, {} in all; most of all {}: {} x "
-            "{} "
-            "where {} would serve.\n",
-            textures.size(), formatBytes(saved), first.name, first.width, first.height,
-            textures.front().edge);
+        say("{} larger than any of these views needs, {} in all; most of all {}: {} x {} where {} "
+            "would serve.\n",
+            counted(textures.size(), "image is", "images are"), formatBytes(saved), first.name,
+            first.width, first.height, textures.front().edge);
     }
     for (const FarPlaneLoss& loss : judgeFarPlane(survey)) {
         if (loss.worstShare > 0.001) continue;
         if (loss.distance >= survey.target.farPlane) break;
-        fmt::print(
-            "A far plane at {} instead of {} loses {} objects and at most {} of the pixels "
+        say("A far plane at {} instead of {} loses {} objects and at most {} of the pixels "
             "of any spot.\n",
             formatMetres(loss.distance), formatMetres(survey.target.farPlane), loss.objects,
             formatShare(loss.worstShare));
@@ -96,6 +91,8 @@ void printSeen(const Scene& scene, const Survey& survey) {
 
 int runSurvey(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
+    if (auto writable = checkOutputs({options.csv, common.json}); !writable)
+        return complain(writable.error());
     auto opened = openToSurvey(options.scene, options, common, progress);
     if (!opened) return complain(opened.error());
     const Scene& scene = opened->scene;
@@ -104,10 +101,14 @@ int runSurvey(const Options& options, const Common& common) {
     const Survey survey = takeSurvey(scene, options.drawnOnly ? nullptr : opened->rays.get(),
                                      opened->target, opened->spots, opened->settings, progress);
     if (survey.doneCount() == 0)
-        return complain({ErrorCode::Cancelled, "The survey was stopped", "", ""});
+        return complain(
+            {ErrorCode::Cancelled, "The survey was stopped before its first spot", "", ""});
+    if (!survey.complete)
+        warn("The survey was stopped: {} of {} are done, the others are not counted.\n",
+             survey.doneCount(), counted(opened->spots.size(), "spot"));
     if (!common.quiet && common.json != "-") {
-        fmt::print("{} on {}: {} spots, {} over\n\n", scene.name, survey.target.name,
-                   survey.doneCount(), spotsOver(survey));
+        say("{} on {}: {} spots, {} over\n\n", scene.name, survey.target.name, survey.doneCount(),
+            spotsOver(survey));
         printWorst(survey);
         printFrame(survey);
         if (survey.hasRays()) printSeen(scene, survey);
@@ -118,6 +119,7 @@ int runSurvey(const Options& options, const Common& common) {
     if (!common.json.empty())
         if (auto written = writeJson(toJson(scene, survey), common.json); !written)
             return complain(written.error());
+    if (!survey.complete) return kStopped;
     return spotsOver(survey) > 0 ? kOver : kWithin;
 }
 
@@ -125,19 +127,20 @@ int runSurvey(const Options& options, const Common& common) {
 
 void addSurvey(CLI::App& app, Common& common, Run& run) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb = addVerb(app, common, "survey",
-                             "Measure every place a player can reach, in all headings: what is "
-                             "drawn, what is seen; exit status 0: within, 1: over, 2: bad input",
-                             "  flentro-cli survey market.glb --target \"Kiosk 60\"\n"
-                             "  flentro-cli survey market.glb --area walkable --csv views.csv\n"
-                             "  flentro-cli survey market.glb --route \"quayside walk\" "
-                             "--spacing 2 --drawn-only\n"
-                             "  flentro-cli survey market.glb --camera-distance 20 "
-                             "--camera-pitch -55\n");
+    CLI::App* verb =
+        addVerb(app, common, "survey",
+                "Measure every place a player can reach, in all headings: what is "
+                "drawn, what is seen; exit status 0: within, 1: over, 2: bad input, 3: stopped",
+                "  flentro-cli survey market.glb --target \"Kiosk 60\"\n"
+                "  flentro-cli survey market.glb --area walkable --csv views.csv\n"
+                "  flentro-cli survey market.glb --route \"quayside walk\" "
+                "--spacing 2 --drawn-only\n"
+                "  flentro-cli survey market.glb --camera-distance 20 "
+                "--camera-pitch -55\n");
     verb->add_option("scene", options->scene, "The scene")->required();
     addSurveyOptions(*verb, *options);
     verb->add_option("--face-size", options->faceSize, "Rays along an edge of the cube of views")
-        ->check(CLI::Range(16, 2048));
+        ->check(between(16, 2048));
     verb->add_flag("--drawn-only", options->drawnOnly, "Count what is drawn, cast no rays");
     verb->add_option("--csv", options->csv, "One line for each view")->type_name("FILE");
     verb->callback(

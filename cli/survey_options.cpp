@@ -18,25 +18,26 @@ void addSurveyOptions(CLI::App& verb, SurveyOptions& options) {
                     "Walk from here; by default from the scene's first camera")
         ->delimiter(',')
         ->expected(3)
+        ->check(finite())
         ->type_name("X,Y,Z");
     verb.add_option("--spacing", options.spacing, "Metres between spots")
-        ->check(CLI::Range(0.1, 1000.0));
+        ->check(between(0.1, 1000));
     verb.add_option("--eye-height", options.eyeHeight, "Metres above the ground")
-        ->check(CLI::Range(0.05, 100.0));
-    verb.add_option("--headings", options.headings, "All around each spot")
-        ->check(CLI::Range(1, 12));
+        ->check(between(0.05, 100));
+    verb.add_option("--headings", options.headings, "All around each spot")->check(between(1, 12));
     verb.add_option("--within", options.within, "Players stand inside the bounds of this node");
     verb.add_option("--camera-distance", options.camera.distances,
                     "Metres that the camera is behind the player's eye")
         ->delimiter(',')
-        ->check(CLI::Range(0.0, 1000.0));
+        ->check(between(0, 1000));
     verb.add_option("--camera-pitch", options.camera.pitches, "Degrees; -89 looks straight down")
         ->delimiter(',')
-        ->check(CLI::Range(-90.0, 90.0));
+        ->check(between(-90, 90));
     verb.add_option("--camera-headings", options.cameraHeadings,
                     "Degrees clockwise from north that the camera turns between")
         ->delimiter(',')
         ->expected(2)
+        ->check(between(-720, 720))
         ->type_name("FROM,TO");
 }
 
@@ -44,6 +45,7 @@ namespace {
 
 /// Without camera.
 Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const SurveyOptions& options,
+                                                const Target& target,
                                                 std::unique_ptr<RayScene>& rays,
                                                 Progress& progress) {
     if (!options.spots.empty()) {
@@ -67,9 +69,10 @@ Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const Survey
     plan.area = options.area;
     plan.spacing = options.spacing;
     plan.walker.eyeHeight = options.eyeHeight;
+    plan.verticalFov = target.verticalFov;
     plan.starts = {options.start.size() == 3
                        ? Vec3d(options.start[0], options.start[1], options.start[2])
-                       : startingView(scene).eye};
+                       : startingView(scene, target).eye};
     return planSpots(scene, *rays, plan, progress);
 }
 
@@ -92,9 +95,13 @@ Camera cameraOf(const SurveyOptions& options) {
 }  // namespace
 
 Expected<std::vector<SurveySpot>> findSpots(const Scene& scene, const SurveyOptions& options,
-                                            std::unique_ptr<RayScene>& rays, Progress& progress) {
-    auto spots = standingSpots(scene, options, rays, progress);
+                                            const Target& target, std::unique_ptr<RayScene>& rays,
+                                            Progress& progress) {
+    auto spots = standingSpots(scene, options, target, rays, progress);
     if (!spots) return spots;
+    const bool free = options.area.empty() && options.route.empty() && options.spots.empty();
+    if (const auto warning = sliverWarning(scene, *spots, options.spacing); warning && free)
+        warn("note: {}\n", *warning);
     if (!options.within.empty()) {
         const auto region = boundsOf(scene, options.within);
         if (!region) return tl::unexpected(region.error());
@@ -112,7 +119,7 @@ Expected<Surveyable> openToSurvey(const std::string& scene, const SurveyOptions&
     auto opened = openForVerb(scene, common, progress);
     if (!opened) return tl::unexpected(opened.error());
     Surveyable result{std::move(*target), std::move(*opened), {}, nullptr, {}};
-    auto spots = findSpots(result.scene, options, result.rays, progress);
+    auto spots = findSpots(result.scene, options, result.target, result.rays, progress);
     if (!spots) return tl::unexpected(spots.error());
     result.spots = std::move(*spots);
     result.settings.headings = options.headings;

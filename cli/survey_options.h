@@ -26,9 +26,11 @@ struct SurveyOptions {
 
 void addSurveyOptions(CLI::App& verb, SurveyOptions& options);
 
-/// The spots that the options ask for. `rays` are made when they are needed and not there.
+/// The spots that the options ask for, never none. `rays` are made when they are needed and not
+/// there.
 [[nodiscard]] Expected<std::vector<SurveySpot>> findSpots(const Scene& scene,
                                                           const SurveyOptions& options,
+                                                          const Target& target,
                                                           std::unique_ptr<RayScene>& rays,
                                                           Progress& progress);
 

@@ -28,7 +28,7 @@ int runTargets(const std::string& name, const Common& common) {
     for (const Measure measure : kMeasures)
         addRow(measureName(measure),
                [&](const Target& t) { return formatMeasure(measure, at(t.limits, measure)); });
-    if (!common.quiet && common.json != "-") fmt::print("{}", formatTable(table));
+    if (!common.quiet && common.json != "-") say("{}", formatTable(table));
     if (common.json.empty()) return kWithin;
     Json json = Json::array();
     for (const Target& target : targets) json.push_back(toJson(target));

@@ -5,10 +5,7 @@
 #include <CLI/CLI.hpp>
 #include <filesystem>
 
-#include "io/file.h"
-#include "io/gltf.h"
 #include "ottermere.h"
-#include "project/project.h"
 
 namespace {
 
@@ -22,24 +19,14 @@ int complain(const Error& error) {
 
 int write(const fs::path& folder, const demo::Detail& detail, int copies) {
     const demo::Ottermere made = demo::makeOttermere(detail, copies);
-    const fs::path scene = folder / "ottermere.glb";
-    if (auto done = writeGltf(made.scene, scene, {}, noProgress()); !done)
-        return complain(done.error());
-    const fs::path truth = folder / "ottermere.truth.json";
-    if (auto done = writeFileAtomic(truth, made.groundTruth.dump(1)); !done)
-        return complain(done.error());
-    const Project project = demo::makeProject(scene);
-    if (auto done = saveProject(project, folder / "ottermere.flentro.json"); !done)
-        return complain(done.error());
-    const fs::path order = folder / "ottermere.order.json";
-    if (auto done = writeFileAtomic(order, toJson(project.order).dump(1)); !done)
-        return complain(done.error());
+    const auto written = demo::writeOttermere(made, folder);
+    if (!written) return complain(written.error());
     std::size_t triangles = 0;
     for (const Object& object : made.scene.objects) triangles += made.scene.mesh(object).triangles;
     fmt::print(
         "{}: {} objects, {} meshes, {} materials, {} textures, {} lights, {} triangles as "
         "placed\n",
-        scene.string(), made.scene.objects.size(), made.scene.assets.size(),
+        written->scene.string(), made.scene.objects.size(), made.scene.assets.size(),
         made.scene.materials.size(), made.scene.images.size(), made.scene.placedLights.size(),
         triangles);
     return 0;
@@ -60,8 +47,6 @@ int main(int argc, char** argv) {
     app.add_option("--scale", copies, "Lay the market out N times, for stress")
         ->check(CLI::Range(1, 64));
     CLI11_PARSE(app, argc, argv);
-    std::error_code error;
-    fs::create_directories(folder, error);
     const demo::Detail detail = small ? demo::Detail{0.2, 0.15, 16} : demo::Detail{};
     return write(folder, detail, copies);
 }

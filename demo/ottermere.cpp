@@ -5,6 +5,8 @@
 #include <cmath>
 #include <random>
 
+#include "io/file.h"
+#include "io/gltf.h"
 #include "props.h"
 
 namespace flentro::demo {
@@ -371,6 +373,22 @@ Ottermere makeOttermere(const Detail& detail, int copies) {
         {"faults", std::move(faults)},
         {"sound", {{{"what", "twelve barrels that share one mesh"}, {"objects", "barrel *"}}}}};
     return result;
+}
+
+Expected<Written> writeOttermere(const Ottermere& made, const std::filesystem::path& folder) {
+    std::error_code error;
+    std::filesystem::create_directories(folder, error);
+    const Written written{folder / "ottermere.glb", folder / "ottermere.flentro.json"};
+    const Project project = makeProject(written.scene);
+    if (auto done = writeGltf(made.scene, written.scene, {}, noProgress()); !done)
+        return tl::unexpected(done.error());
+    for (const auto& [name, json] : {std::pair("ottermere.truth.json", made.groundTruth),
+                                     std::pair("ottermere.order.json", toJson(project.order))})
+        if (auto done = writeFileAtomic(folder / name, json.dump(1)); !done)
+            return tl::unexpected(done.error());
+    if (auto done = saveProject(project, written.project); !done)
+        return tl::unexpected(done.error());
+    return written;
 }
 
 }  // namespace flentro::demo

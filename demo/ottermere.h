@@ -20,6 +20,15 @@ struct Ottermere {
 /// spot of a survey within that target's limits.
 [[nodiscard]] Project makeProject(const std::filesystem::path& scene);
 
+struct Written {
+    std::filesystem::path scene;
+    std::filesystem::path project;
+};
+/// Writes ottermere.glb, its ground truth, a project and its work order into a folder, which is
+/// made if it is missing. Errors: Io.
+[[nodiscard]] Expected<Written> writeOttermere(const Ottermere& made,
+                                               const std::filesystem::path& folder);
+
 /// The view of the screenshots and of the audit: on the north quay, looking east along the
 /// stalls.
 [[nodiscard]] Viewpoint quayView();

@@ -17,7 +17,7 @@ QString signedCount(double value) {
 
 /// Share of a limit, or of the most in the list where there is none.
 double shareOf(double value, double limit, double most) {
-    const double whole = limit > 0 ? limit : most;
+    const double whole = limit > 0 && isLimit(limit) ? limit : most;
     return whole > 0 ? value / whole : 0;
 }
 

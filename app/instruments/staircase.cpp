@@ -29,14 +29,15 @@ void Staircase::setMeasure(Measure measure) {
 
 std::vector<Staircase::Tread> Staircase::treads() const {
     const double limit = at(document_.target().limits, measure_);
-    if (limit <= 0 || !document_.hasScene()) return {};
+    if (!isLimit(limit) || !document_.hasScene()) return {};
     std::vector<Tread> result = {
-        {tr("Original"), at(document_.here().before.counts, measure_) / limit}};
+        {tr("Original"), loadOf(at(document_.here().before.counts, measure_), limit)}};
     const auto& steps = document_.evaluation().steps;
     const auto& counts = document_.here().steps;
     for (std::size_t i = 0; i < std::min(steps.size(), counts.size()); ++i) {
         const Fix* fix = document_.project().order.find(steps[i].fix);
-        result.push_back({fix ? fixShortName(fix->settings) : "", at(counts[i], measure_) / limit});
+        result.push_back(
+            {fix ? fixShortName(fix->settings) : "", loadOf(at(counts[i], measure_), limit)});
     }
     return result;
 }
@@ -51,9 +52,12 @@ void Staircase::paintEvent(QPaintEvent*) {
         return;
     }
     double highest = 1.15;
-    for (const Tread& step : steps) highest = std::max(highest, step.load);
+    for (const Tread& step : steps)
+        if (std::isfinite(step.load)) highest = std::max(highest, step.load);
     const QRectF area = QRectF(rect()).adjusted(2, 18, -2, -20);
-    const auto y = [&](double load) { return area.bottom() - area.height() * load / highest; };
+    const auto y = [&](double load) {
+        return area.bottom() - area.height() * std::min(load / highest, 1.0);
+    };
     const double wide = area.width() / static_cast<double>(std::max<std::size_t>(steps.size(), 3));
     for (std::size_t i = 0; i < steps.size(); ++i) {
         const double left = area.left() + wide * static_cast<double>(i);

@@ -247,10 +247,11 @@ void TidyInstrument::markGoing() {
         tr("Marking what goes"),
         [self = QPointer<TidyInstrument>(this), color, before = done.before,
          after = done.after](Progress& progress) -> JobRunner::Finish {
-            Going going = flentro::markGoing(*before, *after, color, progress);
+            auto going = flentro::markGoing(*before, *after, color, progress);
+            if (!going) return {};
             const QString text = tr("Plum goes or becomes part of larger triangles: %1, placed %2")
-                                     .arg(count(going.triangles), count(going.placed));
-            auto scene = std::make_shared<const Scene>(std::move(going.scene));
+                                     .arg(count(going->triangles), count(going->placed));
+            auto scene = std::make_shared<const Scene>(std::move(going->scene));
             return [self, scene, text] {
                 if (self) emit self->previewMade(scene, text);
             };

@@ -228,7 +228,7 @@ void FindingsSheet::describeCurrent() {
     const bool aside = document_.project().setAside.contains(assetOf(*blame));
     aside_->setText(aside ? tr("Take up again") : tr("Set aside"));
     const double limit = at(document_.target().limits, measure());
-    const double load = limit > 0 ? valueOf(*blame, measure()) / limit : 0;
+    const double load = loadOf(valueOf(*blame, measure()), limit);
     if (light) {
         evidence_->setText(tr("%1: its shadow pass draws %2 triangles in %3 draw calls.")
                                .arg(toText(blame->name), toText(formatCount(blame->triangles)),

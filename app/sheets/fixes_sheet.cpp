@@ -48,10 +48,32 @@ QToolButton* makeMark(const QString& text, const QString& tip) {
     return button;
 }
 
-/// Measures that fixes change, shortest names first.
-constexpr std::pair<Measure, const char*> kShown[] = {{Measure::Triangles, "triangles"},
-                                                      {Measure::DrawCalls, "calls"},
-                                                      {Measure::Objects, "objects"}};
+/// A fix that can be seen to do nothing in a scene, and why; empty: it may do something.
+QString uselessBecause(const std::string& key, const Scene& scene) {
+    if (key == "shadows" && scene.placedLights.empty())
+        return QObject::tr("nothing here: there are no lights");
+    if (key == "atlas" && scene.images.size() < 2)
+        return QObject::tr("nothing here: fewer than two textures");
+    if (key == "share" && scene.assets.size() < 2)
+        return QObject::tr("nothing here: a single asset");
+    if ((key == "merge" || key == "standins") && scene.objects.size() < 2)
+        return QObject::tr("nothing here: a single object");
+    return {};
+}
+
+/// "triangles −0.42, draw calls −0.10": what a step takes off the loads here, or brings.
+QString changeInWords(const Counts& before, const Counts& after, const Target& target) {
+    QStringList words;
+    for (const Measure measure : kMeasures) {
+        const double limit = at(target.limits, measure);
+        const double by = loadOf(at(after, measure), limit) - loadOf(at(before, measure), limit);
+        if (!std::isfinite(by) || std::fabs(by) < 0.005) continue;
+        words << QString("%1 %2%3")
+                     .arg(QString(measureName(measure)).toLower(), by < 0 ? "−" : "+")
+                     .arg(std::fabs(by), 0, 'f', 2);
+    }
+    return words.join(", ");
+}
 
 }  // namespace
 
@@ -119,24 +141,24 @@ void FixCard::setResult(const QString& summary, const QString& tip) {
 }
 
 void FixCard::setContribution(const std::vector<std::pair<Measure, double>>& change) {
-    // Of the measures the one that changes most stands for all; the others are in the tip.
+    // The first measure stands for all, if it changes; else the one that changes most.
     QString text;
     QString all;
     double most = -1;
-    for (const auto& [measure, load] : change)
-        for (const auto& [shown, name] : kShown) {
-            if (shown != measure) continue;
-            const bool worse = load > 0.005;
-            const bool better = load < -0.005;
-            const QColor color = worse ? theme().over : better ? theme().within : theme().faint;
-            const QString sign = worse ? "+" : better ? "−" : "±";
-            const QString value =
-                QString("%1 %2%3").arg(name, sign).arg(std::fabs(load), 0, 'f', 2);
-            all += value + "\n";
-            if (std::fabs(load) <= most) continue;
-            most = std::fabs(load);
-            text = QString("<font color='%1'>%2</font>").arg(color.name(), value);
-        }
+    for (const auto& [measure, load] : change) {
+        const bool worse = load > 0.005;
+        const bool better = load < -0.005;
+        const QColor color = worse ? theme().over : better ? theme().within : theme().faint;
+        const QString sign = worse ? "+" : better ? "−" : "±";
+        const QString value = QString("%1 %2%3")
+                                  .arg(QString(measureName(measure)).toLower(), sign)
+                                  .arg(std::fabs(load), 0, 'f', 2);
+        if (worse || better || all.isEmpty()) all += value + "\n";
+        const bool first = &measure == &change.front().first && (worse || better);
+        if (std::fabs(load) <= most) continue;
+        most = first ? std::numeric_limits<double>::infinity() : std::fabs(load);
+        text = QString("<font color='%1'>%2</font>").arg(color.name(), value);
+    }
     if (!all.isEmpty())
         contribution_->setToolTip(
             tr("Change of load in this view that this fix brings:\n%1").arg(all));
@@ -199,7 +221,9 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
         QAction* action = menu->addAction(fixName(*makeSettings(kind.key)), this,
                                           [this, key = std::string(kind.key)] { add(key); });
         action->setToolTip(kind.help);
+        addActions_.emplace_back(kind.key, action);
     }
+    connect(menu, &QMenu::aboutToShow, this, &FixesSheet::describeAdditions);
     addButton->setMenu(menu);
     head->addWidget(addButton);
     layout->addLayout(head);
@@ -228,13 +252,52 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     addInstrument("standins", standIns);
     layout->addLayout(instruments_, 1);
     connect(measure_, &QComboBox::activated, this, [this](int index) {
+        measureChosen_ = true;
         staircase_->setMeasure(kMeasures[static_cast<std::size_t>(index)]);
+        refreshCards();
     });
+    connect(&document, &Document::sceneChanged, this, [this] { measureChosen_ = false; });
     connect(&document, &Document::projectChanged, this, &FixesSheet::rebuildCards);
     connect(&document, &Document::resultChanged, this, &FixesSheet::refreshCards);
     connect(&document, &Document::countsChanged, this, &FixesSheet::refreshCards);
     connect(&document, &Document::selectionChanged, this, &FixesSheet::refreshCards);
     rebuildCards();
+}
+
+/// Beside each kind what it takes off here, as far as that is known.
+void FixesSheet::describeAdditions() {
+    const auto& steps = document_.evaluation().steps;
+    const auto& counts = document_.here().steps;
+    for (const auto& [key, action] : addActions_) {
+        QString words = tr("not yet known");
+        if (document_.hasScene())
+            if (const QString why = uselessBecause(key, *document_.source()); !why.isEmpty())
+                words = why;
+        for (std::size_t i = 0; i < std::min(steps.size(), counts.size()); ++i) {
+            const Fix* fix = document_.project().order.find(steps[i].fix);
+            if (!fix || key != fixKey(fix->settings)) continue;
+            const QString change =
+                changeInWords(i == 0 ? document_.here().before.counts : counts[i - 1], counts[i],
+                              document_.target());
+            words = tr("in the order: %1").arg(change.isEmpty() ? tr("nothing here") : change);
+        }
+        action->setText(QString("%1   (%2)").arg(fixName(*makeSettings(key)), words));
+    }
+}
+
+/// The measure that is most over, here or at the worst surveyed view, unless one was chosen.
+void FixesSheet::followWorstMeasure() {
+    if (measureChosen_ || document_.freshness() == Document::Freshness::Nothing) return;
+    Counts load = loads(document_.here().before.counts, document_.target());
+    const Surveyed& surveyed = document_.surveyed();
+    if (surveyed.exists() && !surveyed.after.empty())
+        for (const Measure measure : kMeasures)
+            at(load, measure) =
+                std::max(at(load, measure), surveyed.extremes(measure, document_.target()).load);
+    const auto worst = static_cast<int>(worstMeasure(load));
+    if (measure_->currentIndex() == worst) return;
+    measure_->setCurrentIndex(worst);
+    staircase_->setMeasure(kMeasures[static_cast<std::size_t>(worst)]);
 }
 
 template <typename Instrument>
@@ -354,6 +417,7 @@ void FixesSheet::rebuildCards() {
 }
 
 void FixesSheet::refreshCards() {
+    followWorstMeasure();
     const auto& steps = document_.evaluation().steps;
     const auto& counts = document_.here().steps;
     for (FixCard* card : cards_) {
@@ -366,14 +430,25 @@ void FixesSheet::refreshCards() {
         for (std::size_t i = 0; i < steps.size(); ++i) {
             if (steps[i].fix != card->fix() || !fix->on) continue;
             summary = toText(steps[i].result->record.summary) + ".";
+            QStringList lost;
+            for (const Measure measure : steps[i].lossOn(document_.target()))
+                lost << QString(measureName(measure)).toLower();
+            if (!lost.isEmpty())
+                summary =
+                    tr("A loss at the worst views (%1): better left out. ").arg(lost.join(", ")) +
+                    summary;
             if (i >= counts.size()) continue;
             const Counts& before = i == 0 ? document_.here().before.counts : counts[i - 1];
-            for (const auto& [measure, name] : kShown) {
+            const auto add = [&](Measure measure) {
                 const double limit = at(document_.target().limits, measure);
-                if (limit > 0)
+                if (isLimit(limit) && limit > 0)
                     change.emplace_back(measure,
                                         (at(counts[i], measure) - at(before, measure)) / limit);
-            }
+            };
+            const Measure shown = kMeasures[static_cast<std::size_t>(measure_->currentIndex())];
+            add(shown);
+            for (const Measure measure : kMeasures)
+                if (measure != shown) add(measure);
         }
         card->setResult(summary, summary);
         card->setContribution(change);

@@ -43,6 +43,8 @@ signals:
 private:
     void rebuildCards();
     void refreshCards();
+    void describeAdditions();
+    void followWorstMeasure();
     void choose(int id);
     void add(const std::string& key);
     void change(const QString& text, const std::function<void(WorkOrder&)>& apply);
@@ -54,6 +56,8 @@ private:
 
     Document& document_;
     QComboBox* measure_;
+    bool measureChosen_ = false;  ///< By the artist: else it follows what is most over.
+    std::vector<std::pair<std::string, QAction*>> addActions_;  ///< By the key of a kind.
     Staircase* staircase_;
     QWidget* cardHolder_;
     std::vector<FixCard*> cards_;

@@ -17,6 +17,7 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
       verdict_(new QLabel),
       levels_(new QComboBox),
       instances_(new QCheckBox(tr("Copies as instances of one node"))),
+      dropEmpty_(new QCheckBox(tr("Leave out empty nodes"))),
       export_(makePrimary(tr("Export ..."))),
       exported_(makeFaint("")) {
     auto* layout = new QVBoxLayout(this);
@@ -56,6 +57,10 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
         tr("EXT_mesh_gpu_instancing, for engines that read it. Copies that stand still, have one "
            "mesh and go at the same distances become one node; the manifest keeps their names."));
     layout->addWidget(instances_);
+    dropEmpty_->setToolTip(
+        tr("Nodes that hold nothing and move nothing. Programs may look some of "
+           "them up by name: then leave this off."));
+    layout->addWidget(dropEmpty_);
     // As the opened target has it; then as the artist says.
     connect(&document, &Document::sceneChanged, this,
             [this] { instances_->setChecked(document_.target().instancing); });
@@ -71,10 +76,30 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
                                .arg(QFileInfo(file).fileName(), toText(formatBytes(bytes)),
                                     toText(formatBytes(before))));
     });
+    connect(&document, &Document::exportWaiting, this, [this] {
+        exported_->setText(tr("The export waits for the work order and begins by itself."));
+    });
+    connect(&document, &Document::failed, this, [this] {
+        if (exported_->text().startsWith(tr("The export waits"))) exported_->clear();
+    });
+    connect(&document.jobs(), &JobRunner::changed, this, [this] {
+        if (!document_.jobs().isRunning()) refresh();
+    });
     connect(&document, &Document::countsChanged, this, &ProofSheet::refresh);
     connect(&document, &Document::projectChanged, this, &ProofSheet::refresh);
     connect(&document, &Document::sceneChanged, exported_, &QLabel::clear);
     refresh();
+}
+
+void ProofSheet::restoreChoices(const QSettings& settings) {
+    const int levels = settings.value("export/levels", 0).toInt();
+    if (levels >= 0 && levels < levels_->count()) levels_->setCurrentIndex(levels);
+    dropEmpty_->setChecked(settings.value("export/dropEmptyNodes", false).toBool());
+}
+
+void ProofSheet::rememberChoices(QSettings& settings) const {
+    settings.setValue("export/levels", levels_->currentIndex());
+    settings.setValue("export/dropEmptyNodes", dropEmpty_->isChecked());
 }
 
 ExportOptions ProofSheet::options() const {
@@ -83,6 +108,7 @@ ExportOptions ProofSheet::options() const {
     ExportOptions options;
     options.levels = layouts[levels_->currentIndex()];
     options.instances = instances_->isChecked();
+    options.dropEmptyNodes = dropEmpty_->isChecked();
     return options;
 }
 
@@ -101,20 +127,33 @@ void ProofSheet::refresh() {
     showing_->button(static_cast<int>(view_.showing()))->setChecked(true);
     export_->setEnabled(document_.hasScene());
     if (!document_.hasScene()) return;
+    const Document::Freshness fresh = document_.freshness();
+    const bool counted = fresh != Document::Freshness::Nothing;
+    const bool current = fresh == Document::Freshness::Current;
     QStringList over;
     for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) {
         const Measure measure = kMeasures[static_cast<std::size_t>(row)];
         const double limit = at(document_.target().limits, measure);
         const double after = at(document_.here().after.counts, measure);
-        const double load = limit > 0 ? after / limit : 0;
+        const double load = loadOf(after, limit);
         if (stateOf(load) == State::Over) over << QString(measureName(measure)).toLower();
         const auto value = [&](double v) { return toText(formatMeasure(measure, v)); };
         setCell(table_, row, 0, measureName(measure), false);
-        setCell(table_, row, 1, limit > 0 ? value(limit) : "-");
-        setCell(table_, row, 2, value(at(document_.here().before.counts, measure)));
-        setCell(table_, row, 3, value(after));
-        setLoadCell(table_, row, 4, load);
+        setCell(table_, row, 1, isLimit(limit) ? value(limit) : "-");
+        setCell(table_, row, 2,
+                counted ? value(at(document_.here().before.counts, measure)) : QString("..."));
+        setCell(table_, row, 3, current ? value(after) : QString("..."));
+        if (current && isLimit(limit))
+            setLoadCell(table_, row, 4, load);
+        else
+            setCell(table_, row, 4, current ? "-" : "...");
     }
+    if (!current)
+        return verdict_->setText(
+            document_.isOrderStopped()
+                ? tr("The work order was stopped before it had a result: nothing is proved. Press "
+                     "F5 to go on.")
+                : tr("Counting: the work order is still worked out."));
     verdict_->setText(
         over.isEmpty()
             ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))

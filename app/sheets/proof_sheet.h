@@ -4,6 +4,7 @@
 
 #include <QButtonGroup>
 #include <QComboBox>
+#include <QSettings>
 
 #include "sheets/sheet.h"
 #include "view/view3d.h"
@@ -16,6 +17,9 @@ class ProofSheet : public QWidget {
 public:
     ProofSheet(Document& document, View3D& view, QWidget* parent = nullptr);
 
+    /// What was chosen for the export last.
+    void restoreChoices(const QSettings& settings);
+    void rememberChoices(QSettings& settings) const;
     /// Asks for a name unless `file` is given.
     void exportResult(const QString& file = {});
 
@@ -30,6 +34,7 @@ private:
     QLabel* verdict_;
     QComboBox* levels_;
     QCheckBox* instances_;
+    QCheckBox* dropEmpty_;
     QPushButton* export_;
     QLabel* exported_;
 };

@@ -93,6 +93,7 @@ void setCell(QTableWidget* table, int row, int column, const QString& text, bool
     item->setFont(figures ? figureFont(11) : textFont(12));
     item->setTextAlignment((figures ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
     if (!figures) item->setToolTip(text);
+    item->setData(CellDelegate::kLoadRole, {});
 }
 
 void setLoadCell(QTableWidget* table, int row, int column, double load) {

@@ -118,15 +118,20 @@ void TargetSheet::addLimits(QVBoxLayout* layout) {
     int row = 1;
     for (const Measure measure : kMeasures) {
         grid->addWidget(new QLabel(measureName(measure)), row, 0);
-        QDoubleSpinBox* box = makeNumber(
-            {measureName(measure), unitName(measure), 0, 1e9, 0,
-             QString(measureHelp(measure)) + tr(" 0: no limit.")},
-            this, [this, measure](double value) {
-                edit(tr("Limit for %1").arg(QString(measureName(measure)).toLower()),
-                     [&](Target& target) { at(target.limits, measure) = value * unitOf(measure); });
-            });
+        QDoubleSpinBox* box =
+            makeNumber({measureName(measure), unitName(measure), -1, 1e9, 0,
+                        QString(measureHelp(measure)) + tr(" 0: none allowed; below: no limit.")},
+                       this, [this, measure](double value) {
+                           edit(tr("Limit for %1").arg(QString(measureName(measure)).toLower()),
+                                [&](Target& target) {
+                                    at(target.limits, measure) =
+                                        value < 0 ? kNoLimit : value * unitOf(measure);
+                                });
+                       });
+        box->setSpecialValueText(tr("no limit"));
         fields_.emplace_back(box, [measure](const Target& target) {
-            return at(target.limits, measure) / unitOf(measure);
+            const double limit = at(target.limits, measure);
+            return isLimit(limit) ? limit / unitOf(measure) : -1;
         });
         grid->addWidget(box, row++, 1);
     }

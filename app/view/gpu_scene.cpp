@@ -34,9 +34,11 @@ const void* offset(std::size_t bytes) {
 
 /// Irradiance at a point from all point lights, without shadows (KHR_lights_punctual's window),
 /// and how many of them reach it.
-Vec4f irradiance(const Scene& scene, const Vec3d& point) {
+Vec4f irradiance(const Scene& scene, const std::vector<bool>& off, const Vec3d& point) {
     Vec4f sum = Vec4f::Zero();
-    for (const PlacedLight& placed : scene.placedLights) {
+    for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
+        if (i < off.size() && off[i]) continue;
+        const PlacedLight& placed = scene.placedLights[i];
         const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
         if (light.type == LightType::Directional) continue;
         const double d2 = (point - placed.position).squaredNorm();
@@ -49,9 +51,36 @@ Vec4f irradiance(const Scene& scene, const Vec3d& point) {
     return sum;
 }
 
+/// Where the glow of the lights shows.
+Box glowBox(const Scene& scene) {
+    constexpr double kMargin = 9;  ///< Metres around the lights that still show their glow.
+    Box box;
+    for (const PlacedLight& placed : scene.placedLights)
+        if (scene.lights[static_cast<std::size_t>(placed.light)].type != LightType::Directional)
+            box.extend(placed.position);
+    if (box.isEmpty()) return box;
+    return {Vec3d(box.min() - Vec3d::Constant(kMargin)),
+            Vec3d(box.max() + Vec3d::Constant(kMargin))};
+}
+
+/// What of the scene any light reaches; all of it where one has no range.
+Box reachBox(const Scene& scene) {
+    const Box whole = scene.bounds();
+    Box box;
+    for (const PlacedLight& placed : scene.placedLights) {
+        if (scene.lights[static_cast<std::size_t>(placed.light)].type == LightType::Directional)
+            continue;
+        if (!std::isfinite(placed.range)) return whole;
+        box.extend(Vec3d(placed.position - Vec3d::Constant(placed.range)));
+        box.extend(Vec3d(placed.position + Vec3d::Constant(placed.range)));
+    }
+    return box.isEmpty() || whole.isEmpty() ? Box() : box.intersection(whole);
+}
+
 }  // namespace
 
 GpuScene::~GpuScene() {
+    pool_.clear();
     pool_.waitForDone();
 }
 
@@ -68,11 +97,13 @@ void GpuScene::release() {
         }
     for (auto& [hash, name] : textures_)
         if (name) gl_->glDeleteTextures(1, &name);
-    if (lightGrid_.texture) gl_->glDeleteTextures(1, &lightGrid_.texture);
+    for (LightGrid* grid : {&lightGrid_, &reachGrid_}) {
+        if (grid->texture) gl_->glDeleteTextures(1, &grid->texture);
+        *grid = {};
+    }
     programs_.clear();
     meshes_.clear();
     textures_.clear();
-    lightGrid_ = {};
 }
 
 GpuScene::Vertices GpuScene::interleave(const Part& part) {
@@ -233,13 +264,13 @@ void GpuScene::upload(const Finished& picture) {
     textures_[picture.hash] = name;
 }
 
-void GpuScene::upload(const GridCells& cells) {
-    lightGrid_.lit = !cells.light.empty();
-    if (!lightGrid_.lit) return;
-    lightGrid_.origin = cells.origin;
-    lightGrid_.size = cells.size;
-    if (!lightGrid_.texture) gl_->glGenTextures(1, &lightGrid_.texture);
-    gl_->glBindTexture(GL_TEXTURE_3D, lightGrid_.texture);
+void GpuScene::upload(const GridCells& cells, LightGrid& grid) {
+    grid.lit = !cells.light.empty();
+    if (!grid.lit) return;
+    grid.origin = cells.origin;
+    grid.size = cells.size;
+    if (!grid.texture) gl_->glGenTextures(1, &grid.texture);
+    gl_->glBindTexture(GL_TEXTURE_3D, grid.texture);
     gl_->glTexImage3D(GL_TEXTURE_3D, 0, GL_RGBA16F, kGridWide, kGridHigh, kGridWide, 0, GL_RGBA,
                       GL_FLOAT, cells.light.data());
     for (const GLenum axis : {GL_TEXTURE_WRAP_S, GL_TEXTURE_WRAP_T, GL_TEXTURE_WRAP_R})
@@ -251,7 +282,7 @@ void GpuScene::upload(const GridCells& cells) {
 /// One picture at a time, to keep within a slice of drawing.
 bool GpuScene::uploadFinished() {
     std::optional<Finished> finished;
-    std::optional<GridCells> grid;
+    std::optional<std::pair<GridCells, GridCells>> grids;
     {
         const std::lock_guard lock(shared_->mutex);
         auto& pictures = shared_->pictures;
@@ -259,51 +290,50 @@ bool GpuScene::uploadFinished() {
             finished = std::move(pictures.back());
             pictures.pop_back();
         }
-        grid.swap(shared_->grid);
+        grids.swap(shared_->grids);
     }
     if (finished) upload(*finished);
-    if (grid) upload(*grid);
-    return finished || grid;
+    if (grids) {
+        upload(grids->first, lightGrid_);
+        upload(grids->second, reachGrid_);
+    }
+    return finished || grids;
 }
 
 bool GpuScene::isBusy() const {
     const std::lock_guard lock(shared_->mutex);
-    return shared_->pending > 0 || !shared_->pictures.empty() || shared_->grid;
+    return shared_->pending > 0 || !shared_->pictures.empty() || shared_->grids;
 }
 
-GpuScene::GridCells GpuScene::computeGrid(const Scene& scene) {
-    constexpr double kMargin = 9;  ///< Metres around the lights that still show their glow.
-    Box box;
-    for (const PlacedLight& placed : scene.placedLights)
-        if (scene.lights[static_cast<std::size_t>(placed.light)].type != LightType::Directional)
-            box.extend(placed.position);
+GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<bool>& off,
+                                          const Box& box) {
     GridCells cells{Vec3f::Zero(), Vec3f::Ones(), {}};
     if (box.isEmpty()) return cells;
-    const Vec3d low = box.min() - Vec3d::Constant(kMargin);
-    const Vec3d size = box.sizes() + Vec3d::Constant(2 * kMargin);
+    const Vec3d size = box.sizes();
     cells.light.reserve(static_cast<std::size_t>(kGridWide) * kGridHigh * kGridWide * 4);
     for (int z = 0; z < kGridWide; ++z)
         for (int y = 0; y < kGridHigh; ++y)
             for (int x = 0; x < kGridWide; ++x) {
                 const Vec3d at((x + 0.5) / kGridWide, (y + 0.5) / kGridHigh, (z + 0.5) / kGridWide);
-                const Vec4f light = irradiance(scene, low + at.cwiseProduct(size));
+                const Vec4f light = irradiance(scene, off, box.min() + at.cwiseProduct(size));
                 cells.light.insert(cells.light.end(), light.data(), light.data() + 4);
             }
-    cells.origin = low.cast<float>();
+    cells.origin = box.min().cast<float>();
     cells.size = size.cast<float>();
     return cells;
 }
 
-void GpuScene::setLights(const std::shared_ptr<const Scene>& scene) {
+void GpuScene::setLights(const std::shared_ptr<const Scene>& scene, const std::vector<bool>& off) {
     {
         const std::lock_guard lock(shared_->mutex);
         ++shared_->pending;
     }
-    pool_.start([shared = shared_, scene] {
+    pool_.start([shared = shared_, scene, off] {
         yieldToInterface();
-        GridCells cells = computeGrid(*scene);
+        std::pair grids(computeGrid(*scene, off, glowBox(*scene)),
+                        computeGrid(*scene, off, reachBox(*scene)));
         const std::lock_guard guard(shared->mutex);
-        shared->grid = std::move(cells);
+        shared->grids = std::move(grids);
         --shared->pending;
     });
 }

@@ -66,17 +66,21 @@ public:
     /// True while pictures are being decoded or stand-ins made.
     [[nodiscard]] bool isBusy() const;
 
-    /// The light of all lanterns on a grid over the scene, as a 3D texture: irradiance, and
-    /// the number of lights in reach.
+    /// What all point lights do, on a grid as a 3D texture: irradiance, and the number of lights
+    /// in reach.
     struct LightGrid {
         GLuint texture = 0;
         Vec3f origin = Vec3f::Zero();
         Vec3f size = Vec3f::Ones();
         bool lit = false;
     };
+    /// Around the lights, fine enough for their glow.
     [[nodiscard]] const LightGrid& lightGrid() const { return lightGrid_; }
+    /// Over all that any of them reaches: for counting them.
+    [[nodiscard]] const LightGrid& reachGrid() const { return reachGrid_; }
     /// The grid is computed in the background; uploadFinished() takes it over.
-    void setLights(const std::shared_ptr<const Scene>& scene);
+    /// `off` [placed lights]: switched off; or empty.
+    void setLights(const std::shared_ptr<const Scene>& scene, const std::vector<bool>& off);
 
 private:
     struct Vertex {
@@ -96,17 +100,18 @@ private:
     };
     struct Shared {
         std::mutex mutex;
-        std::optional<GridCells> grid;
+        std::optional<std::pair<GridCells, GridCells>> grids;  ///< Glow and reach.
         std::vector<Finished> pictures;
         std::unordered_map<const Mesh*, MeshPtr> standIns;
         std::unordered_map<const Mesh*, std::vector<Vertices>> vertices;  ///< Of each part.
         int pending = 0;
     };
-    [[nodiscard]] static GridCells computeGrid(const Scene& scene);
+    [[nodiscard]] static GridCells computeGrid(const Scene& scene, const std::vector<bool>& off,
+                                               const Box& box);
     [[nodiscard]] static Vertices interleave(const Part& part);
     [[nodiscard]] GpuPart upload(const Part& part, const Vertices& vertices);
     void upload(const Finished& picture);
-    void upload(const GridCells& cells);
+    void upload(const GridCells& cells, LightGrid& grid);
 
     Gl* gl_ = nullptr;
     QThreadPool pool_;
@@ -117,6 +122,7 @@ private:
     std::unordered_map<Hash, GLuint> textures_;
     std::map<int, std::unique_ptr<QOpenGLShaderProgram>> programs_;
     LightGrid lightGrid_;
+    LightGrid reachGrid_;
 };
 
 }  // namespace flentro::app

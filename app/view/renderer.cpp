@@ -13,6 +13,9 @@ namespace {
 /// Triangles between two looks at the clock: 10 to 20 ms on a software renderer.
 constexpr GLsizei kSliceTriangles = 12'000;
 
+/// Alpha below which a transparent surface leaves no trace.
+constexpr float kInvisible = 1.0F / 255;
+
 Vec3f toVector(const QColor& color) {
     return {static_cast<float>(color.redF()), static_cast<float>(color.greenF()),
             static_cast<float>(color.blueF())};
@@ -70,13 +73,12 @@ void Renderer::collectBatches() {
     batches_.clear();
     const Scene& scene = *frame_.scene;
     const std::vector<DrawnObject> visible =
-        selectDrawn(scene, frame_.target, frame_.view, &shown_);
+        selectDrawn(scene, frame_.target, frame_.view, &shown_, frame_.off.objects);
     const std::vector<float> shares = shareOfTriangles(scene, visible);
     const std::vector<QColor> groups =
         frame_.lens == LensKind::Groups ? groupColors(scene) : std::vector<QColor>();
     std::map<std::pair<const Mesh*, bool>, std::size_t> known;
     for (const DrawnObject& drawn : visible) {
-        if (frame_.off.object(drawn.object)) continue;
         const Object& object = scene.objects[drawn.object];
         MeshPtr mesh = scene.assets[static_cast<std::size_t>(object.asset)].level(drawn.level);
         if (frame_.coarse)
@@ -91,6 +93,39 @@ void Renderer::collectBatches() {
         instance.tint[3] = visibleShare(object.culling, drawn.distance);
         batches_[at->second].instances.push_back(instance);
     }
+}
+
+bool Renderer::isBlended(const Part& part) const {
+    return part.material >= 0 &&
+           frame_.scene->materials[static_cast<std::size_t>(part.material)].alphaMode ==
+               AlphaMode::Blend;
+}
+
+/// Transparent parts come last, the farthest first, one copy at a time.
+void Renderer::sortBlended() {
+    const auto isOpaque = [&](const Slice& slice) {
+        return !isBlended(batches_[slice.batch].mesh->parts[slice.part]);
+    };
+    const auto first = std::stable_partition(slices_.begin(), slices_.end(), isOpaque);
+    std::vector<std::pair<float, Slice>> sorted;
+    for (auto at = first; at != slices_.end(); ++at)
+        for (int i = 0; i < at->instances; ++i) {
+            const Instance& copy =
+                batches_[at->batch].instances[static_cast<std::size_t>(at->firstInstance + i)];
+            const Box& bounds = batches_[at->batch].mesh->bounds;
+            Vec3f centre = Vec3f::Zero();
+            if (!bounds.isEmpty()) centre = bounds.center().cast<float>();
+            const Eigen::Map<const Eigen::Matrix4f> model(copy.model);
+            const Vec3f world = model.topLeftCorner<3, 3>() * centre + model.topRightCorner<3, 1>();
+            Slice slice = *at;
+            slice.firstInstance += i;
+            slice.instances = 1;
+            sorted.emplace_back((world - frame_.view.eye.cast<float>()).squaredNorm(), slice);
+        }
+    std::stable_sort(sorted.begin(), sorted.end(),
+                     [](const auto& a, const auto& b) { return a.first > b.first; });
+    slices_.erase(first, slices_.end());
+    for (const auto& [distance, slice] : sorted) slices_.push_back(slice);
 }
 
 void Renderer::addWhole(std::size_t batch, std::size_t part, int instances, GLsizei count) {
@@ -122,6 +157,7 @@ void Renderer::cutSlices() {
                                        std::min(kSliceTriangles * 3, count - from)});
         }
     }
+    sortBlended();
 }
 
 void Renderer::begin(const Frame& frame) {
@@ -148,8 +184,7 @@ void Renderer::begin(const Frame& frame) {
 void Renderer::setUniforms() {
     QOpenGLShaderProgram& p = program();
     p.bind();
-    Lens lens = frame_.target.lens();
-    lens.aspect = static_cast<double>(frame_.size.width()) / frame_.size.height();
+    const Lens lens = frame_.target.lens();
     const Eigen::Matrix4f matrix = (projectionMatrix(lens) * viewMatrix(frame_.view)).cast<float>();
     gl_->glUniformMatrix4fv(p.uniformLocation("viewProjection"), 1, GL_FALSE, matrix.data());
     const auto set = [&](const char* name, const Vec3f& v) {
@@ -160,7 +195,7 @@ void Renderer::setUniforms() {
     set("middle", toVector(heat(0.5)));
     set("high", toVector(heat(1)));
     set("layer", Vec3f(kLayerColor[0], kLayerColor[1], kLayerColor[2]));
-    const auto& grid = gpu_->lightGrid();
+    const auto& grid = frame_.lens == LensKind::LightCount ? gpu_->reachGrid() : gpu_->lightGrid();
     set("gridOrigin", grid.origin);
     set("gridSize", grid.size);
     p.setUniformValue("lit", grid.lit ? 1 : 0);
@@ -181,9 +216,11 @@ void Renderer::useMaterial(int index) {
     QOpenGLShaderProgram& p = program();
     GLuint picture = 0;
     QVector2D texels;
-    const int texture = material.texture("baseColorTexture");
-    if (texture >= 0) {
-        const int image = scene.textures[static_cast<std::size_t>(texture)].image;
+    TextureUse use;
+    for (const TextureUse& candidate : material.textures)
+        if (candidate.role == "baseColorTexture") use = candidate;
+    if (use.texture >= 0) {
+        const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
         if (image >= 0) {
             const Image& source = scene.images[static_cast<std::size_t>(image)];
             picture = gpu_->texture(source);
@@ -199,8 +236,22 @@ void Renderer::useMaterial(int index) {
     gl_->glUniform4fv(p.uniformLocation("baseColor"), 1, material.baseColor.data());
     gl_->glUniform3fv(p.uniformLocation("emissive"), 1, material.emissive.data());
     p.setUniformValue("gloss", 1 - material.roughness);
-    const bool masked = material.alphaMode != AlphaMode::Opaque;
-    p.setUniformValue("cutoff", masked ? material.alphaCutoff : -1.0F);
+    const Vec3f lookUpU = use.transform.row(0);
+    const Vec3f lookUpV = use.transform.row(1);
+    gl_->glUniform3fv(p.uniformLocation("lookUpU"), 1, lookUpU.data());
+    gl_->glUniform3fv(p.uniformLocation("lookUpV"), 1, lookUpV.data());
+    const bool blended = material.alphaMode == AlphaMode::Blend;
+    p.setUniformValue("blended", blended ? 1 : 0);
+    p.setUniformValue("cutoff", blended                                 ? kInvisible
+                                : material.alphaMode == AlphaMode::Mask ? material.alphaCutoff
+                                                                        : -1.0F);
+    gl_->glDepthMask(blended ? GL_FALSE : GL_TRUE);
+    if (frame_.lens != LensKind::Overdraw) {
+        if (blended)
+            gl_->glEnable(GL_BLEND);
+        else
+            gl_->glDisable(GL_BLEND);
+    }
     if (material.doubleSided)
         gl_->glDisable(GL_CULL_FACE);
     else
@@ -235,6 +286,7 @@ bool Renderer::advance(double milliseconds) {
     gl_->glViewport(0, 0, frame_.size.width(), frame_.size.height());
     gl_->glEnable(GL_DEPTH_TEST);
     gl_->glDisable(GL_BLEND);
+    gl_->glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
     if (frame_.lens == LensKind::Overdraw) {
         gl_->glDisable(GL_DEPTH_TEST);
         gl_->glEnable(GL_BLEND);
@@ -263,6 +315,7 @@ bool Renderer::advance(double milliseconds) {
     }
     gl_->glFinish();
     gl_->glBindVertexArray(0);
+    gl_->glDepthMask(GL_TRUE);
     gl_->glDisable(GL_CULL_FACE);
     gl_->glDisable(GL_BLEND);
     gl_->glFrontFace(GL_CCW);

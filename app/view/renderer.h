@@ -78,6 +78,8 @@ private:
 
     void collectBatches();
     void cutSlices();
+    void sortBlended();
+    [[nodiscard]] bool isBlended(const Part& part) const;
     void addWhole(std::size_t batch, std::size_t part, int instances, GLsizei count);
     void drawTimed();
     void drawSlice(const Slice& slice);

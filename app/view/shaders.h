@@ -66,6 +66,9 @@ uniform vec4 baseColor;
 uniform vec3 emissive;
 uniform float cutoff;      // negative: opaque
 uniform int textured;
+uniform vec3 lookUpU;      // KHR_texture_transform, for (u, v, 1)
+uniform vec3 lookUpV;
+uniform int blended;       // transparent: alpha counts
 uniform sampler2D picture;
 uniform sampler3D lightGrid;
 uniform int lit;
@@ -119,11 +122,13 @@ const float screen[16] = float[16](0.5, 8.5, 2.5, 10.5, 12.5, 4.5, 14.5, 6.5,
 
 void main() {
     if (LENS <= 1 && surface.tint.w < 1.0) {
-        ivec2 at = ivec2(gl_FragCoord.xy) & 3;
-        if (surface.tint.w * 16.0 < screen[at.y * 4 + at.x]) discard;
+        ivec2 cell = ivec2(gl_FragCoord.xy) & 3;
+        if (surface.tint.w * 16.0 < screen[cell.y * 4 + cell.x]) discard;
     }
     vec4 base = baseColor * vec4(surface.color, 1.0);
-    if (textured != 0) base *= texture(picture, surface.texCoord);
+    vec3 coords = vec3(surface.texCoord, 1.0);
+    vec2 at = vec2(dot(lookUpU, coords), dot(lookUpV, coords));
+    if (textured != 0) base *= texture(picture, at);
     if (cutoff >= 0.0 && base.a < cutoff) discard;
     if (LENS == 8) {
         color = vec4(layer, 1.0);
@@ -140,8 +145,8 @@ void main() {
         result = surface.tint.rgb * relief;
     }
     if (LENS == 6 && textured != 0) {
-        vec2 across = dFdx(surface.texCoord) * texels;
-        vec2 along = dFdy(surface.texCoord) * texels;
+        vec2 across = dFdx(at) * texels;
+        vec2 along = dFdy(at) * texels;
         float density = sqrt(abs(across.x * along.y - across.y * along.x));
         result = heat(clamp(0.5 + log2(max(density, 1e-4)) / 8.0, 0.0, 1.0)) * relief;
     }
@@ -161,7 +166,9 @@ void main() {
         result = mix(result, middle, line * 0.75 * clamp(sqrt(pixels) / 8.0, 0.15, 1.0));
     }
 #endif
-    color = vec4(result, 1.0);
+    // What is looked at through a lens is seen through panes, too.
+    float alpha = LENS <= 1 ? base.a : 0.5;
+    color = vec4(result, blended != 0 ? alpha : 1.0);
 }
 )";
 

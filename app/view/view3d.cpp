@@ -61,7 +61,7 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
     connect(&walkTimer_, &QTimer::timeout, this, &View3D::walkStep);
     connect(&document, &Document::sceneChanged, this, [this] {
         history_.clear();
-        if (document_.source()) gpu_.setLights(document_.source());
+        lightAll();
         requestFrame();
     });
     connect(&document, &Document::resultChanged, this, [this] {
@@ -73,7 +73,10 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
     });
     connect(&document, &Document::projectChanged, this, &View3D::requestFrame);
     connect(&document, &Document::viewChanged, this, &View3D::requestFrame);
-    connect(&document, &Document::offChanged, this, &View3D::requestFrame);
+    connect(&document, &Document::offChanged, this, [this] {
+        if (document_.without().lights != lightsOff_) lightAll();
+        requestFrame();
+    });
     connect(&document, &Document::surveyChanged, this, [this] {
         if (lens_ == LensKind::Seen) requestFrame();
     });
@@ -83,6 +86,12 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
 View3D::~View3D() {
     if (context()) context()->disconnect(this);
     releaseGl();
+}
+
+/// Gathers the light of all lights that are not switched off.
+void View3D::lightAll() {
+    lightsOff_ = document_.without().lights;
+    if (document_.source()) gpu_.setLights(document_.source(), lightsOff_);
 }
 
 void View3D::releaseGl() {
@@ -124,7 +133,7 @@ void View3D::requestFrame() {
 
 void View3D::startFrames() {
     Frame frame;
-    frame.target = document_.target();
+    frame.target = shownTarget();
     frame.view = document_.view();
     frame.lens = lens_;
     frame.size = size() * devicePixelRatioF();
@@ -272,17 +281,25 @@ void View3D::lookAtSelection() {
     goTo(view);
 }
 
-/// X takes the selected object out of the count and the picture; Shift+X brings all back.
-void View3D::switchSelectionOff(bool allOn) {
-    if (allOn)
-        document_.switchAllOn();
-    else if (document_.selectedObject() >= 0)
-        document_.switchOff({static_cast<std::size_t>(document_.selectedObject())});
+/// With the view's aspect around the target's picture.
+Target View3D::shownTarget() const {
+    return widened(document_.target(), static_cast<double>(width()) / std::max(1, height()));
+}
+
+double View3D::halfTangent() const {
+    return std::tan(toRadians(shownTarget().verticalFov) / 2);
+}
+
+QRectF View3D::targetFrame() const {
+    const Lens lens = document_.target().lens();
+    const double high = height() * std::tan(toRadians(lens.verticalFov) / 2) / halfTangent();
+    const double wide = high * lens.aspect;
+    return {(width() - wide) / 2, (height() - high) / 2, wide, high};
 }
 
 Vec3d View3D::rayThrough(const QPointF& point) const {
     const Viewpoint& view = document_.view();
-    const double tangent = std::tan(toRadians(document_.target().verticalFov) / 2);
+    const double tangent = halfTangent();
     const double x = (2 * point.x() / width() - 1) * tangent * width() / height();
     const double y = (1 - 2 * point.y() / height()) * tangent;
     const Vec3d local(x, y, -1);
@@ -292,7 +309,7 @@ Vec3d View3D::rayThrough(const QPointF& point) const {
 std::optional<QPointF> View3D::project(const Vec3d& point) const {
     const Vec3d local = transformPoint(viewMatrix(document_.view()), point);
     if (local.z() > -1e-3) return std::nullopt;
-    const double tangent = std::tan(toRadians(document_.target().verticalFov) / 2);
+    const double tangent = halfTangent();
     const double scale = height() / (2 * tangent * -local.z());
     return QPointF(width() / 2.0 + local.x() * scale, height() / 2.0 - local.y() * scale);
 }
@@ -304,7 +321,7 @@ std::optional<Picked> View3D::pickAt(const QPointF& point) const {
 }
 
 double View3D::metresPerPixel(double depth) const {
-    return 2 * depth * std::tan(toRadians(document_.target().verticalFov) / 2) / height();
+    return 2 * depth * halfTangent() / height();
 }
 
 void View3D::mousePressEvent(QMouseEvent* event) {
@@ -407,12 +424,6 @@ void View3D::keyPressEvent(QKeyEvent* event) {
         walkTimer_.start();
     } else if (plain && event->key() == Qt::Key_Space) {
         setShowing(showing_ == Showing::Original ? Showing::Result : Showing::Original);
-    } else if (plain && event->key() == Qt::Key_L) {
-        lookAtSelection();
-    } else if (plain && event->key() == Qt::Key_X) {
-        switchSelectionOff(event->modifiers() & Qt::ShiftModifier);
-    } else if (plain && event->key() == Qt::Key_B) {
-        goBack();
     } else if (event->key() == Qt::Key_Escape && preview_) {
         endPreview();
     } else {

@@ -35,6 +35,8 @@ public:
     void goTo(const Viewpoint& view);
     void goBack();
     void lookAtSelection();
+    /// Draws a new picture soon.
+    void requestFrame();
 
     /// True when the picture on screen is the full one of the present view.
     [[nodiscard]] bool isSettled() const;
@@ -53,6 +55,9 @@ public:
 
     /// Screen position of a world point; nothing behind the eye.
     [[nodiscard]] std::optional<QPointF> project(const Vec3d& point) const;
+    /// Where the picture of the target lies in the view: all that is counted. The rest is shown
+    /// beside it, dimmed.
+    [[nodiscard]] QRectF targetFrame() const;
 
 signals:
     void lensChanged();
@@ -76,8 +81,6 @@ private:
     enum class Drag { None, Turn, Slide, Swipe };
 
     void releaseGl();
-    void requestFrame();
-    void switchSelectionOff(bool allOn);
     void startFrames();
     void drawOn();
     bool drawSlice();
@@ -90,6 +93,9 @@ private:
     [[nodiscard]] std::optional<Picked> pickAt(const QPointF& point) const;
     [[nodiscard]] std::uint32_t originAt(const Picked& picked) const;
     [[nodiscard]] double metresPerPixel(double depth) const;
+    void lightAll();
+    [[nodiscard]] Target shownTarget() const;
+    [[nodiscard]] double halfTangent() const;
     [[nodiscard]] bool wants(Showing which) const;
 
     Document& document_;
@@ -117,6 +123,7 @@ private:
     QPoint last_;
     Vec3d pivot_ = Vec3d::Zero();
     std::vector<Viewpoint> history_;
+    std::vector<bool> lightsOff_;  ///< Those that the light was gathered without.
 };
 
 }  // namespace flentro::app

@@ -2,8 +2,10 @@
 
 #include <QMenu>
 #include <QPainter>
+#include <QPainterPath>
 
 #include "base/text.h"
+#include "sheets/sheet.h"
 #include "theme.h"
 
 namespace flentro::app {
@@ -89,6 +91,7 @@ void ViewOverlay::paintEvent(QPaintEvent*) {
     lens_->setVisible(document_.hasScene() && !small);
     if (!document_.hasScene()) return paintEmpty(painter);
     if (small) return;  // as an inset it is only for looking
+    paintFrame(painter);
     paintGhosts(painter);
     paintParcels(painter);
     paintSelection(painter);
@@ -107,6 +110,26 @@ void ViewOverlay::paintEmpty(QPainter& painter) {
                      document_.jobs().isRunning()
                          ? tr("Opening the scene ...")
                          : tr("Drop a scene here, or open one with Ctrl+O."));
+}
+
+/// What the target shows, and so what is counted; the rest of the view is dimmed. Says so where
+/// that is nothing.
+void ViewOverlay::paintFrame(QPainter& painter) {
+    const QRectF frame = view_.targetFrame();
+    QPainterPath rest;
+    rest.addRect(rect());
+    rest.addRect(frame);
+    painter.fillPath(rest, QColor(0x17, 0x1D, 0x24, 140));
+    painter.setPen(QPen(QColor(0xF4, 0xF1, 0xEA, 110), 1));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawRect(frame.adjusted(0.5, 0.5, -0.5, -0.5));
+    const bool counted = document_.freshness() != Document::Freshness::Nothing;
+    if (!counted || at(view_.shownCost().counts, Measure::Objects) > 0) return;
+    painter.setPen(QColor(0xE6, 0xE0, 0xD4));
+    painter.drawText(frame, Qt::AlignCenter | Qt::TextWordWrap,
+                     tr("Nothing is drawn from here within the far plane of %1 at %2.")
+                         .arg(toText(document_.target().name),
+                              toText(formatMetres(document_.target().farPlane))));
 }
 
 /// Surveyed spots as small posts, their state on top; near ones only.

@@ -24,6 +24,7 @@ private:
     void placeButtons();
     void paintSelection(QPainter& painter);
     void paintParcels(QPainter& painter);
+    void paintFrame(QPainter& painter);
     void paintGhosts(QPainter& painter);
     void paintBox(QPainter& painter, const Mat4d& world, const Box& box) const;
     void paintPreviewBanner(QPainter& painter);

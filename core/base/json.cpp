@@ -1,5 +1,9 @@
 #include "base/json.h"
 
+#include <fmt/format.h>
+
+#include <algorithm>
+
 namespace flentro {
 namespace {
 
@@ -26,6 +30,16 @@ int deepestNesting(std::string_view text) {
     return deepest;
 }
 
+/// "at line 3, column 7", from the number of bytes read.
+std::string placeOf(std::string_view text, std::size_t byte) {
+    const std::string_view before = text.substr(0, byte > 0 ? byte - 1 : 0);
+    const auto line = 1 + std::count(before.begin(), before.end(), '\n');
+    const std::size_t start = before.rfind('\n');
+    const std::size_t column =
+        before.size() - (start == std::string_view::npos ? 0 : start + 1) + 1;
+    return fmt::format("at line {}, column {}", line, column);
+}
+
 }  // namespace
 
 Expected<Json> parseJson(std::string_view text, const std::string& where) {
@@ -33,8 +47,11 @@ Expected<Json> parseJson(std::string_view text, const std::string& where) {
         return fail(ErrorCode::InvalidInput, "the JSON is nested deeper than 200 levels", where);
     try {
         return Json::parse(text);
-    } catch (const Json::exception& error) {
-        return fail(ErrorCode::InvalidInput, std::string("not valid JSON: ") + error.what(), where);
+    } catch (const Json::parse_error& error) {
+        return fail(ErrorCode::InvalidInput, "is not valid JSON " + placeOf(text, error.byte),
+                    where);
+    } catch (const Json::exception&) {
+        return fail(ErrorCode::InvalidInput, "is not valid JSON: a number is out of range", where);
     }
 }
 

@@ -47,7 +47,7 @@ std::string formatMetres(double metres) {
 }
 
 std::string formatLoad(double load) {
-    if (!std::isfinite(load)) return "no limit";
+    if (!std::isfinite(load)) return "x\u221e";
     return fmt::format("x{:.{}f}", load, load < 9.995 ? 2 : load < 99.95 ? 1 : 0);
 }
 
@@ -61,6 +61,72 @@ std::string formatSeconds(double seconds) {
     const auto whole = static_cast<std::int64_t>(std::ceil(seconds));
     if (whole < 60) return fmt::format("{} s", whole);
     return fmt::format("{} min {} s", whole / 60, whole % 60);
+}
+
+std::string counted(std::size_t count, const char* noun, const char* many) {
+    const std::string number = formatCount(static_cast<double>(count));
+    if (count == 1) return number + " " + noun;
+    return number + " " + (many ? std::string(many) : std::string(noun) + "s");
+}
+
+std::string printable(std::string_view text) {
+    std::string shown;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const auto byte = static_cast<unsigned char>(text[i]);
+        // C1 controls are U+0080 to U+009F: C2 80 to C2 9F in UTF-8.
+        const bool second = byte >= 0x80 && byte < 0xA0 && i > 0 && text[i - 1] == '\xC2';
+        if ((byte < 0x20 && byte != '\n') || byte == 0x7F || second) {
+            if (second) shown.pop_back();
+            shown += fmt::format("\\x{:02X}", byte);
+        } else {
+            shown += text[i];
+        }
+    }
+    return shown;
+}
+
+std::string csvCell(const std::string& text) {
+    const bool formula =
+        !text.empty() && std::string_view("=+-@\t\r").find(text[0]) != std::string_view::npos;
+    std::string cell = formula ? "'" + text : text;
+    if (cell.find_first_of(",;\t\"\r\n") == std::string::npos) return cell;
+    for (std::size_t at = 0; (at = cell.find('"', at)) != std::string::npos; at += 2)
+        cell.insert(at, 1, '"');
+    return '"' + cell + '"';
+}
+
+std::vector<std::string> splitCsvLine(std::string_view line, char separator) {
+    std::vector<std::string> cells(1);
+    bool quoted = false;
+    for (std::size_t i = 0; i < line.size(); ++i) {
+        const char c = line[i];
+        if (c == '"' && quoted && i + 1 < line.size() && line[i + 1] == '"')
+            cells.back() += line[++i];
+        else if (c == '"')
+            quoted = !quoted;
+        else if (c == separator && !quoted)
+            cells.emplace_back();
+        else if (c != '\r' || quoted)
+            cells.back() += c;
+    }
+    for (std::string& cell : cells) {
+        const auto first = cell.find_first_not_of(' ');
+        const auto last = cell.find_last_not_of(' ');
+        cell = first == std::string::npos ? "" : cell.substr(first, last - first + 1);
+        if (cell.size() > 1 && cell[0] == '\'' &&
+            std::string_view("=+-@").find(cell[1]) != std::string_view::npos)
+            cell.erase(0, 1);
+    }
+    return cells;
+}
+
+char csvSeparator(std::string_view line) {
+    bool quoted = false;
+    for (const char c : line) {
+        if (c == '"') quoted = !quoted;
+        if (!quoted && (c == ';' || c == '\t' || c == ',')) return c;
+    }
+    return ',';
 }
 
 }  // namespace flentro

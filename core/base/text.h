@@ -5,6 +5,8 @@
 
 #include <cstdint>
 #include <string>
+#include <string_view>
+#include <vector>
 
 namespace flentro {
 
@@ -17,11 +19,28 @@ namespace flentro {
 /// 8.2 m, 120 m, 0.35 m, 3.1 mm below a decimetre's tenth; "no limit" for infinity.
 [[nodiscard]] std::string formatMetres(double metres);
 
-/// x0.72; x12.3 from ten; x140 from a hundred.
+/// x0.72; x12.3 from ten; x140 from a hundred; x\u221e where none is allowed.
 [[nodiscard]] std::string formatLoad(double load);
 
 /// 12 %, 0.4 %, 0.01 %.
 [[nodiscard]] std::string formatShare(double share);
+
+/// "1 material", "3 materials": the noun agrees with its number. `many`: for those that do not
+/// just take an s.
+[[nodiscard]] std::string counted(std::size_t count, const char* noun, const char* many = nullptr);
+
+/// One cell of a CSV line (RFC 4180): quoted where it has to be; texts that spreadsheets would
+/// take for formulas get an apostrophe in front.
+[[nodiscard]] std::string csvCell(const std::string& text);
+
+/// The cells of one CSV line; `separator` as found by csvSeparator(). Undoes csvCell().
+[[nodiscard]] std::vector<std::string> splitCsvLine(std::string_view line, char separator);
+
+/// Semicolon, tab or comma: the first of these that the line has outside of quotes.
+[[nodiscard]] char csvSeparator(std::string_view line);
+
+/// For terminals: control characters written out as \xNN, so that a name cannot pass for commands.
+[[nodiscard]] std::string printable(std::string_view text);
 
 /// 4 s, 2 min 10 s.
 [[nodiscard]] std::string formatSeconds(double seconds);

@@ -13,7 +13,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kFormat = "flentro-target";
-constexpr int kVersion = 1;
+constexpr int kVersion = 2;
 constexpr double kNearFrom = 0.85;
 constexpr double kMebibyte = 1024.0 * 1024.0;
 
@@ -37,7 +37,8 @@ constexpr std::array<MeasureWords, kMeasureCount> kWords = {{
      "Distinct textures of the drawn objects, with mip maps, in the target's storage."},
     {"Largest texture", "largestTextureEdge", "Longest edge of any texture in view, in pixels."},
     {"Materials per object", "materialsPerObject", "Most materials on one drawn object."},
-    {"Vertices per mesh", "verticesPerMesh", "Most vertices of one drawn mesh."},
+    {"Vertices per part", "verticesPerMesh",
+     "Most vertices of one part of a drawn mesh: indices count within a part."},
 }};
 
 const MeasureWords& wordsOf(Measure measure) {
@@ -116,11 +117,15 @@ void readMembers(const Json& json, Target& target, NumberReader& numbers) {
     numbers.read(drawing, "bytesPerTexel", target.bytesPerTexel, {0.05, 64});
     numbers.read(drawing, "nearPlane", target.nearPlane, {1e-4, 1000});
     numbers.read(drawing, "farPlane", target.farPlane, {1, 1e7});
+    const bool zeroIsNone = jsonOr(json, "version", 0) == 1;
     const Json& limits = jsonObject(json, "limits");
     for (const Measure measure : kMeasures) {
+        const char* key = measureKey(measure);
+        if (!limits.contains(key) || limits[key].is_null()) continue;
         double value = 0;
-        numbers.read(limits, measureKey(measure), value, {0, 1e15});
-        at(target.limits, measure) = value * fileUnit(measure);
+        numbers.read(limits, key, value, {0, 1e15});
+        at(target.limits, measure) =
+            zeroIsNone && value == 0 ? kNoLimit : value * fileUnit(measure);
     }
     const Json& cost = jsonObject(json, "frameCost");
     for (std::size_t i = 0; i < kCostTermCount; ++i)
@@ -152,6 +157,7 @@ const char* costTermKey(CostTerm term) {
 }
 
 std::string formatMeasure(Measure measure, double value) {
+    if (!isLimit(value)) return "no limit";
     if (measure == Measure::TextureBytes) return formatBytes(value);
     if (measure == Measure::TextureEdge) return formatCount(value) + " px";
     return formatCount(value);
@@ -161,10 +167,25 @@ double pixelsPerMetreAtOne(const Target& target) {
     return target.height / (2 * std::tan(toRadians(target.verticalFov) / 2));
 }
 
+Target widened(const Target& target, double aspect) {
+    Target wide = target;
+    const double perMetre = pixelsPerMetreAtOne(target);
+    const double across = std::tan(toRadians(target.verticalFov) / 2);
+    const double up = across * std::max(1.0, target.lens().aspect / aspect);
+    wide.verticalFov = std::min(2 * toDegrees(std::atan(up)), 175.0);
+    wide.height = std::max(1, static_cast<int>(std::lround(2 * perMetre * up)));
+    wide.width = std::max(1, static_cast<int>(std::lround(wide.height * aspect)));
+    return wide;
+}
+
+double loadOf(double value, double limit) {
+    if (!isLimit(limit) || !(value > 0)) return 0;
+    return limit > 0 ? value / limit : std::numeric_limits<double>::infinity();
+}
+
 Counts loads(const Counts& counts, const Target& target) {
     Counts result{};
-    for (std::size_t i = 0; i < kMeasureCount; ++i)
-        result[i] = target.limits[i] > 0 ? counts[i] / target.limits[i] : 0;
+    for (std::size_t i = 0; i < kMeasureCount; ++i) result[i] = loadOf(counts[i], target.limits[i]);
     return result;
 }
 
@@ -181,8 +202,13 @@ Expected<Target> parseTarget(const Json& json, const std::string& where) {
     if (jsonOr<std::string>(json, "format", "") != kFormat)
         return fail(ErrorCode::InvalidInput,
                     "is not a target file: 'format' must be 'flentro-target'", where);
-    if (jsonOr(json, "version", 0) != kVersion)
+    const int version = jsonOr(json, "version", 0);
+    if (version < 1 || version > kVersion)
         return fail(ErrorCode::Unsupported, "has a version that is not known", where);
+    for (const char* member : {"display", "drawing", "limits", "frameCost", "loading"})
+        if (json.contains(member) && !json[member].is_object())
+            return fail(ErrorCode::InvalidInput, fmt::format("'{}' must be an object", member),
+                        where);
     Target target;
     target.name = jsonOr<std::string>(json, "name", "");
     if (target.name.empty()) return fail(ErrorCode::InvalidInput, "has no 'name'", where);
@@ -214,13 +240,16 @@ Json toJson(const Target& target) {
     json["drawing"]["nearPlane"] = target.nearPlane;
     json["drawing"]["farPlane"] = target.farPlane;
     for (const Measure measure : kMeasures)
-        json["limits"][measureKey(measure)] = at(target.limits, measure) / fileUnit(measure);
+        json["limits"][measureKey(measure)] =
+            isLimit(at(target.limits, measure))
+                ? Json(at(target.limits, measure) / fileUnit(measure))
+                : Json();
     for (std::size_t i = 0; i < kCostTermCount; ++i)
         json["frameCost"][kTermWords[i].key] = target.frameCost[i];
     json["frameCost"]["calibrated"] = target.calibrated;
-    json["loading"] = {{"bytesPerSecond", target.loading.bytesPerSecond},
-                       {"pixelsPerSecond", target.loading.pixelsPerSecond},
-                       {"objectsPerSecond", target.loading.objectsPerSecond}};
+    json["loading"]["bytesPerSecond"] = target.loading.bytesPerSecond;
+    json["loading"]["pixelsPerSecond"] = target.loading.pixelsPerSecond;
+    json["loading"]["objectsPerSecond"] = target.loading.objectsPerSecond;
     return json;
 }
 

@@ -4,6 +4,7 @@
 
 #include <array>
 #include <filesystem>
+#include <limits>
 #include <string>
 #include <vector>
 
@@ -31,8 +32,14 @@ inline constexpr std::array<Measure, kMeasureCount> kMeasures = {
     Measure::Lights,      Measure::ShadowLights,       Measure::TextureBytes,
     Measure::TextureEdge, Measure::MaterialsPerObject, Measure::VerticesPerMesh};
 
+/// The limit of a measure that has none.
+inline constexpr double kNoLimit = std::numeric_limits<double>::infinity();
+
 /// One number for each measure; bytes for TextureBytes.
 using Counts = std::array<double, kMeasureCount>;
+
+inline constexpr Counts kNoLimits = {kNoLimit, kNoLimit, kNoLimit, kNoLimit, kNoLimit,
+                                     kNoLimit, kNoLimit, kNoLimit, kNoLimit};
 
 [[nodiscard]] inline double& at(Counts& counts, Measure measure) {
     return counts[static_cast<std::size_t>(measure)];
@@ -84,15 +91,15 @@ struct Target {
     double frameRate = 60;  ///< Frames a second, > 0.
     int width = 1920;       ///< Pixels of one eye's picture.
     int height = 1080;
-    double verticalFov = 60;   ///< Degrees, in [5, 170].
-    int eyes = 1;              ///< 1 or 2.
-    bool singlePass = true;    ///< Both eyes in one set of draw calls.
-    bool instancing = true;    ///< Equal mesh, level and material count as one call.
-    double bytesPerTexel = 1;  ///< 4 plain, 1 or 0.5 block-compressed.
-    bool mipMaps = true;       ///< Adds a third to texture memory.
-    double nearPlane = 0.1;    ///< Metres.
-    double farPlane = 1000;    ///< Metres; nothing beyond is drawn.
-    Counts limits{};           ///< 0: no limit.
+    double verticalFov = 60;    ///< Degrees, in [5, 170].
+    int eyes = 1;               ///< 1 or 2.
+    bool singlePass = true;     ///< Both eyes in one set of draw calls.
+    bool instancing = true;     ///< Equal mesh, level and material count as one call.
+    double bytesPerTexel = 1;   ///< 4 plain, 1 or 0.5 block-compressed.
+    bool mipMaps = true;        ///< Adds a third to texture memory.
+    double nearPlane = 0.1;     ///< Metres.
+    double farPlane = 1000;     ///< Metres; nothing beyond is drawn.
+    Counts limits = kNoLimits;  ///< 0: none allowed.
     /// Milliseconds for a unit of each term; guesses until they are calibrated.
     CostTerms frameCost = {1, 2, 0.4, 0.2, 0.2, 1, 1.5, 0.3, 0.02, 0.15, 0.5};
     LoadingRates loading;     ///< Guesses.
@@ -110,7 +117,16 @@ struct Target {
 /// H / (2 tan(fov / 2)) (Luebke et al. 2003).
 [[nodiscard]] double pixelsPerMetreAtOne(const Target& target);
 
-/// Value / limit; 0 without a limit.
+/// The target with a picture of another aspect (width / height) that takes in all of its own and
+/// more at two sides; a metre at one metre has as many pixels as before.
+[[nodiscard]] Target widened(const Target& target, double aspect);
+
+[[nodiscard]] inline bool isLimit(double limit) {
+    return limit < kNoLimit;
+}
+/// Value / limit: 0 without a limit; infinity for anything at all where none is allowed.
+[[nodiscard]] double loadOf(double value, double limit);
+/// The same for all measures.
 [[nodiscard]] Counts loads(const Counts& counts, const Target& target);
 
 enum class State { Within, Near, Over };
@@ -119,7 +135,8 @@ enum class State { Within, Near, Over };
 /// The measure with the highest load.
 [[nodiscard]] Measure worstMeasure(const Counts& loads);
 
-/// Errors: InvalidInput naming the member that is missing or out of range.
+/// Version 2; version 1 is read as well: there a limit of 0 stood for none.
+/// Errors: InvalidInput naming the member that is missing, of another type or out of range.
 [[nodiscard]] Expected<Target> parseTarget(const Json& json, const std::string& where);
 [[nodiscard]] Json toJson(const Target& target);
 

@@ -1,10 +1,9 @@
 #include "findings/ranking.h"
 
 #include <algorithm>
+#include <map>
 #include <set>
 #include <unordered_map>
-
-#include "measure/inventory.h"
 
 namespace flentro {
 namespace {
@@ -23,23 +22,47 @@ public:
 
     void add(const DrawnObject& drawn) {
         const Object& object = scene_.objects[drawn.object];
-        const Mesh& mesh =
-            *scene_.assets[static_cast<std::size_t>(object.asset)].level(drawn.level);
-        Blame& blame = entryFor(drawn.object, object, mesh);
+        const Mesh& mesh = meshOf(object, drawn.level);
+        const std::size_t slot = slotFor(drawn.object, object);
+        Blame& blame = entries_[slot];
         ++blame.copies;
-        blame.triangles += static_cast<double>(mesh.triangles);
+        blame.triangles += static_cast<double>(mesh.triangles) * target_.eyes;
         const bool counts = kind_ == BlameKind::Object || !target_.instancing ||
                             batches_.emplace(object.asset, drawn.level).second;
-        if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size());
+        const int passes = target_.singlePass ? 1 : target_.eyes;
+        if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size()) * passes;
+        for (const Part& part : mesh.parts) {
+            blame.vertices = std::max(blame.vertices, static_cast<double>(part.vertexCount()));
+            if (part.material >= 0) addImages(slot, static_cast<std::size_t>(part.material));
+        }
+    }
+
+    void add(const ShadowDraw& drawn) {
+        const Object& object = scene_.objects[drawn.object];
+        Blame& blame = entries_[slotFor(drawn.object, object)];
+        const double triangles =
+            static_cast<double>(meshOf(object, drawn.level).triangles) * drawn.passes;
+        blame.shadowTriangles += triangles;
+        blame.triangles += triangles;
+        blame.shadowCalls += drawn.calls;
+        blame.drawCalls += drawn.calls;
     }
 
     void add(const DrawnLight& drawn) {
-        const PlacedLight& light = scene_.placedLights[drawn.light];
-        entries_.push_back(
-            {light.name, drawn.light, 1, drawn.shadowTriangles, drawn.shadowCalls, 0, 0});
+        Blame blame;
+        blame.name = scene_.placedLights[drawn.light].name;
+        blame.index = drawn.light;
+        blame.copies = 1;
+        blame.triangles = blame.shadowTriangles = drawn.shadowTriangles;
+        blame.drawCalls = blame.shadowCalls = drawn.shadowCalls;
+        entries_.push_back(std::move(blame));
     }
 
     [[nodiscard]] std::vector<Blame> sorted(Measure by) {
+        for (const auto& [image, slots] : images_)
+            for (const std::size_t slot : slots)
+                entries_[slot].textureBytes +=
+                    textureBytes(scene_.images[image], target_) / static_cast<double>(slots.size());
         double total = 0;
         for (const Blame& blame : entries_) total += valueOf(blame, by);
         for (Blame& blame : entries_) blame.share = total > 0 ? valueOf(blame, by) / total : 0;
@@ -52,16 +75,29 @@ public:
     }
 
 private:
-    Blame& entryFor(std::size_t index, const Object& object, const Mesh& mesh) {
+    [[nodiscard]] const Mesh& meshOf(const Object& object, std::size_t level) const {
+        return *scene_.assets[static_cast<std::size_t>(object.asset)].level(level);
+    }
+
+    std::size_t slotFor(std::size_t index, const Object& object) {
         const auto asset = static_cast<std::size_t>(object.asset);
         const std::size_t key = kind_ == BlameKind::Asset ? asset : index;
         const auto [at, isNew] = slots_.try_emplace(key, entries_.size());
         if (isNew) {
-            const std::string& name =
+            entries_.emplace_back();
+            entries_.back().name =
                 kind_ == BlameKind::Asset ? scene_.assets[asset].mesh->name : object.name;
-            entries_.push_back({name, key, 0, 0, 0, textureBytesOf(scene_, target_, mesh), 0});
+            entries_.back().index = key;
         }
-        return entries_[at->second];
+        return at->second;
+    }
+
+    void addImages(std::size_t slot, std::size_t material) {
+        if (!materials_.emplace(slot, material).second) return;
+        for (const TextureUse& use : scene_.materials[material].textures) {
+            const int image = scene_.textures[static_cast<std::size_t>(use.texture)].image;
+            if (image >= 0) images_[static_cast<std::size_t>(image)].insert(slot);
+        }
     }
 
     const Scene& scene_;
@@ -70,6 +106,8 @@ private:
     std::vector<Blame> entries_;
     std::unordered_map<std::size_t, std::size_t> slots_;
     std::set<std::pair<int, std::uint32_t>> batches_;
+    std::set<std::pair<std::size_t, std::size_t>> materials_;  ///< Of each entry.
+    std::map<std::size_t, std::set<std::size_t>> images_;      ///< Entries that show each.
 };
 
 }  // namespace
@@ -77,10 +115,12 @@ private:
 std::vector<Blame> rank(const Scene& scene, const Target& target, const ViewCost& cost,
                         BlameKind kind, Measure by) {
     Ranking ranking(scene, target, kind);
-    if (kind == BlameKind::Light)
+    if (kind == BlameKind::Light) {
         for (const DrawnLight& drawn : cost.lights) ranking.add(drawn);
-    else
-        for (const DrawnObject& drawn : cost.drawn) ranking.add(drawn);
+        return ranking.sorted(by);
+    }
+    for (const DrawnObject& drawn : cost.drawn) ranking.add(drawn);
+    for (const ShadowDraw& drawn : cost.shadows) ranking.add(drawn);
     return ranking.sorted(by);
 }
 

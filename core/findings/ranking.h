@@ -14,12 +14,17 @@ enum class BlameKind { Asset, Object, Light };
 struct Blame {
     std::string name;
     std::size_t index = 0;   ///< In Scene::assets, objects or placedLights.
-    std::size_t copies = 0;  ///< Objects that add to it; 1 for an object or a light.
-    /// As drawn, at their present levels, without shadow passes; of a light its shadow pass.
+    std::size_t copies = 0;  ///< Objects in view that add to it; 1 for a light.
+    /// As drawn, at their present levels, for all eyes and in all shadow passes; of a light its
+    /// pass. Those of all assets are together what the view counts.
     double triangles = 0;
-    double drawCalls = 0;     ///< As the target counts them; for one object its materials.
-    double textureBytes = 0;  ///< Of all its textures, also those shared with others.
-    double share = 0;         ///< Of the ranked measure over everything drawn, 0 to 1.
+    double drawCalls = 0;        ///< Likewise; for one object its materials.
+    double shadowTriangles = 0;  ///< Share of `triangles` that shadow passes draw.
+    double shadowCalls = 0;      ///< Share of `drawCalls`.
+    double vertices = 0;         ///< Of the largest part.
+    /// Of the textures that it shows; what others show as well is divided among all of them.
+    double textureBytes = 0;
+    double share = 0;  ///< Of the ranked measure over everything drawn, 0 to 1.
 };
 
 /// The drawn assets, objects or lights, heaviest in `by` (Triangles, DrawCalls or TextureBytes)

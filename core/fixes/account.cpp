@@ -9,6 +9,17 @@
 
 namespace flentro {
 
+bool isBeginningOf(const Stream& stream, const Mesh& top) {
+    const auto begins = [&](const Attribute& attribute) {
+        const auto& all = attribute.stream->data;
+        return all.size() >= stream.data.size() &&
+               std::equal(stream.data.begin(), stream.data.end(), all.begin());
+    };
+    return std::any_of(top.parts.begin(), top.parts.end(), [&](const Part& part) {
+        return std::any_of(part.attributes.begin(), part.attributes.end(), begins);
+    });
+}
+
 Holdings holdingsOf(const Scene& scene, const Target& target) {
     Holdings held;
     held.objects = static_cast<double>(scene.objects.size());
@@ -17,7 +28,7 @@ Holdings holdingsOf(const Scene& scene, const Target& target) {
     held.shadowTriangles = whole.shadowTriangles;
     held.calls = at(whole.counts, Measure::DrawCalls);
     held.textureBytes = at(whole.counts, Measure::TextureBytes);
-    // Levels share streams with level 0: each counts once.
+    // Each stream counts once, and what is the beginning of one of level 0 not at all.
     std::unordered_set<const Stream*> streams;
     for (const Asset& asset : scene.assets)
         for (std::size_t level = 0; level < asset.levelCount(); ++level)
@@ -25,7 +36,8 @@ Holdings holdingsOf(const Scene& scene, const Target& target) {
                 held.meshBytes +=
                     static_cast<double>(part.indices.size() * indexSize(part.vertexCount()));
                 for (const Attribute& attribute : part.attributes)
-                    if (streams.insert(attribute.stream.get()).second)
+                    if (streams.insert(attribute.stream.get()).second &&
+                        !(level > 0 && isBeginningOf(*attribute.stream, *asset.mesh)))
                         held.meshBytes += static_cast<double>(attribute.stream->data.size());
             }
     held.diskBytes = held.meshBytes;

@@ -9,6 +9,9 @@
 
 namespace flentro {
 
+/// True if a level's stream is the beginning of one of level 0: files store it once.
+[[nodiscard]] bool isBeginningOf(const Stream& stream, const Mesh& top);
+
 /// What a scene holds: one side of a fix's account.
 struct Holdings {
     double objects = 0;

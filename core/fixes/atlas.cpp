@@ -9,6 +9,7 @@
 #include <optional>
 #include <set>
 
+#include "base/disjoint_sets.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/fix.h"
@@ -27,7 +28,7 @@ constexpr int kGutterShare = 8;    ///< Gutters up to one in so many of an edge 
 constexpr int kLargestImage = 16384;
 
 /// Why a material stays alone.
-enum class Place { Packs, Repeats, OtherCoords, Odd, TooLarge, Alone };
+enum class Place { Packs, Repeats, OtherCoords, Odd, Deep, Kept, Variant, TooLarge, Alone };
 
 /// Texture coordinates of all that shows a material.
 struct Reach {
@@ -35,8 +36,50 @@ struct Reach {
     double picture = 0;  ///< Of the whole picture.
     bool used = false;
     bool outside = false;
-    bool odd = false;  ///< Lacks coordinates, or names materials for other occasions.
+    bool shifted = false;  ///< Inside after a shift by whole numbers only.
+    bool odd = false;      ///< Lacks coordinates.
+    bool kept = false;     ///< Shown by an asset that is marked to be kept.
+    bool variant = false;  ///< Of KHR_materials_variants: shown on other occasions.
 };
+
+/// [vertices] What brings the coordinates of each vertex into the picture: whole numbers, the same
+/// for all that triangles hold together. Nothing where that is more than one picture.
+std::optional<std::vector<Vec2f>> tileShifts(const Part& part, const Stream& coords) {
+    DisjointSets sets(coords.count());
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        sets.join(part.indices[i], part.indices[i + 1]);
+        sets.join(part.indices[i], part.indices[i + 2]);
+    }
+    std::map<std::uint32_t, Eigen::AlignedBox2f> boxes;
+    for (const std::uint32_t index : part.indices) {
+        const Vec2f at(coords.value(index, 0), coords.value(index, 1));
+        if (!at.allFinite()) return std::nullopt;
+        boxes[sets.find(index)].extend(at);
+    }
+    std::map<std::uint32_t, Vec2f> shifts;
+    for (const auto& [set, box] : boxes) {
+        const Vec2f shift = -(box.min().array() + kOutside).floor().matrix();
+        if ((box.max() + shift).maxCoeff() > 1 + kOutside) return std::nullopt;
+        shifts[set] = shift;
+    }
+    std::vector<Vec2f> result(coords.count(), Vec2f::Zero());
+    for (const std::uint32_t index : part.indices) result[index] = shifts[sets.find(index)];
+    return result;
+}
+
+/// Marks the materials that variants of a part show.
+void markVariants(const Part& part, std::vector<Reach>& reach) {
+    const Json& variants =
+        jsonObject(jsonObject(part.rest, "extensions"), "KHR_materials_variants");
+    if (variants.empty()) return;
+    const auto mark = [&](int material) {
+        if (material >= 0 && static_cast<std::size_t>(material) < reach.size())
+            reach[static_cast<std::size_t>(material)].variant = true;
+    };
+    mark(part.material);
+    for (const Json& mapping : jsonArray(variants, "mappings"))
+        mark(jsonOr(mapping, "material", -1));
+}
 
 /// Adds the areas of a part, in space and on the picture.
 void addAreas(const Part& part, const Stream& coords, Reach& reach) {
@@ -59,19 +102,20 @@ std::vector<Reach> reachOf(const Scene& scene) {
     for (const Asset& asset : scene.assets)
         for (std::size_t level = 0; level < asset.levelCount(); ++level)
             for (const Part& part : asset.level(level)->parts) {
+                markVariants(part, reach);
                 if (part.material < 0) continue;
                 Reach& here = reach[static_cast<std::size_t>(part.material)];
                 here.used = true;
                 const Stream* coords = part.find("TEXCOORD_0");
-                here.odd = here.odd || !coords || coords->components != 2 ||
-                           part.rest.dump().find("variants") != std::string::npos;
+                here.kept = here.kept || asset.importance == Importance::Keep;
+                here.odd = here.odd || !coords || coords->components != 2;
                 if (!here.odd && level == 0 && part.isTriangles()) addAreas(part, *coords, here);
-                for (std::size_t i = 0; !here.odd && i < part.indices.size(); ++i)
-                    for (int c = 0; c < 2; ++c) {
-                        const float value = coords->value(part.indices[i], c);
-                        here.outside =
-                            here.outside || !(value >= -kOutside && value <= 1 + kOutside);
-                    }
+                if (here.odd || here.outside) continue;
+                const auto shifts = tileShifts(part, *coords);
+                here.outside = !shifts;
+                here.shifted = here.shifted ||
+                               (shifts && std::any_of(shifts->begin(), shifts->end(),
+                                                      [](const Vec2f& s) { return !s.isZero(); }));
             }
     return reach;
 }
@@ -131,25 +175,30 @@ public:
     [[nodiscard]] FixRecord describe() const {
         FixRecord record;
         record.packings = packings_;
-        record.summary =
-            fmt::format("{} materials share {} pages; {} parts of meshes became one with others",
-                        packed_, pages_, joined_.load());
+        record.summary = fmt::format("{} share {}; {} of meshes became one with others",
+                                     counted(packed_, "material"), counted(pages_, "page"),
+                                     counted(joined_.load(), "part"));
         const auto note = [&](Place place, const char* why) {
             const auto found = counts_.find(place);
             if (found != counts_.end() && found->second > 0)
                 record.notes.push_back(
-                    fmt::format("{} materials stay alone: {}", found->second, why));
+                    fmt::format("{} alone: {}",
+                                counted(found->second, "material stays", "materials stay"), why));
         };
         note(Place::Repeats, "their textures repeat");
         note(Place::OtherCoords, "they use moved or second texture coordinates");
         note(Place::TooLarge, "their textures are larger than asked for");
         note(Place::Odd, "their images or coordinates cannot be read");
+        note(Place::Deep, "their images have more than 8 bits a channel");
+        note(Place::Kept, "assets that are to be kept show them");
+        note(Place::Variant, "variants show them");
         if (alone_ > 0)
             record.notes.push_back(
-                fmt::format("{} materials differ from all others by more than textures", alone_));
+                fmt::format("{} from all others by more than textures",
+                            counted(alone_, "material differs", "materials differ")));
         if (wasted_ > 0)
-            record.notes.push_back(
-                fmt::format("{} materials would leave most of their pages empty", wasted_));
+            record.notes.push_back(fmt::format("{} would leave most of the pages empty",
+                                               counted(wasted_, "material")));
         return record;
     }
 
@@ -168,6 +217,7 @@ private:
         Json json = material.source;
         json.erase("name");
         bool plain = true;
+        bool repeats = true;  // only then is a picture the same a whole number farther on
         bool readable = !reach_[index].odd;
         std::string samplers;
         forEachTexture(json, [&](const std::string&, Json& member) {
@@ -180,6 +230,7 @@ private:
             }
             const Texture& read = before_.textures[static_cast<std::size_t>(texture)];
             samplers += filterOf(read.sampler);
+            repeats = repeats && wraps(read.sampler);
             readable = readable && read.image >= 0 && hasPixels(read.image);
             judged.candidate.images.push_back(read.image);
         });
@@ -193,10 +244,18 @@ private:
         judged.candidate.shown = {shownEdge(size.width, settings_.gutter),
                                   shownEdge(size.height, settings_.gutter)};
         const int edge = std::max(size.width, size.height);
+        const bool deep = std::any_of(
+            judged.candidate.images.begin(), judged.candidate.images.end(), [&](int image) {
+                return image >= 0 &&
+                       hasDeepChannels(before_.images[static_cast<std::size_t>(image)]);
+            });
         judged.place =
-            !readable               ? Place::Odd
-            : !plain                ? Place::OtherCoords
-            : reach_[index].outside ? Place::Repeats
+            !readable                                                      ? Place::Odd
+            : deep                                                         ? Place::Deep
+            : reach_[index].kept                                           ? Place::Kept
+            : reach_[index].variant                                        ? Place::Variant
+            : !plain                                                       ? Place::OtherCoords
+            : reach_[index].outside || (reach_[index].shifted && !repeats) ? Place::Repeats
             : edge > settings_.largest ||
                     shownEdge(edge, settings_.gutter) + 2 * settings_.gutter > settings_.page
                 ? Place::TooLarge
@@ -211,6 +270,14 @@ private:
         Json rest = before_.samplers[static_cast<std::size_t>(sampler)].rest;
         for (const char* key : {"wrapS", "wrapT", "name"}) rest.erase(key);
         return rest.dump();
+    }
+
+    [[nodiscard]] bool wraps(int sampler) const {
+        constexpr int kRepeat = 10497;
+        if (sampler < 0) return true;
+        const Json& rest = before_.samplers[static_cast<std::size_t>(sampler)].rest;
+        return jsonOr(rest, "wrapS", kRepeat) == kRepeat &&
+               jsonOr(rest, "wrapT", kRepeat) == kRepeat;
     }
 
     [[nodiscard]] bool hasPixels(int image) const {
@@ -364,11 +431,12 @@ private:
             if (!moves(part)) continue;
             const Move& move = moves_.at(part.material);
             const Stream& coords = *part.find("TEXCOORD_0");
+            const std::vector<Vec2f> shifts = tileShifts(part, coords).value();  // as judged
             std::vector<Vec2f> places;
-            for (std::size_t v = 0; v < coords.count(); ++v)
-                places.emplace_back(
-                    move.corner +
-                    Vec2f(coords.value(v, 0), coords.value(v, 1)).cwiseProduct(move.extent));
+            for (std::size_t v = 0; v < coords.count(); ++v) {
+                const Vec2f at = Vec2f(coords.value(v, 0), coords.value(v, 1)) + shifts[v];
+                places.emplace_back(move.corner + at.cwiseProduct(move.extent));
+            }
             part.set("TEXCOORD_0", makeStream(places));
             part.material = move.material;
         }

@@ -8,7 +8,10 @@
 
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/unshown_levels.h"
+#include "measure/viewcost.h"
 #include "scene/blending.h"
+#include "scene/origins.h"
 #include "survey/ray_scene.h"
 
 namespace flentro {
@@ -103,63 +106,68 @@ private:
     const double skySize_;
 };
 
-/// [origins] Where each goes, metres; of several objects that show it the last counts.
-std::vector<double> endsOf(const Scene& scene) {
-    std::vector<double> ends(scene.originNames->size(), 0);
-    for (const Object& object : scene.objects)
-        for (const std::uint32_t origin : object.origins)
-            ends[origin] = std::max(ends[origin], object.culling.end);
-    return ends;
-}
+/// Tells from where an origin is shown by any object, as drawing decides it: by the bounds.
+class Shown {
+public:
+    explicit Shown(const Scene& scene) : scene_(scene), map_(scene) {}
+    [[nodiscard]] bool from(const Vec3d& eye, std::uint32_t origin) const {
+        const auto objects = map_.shownBy(origin);
+        return std::any_of(objects.begin(), objects.end(), [&](std::uint32_t object) {
+            return isThere(scene_, scene_.objects[object], eye);
+        });
+    }
 
-/// What places saw and no longer would. A merged object is gone for all its origins.
-std::vector<Vanishing> vanishingOf(const Scene& before, const Scene& after,
-                                   const Evidence& evidence) {
-    const std::vector<double> ends = endsOf(after);
-    const std::vector<double> endsBefore = endsOf(before);
-    std::vector<Vanishing> all(ends.size());
-    for (const Evidence::Place& place : evidence.places)
+private:
+    const Scene& scene_;
+    OriginMap map_;
+};
+
+/// What places saw and no longer would.
+struct Losses {
+    std::vector<Vanishing> vanishing;  ///< Most pixels first.
+    double worst = 0;                  ///< The most that one place loses, pixels.
+};
+
+Losses lossesOf(const Scene& before, const Scene& after, const Evidence& evidence) {
+    const Shown shownBefore(before);
+    const Shown shownAfter(after);
+    Losses losses;
+    std::vector<Vanishing> all(after.originNames->size());
+    for (const Evidence::Place& place : evidence.places) {
+        double lost = 0;
         for (const Evidence::Glimpse& seen : place.seen) {
-            const auto distance = static_cast<double>(seen.distance);
-            if (distance < ends[seen.origin] || distance >= endsBefore[seen.origin]) continue;
+            if (shownAfter.from(place.eye, seen.origin) ||
+                !shownBefore.from(place.eye, seen.origin))
+                continue;
+            const auto pixels = static_cast<double>(seen.pixels);
             Vanishing& entry = all[seen.origin];
             entry.origin = seen.origin;
             ++entry.spots;
-            entry.pixels = std::max(entry.pixels, static_cast<double>(seen.pixels));
+            entry.pixels = std::max(entry.pixels, pixels);
+            lost += pixels;
         }
+        losses.worst = std::max(losses.worst, lost);
+    }
     std::erase_if(all, [](const Vanishing& v) { return v.spots == 0; });
     std::stable_sort(all.begin(), all.end(),
                      [](const Vanishing& a, const Vanishing& b) { return a.pixels > b.pixels; });
-    return all;
-}
-
-/// The most that one place loses, pixels.
-double worstLoss(const Scene& after, const Evidence& evidence) {
-    const std::vector<double> ends = endsOf(after);
-    double worst = 0;
-    for (const Evidence::Place& place : evidence.places) {
-        double lost = 0;
-        for (const Evidence::Glimpse& seen : place.seen)
-            if (!(static_cast<double>(seen.distance) < ends[seen.origin]))
-                lost += static_cast<double>(seen.pixels);
-        worst = std::max(worst, lost);
-    }
-    return worst;
+    losses.vanishing = std::move(all);
+    return losses;
 }
 
 void describeVanishing(const Scene& before, const Evidence& evidence, Fixed& result) {
     FixRecord& record = result.record;
-    record.vanishing = vanishingOf(before, result.scene, evidence);
+    Losses losses = lossesOf(before, result.scene, evidence);
+    record.vanishing = std::move(losses.vanishing);
     if (record.vanishing.empty()) {
         record.notes.emplace_back("Nothing goes that any spot has seen");
         return;
     }
     const Vanishing& worst = record.vanishing.front();
     record.notes.push_back(fmt::format(
-        "{} objects go from spots that saw them, at most {:.0f} pixels of {} and {:.0f} in all "
-        "from one spot",
-        record.vanishing.size(), worst.pixels, (*before.originNames)[worst.origin],
-        worstLoss(result.scene, evidence)));
+        "{} from spots that saw them, at most {:.0f} pixels of {} and {:.0f} in all from one spot",
+        counted(record.vanishing.size(), "object goes", "objects go"), worst.pixels,
+        (*before.originNames)[worst.origin], losses.worst));
     if (record.vanishing.size() > kMostVanishing) record.vanishing.resize(kMostVanishing);
 }
 
@@ -232,12 +240,16 @@ Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings
     if (!finished) return fail(ErrorCode::Cancelled, "Culling was stopped");
     if (settings.farPlane > 0 && settings.farPlane < target.farPlane)
         noteFarPlane(result.scene, settings.farPlane);
+    const std::size_t unshown = dropUnshownLevels(result.scene, target);
     const auto bySize =
         std::count_if(result.scene.objects.begin(), result.scene.objects.end(),
                       [&](const Object& object) { return object.culling.end < farthest; });
-    result.record.summary =
-        fmt::format("{} of {} objects go before the far plane, by their size on screen", bySize,
-                    formatCount(scene.objects.size()));
+    result.record.summary = fmt::format("{} of {} go before the far plane, by their size on screen",
+                                        bySize, counted(scene.objects.size(), "object"));
+    if (unshown > 0)
+        result.record.notes.push_back(
+            fmt::format("{} that would show only beyond these distances {} taken away",
+                        counted(unshown, "level"), unshown == 1 ? "is" : "are"));
     if (!evidence.empty()) describeVanishing(scene, evidence, result);
     return result;
 }

@@ -55,6 +55,19 @@ Evidence evidenceOf(const Survey& survey, const Scene& scene) {
     return evidence;
 }
 
+Evidence withMovedOrigins(const Evidence& evidence, const std::vector<int>& where) {
+    Evidence moved = evidence;
+    for (Evidence::Place& place : moved.places) {
+        for (Evidence::Glimpse& seen : place.seen) {
+            const int to = seen.origin < where.size() ? where[seen.origin] : -1;
+            seen.origin = static_cast<std::uint32_t>(to);  // those that are gone go below
+        }
+        std::erase_if(place.seen, [](const Evidence::Glimpse& seen) { return seen.origin == ~0U; });
+    }
+    if (!moved.empty()) moved.hash = hashOf(moved);
+    return moved;
+}
+
 std::vector<double> seenSizes(const Evidence& evidence, std::size_t origins,
                               double pixelsPerMetre) {
     std::vector<double> sizes(origins, 0);

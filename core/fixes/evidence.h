@@ -35,6 +35,10 @@ struct Evidence {
 /// `scene`: what was surveyed.
 [[nodiscard]] Evidence evidenceOf(const Survey& survey, const Scene& scene);
 
+/// The same for a scene that was read again: `where` [origins before] tells where each is now,
+/// -1 for those that are gone.
+[[nodiscard]] Evidence withMovedOrigins(const Evidence& evidence, const std::vector<int>& where);
+
 /// [origins] Diameter in metres of the disc that shows as many pixels as the most that any place
 /// sees of it, at that distance; 0: not seen. `pixelsPerMetre`: at one metre.
 [[nodiscard]] std::vector<double> seenSizes(const Evidence& evidence, std::size_t origins,

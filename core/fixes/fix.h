@@ -70,7 +70,7 @@ struct LadderSettings {
     double gain = 0.2;        ///< Share of the triangles that a level must save, 0.01 to 0.9.
     int minTriangles = 400;   ///< Assets with fewer get no levels.
     int smallestLevel = 24;   ///< Triangles below which no level is made.
-    bool trimTop = true;      ///< Reduce level 0 to what `nearest` can show.
+    bool trimTop = false;     ///< Reduce level 0 to what `nearest` can show.
     double nearest = 1.5;     ///< Metres from which level 0 must look right.
     double hysteresis = 0.1;  ///< As Ladder::hysteresis.
     bool meet = true;         ///< Open borders that meet other objects' keep their vertices.
@@ -249,9 +249,9 @@ struct Fixed {
     FixRecord record;
 };
 
-[[nodiscard]] const char* fixName(const FixSettings& settings);  ///< "Tidy", "Ladder", ...
+[[nodiscard]] const char* fixName(const FixSettings& settings);       ///< "Tidy", "Ladder", ...
 [[nodiscard]] const char* fixShortName(const FixSettings& settings);  ///< One word.
-[[nodiscard]] const char* fixKey(const FixSettings& settings);   ///< "tidy", ... as in files.
+[[nodiscard]] const char* fixKey(const FixSettings& settings);        ///< "tidy", ... as in files.
 
 /// Default settings by key: tidy, share, split, atlas, ladder, culling, shadows, merge, standins.
 [[nodiscard]] std::optional<FixSettings> makeSettings(const std::string& key);

@@ -68,7 +68,8 @@ MeshPtr marked(const MeshPtr& mesh, const Mesh& after, int material, std::size_t
 
 }  // namespace
 
-Going markGoing(const Scene& before, const Scene& after, const Vec3f& color, Progress& progress) {
+Expected<Going> markGoing(const Scene& before, const Scene& after, const Vec3f& color,
+                          Progress& progress) {
     Going going{before, 0, 0};
     const auto material = static_cast<int>(before.materials.size());
     going.scene.materials.push_back(parseMaterial(
@@ -79,12 +80,13 @@ Going markGoing(const Scene& before, const Scene& after, const Vec3f& color, Pro
           {{"baseColorFactor", {color.x(), color.y(), color.z(), 1}}, {"metallicFactor", 0}}}}));
     const std::size_t assets = std::min(before.assets.size(), after.assets.size());
     std::vector<std::size_t> counts(before.assets.size(), 0);
-    parallelFor(assets, "Marking what goes", progress, [&](std::size_t i) {
+    const bool finished = parallelFor(assets, "Marking what goes", progress, [&](std::size_t i) {
         Asset& asset = going.scene.assets[i];
         asset.ladder.levels.clear();
         if (asset.mesh->hash != after.assets[i].mesh->hash)
             asset.mesh = marked(asset.mesh, *after.assets[i].mesh, material, counts[i]);
     });
+    if (!finished) return fail(ErrorCode::Cancelled, "Marking what goes was stopped");
     for (const std::size_t count : counts) going.triangles += count;
     for (const Object& object : before.objects)
         going.placed += counts[static_cast<std::size_t>(object.asset)];

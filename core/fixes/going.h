@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include "base/error.h"
 #include "base/progress.h"
 #include "scene/scene.h"
 
@@ -15,8 +16,9 @@ struct Going {
 
 /// Marks the triangles of `before` that `after` no longer has: gone, or joined into larger ones.
 /// Assets are matched by their order, which must be the same in both; triangles by the places of
-/// their corners. `color`: linear red, green, blue. Levels are left out. Cost: O(T); both cores.
-[[nodiscard]] Going markGoing(const Scene& before, const Scene& after, const Vec3f& color,
-                              Progress& progress);
+/// their corners. `color`: linear red, green, blue. Levels are left out. Errors: Cancelled.
+/// Cost: O(T); all cores.
+[[nodiscard]] Expected<Going> markGoing(const Scene& before, const Scene& after, const Vec3f& color,
+                                        Progress& progress);
 
 }  // namespace flentro

@@ -9,14 +9,21 @@
 #include "fixes/far_levels.h"
 #include "fixes/ladder_maker.h"
 #include "fixes/shared_borders.h"
+#include "fixes/unshown_levels.h"
 
 namespace flentro {
 namespace {
 
+/// Distances by hand, also of a last level of cards; those that are not given keep behind them.
 void applyOverride(Ladder& ladder, const LadderOverride& change) {
-    const std::size_t count = std::min(ladder.levels.size(), change.switchDistances.size());
-    for (std::size_t i = 0; i < count; ++i)
-        ladder.levels[i].switchDistance = change.switchDistances[i];
+    constexpr double kStep = 1.05;
+    double least = 0;
+    for (std::size_t i = 0; i < ladder.levels.size(); ++i) {
+        double& distance = ladder.levels[i].switchDistance;
+        if (i < change.switchDistances.size()) distance = change.switchDistances[i];
+        if (i > 0 && distance <= least) distance = least * kStep;
+        least = distance;
+    }
     ladder.caps = change.caps;
     ladder.crowd = change.crowd;
 }
@@ -38,18 +45,6 @@ std::vector<std::size_t> assetsWorthIt(const Scene& scene, const LadderSettings&
     return worth;
 }
 
-/// True if a level's stream is the beginning of one of level 0: stored once.
-bool isShared(const Stream& stream, const Mesh& top) {
-    const auto begins = [&](const Attribute& attribute) {
-        const auto& all = attribute.stream->data;
-        return all.size() >= stream.data.size() &&
-               std::equal(stream.data.begin(), stream.data.end(), all.begin());
-    };
-    return std::any_of(top.parts.begin(), top.parts.end(), [&](const Part& part) {
-        return std::any_of(part.attributes.begin(), part.attributes.end(), begins);
-    });
-}
-
 /// Bytes that the levels add to those of level 0.
 std::size_t bytesOfLevels(const Asset& asset) {
     std::size_t bytes = 0;
@@ -57,7 +52,7 @@ std::size_t bytesOfLevels(const Asset& asset) {
         for (const Part& part : level.mesh->parts) {
             bytes += part.indices.size() * indexSize(part.vertexCount());
             for (const Attribute& attribute : part.attributes)
-                if (!isShared(*attribute.stream, *asset.mesh))
+                if (!isBeginningOf(*attribute.stream, *asset.mesh))
                     bytes += attribute.stream->data.size();
         }
     return bytes;
@@ -65,14 +60,15 @@ std::size_t bytesOfLevels(const Asset& asset) {
 
 void describeFarLevels(const FarLevels& far, const LadderSettings& settings, FixRecord& record) {
     if (settings.plainFrom > 0)
-        record.notes.push_back(fmt::format("{} levels have cheaper materials", far.plain));
-    if (settings.onePartFrom > 0)
         record.notes.push_back(
-            fmt::format("{} levels became one part in the colours of their vertices", far.onePart));
+            fmt::format("{} cheaper materials", counted(far.plain, "level has", "levels have")));
+    if (settings.onePartFrom > 0)
+        record.notes.push_back(fmt::format("{} one part in the colours of their vertices",
+                                           counted(far.onePart, "level became", "levels became")));
     if (settings.cardPixels > 0)
         record.notes.push_back(
-            fmt::format("{} assets end in crossed cards; those of {} would look too different",
-                        far.cards, far.refused));
+            fmt::format("{} in crossed cards; those of {} would look too different",
+                        counted(far.cards, "asset ends", "assets end"), far.refused));
 }
 
 FixRecord describeLadders(const Scene& before, const Scene& after, std::size_t worth) {
@@ -88,14 +84,15 @@ FixRecord describeLadders(const Scene& before, const Scene& after, std::size_t w
         trimmed += before.assets[i].mesh->triangles - asset.mesh->triangles;
         bytes += bytesOfLevels(asset);
     }
-    record.summary = fmt::format(
-        "{} levels for {} of {} assets take {}; level 0 {} triangles lighter", levels, laddered,
-        after.assets.size(), formatBytes(static_cast<double>(bytes)), formatCount(trimmed));
+    record.summary =
+        fmt::format("{} for {} of {} take {}; level 0 {} lighter", counted(levels, "level"),
+                    laddered, counted(after.assets.size(), "asset"),
+                    formatBytes(static_cast<double>(bytes)), counted(trimmed, "triangle"));
     if (laddered < worth)
-        record.notes.push_back(fmt::format(
-            "{} assets could not be reduced: borders of materials and edges of more than two "
-            "triangles hold them",
-            worth - laddered));
+        record.notes.push_back(
+            fmt::format("{} not be reduced: borders of materials and edges of more than two "
+                        "triangles hold them",
+                        counted(worth - laddered, "asset could", "assets could")));
     return record;
 }
 
@@ -123,15 +120,24 @@ Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
     for (std::size_t i = 0; i < worth.size(); ++i) {
         Asset& asset = result.scene.assets[worth[i]];
         if (made[i]) asset = *made[i];
-        const auto change = settings.overrides.find(asset.mesh->name);
-        if (change != settings.overrides.end()) applyOverride(asset.ladder, change->second);
     }
     const auto far = cheapenFarLevels(result.scene, settings, target, quiet);
     if (!far) return fail(ErrorCode::Cancelled, "Making levels was stopped");
+    for (const std::size_t i : worth) {
+        Asset& asset = result.scene.assets[i];
+        const auto change = settings.overrides.find(asset.mesh->name);
+        if (change != settings.overrides.end()) applyOverride(asset.ladder, change->second);
+    }
+    const std::size_t unshown = dropUnshownLevels(result.scene, target);
     for (Object& object : result.scene.objects)
         object.bounds = transformBox(object.world, result.scene.mesh(object).bounds);
     result.record = describeLadders(scene, result.scene, worth.size());
     describeFarLevels(*far, settings, result.record);
+    if (unshown > 0)
+        result.record.notes.push_back(
+            fmt::format("{} that would show only beyond the far plane or the culling distance "
+                        "{} not made",
+                        counted(unshown, "level"), unshown == 1 ? "is" : "are"));
     return result;
 }
 

@@ -10,7 +10,7 @@ namespace {
 
 constexpr std::size_t kShadingSamples = 500;
 constexpr double kNoDistance = 1e-6;  ///< Metres: levels that deviate by nothing are looked at too.
-constexpr double kNoLimit = std::numeric_limits<double>::infinity();
+constexpr double kUnlimited = std::numeric_limits<double>::infinity();
 
 /// Artists paint how much the surface matters into this vertex attribute; 1 is usual.
 constexpr const char* kImportance = "_IMPORTANCE";
@@ -123,7 +123,7 @@ std::optional<Asset> LadderMaker::run() {
     Reducer reducer(*solid_, options_);
     // What is left may become smaller still where cards are most of it.
     const auto fewest = cards_.empty() ? static_cast<std::size_t>(settings_.smallestLevel) : 1;
-    if (!reducer.reduceTo(fewest, kNoLimit, progress_)) return std::nullopt;
+    if (!reducer.reduceTo(fewest, kUnlimited, progress_)) return std::nullopt;
     const CollapseLog& log = reducer.log();
     const auto top = topCount(log);
     if (!top) return std::nullopt;
@@ -226,13 +226,14 @@ std::optional<std::size_t> LadderMaker::topCount(const CollapseLog& log) {
 }
 
 void LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
-    const Surface& surface = wholeSurface_ ? *wholeSurface_ : solidSurface_;
+    const PosedSurfaces& surfaces = wholeSurface_ ? *wholeSurface_ : solidSurface_;
+    const Surface& surface = surfaces.rest();
     result.mesh = finishMesh(std::move(meshes.front()));
     result.ranges.clear();  // its triangles have another order now
     for (std::size_t i = 1; i < meshes.size(); ++i) {
         Ladder::Level level;
         level.mesh = finishMesh(std::move(meshes[i]));
-        level.deviation = largestDeviation(surface, *level.mesh);
+        level.deviation = surfaces.largestDeviation(*level.mesh);
         const AttributeDeviation shading =
             surface.attributesFrom(*level.mesh, kShadingSamples, level.deviation + kNoDistance);
         level.normalError = shading.normal;

@@ -48,8 +48,8 @@ private:
     const double pixels_;           ///< Deviation allowed at a switch.
     std::vector<CardCloud> cards_;  ///< Of the asset's parts.
     MeshPtr solid_;                 ///< The asset's mesh without those.
-    Surface solidSurface_;
-    std::optional<Surface> wholeSurface_;  ///< With them, if there are any.
+    PosedSurfaces solidSurface_;
+    std::optional<PosedSurfaces> wholeSurface_;  ///< With them, if there are any.
     ReducerOptions options_;
 };
 

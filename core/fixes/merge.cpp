@@ -12,18 +12,33 @@
 #include "fixes/parcel_ledger.h"
 #include "fixes/parcel_mesh.h"
 #include "scene/edit.h"
+#include "survey/spots.h"
 
 namespace flentro {
 namespace {
 
 /// Sizes that are tried, metres.
-constexpr double kSizes[] = {4, 6, 8, 12, 16, 24, 32, 48, 64, 96, 128};
+constexpr double kSizes[] = {4,  6,   8,   12,  16,  24,  32,  48,  64,
+                             96, 128, 192, 256, 384, 512, 768, 1000};
 
 /// Groups and assets are sorted out this many times: leaving some out changes the others' shares.
 constexpr int kRounds = 3;
 
 const std::string& nameOf(const Asset& asset) {
     return asset.mesh->name;
+}
+
+/// Edges of parcels to try: up to the first that divides the scene in no more than two.
+std::vector<double> sizesFor(const Scene& scene) {
+    const Box middle = middleOf(scene, 0);
+    const double half = std::max(middle.sizes().x(), middle.sizes().z()) / 2;
+    constexpr double kAlways = 128;
+    std::vector<double> sizes;
+    for (const double size : kSizes) {
+        if (!sizes.empty() && size > kAlways && sizes.back() >= half) break;
+        sizes.push_back(size);
+    }
+    return sizes;
 }
 
 /// Decides what becomes one object.
@@ -44,7 +59,7 @@ public:
     bool run(Progress& progress) {
         report_.before = ledger_.count({}, 0);
         double size = settings_.parcel;
-        std::vector<double> sizes(std::begin(kSizes), std::end(kSizes));
+        std::vector<double> sizes = sizesFor(scene_);
         if (size > 0) sizes.push_back(size);
         std::sort(sizes.begin(), sizes.end());
         sizes.erase(std::unique(sizes.begin(), sizes.end()), sizes.end());
@@ -75,9 +90,8 @@ private:
     [[nodiscard]] double worth(double callsSaved, double trianglesPaid) const {
         const double calls = at(target_.limits, Measure::DrawCalls);
         const double triangles = at(target_.limits, Measure::Triangles);
-        if (!(calls > 0) && !(triangles > 0)) return callsSaved;
-        return (calls > 0 ? callsSaved / calls : 0) -
-               (triangles > 0 ? trianglesPaid / triangles : 0);
+        if (!isLimit(calls) && !isLimit(triangles)) return callsSaved;
+        return callsSaved / std::max(calls, 1.0) - trianglesPaid / std::max(triangles, 1.0);
     }
 
     [[nodiscard]] MergeChoice choiceOf(std::size_t asset) const {
@@ -89,7 +103,7 @@ private:
     [[nodiscard]] std::vector<Group> group(const std::vector<bool>& marked, double size) const {
         const double most = at(target_.limits, Measure::MaterialsPerObject);
         return divideByParts(scene_, groupObjects(scene_, marked, settings_, size),
-                             static_cast<std::size_t>(std::max(most, 0.0)));
+                             isLimit(most) ? static_cast<std::size_t>(std::max(most, 1.0)) : 0);
     }
 
     /// Groups of one size without the assets that are cheaper as they are, and without groups
@@ -240,7 +254,9 @@ void describeStanding(const std::vector<Standing>& standing, FixRecord& record) 
         {Standing::Empty, "are no surfaces"}};
     for (const auto& [reason, text] : kReasons)
         if (const auto count = std::count(standing.begin(), standing.end(), reason); count > 0)
-            record.notes.push_back(fmt::format("{} objects stay alone: they {}", count, text));
+            record.notes.push_back(fmt::format(
+                "{} alone: they {}",
+                counted(static_cast<std::size_t>(count), "object stays", "objects stay"), text));
 }
 
 void placeParcels(const Scene& before, const MergeSettings& settings, const MergeReport& report,
@@ -291,10 +307,9 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
         record.summary = "Nothing is merged: no size of parcel saves more than it costs";
     else
         record.summary = fmt::format(
-            "{} objects became {} parcels of {}: {:.0f} calls less and {} triangles more in the "
-            "mean view{}",
-            formatCount(members), report.parcels.size(), formatMetres(report.size),
-            report.before.calls - chosen->calls,
+            "{} became {} of {}: {:.0f} calls less and {} triangles more in the mean view{}",
+            counted(members, "object"), counted(report.parcels.size(), "parcel"),
+            formatMetres(report.size), report.before.calls - chosen->calls,
             formatCount(chosen->triangles - report.before.triangles),
             report.estimated ? " (estimated without a survey)" : "");
     describeStanding(merger.standing(), record);

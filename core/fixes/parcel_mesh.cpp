@@ -73,6 +73,8 @@ public:
     }
 
 private:
+    /// The numbers of one vertex: as many as a matrix has.
+    using Element = Eigen::Matrix<float, 16, 1>;
     struct Values {
         ComponentType type = ComponentType::Float32;
         int components = 0;
@@ -93,7 +95,7 @@ private:
         const float fill = attribute.semantic.starts_with("COLOR_") ? 1 : 0;
         values.numbers.resize(count_ * static_cast<std::size_t>(values.components), fill);
         for (std::size_t v = 0; v < part.vertexCount(); ++v) {
-            Vec4f value = Vec4f::Constant(fill);
+            Element value = Element::Constant(fill);
             for (int c = 0; c < stream.components; ++c) value[c] = stream.value(v, c);
             place(attribute.semantic, placing, value);
             values.numbers.insert(values.numbers.end(), value.data(),
@@ -124,7 +126,7 @@ private:
         values.components = components;
     }
 
-    static void place(const std::string& semantic, const Placing& placing, Vec4f& value) {
+    static void place(const std::string& semantic, const Placing& placing, Element& value) {
         if (semantic == "POSITION") {
             value.head<3>() =
                 transformPoint(placing.local, value.head<3>().cast<double>()).cast<float>();

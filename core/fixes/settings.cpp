@@ -20,44 +20,106 @@ constexpr const char* kGroupings[] = {"grid", "near"};
 constexpr const char* kChoices[] = {"auto", "merge", "leave"};
 constexpr const char* kRules[] = {"ratio", "deviation", "halving"};
 
-/// Reads members within their ranges; the first wrong one is the error.
+/// Reads members within their ranges; the first wrong one is the error, and so is one that nobody
+/// asked for: a slip of the pen must not pass for a setting.
 class Reader {
 public:
     explicit Reader(const Json& json) : json_(json) {}
 
     template <typename T>
     Reader& number(const char* key, T& value, double low, double high) {
-        if (!json_.is_object() || !json_.contains(key)) return *this;
-        const double found = json_[key].is_number() ? json_[key].get<double>() : NAN;
-        if (found >= low && found <= high)
+        const Json* member = find(key);
+        if (!member) return *this;
+        const double found = member->is_number() ? member->get<double>() : NAN;
+        const bool whole = !std::is_integral_v<T> || found == std::floor(found);
+        if (found >= low && found <= high && whole)
             value = static_cast<T>(found);
-        else if (problem_.empty())
-            problem_ = fmt::format("'{}' must be a number from {} to {}", key, low, high);
+        else
+            complain(fmt::format("'{}' is {}; it must be a {}number from {} to {}", key,
+                                 member->dump(), std::is_integral_v<T> ? "whole " : "", low, high));
         return *this;
     }
     /// One of the names, by its place among them.
     template <typename T, std::size_t N>
     Reader& choice(const char* key, T& value, const char* const (&names)[N]) {
-        if (!json_.is_object() || !json_.contains(key)) return *this;
-        const auto* found = std::find(std::begin(names), std::end(names), json_[key]);
+        const Json* member = find(key);
+        if (!member) return *this;
+        const auto* found = std::find(std::begin(names), std::end(names), *member);
         if (found != std::end(names))
             value = static_cast<T>(found - names);
-        else if (problem_.empty())
-            problem_ = fmt::format("'{}' must be one of: {}", key, fmt::join(names, ", "));
+        else
+            complain(fmt::format("'{}' is {}; it must be one of: {}", key, member->dump(),
+                                 fmt::join(names, ", ")));
         return *this;
     }
     Reader& flag(const char* key, bool& value) {
-        value = jsonOr(json_, key, value);
+        const Json* member = find(key);
+        if (!member) return *this;
+        if (member->is_boolean())
+            value = member->get<bool>();
+        else
+            complain(fmt::format("'{}' is {}; it must be true or false", key, member->dump()));
         return *this;
     }
+    Reader& text(const char* key, std::string& value) {
+        const Json* member = find(key);
+        if (!member) return *this;
+        if (member->is_string())
+            value = member->get<std::string>();
+        else
+            complain(fmt::format("'{}' is {}; it must be a text", key, member->dump()));
+        return *this;
+    }
+    /// Calls read(element) for each element of a list.
+    template <typename Read>
+    Reader& list(const char* key, const Read& read) {
+        const Json* member = find(key);
+        if (!member) return *this;
+        if (!member->is_array()) complain(fmt::format("'{}' must be a list", key));
+        if (member->is_array())
+            for (const Json& element : *member) read(element);
+        return *this;
+    }
+    /// Calls read(name, member) for each member of an object.
+    template <typename Read>
+    Reader& members(const char* key, const Read& read) {
+        const Json* member = find(key);
+        if (!member) return *this;
+        if (!member->is_object()) complain(fmt::format("'{}' must be an object", key));
+        if (member->is_object())
+            for (const auto& [name, value] : member->items()) read(name, value);
+        return *this;
+    }
+    void complain(const std::string& problem) {
+        if (problem_.empty()) problem_ = problem;
+    }
+    /// What was wrong; also members that were not asked for.
+    [[nodiscard]] std::string problem() const {
+        if (!problem_.empty()) return problem_;
+        if (!json_.is_object()) return json_.is_null() ? "" : "the settings must be an object";
+        for (const auto& [key, value] : json_.items())
+            if (std::find(asked_.begin(), asked_.end(), key) == asked_.end())
+                return fmt::format("'{}' is no setting of it; these are: {}", key,
+                                   fmt::join(asked_, ", "));
+        return "";
+    }
     [[nodiscard]] Expected<FixSettings> result(FixSettings settings) const {
-        if (problem_.empty()) return settings;
-        return fail(ErrorCode::InvalidInput, problem_);
+        const std::string wrong = problem();
+        if (wrong.empty()) return settings;
+        return fail(ErrorCode::InvalidInput, wrong);
     }
 
 private:
+    const Json* find(const char* key) {
+        asked_.emplace_back(key);
+        if (!json_.is_object()) return nullptr;
+        const auto found = json_.find(key);
+        return found == json_.end() ? nullptr : &*found;
+    }
+
     const Json& json_;
     std::string problem_;
+    std::vector<std::string> asked_;
 };
 
 /// Triangles of one mesh, as runs of two numbers.
@@ -68,7 +130,8 @@ Expected<Runs> parseRuns(const Json& json, const char* where, const char* pairs)
     const auto hash = parseHash(jsonOr<std::string>(json, "mesh", ""));
     const Json& runs = jsonArray(json, "runs");
     for (const Json& run : runs)
-        if (run.is_number_unsigned()) parsed.runs.push_back(run.get<std::uint32_t>());
+        if (run.is_number_integer() && run >= 0 && run <= 0xFFFFFFFFU)
+            parsed.runs.push_back(run.get<std::uint32_t>());
     if (!hash || parsed.runs.size() != runs.size() || runs.size() % 2 != 0)
         return fail(ErrorCode::InvalidInput,
                     fmt::format("'{}' of '{}' must have the hash of a mesh and pairs of {}", where,
@@ -85,41 +148,69 @@ Json writeRuns(const std::vector<Runs>& all) {
     return json;
 }
 
-std::map<std::string, double> parseDistances(const Json& json) {
-    std::map<std::string, double> distances;
-    for (const auto& [name, metres] : jsonObject(json, "overrides").items())
-        if (metres.is_number() && metres.get<double>() >= 0) distances[name] = metres.get<double>();
-    return distances;
+/// Metres by asset name.
+void readDistances(Reader& reader, std::map<std::string, double>& distances) {
+    reader.members("overrides", [&](const std::string& name, const Json& metres) {
+        if (metres.is_number() && metres.get<double>() >= 0)
+            distances[name] = metres.get<double>();
+        else
+            reader.complain(
+                fmt::format("the override of '{}' is {}; it must be a distance in "
+                            "metres",
+                            name, metres.dump()));
+    });
+}
+
+/// Runs of triangles for several meshes.
+template <typename Runs>
+void readRuns(Reader& reader, const char* key, const char* pairs, std::vector<Runs>& all) {
+    reader.list(key, [&](const Json& entry) {
+        const auto runs = parseRuns<Runs>(entry, key, pairs);
+        if (runs)
+            all.push_back(*runs);
+        else
+            reader.complain(runs.error().what);
+    });
 }
 
 Expected<FixSettings> parseTidy(const Json& json) {
     TidySettings s;
-    for (const Json& entry : jsonArray(json, "unseen")) {
-        const auto unseen = parseRuns<UnseenTriangles>(entry, "unseen", "first triangle and count");
-        if (!unseen) return tl::unexpected(unseen.error());
-        s.unseen.push_back(*unseen);
-    }
-    return Reader(json)
-        .flag("joinTiles", s.joinTiles)
+    Reader reader(json);
+    reader.flag("joinTiles", s.joinTiles)
         .flag("dissolve", s.dissolve)
         .number("holeSize", s.holeSize, 0, 1e6)
         .flag("weld", s.weld)
         .flag("dropDegenerate", s.dropDegenerate)
         .flag("dropDuplicates", s.dropDuplicates)
-        .flag("dropUnused", s.dropUnused)
-        .result(s);
+        .flag("dropUnused", s.dropUnused);
+    readRuns(reader, "unseen", "first triangle and count", s.unseen);
+    return reader.result(s);
 }
 
-LadderOverride parseLadderOverride(const Json& json) {
+/// Switch distances must rise: a level behind a nearer one would never show.
+void readSwitchDistances(Reader& reader, std::vector<double>& distances) {
+    reader.list("switchDistances", [&](const Json& distance) {
+        const double metres = distance.is_number() ? distance.get<double>() : NAN;
+        if (metres >= 0 && (distances.empty() || metres > distances.back()))
+            distances.push_back(metres);
+        else
+            reader.complain("'switchDistances' must be rising distances in metres");
+    });
+}
+
+LadderOverride parseLadderOverride(Reader& ladder, const std::string& name, const Json& json) {
     LadderOverride change;
-    change.skip = jsonOr(json, "skip", false);
-    for (const Json& distance : jsonArray(json, "switchDistances"))
-        if (distance.is_number() && distance.get<double>() >= 0)
-            change.switchDistances.push_back(distance.get<double>());
-    for (const Json& cap : jsonArray(json, "caps"))
-        if (cap.is_number_integer())
-            change.caps.push_back(std::clamp(cap.get<int>(), 0, 1'000'000));
-    change.crowd = jsonOr<std::string>(json, "crowd", "");
+    Reader reader(json);
+    reader.flag("skip", change.skip).text("crowd", change.crowd);
+    readSwitchDistances(reader, change.switchDistances);
+    reader.list("caps", [&](const Json& cap) {
+        if (cap.is_number_integer() && cap >= 0 && cap <= 1'000'000)
+            change.caps.push_back(cap.get<int>());
+        else
+            reader.complain("'caps' must be whole numbers from 0 to 1000000");
+    });
+    const std::string wrong = reader.problem();
+    if (!wrong.empty()) ladder.complain(fmt::format("the override of '{}': {}", name, wrong));
     return change;
 }
 
@@ -144,13 +235,10 @@ Expected<FixSettings> parseLadder(const Json& json) {
         .number("plainFrom", s.plainFrom, 0, 8)
         .number("onePartFrom", s.onePartFrom, 0, 8)
         .number("cardPixels", s.cardPixels, 0, 512);
-    for (const auto& [name, change] : jsonObject(json, "overrides").items())
-        s.overrides[name] = parseLadderOverride(change);
-    for (const Json& entry : jsonArray(json, "weights")) {
-        const auto weights = parseRuns<TriangleWeights>(entry, "weights", "count and weight");
-        if (!weights) return tl::unexpected(weights.error());
-        s.weights.push_back(*weights);
-    }
+    reader.members("overrides", [&](const std::string& name, const Json& change) {
+        s.overrides[name] = parseLadderOverride(reader, name, change);
+    });
+    readRuns(reader, "weights", "count and weight", s.weights);
     return reader.result(s);
 }
 
@@ -166,33 +254,34 @@ Expected<FixSettings> parseCulling(const Json& json) {
         .number("farPlane", s.farPlane, 0, 1e6)
         .number("fogStart", s.fogStart, 0, 1e6)
         .number("fogEnd", s.fogEnd, 0, 1e6);
-    const Json& classes = jsonArray(json, "classes");
-    if (!classes.empty()) s.classes.clear();
-    for (const Json& source : classes) {
-        SizeClass sizeClass{jsonOr<std::string>(source, "name", ""),
-                            std::numeric_limits<double>::infinity(), 0};
+    std::vector<SizeClass> classes;
+    reader.list("classes", [&](const Json& source) {
+        SizeClass sizeClass{"", std::numeric_limits<double>::infinity(), 0};
         Reader inClass(source);
-        inClass.number("largest", sizeClass.largest, 0, 1e9)
+        inClass.text("name", sizeClass.name)
+            .number("largest", sizeClass.largest, 0, 1e9)
             .number("pixels", sizeClass.pixels, 0, 1e5);
-        if (auto sound = inClass.result(s); !sound) return sound;
-        if (!s.classes.empty() && sizeClass.largest <= s.classes.back().largest)
-            return fail(ErrorCode::InvalidInput, "'classes' must rise in 'largest'");
-        s.classes.push_back(sizeClass);
-    }
-    s.overrides = parseDistances(json);
+        if (const std::string wrong = inClass.problem(); !wrong.empty())
+            reader.complain("'classes': " + wrong);
+        if (!classes.empty() && sizeClass.largest <= classes.back().largest)
+            reader.complain("'classes' must rise in 'largest'");
+        classes.push_back(sizeClass);
+    });
+    if (!classes.empty()) s.classes = std::move(classes);
+    readDistances(reader, s.overrides);
     return reader.result(s);
 }
 
 Expected<FixSettings> parseShadows(const Json& json) {
     ShadowSettings s;
-    s.overrides = parseDistances(json);
-    return Reader(json)
-        .number("shadowPixels", s.shadowPixels, 0, 1e5)
+    Reader reader(json);
+    reader.number("shadowPixels", s.shadowPixels, 0, 1e5)
         .flag("hiddenCastNone", s.hiddenCastNone)
         .number("lightPixels", s.lightPixels, 0, 1e5)
         .number("leastLux", s.leastLux, 1e-6, 1e6)
-        .number("fade", s.fade, 0, 0.9)
-        .result(s);
+        .number("fade", s.fade, 0, 0.9);
+    readDistances(reader, s.overrides);
+    return reader.result(s);
 }
 
 Expected<FixSettings> parseShare(const Json& json) {
@@ -223,12 +312,20 @@ Expected<FixSettings> parseMerge(const Json& json) {
         .number("mostVertices", s.mostVertices, 100, 1e9)
         .number("growth", s.growth, 1, 1e3)
         .flag("sameLights", s.sameLights);
-    for (const auto& [name, choice] : jsonObject(json, "overrides").items()) {
-        Json one = {{"overrides", choice}};
-        Reader(one).choice("overrides", s.overrides[name], kChoices);
-    }
-    for (const Json& name : jsonArray(json, "left"))
-        if (name.is_string()) s.left.insert(name.get<std::string>());
+    reader.members("overrides", [&](const std::string& name, const Json& choice) {
+        const auto* found = std::find(std::begin(kChoices), std::end(kChoices), choice);
+        if (found != std::end(kChoices))
+            s.overrides[name] = static_cast<MergeChoice>(found - kChoices);
+        else
+            reader.complain(fmt::format("the override of '{}' is {}; it must be one of: {}", name,
+                                        choice.dump(), fmt::join(kChoices, ", ")));
+    });
+    reader.list("left", [&](const Json& name) {
+        if (name.is_string())
+            s.left.insert(name.get<std::string>());
+        else
+            reader.complain("'left' must be names of objects");
+    });
     return reader.result(s);
 }
 

@@ -112,7 +112,9 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
     Fixed result{scene, {}};
     const double perMetre = pixelsPerMetreAtOne(target);
     std::optional<ShadowCaster> caster;
-    if (settings.shadowPixels > 0 || settings.hiddenCastNone) caster.emplace(scene);
+    const bool anyShadows = std::any_of(scene.placedLights.begin(), scene.placedLights.end(),
+                                        [](const PlacedLight& light) { return light.castsShadow; });
+    if (anyShadows && (settings.shadowPixels > 0 || settings.hiddenCastNone)) caster.emplace(scene);
     const bool finished =
         !caster ||
         parallelFor(scene.objects.size(), "Looking at shadows", progress, [&](std::size_t i) {
@@ -148,14 +150,19 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
         shadows.limited += object.castsShadow && std::isfinite(object.culling.shadowEnd);
     }
     result.record.summary = fmt::format(
-        "{} of {} objects cast no shadow that falls on anything, {} cast one up to a distance; {} "
-        "of {} lights fade out",
-        shadows.none, formatCount(scene.objects.size()), shadows.limited, lights,
-        scene.placedLights.size());
+        "{} of {} cast no shadow that falls on anything, {} cast one up to a distance; {} of {} "
+        "fade "
+        "out",
+        shadows.none, counted(scene.objects.size(), "object"), shadows.limited, lights,
+        counted(scene.placedLights.size(), "light"));
+    if (!anyShadows)
+        result.record.notes.emplace_back(
+            "Shadows stay as they are: no light of the scene says that it casts any "
+            "(extras.castsShadow; glTF has no word for it)");
     if (useless > 0)
         result.record.notes.push_back(
-            fmt::format("{} lights have a range of more than twice what they light by {} lux",
-                        useless, settings.leastLux));
+            fmt::format("{} a range of more than twice what is lit by {} lux",
+                        counted(useless, "light has", "lights have"), settings.leastLux));
     return result;
 }
 

@@ -12,6 +12,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/fix.h"
+#include "fixes/shared_borders.h"
 #include "geometry/congruence.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
@@ -21,14 +22,8 @@ namespace flentro {
 namespace {
 
 constexpr int kLargestImage = 16384;  ///< Pixels an edge: never made smaller for comparing.
+constexpr double kNotSeen = 2.5e-4;   ///< Metres: a third of a pixel from half a metre away.
 constexpr double kSameSpread = 1e-3;  ///< As a share: congruent meshes of floats differ by less.
-
-/// PNG keeps its bits per channel here (ISO 15948, 11.2.2); more than 8 are not compared.
-bool hasDeepChannels(const Image& image) {
-    constexpr std::size_t kDepth = 24;
-    return image.mime == "image/png" && image.data && image.data->size() > kDepth &&
-           std::to_integer<int>((*image.data)[kDepth]) > 8;
-}
 
 /// The first of the images that are equal to each. [images]
 std::vector<int> firstEqualImages(const Scene& scene, Progress& progress) {
@@ -70,7 +65,9 @@ std::vector<int> firstEqualTextures(const Scene& scene, const std::vector<int>& 
                                  ? Json()
                                  : scene.samplers[static_cast<std::size_t>(texture.sampler)].rest;
         const int image = texture.image < 0 ? -1 : images[static_cast<std::size_t>(texture.image)];
-        const std::string key = fmt::format("{} {} {}", image, sampler.dump(), texture.rest.dump());
+        const std::string key =
+            fmt::format("{} {} {} {} {}", image, sampler.dump(), texture.rest.dump(),
+                        texture.formatExtension, texture.formatImage);
         first.push_back(known.try_emplace(key, static_cast<int>(i)).first->second);
     }
     return first;
@@ -127,10 +124,21 @@ MeshPtr withMaterials(const MeshPtr& mesh, const std::vector<int>& first) {
 class MeshSharer {
 public:
     MeshSharer(const Scene& scene, const ShareSettings& settings)
-        : scene_(scene), settings_(settings), instanced_(scene.assets.size(), false) {
+        : scene_(scene),
+          settings_(settings),
+          instanced_(scene.assets.size(), false),
+          scales_(scene.assets.size(), 0) {
         for (const Node& node : scene.nodes)
             if (node.mesh >= 0 && !node.instances.empty())
                 instanced_[static_cast<std::size_t>(node.mesh)] = true;
+        for (const Object& object : scene.objects) {
+            double& scale = scales_[static_cast<std::size_t>(object.asset)];
+            scale = std::max(scale, object.scale);
+        }
+        for (const auto& parts : findSharedBorders(scene))
+            meets_.push_back(std::any_of(parts.begin(), parts.end(), [](const auto& locked) {
+                return std::find(locked.begin(), locked.end(), true) != locked.end();
+            }));
     }
 
     /// [assets] What stands instead of each; empty: itself. Nothing if cancelled.
@@ -197,8 +205,8 @@ private:
         std::optional<Mat4d> motion;
         if (a.hash == b.hash)
             motion = Mat4d::Identity();
-        else
-            motion = from.motionTo(to, settings_.tolerance, settings_.moved);
+        else if (!meets_[first] && !meets_[index])
+            motion = from.motionTo(to, toleranceOf(index), settings_.moved);
         if (!motion) return false;
         if (instanced_[index] && *motion != Mat4d::Identity()) {
             ++refused_;
@@ -208,9 +216,17 @@ private:
         return true;
     }
 
+    /// In sizes of the mesh, and no farther than shows: what lies in one place must stay there.
+    [[nodiscard]] double toleranceOf(std::size_t index) const {
+        const double size = scene_.assets[index].mesh->bounds.diagonal().norm() * scales_[index];
+        return size > 0 ? std::min(settings_.tolerance, kNotSeen / size) : settings_.tolerance;
+    }
+
     const Scene& scene_;
     const ShareSettings& settings_;
     std::vector<bool> instanced_;  ///< [assets] Shown by nodes with copies of their own.
+    std::vector<double> scales_;   ///< [assets] Largest of the copies.
+    std::vector<bool> meets_;      ///< [assets] Its open borders meet those of others.
     std::atomic<std::size_t> refused_ = 0;
 };
 
@@ -256,8 +272,11 @@ Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings, Pr
                      [](const Saving& a, const Saving& b) { return a.vertices > b.vertices; });
     replaceAssets(shared, *instead);
     dropUnusedAssets(shared);
-    result.record.summary = fmt::format("{} assets, {} materials and {} images were others' copies",
-                                        gone, countMoved(materials), countMoved(images));
+    const std::size_t all = gone + countMoved(materials) + countMoved(images);
+    result.record.summary = fmt::format("{}, {} and {} {}", counted(gone, "asset"),
+                                        counted(countMoved(materials), "material"),
+                                        counted(countMoved(images), "image"),
+                                        all == 1 ? "was another's copy" : "were others' copies");
     if (sharer.refused() > 0)
         result.record.notes.push_back(
             fmt::format("{} equal meshes stay: nodes with instances of their own cannot be turned",

@@ -7,8 +7,10 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <span>
 #include <unordered_map>
 
+#include "base/cancel_only.h"
 #include "base/disjoint_sets.h"
 #include "base/parallel.h"
 #include "base/text.h"
@@ -102,21 +104,58 @@ Labels byCell(const WeldedMesh& mesh, const Box& bounds, const std::array<long, 
     return labels;
 }
 
-/// The triangles of one label.
-Mesh pieceOf(const Mesh& mesh, const Labels& labels, std::uint32_t label) {
-    Mesh piece = mesh;
-    piece.parts.clear();
+/// The triangles of each label, in their order: a counting sort.
+struct Buckets {
+    std::vector<std::size_t> first;        ///< [labels + 1]
+    std::vector<std::uint32_t> triangles;  ///< Of all parts.
+
+    explicit Buckets(const Labels& labels) {
+        const std::uint32_t count =
+            labels.empty() ? 0 : 1 + *std::max_element(labels.begin(), labels.end());
+        first.assign(count + 1, 0);
+        for (const std::uint32_t label : labels) ++first[label + 1];
+        for (std::size_t i = 0; i < count; ++i) first[i + 1] += first[i];
+        triangles.resize(labels.size());
+        std::vector<std::size_t> next(first.begin(), first.end() - 1);
+        for (std::uint32_t t = 0; t < labels.size(); ++t) triangles[next[labels[t]]++] = t;
+    }
+    [[nodiscard]] std::size_t count() const { return first.size() - 1; }
+    [[nodiscard]] std::span<const std::uint32_t> of(std::size_t label) const {
+        return {triangles.data() + first[label], first[label + 1] - first[label]};
+    }
+};
+
+/// A part with these of its triangles and the vertices that they use, in their order.
+/// Cost: O(n log n) of the triangles kept.
+Part withTriangles(const Part& part, std::span<const std::uint32_t> triangles,
+                   std::size_t firstTriangle) {
+    std::vector<std::uint32_t> indices;
+    for (const std::uint32_t t : triangles) {
+        const auto at = part.indices.begin() + std::ptrdiff_t(3 * (t - firstTriangle));
+        indices.insert(indices.end(), at, at + 3);
+    }
+    std::vector<std::uint32_t> kept = indices;
+    std::sort(kept.begin(), kept.end());
+    kept.erase(std::unique(kept.begin(), kept.end()), kept.end());
+    for (std::uint32_t& index : indices)
+        index = static_cast<std::uint32_t>(std::lower_bound(kept.begin(), kept.end(), index) -
+                                           kept.begin());
+    return selectVertices(part, kept, std::move(indices));
+}
+
+/// The triangles of one label, which rise.
+Mesh pieceOf(const Mesh& mesh, std::span<const std::uint32_t> triangles) {
+    Mesh piece;
+    piece.name = mesh.name;
+    piece.rest = mesh.rest;
     std::size_t first = 0;
     for (const Part& part : mesh.parts) {
-        Part kept = part;
-        kept.indices.clear();
-        for (std::size_t t = 0; t < part.triangleCount(); ++t)
-            if (labels[first + t] == label)
-                kept.indices.insert(kept.indices.end(),
-                                    part.indices.begin() + std::ptrdiff_t(3 * t),
-                                    part.indices.begin() + std::ptrdiff_t(3 * t + 3));
-        first += part.triangleCount();
-        if (!kept.indices.empty()) piece.parts.push_back(dropUnusedVertices(kept));
+        const std::size_t end = first + part.triangleCount();
+        const auto after = std::lower_bound(triangles.begin(), triangles.end(), end);
+        const std::span<const std::uint32_t> own(triangles.begin(), after);
+        if (!own.empty()) piece.parts.push_back(withTriangles(part, own, first));
+        triangles = {after, triangles.end()};
+        first = end;
     }
     return piece;
 }
@@ -147,7 +186,7 @@ public:
         }
     }
 
-    [[nodiscard]] Pieces split(std::size_t index) const {
+    [[nodiscard]] Pieces split(std::size_t index, Progress& progress) const {
         const Asset& asset = scene_.assets[index];
         const Mesh& mesh = *asset.mesh;
         const double scale = scales_[index];
@@ -169,10 +208,10 @@ public:
                                    cellCounts(mesh.bounds, settings_.cell / scale, mesh.triangles,
                                               static_cast<std::size_t>(settings_.leastTriangles))));
         }
-        const std::uint32_t count =
-            labels.empty() ? 0 : 1 + *std::max_element(labels.begin(), labels.end());
-        for (std::uint32_t label = 0; count > 1 && label < count; ++label) {
-            Mesh piece = pieceOf(mesh, labels, label);
+        const Buckets buckets(labels);
+        for (std::size_t label = 0; buckets.count() > 1 && label < buckets.count(); ++label) {
+            if (progress.cancelled()) return {};
+            Mesh piece = pieceOf(mesh, buckets.of(label));
             if (label > 0) piece.name = fmt::format("{} {}", mesh.name, label + 1);
             pieces.meshes.push_back(finishMesh(std::move(piece)));
         }
@@ -226,14 +265,13 @@ FixRecord describeSplits(const Scene& before, const Scene& after, const std::vec
     }
     FixRecord record;
     record.summary = fmt::format(
-        "{} of {} assets split: {} by transparency, {} into loose pieces, {} into cells; {} "
-        "objects more",
-        split, before.assets.size(), transparent, apart, cells,
-        formatCount(after.objects.size() - before.objects.size()));
+        "{} of {} split: {} by transparency, {} into loose pieces, {} into cells; {} more", split,
+        counted(before.assets.size(), "asset"), transparent, apart, cells,
+        counted(after.objects.size() - before.objects.size(), "object"));
     if (refused > 0)
-        record.notes.push_back(fmt::format(
-            "{} assets stay whole: skinned, morphed, with levels already, or marked to be kept",
-            refused));
+        record.notes.push_back(
+            fmt::format("{} whole: skinned, morphed, with levels already, or marked to be kept",
+                        counted(refused, "asset stays", "assets stay")));
     return record;
 }
 
@@ -242,9 +280,11 @@ FixRecord describeSplits(const Scene& before, const Scene& after, const std::vec
 Expected<Fixed> applySplit(const Scene& scene, const SplitSettings& settings, Progress& progress) {
     const Splitter splitter(scene, settings);
     std::vector<Pieces> pieces(scene.assets.size());
+    CancelOnly quiet(progress);
     const bool finished = parallelFor(pieces.size(), "Splitting", progress,
-                                      [&](std::size_t i) { pieces[i] = splitter.split(i); });
-    if (!finished) return fail(ErrorCode::Cancelled, "Splitting was stopped");
+                                      [&](std::size_t i) { pieces[i] = splitter.split(i, quiet); });
+    if (!finished || progress.cancelled())
+        return fail(ErrorCode::Cancelled, "Splitting was stopped");
     Fixed result{scene, {}};
     std::vector<std::vector<Stand>> instead(scene.assets.size());
     for (std::size_t i = 0; i < pieces.size(); ++i)

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "base/parallel.h"
 #include "base/text.h"
@@ -16,10 +17,11 @@
 namespace flentro {
 namespace {
 
-constexpr int kTextureEdge = 128;             ///< Pixels: only means of them are looked at.
-constexpr std::size_t kNoLimit = 0xFFFFFFFF;  ///< Vertices of a part.
-constexpr std::size_t kWorthReducing = 200;   ///< Triangles.
-constexpr std::size_t kFewest = 12;           ///< Triangles that are left of a mesh.
+constexpr int kTextureEdge = 128;               ///< Pixels: only means of them are looked at.
+constexpr std::size_t kUnlimited = 0xFFFFFFFF;  ///< Vertices of a part.
+constexpr std::size_t kWorthReducing = 200;     ///< Triangles.
+constexpr double kLeastSaving = 0.2;            ///< Of the triangles, for the memory it takes.
+constexpr std::size_t kFewest = 12;             ///< Triangles that are left of a mesh.
 
 /// What a neighbourhood looks like from afar.
 struct StandIn {
@@ -94,6 +96,26 @@ std::size_t trianglesOf(const Scene& scene, const Group& members) {
     return triangles;
 }
 
+/// Vertices of the members' meshes, each mesh once.
+std::size_t uniqueVerticesOf(const Scene& scene, const Group& members) {
+    std::set<const Mesh*> meshes;
+    std::size_t vertices = 0;
+    for (const std::uint32_t i : members)
+        if (const Mesh& mesh = scene.mesh(scene.objects[i]); meshes.insert(&mesh).second)
+            vertices += mesh.vertices;
+    return vertices;
+}
+
+/// True when a stand-in saves a good part of the triangles, or draw calls for next to no memory.
+bool isWorthwhile(const Scene& far, const StandIn& standIn) {
+    const std::size_t before = trianglesOf(far, standIn.members);
+    if (static_cast<double>(standIn.mesh->triangles) <=
+        (1 - kLeastSaving) * static_cast<double>(before))
+        return true;
+    return standIn.members.size() > 1 && standIn.mesh->triangles <= before &&
+           standIn.mesh->vertices <= uniqueVerticesOf(far, standIn.members);
+}
+
 /// The members move below a node of their own, so that readers can show one or the other.
 void place(const Scene& before, const std::vector<StandIn>& all, double from, Scene& scene) {
     std::vector<Group> groups;
@@ -138,7 +160,7 @@ Expected<Fixed> applyStandIns(const Scene& scene, const StandInSettings& setting
     const auto textures = std::make_shared<const TextureCache>(scene, kTextureEdge);
     for (std::size_t i = 0; i < all.size(); ++i) {
         if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Stand-ins were stopped");
-        Mesh joined = *mergeGroup(far, all[i].members, all[i].bounds.center(), kNoLimit, "").mesh;
+        Mesh joined = *mergeGroup(far, all[i].members, all[i].bounds.center(), kUnlimited, "").mesh;
         joined.name = fmt::format("neighbourhood {} far", i + 1);
         all[i].mesh = onePart(result.scene, *textures, finishMesh(std::move(joined)));
     }
@@ -147,11 +169,8 @@ Expected<Fixed> applyStandIns(const Scene& scene, const StandInSettings& setting
         reduceStandIn(all[i], allowed / 2, joining);
     });
     if (!finished) return fail(ErrorCode::Cancelled, "Stand-ins were stopped");
-    // A stand-in that is no lighter in triangles may still save calls; else it goes.
     const std::size_t made = all.size();
-    std::erase_if(all, [&](const StandIn& standIn) {
-        return standIn.mesh->triangles > trianglesOf(far, standIn.members);
-    });
+    std::erase_if(all, [&](const StandIn& standIn) { return !isWorthwhile(far, standIn); });
     place(scene, all, settings.from, result.scene);
     std::size_t members = 0;
     std::size_t before = 0;
@@ -161,12 +180,15 @@ Expected<Fixed> applyStandIns(const Scene& scene, const StandInSettings& setting
         before += trianglesOf(far, standIn.members);
         after += standIn.mesh->triangles;
     }
-    result.record.summary = fmt::format(
-        "{} stand-ins show {} objects from {}: {} triangles instead of {}", all.size(),
-        formatCount(members), formatMetres(settings.from), formatCount(after), formatCount(before));
+    result.record.summary =
+        fmt::format("{} {} {} from {}: {} triangles instead of {}", counted(all.size(), "stand-in"),
+                    all.size() == 1 ? "shows" : "show", counted(members, "object"),
+                    formatMetres(settings.from), formatCount(after), formatCount(before));
     if (made > all.size())
         result.record.notes.push_back(fmt::format(
-            "{} neighbourhoods stay: a stand-in would have more triangles", made - all.size()));
+            "{} as they are: a stand-in would save less than a fifth of the triangles and "
+            "take more memory than what it stands for",
+            counted(made - all.size(), "neighbourhood stays", "neighbourhoods stay")));
     return result;
 }
 

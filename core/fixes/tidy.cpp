@@ -25,6 +25,7 @@ struct Tidied {
     MeshPtr mesh;
     std::array<std::size_t, kSteps> triangles{};  ///< That each step took.
     std::size_t vertices = 0;                     ///< Welded or unused.
+    std::size_t twins = 0;                        ///< Faces on others, turned, that stay.
 
     [[nodiscard]] std::size_t allTriangles() const {
         return std::accumulate(triangles.begin(), triangles.end(), std::size_t{0});
@@ -45,24 +46,65 @@ void weld(Part& part) {
     for (std::uint32_t& index : part.indices) index = first[index];
 }
 
-bool isDegenerate(const Vec3f& a, const Vec3f& b, const Vec3f& c) {
-    return (b - a).cross(c - a).squaredNorm() == 0;
+/// Positions at rest and as each morph target moves them: what is a line in all of them shows
+/// nothing.
+std::vector<std::vector<Vec3f>> posesOf(const Part& part) {
+    std::vector<std::vector<Vec3f>> poses = {toVectors(*part.find("POSITION"))};
+    for (const auto& target : part.targets)
+        for (const Attribute& attribute : target) {
+            if (attribute.semantic != "POSITION") continue;
+            std::vector<Vec3f> moved = toVectors(*attribute.stream);
+            for (std::size_t v = 0; v < moved.size(); ++v) moved[v] += poses.front()[v];
+            poses.push_back(std::move(moved));
+        }
+    return poses;
 }
 
-void dropTriangles(Part& part, const TidySettings& settings, Tidied& result) {
-    const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
+bool isDegenerate(const std::vector<std::vector<Vec3f>>& poses, const Corners& t) {
+    return std::all_of(poses.begin(), poses.end(), [&](const std::vector<Vec3f>& p) {
+        return (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).squaredNorm() == 0;
+    });
+}
+
+/// Tells faces that lie on others, turned the other way.
+class Twins {
+public:
+    explicit Twins(const std::vector<Vec3f>& positions) : same_(firstEqualPosition(positions)) {}
+    /// True if the same places were handed over before, in the other order.
+    bool add(const Corners& t) {
+        Corners places = rotated({same_[t[0]], same_[t[1]], same_[t[2]]});
+        const bool turned = seen_.contains(rotated({places[0], places[2], places[1]}));
+        if (!turned) seen_.insert(places);
+        return turned;
+    }
+
+private:
+    std::vector<std::uint32_t> same_;
+    std::set<Corners> seen_;
+};
+
+/// `twoSided`: both sides of a face are drawn, so that a twin behind it shows nothing.
+void dropTriangles(Part& part, const TidySettings& settings, bool twoSided, Tidied& result) {
+    const std::vector<std::vector<Vec3f>> poses = posesOf(part);
     std::set<Corners> seen;
+    Twins twins(poses.front());
     std::size_t kept = 0;
     for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
         const Corners t = {part.indices[i], part.indices[i + 1], part.indices[i + 2]};
-        if (settings.dropDegenerate &&
-            isDegenerate(positions[t[0]], positions[t[1]], positions[t[2]])) {
+        if (settings.dropDegenerate && isDegenerate(poses, t)) {
             ++result.triangles[Degenerate];
             continue;
         }
         if (settings.dropDuplicates && !seen.insert(rotated(t)).second) {
             ++result.triangles[Duplicate];
             continue;
+        }
+        if (part.targets.empty() && twins.add(t)) {
+            if (settings.dropDuplicates && twoSided) {
+                ++result.triangles[Duplicate];
+                continue;
+            }
+            ++result.twins;
         }
         for (std::size_t k = 0; k < 3; ++k) part.indices[kept + k] = t[k];
         kept += 3;
@@ -94,12 +136,15 @@ void dropUnseen(Mesh& mesh, const UnseenTriangles& unseen, Tidied& result) {
 
 /// True if dissolving looks at all that the vertices carry.
 bool isUnderstood(const Mesh& mesh) {
-    static const std::set<std::string> known = {"POSITION", "NORMAL", "TANGENT", "TEXCOORD_0",
-                                                "COLOR_0"};
-    return std::all_of(mesh.parts.begin(), mesh.parts.end(), [](const Part& part) {
-        return part.targets.empty() &&
-               std::all_of(part.attributes.begin(), part.attributes.end(),
+    static const std::set<std::string> known = {"POSITION",   "NORMAL",     "TANGENT",
+                                                "TEXCOORD_0", "TEXCOORD_1", "COLOR_0"};
+    const auto isKnown = [](const std::vector<Attribute>& attributes) {
+        return std::all_of(attributes.begin(), attributes.end(),
                            [](const Attribute& a) { return known.contains(a.semantic); });
+    };
+    return std::all_of(mesh.parts.begin(), mesh.parts.end(), [&](const Part& part) {
+        return isKnown(part.attributes) &&
+               std::all_of(part.targets.begin(), part.targets.end(), isKnown);
     });
 }
 
@@ -109,7 +154,9 @@ void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& 
     Mesh joined = mesh;
     for (Part& part : joined.parts) {
         const bool alone = part.material < 0;
-        if (!tiles || (!alone && !repeats[static_cast<std::size_t>(part.material)])) continue;
+        const bool plain = part.targets.empty() && !part.find("TEXCOORD_1");
+        if (!tiles || !plain || (!alone && !repeats[static_cast<std::size_t>(part.material)]))
+            continue;
         if (auto better = joinTiles(part)) part = std::move(*better);
     }
     const MeshPtr before = finishMesh(std::move(joined));
@@ -122,7 +169,8 @@ void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& 
     mesh = reducer.mesh();
 }
 
-Tidied tidy(const MeshPtr& mesh, const TidySettings& settings, const std::vector<bool>& repeats) {
+Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& settings,
+            const std::vector<bool>& repeats) {
     Tidied result;
     Mesh copy = *mesh;
     const auto unseen = std::find_if(settings.unseen.begin(), settings.unseen.end(),
@@ -131,7 +179,9 @@ Tidied tidy(const MeshPtr& mesh, const TidySettings& settings, const std::vector
     for (Part& part : copy.parts) {
         if (!part.isTriangles()) continue;
         if (settings.weld) weld(part);
-        dropTriangles(part, settings, result);
+        const bool twoSided = part.material >= 0 &&
+                              scene.materials[static_cast<std::size_t>(part.material)].doubleSided;
+        dropTriangles(part, settings, twoSided, result);
     }
     if (settings.holeSize > 0) {
         ClosedHoles closed = closeHoles(copy, settings.holeSize);
@@ -204,12 +254,19 @@ FixRecord describeTidying(const std::vector<Tidied>& tidied, const Scene& before
         if (triangles > 0) record.assets.push_back(asset);
     }
     record.steps[Weld].vertices = all.vertices;
+    std::size_t twins = 0;
+    for (const Tidied& one : tidied) twins += one.twins;
+    if (twins > 0)
+        record.notes.push_back(fmt::format(
+            "{} {} on others, turned the other way, and stay: make the material two-sided, or "
+            "drop what a survey never saw",
+            counted(twins, "triangle"), twins == 1 ? "lies" : "lie"));
     std::stable_sort(record.assets.begin(), record.assets.end(),
                      [](const Saving& a, const Saving& b) { return a.placed > b.placed; });
     record.summary =
-        fmt::format("{} of {} assets tidied: {} triangles ({} as placed) and {} vertices less",
-                    changed, tidied.size(), formatCount(all.triangles), formatCount(all.placed),
-                    formatCount(all.vertices));
+        fmt::format("{} of {} tidied: {} ({} as placed) and {} less", changed,
+                    counted(tidied.size(), "asset"), counted(all.triangles, "triangle"),
+                    formatCount(all.placed), counted(all.vertices, "vertex", "vertices"));
     return record;
 }
 
@@ -222,7 +279,8 @@ Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Prog
     const bool finished = parallelFor(tidied.size(), "Tidying", progress, [&](std::size_t i) {
         const Asset& asset = scene.assets[i];
         tidied[i].mesh = asset.mesh;
-        if (asset.importance != Importance::Keep) tidied[i] = tidy(asset.mesh, settings, repeats);
+        if (asset.importance != Importance::Keep)
+            tidied[i] = tidy(scene, asset.mesh, settings, repeats);
     });
     if (!finished) return fail(ErrorCode::Cancelled, "Tidying was stopped");
     for (std::size_t i = 0; i < tidied.size(); ++i) {

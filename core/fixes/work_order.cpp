@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 #include <string_view>
 
 namespace flentro {
@@ -175,6 +176,68 @@ std::optional<Counts> StepCache::worst(const Hash& key,
     return counts;
 }
 
+Hash lastKeyOf(const WorkOrder& order, const std::shared_ptr<const Scene>& source,
+               const Target& target, const Evidence& evidence) {
+    Hash key = hashScene(*marked(source, order.importance));
+    for (const Fix& fix : order.fixes)
+        if (fix.on) key = stepKey(key, fix, target, evidence);
+    return key;
+}
+
+std::vector<Measure> Step::lossOn(const Target& target) const {
+    constexpr double kRounding = 1.001;
+    std::vector<Measure> lost;
+    if (!worstBefore || !worstAfter) return lost;
+    const Counts before = loads(*worstBefore, target);
+    const Counts after = loads(*worstAfter, target);
+    if (at(after, worstMeasure(after)) < at(before, worstMeasure(before))) return lost;
+    bool gains = false;
+    for (const Measure measure : kMeasures) {
+        gains = gains || at(after, measure) * kRounding < at(before, measure);
+        if (at(after, measure) > at(before, measure) * kRounding) lost.push_back(measure);
+    }
+    // What only moves load from one measure to another below the worst is a choice, not a loss.
+    if (gains && at(after, worstMeasure(after)) <= at(before, worstMeasure(before)) * kRounding)
+        lost.clear();
+    return lost;
+}
+
+namespace {
+
+/// Names of assets that the settings of a fix speak of.
+std::vector<std::string> assetNames(const FixSettings& settings) {
+    std::vector<std::string> names;
+    const auto add = [&](const auto& overrides) {
+        for (const auto& [name, change] : overrides) names.push_back(name);
+    };
+    if (const auto* s = std::get_if<LadderSettings>(&settings)) add(s->overrides);
+    if (const auto* s = std::get_if<CullingSettings>(&settings)) add(s->overrides);
+    if (const auto* s = std::get_if<ShadowSettings>(&settings)) add(s->overrides);
+    if (const auto* s = std::get_if<MergeSettings>(&settings)) add(s->overrides);
+    return names;
+}
+
+}  // namespace
+
+std::vector<std::string> unknownNames(const WorkOrder& order, const Evaluation& evaluation) {
+    std::set<std::string> known;
+    const auto learn = [&](const Scene& scene) {
+        for (const Asset& asset : scene.assets) known.insert(asset.mesh->name);
+    };
+    learn(*evaluation.source);
+    for (const Step& step : evaluation.steps) learn(step.result->scene);
+    std::vector<std::string> unknown;
+    const auto check = [&](const std::string& where, const std::string& name) {
+        if (!known.contains(name)) unknown.push_back(where + ": " + name);
+    };
+    for (const auto& [name, importance] : order.importance) check("importance", name);
+    for (const Fix& fix : order.fixes)
+        if (fix.on)
+            for (const std::string& name : assetNames(fix.settings))
+                check(fixKey(fix.settings), name);
+    return unknown;
+}
+
 Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scene> source,
                               const Target& target, StepCache& cache, Progress& progress,
                               const Evidence& evidence) {
@@ -207,7 +270,7 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
             cache.insert(input, known);
         }
         const std::optional<Counts> after = worst(known->scene);
-        evaluation.steps.push_back({fix.id, std::move(known), before, after});
+        evaluation.steps.push_back({fix.id, std::move(known), input, before, after});
         before = after;
     }
     if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Fixing was stopped");

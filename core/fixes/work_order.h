@@ -34,8 +34,13 @@ struct WorkOrder {
 struct Step {
     int fix = 0;  ///< Its id.
     std::shared_ptr<const Fixed> result;
+    Hash key = {};  ///< Of all that the result was made from.
     /// As worstOver() tells of the scene before and after; nothing without evidence.
     std::optional<Counts> worstBefore = {}, worstAfter = {};
+
+    /// The measures that the worst views pay for the fix, by more than a rounding, while it takes
+    /// nothing off the load that is worst; empty without evidence.
+    [[nodiscard]] std::vector<Measure> lossOn(const Target& target) const;
 };
 
 struct Evaluation {
@@ -62,6 +67,15 @@ private:
     std::vector<Hash> order_;  ///< Oldest use first.
     std::unordered_map<Hash, Counts> worst_;
 };
+
+/// The key of the last step that evaluate() would make, without making any. Cost: hashScene().
+[[nodiscard]] Hash lastKeyOf(const WorkOrder& order, const std::shared_ptr<const Scene>& source,
+                             const Target& target, const Evidence& evidence = {});
+
+/// Names in overrides and importances that no asset has, neither of the source nor of what any step
+/// worked on: slips of the pen. "ladder: crte".
+[[nodiscard]] std::vector<std::string> unknownNames(const WorkOrder& order,
+                                                    const Evaluation& evaluation);
 
 /// Folds the fixes that are on over `source`; culling and merging ask the evidence. Errors:
 /// Cancelled; steps finished before stay in the cache.

@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 
@@ -13,14 +14,20 @@ using Cell = std::array<long, 3>;
 
 struct HashCell {
     std::size_t operator()(const Cell& c) const {
-        return static_cast<std::size_t>(c[0] * 73856093L ^ c[1] * 19349663L ^ c[2] * 83492791L);
+        const auto part = [](long v, std::size_t prime) {
+            return static_cast<std::size_t>(v) * prime;
+        };
+        return part(c[0], 73856093U) ^ part(c[1], 19349663U) ^ part(c[2], 83492791U);
     }
 };
 
 /// The cell with edges of that length that a point is in.
 [[nodiscard]] inline Cell cellAt(const Vec3d& p, double edge) {
-    return {std::lround(std::floor(p.x() / edge)), std::lround(std::floor(p.y() / edge)),
-            std::lround(std::floor(p.z() / edge))};
+    constexpr double kFarthest = 1e15;  // beyond it cells are no longer told apart
+    const auto cell = [&](double c) {
+        return std::lround(std::clamp(std::floor(c / edge), -kFarthest, kFarthest));
+    };
+    return {cell(p.x()), cell(p.y()), cell(p.z())};
 }
 
 }  // namespace flentro

@@ -2,11 +2,15 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <signal.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include <array>
+#include <algorithm>
+#include <atomic>
+#include <cctype>
 #include <cerrno>
+#include <cstdlib>
 #include <cstring>
 
 namespace flentro {
@@ -77,6 +81,44 @@ int base64Digit(char c) {
     return -1;
 }
 
+/// The file itself where `path` is a symbolic link. Errors: Io when it is there and no file.
+Expected<fs::path> resolveOutput(const fs::path& path) {
+    std::error_code error;
+    const fs::path place = fs::is_symlink(path, error) ? fs::weakly_canonical(path, error) : path;
+    const fs::file_status status = fs::status(place, error);
+    if (fs::exists(status) && !fs::is_regular_file(status))
+        return fail(ErrorCode::Io, "cannot be written: it is there and no file", path.string());
+    return place;
+}
+
+constexpr std::string_view kTemporaryMark = ".flentro-";
+
+fs::path temporaryFor(const fs::path& place) {
+    static std::atomic<unsigned> count = 0;
+    return place.string() + fmt::format("{}{}-{}.tmp", kTemporaryMark, ::getpid(), ++count);
+}
+
+/// Removes temporaries of `place` that a process left which is no more.
+void sweepTemporaries(const fs::path& place) {
+    const std::string start = place.filename().string() + std::string(kTemporaryMark);
+    const fs::path folder = place.has_parent_path() ? place.parent_path() : fs::path(".");
+    std::error_code error;
+    for (fs::directory_iterator at(folder, error), end; !error && at != end; at.increment(error)) {
+        const std::string name = at->path().filename().string();
+        if (!name.starts_with(start) || !name.ends_with(".tmp")) continue;
+        const auto pid = static_cast<pid_t>(std::atoi(name.c_str() + start.size()));
+        std::error_code ignored;
+        if (pid > 0 && ::kill(pid, 0) != 0 && errno == ESRCH) fs::remove(at->path(), ignored);
+    }
+}
+
+/// Makes a rename last; file systems that cannot are not asked twice.
+void syncFolder(const fs::path& folder) {
+    const Descriptor directory(
+        ::open(folder.empty() ? "." : folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+    if (directory.get() >= 0) ::fsync(directory.get());
+}
+
 bool isInside(const fs::path& folder, const fs::path& path) {
     const fs::path relative = path.lexically_relative(folder);
     return !relative.empty() && *relative.begin() != "..";
@@ -85,11 +127,13 @@ bool isInside(const fs::path& folder, const fs::path& path) {
 }  // namespace
 
 Expected<Bytes> readFile(const fs::path& path, std::size_t maxBytes) {
-    const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
+    const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
     if (file.get() < 0) return systemError("cannot be opened", path);
     struct stat info {};
     if (::fstat(file.get(), &info) != 0) return systemError("cannot be examined", path);
-    if (!S_ISREG(info.st_mode)) return fail(ErrorCode::Io, "is not a file", path.string());
+    if (!S_ISREG(info.st_mode))
+        return fail(ErrorCode::Io, "is no file that can be read (a folder, pipe or device)",
+                    path.string());
     const auto size = static_cast<std::size_t>(info.st_size);
     if (maxBytes != 0 && size > maxBytes)
         return fail(ErrorCode::Limit, "is larger than can be read", path.string());
@@ -112,20 +156,54 @@ Expected<std::string> readTextFile(const fs::path& path) {
     return std::string(reinterpret_cast<const char*>(data->data()), data->size());
 }
 
-Expected<void> writeFileAtomic(const fs::path& path, std::span<const std::byte> data) {
-    std::string temporary = path.string() + ".XXXXXX";
-    const Descriptor file(::mkostemp(temporary.data(), O_CLOEXEC));
+FileSet::~FileSet() {
+    std::error_code ignored;
+    for (const Entry& entry : entries_) fs::remove(entry.temporary, ignored);
+}
+
+Expected<void> FileSet::add(const fs::path& path, std::span<const std::byte> data) {
+    auto place = resolveOutput(path);
+    if (!place) return tl::unexpected(place.error());
+    sweepTemporaries(*place);
+    const fs::path temporary = temporaryFor(*place);
+    const Descriptor file(::open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666));
     if (file.get() < 0) return systemError("cannot be written", path);
-    ::fchmod(file.get(), 0644);
-    const bool written = writeAll(file.get(), data) && ::fsync(file.get()) == 0;
-    if (written && ::rename(temporary.c_str(), path.c_str()) == 0) return {};
-    auto error = systemError("cannot be written", path);
-    ::unlink(temporary.c_str());
-    return error;
+    entries_.push_back({*place, temporary});
+    struct stat old {};
+    if (::stat(place->c_str(), &old) == 0) ::fchmod(file.get(), old.st_mode & 07777);
+    if (!writeAll(file.get(), data) || ::fsync(file.get()) != 0)
+        return systemError("cannot be written", path);
+    return {};
+}
+
+Expected<void> FileSet::add(const fs::path& path, std::string_view text) {
+    return add(path, std::as_bytes(std::span(text)));
+}
+
+Expected<void> FileSet::commit() {
+    while (!entries_.empty()) {
+        const Entry& entry = entries_.front();
+        if (::rename(entry.temporary.c_str(), entry.path.c_str()) != 0)
+            return systemError("cannot be written", entry.path);
+        syncFolder(entry.path.parent_path());
+        entries_.erase(entries_.begin());
+    }
+    return {};
+}
+
+Expected<void> writeFileAtomic(const fs::path& path, std::span<const std::byte> data) {
+    FileSet files;
+    if (auto added = files.add(path, data); !added) return added;
+    return files.commit();
 }
 
 Expected<void> writeFileAtomic(const fs::path& path, std::string_view text) {
     return writeFileAtomic(path, std::as_bytes(std::span(text)));
+}
+
+Expected<void> checkWritable(const fs::path& path) {
+    FileSet files;
+    return files.add(path, std::string_view());
 }
 
 Expected<fs::path> resolveInside(const fs::path& folder, const std::string& uri) {
@@ -143,6 +221,25 @@ Expected<fs::path> resolveInside(const fs::path& folder, const std::string& uri)
     const fs::path path = fs::weakly_canonical(base / text, ignored);
     if (!isInside(base, path)) return forbidden("leads outside the scene's folder");
     return path;
+}
+
+std::string encodeUri(std::string_view name) {
+    std::string uri;
+    for (const char c : name) {
+        const auto byte = static_cast<unsigned char>(c);
+        const bool plain =
+            std::isalnum(byte) != 0 || c == '-' || c == '.' || c == '_' || c == '~' || c == '/';
+        uri += plain && byte < 0x80 ? std::string(1, c) : fmt::format("%{:02X}", byte);
+    }
+    return uri;
+}
+
+bool isDataUri(std::string_view uri) {
+    constexpr std::string_view kScheme = "data:";
+    return uri.size() >= kScheme.size() &&
+           std::equal(kScheme.begin(), kScheme.end(), uri.begin(), [](char a, char b) {
+               return a == std::tolower(static_cast<unsigned char>(b));
+           });
 }
 
 Expected<Bytes> decodeDataUri(std::string_view uri) {

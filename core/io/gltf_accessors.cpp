@@ -10,9 +10,6 @@
 namespace flentro {
 namespace {
 
-/// A zero-filled accessor needs no bytes in the file, so its size needs a limit of its own.
-constexpr std::size_t kMostZeroBytes = std::size_t{256} << 20;
-
 int componentsOf(const std::string& type) {
     if (type == "SCALAR") return 1;
     if (type == "VEC2") return 2;
@@ -59,12 +56,16 @@ Expected<Bytes> GltfAccessors::readBuffer(std::size_t index, const Json& buffer)
                       (error.where.empty() ? "" : " (" + error.where + ")");
         return tl::unexpected(std::move(error));
     };
-    if (uri.starts_with("data:"))
+    if (isDataUri(uri))
         return decodeDataUri(uri).or_else(
             [&](Error error) -> Expected<Bytes> { return named(std::move(error)); });
     auto path = resolveInside(folder_, uri);
     if (!path) return named(path.error());
     files_.push_back(*path);
+    std::error_code unknown;
+    const auto size = std::filesystem::file_size(*path, unknown);
+    if (auto fits = memory_.take(unknown ? 0 : size, path->string()); !fits)
+        return named(fits.error());
     auto data = readFile(*path);
     if (!data) return named(data.error());
     return data;
@@ -159,6 +160,7 @@ Expected<Stream> GltfAccessors::decodeOne(int index) const {
     const auto count = countOf(accessor, "count", 0);
     if (!count) return fail(ErrorCode::InvalidInput, "has a wrong count", where);
     const std::size_t size = stream.elementSize();
+    if (auto fits = memory_.take(*count * size, where); !fits) return tl::unexpected(fits.error());
     if (accessor.contains("bufferView")) {
         auto source = slice(accessor, *count, size);
         if (!source) {
@@ -175,8 +177,6 @@ Expected<Stream> GltfAccessors::decodeOne(int index) const {
                 std::memcpy(stream.data.data() + i * size, &source->bytes[i * source->stride],
                             size);
     } else {
-        if (*count > kMostZeroBytes / size)
-            return fail(ErrorCode::Limit, "has a count that no scene needs", where);
         stream.data.resize(*count * size);
     }
     if (auto done = applySparse(jsonObject(accessor, "sparse"), stream); !done) {

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "base/json.h"
+#include "base/memory_budget.h"
 #include "base/progress.h"
 #include "geometry/stream.h"
 #include "io/file.h"
@@ -19,10 +20,13 @@ namespace flentro {
 
 class GltfAccessors {
 public:
-    /// `document` and `binary` (the BIN chunk of a .glb; may be empty) must outlive this.
+    /// `document`, `binary` (the BIN chunk of a .glb; may be empty) and `memory` must outlive this.
     GltfAccessors(const Json& document, std::span<const std::byte> binary,
-                  std::filesystem::path folder)
-        : document_(document), binary_(binary), folder_(std::move(folder)) {}
+                  std::filesystem::path folder, MemoryBudget& memory)
+        : document_(document), binary_(binary), folder_(std::move(folder)), memory_(memory) {}
+
+    /// Takes memory for data that comes from elsewhere. Errors: Limit.
+    [[nodiscard]] MemoryBudget& memory() const { return memory_; }
 
     /// Reads every buffer. Errors: missing, forbidden or truncated files.
     [[nodiscard]] Expected<void> loadBuffers();
@@ -56,6 +60,7 @@ private:
     const Json& document_;
     std::span<const std::byte> binary_;
     std::filesystem::path folder_;
+    MemoryBudget& memory_;
     std::vector<std::filesystem::path> files_;
     std::vector<Bytes> owned_;
     std::vector<std::span<const std::byte>> buffers_;

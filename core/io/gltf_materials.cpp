@@ -2,6 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <array>
+#include <cmath>
+
 #include "io/gltf_meshes.h"
 #include "io/image.h"
 
@@ -12,16 +15,29 @@ Expected<Bytes> imageBytes(const Json& source, const GltfAccessors& accessors,
                            const std::filesystem::path& folder,
                            std::vector<std::filesystem::path>& files) {
     const std::string uri = jsonOr<std::string>(source, "uri", "");
-    if (uri.starts_with("data:")) return decodeDataUri(uri);
+    if (isDataUri(uri)) return decodeDataUri(uri);
     if (!uri.empty()) {
         auto path = resolveInside(folder, uri);
         if (!path) return tl::unexpected(path.error());
         files.push_back(*path);
+        std::error_code unknown;
+        const auto size = std::filesystem::file_size(*path, unknown);
+        if (auto fits = accessors.memory().take(unknown ? 0 : size, path->string()); !fits)
+            return tl::unexpected(fits.error());
         return readFile(*path, std::size_t{1} << 30);
     }
     auto view = accessors.bufferView(jsonOr(source, "bufferView", -1));
     if (!view) return tl::unexpected(view.error());
+    if (auto fits = accessors.memory().take(view->size(), ""); !fits)
+        return tl::unexpected(fits.error());
     return Bytes(view->begin(), view->end());
+}
+
+/// Memory that an image takes while it is decoded: as stored, as RGBA, and resized.
+std::size_t decodedBytes(const ImageInfo& info) {
+    constexpr std::size_t kCopies = 3;
+    return static_cast<std::size_t>(info.width) * static_cast<std::size_t>(info.height) * 4 *
+           kCopies;
 }
 
 Image readImage(std::size_t index, const Json& source, const GltfAccessors& accessors,
@@ -29,7 +45,7 @@ Image readImage(std::size_t index, const Json& source, const GltfAccessors& acce
     Image image;
     const std::string where = objectName("image", index, source);
     image.uri = jsonOr<std::string>(source, "uri", "");
-    if (image.uri.starts_with("data:")) image.uri.clear();
+    if (isDataUri(image.uri)) image.uri.clear();
     image.name = jsonOr<std::string>(source, "name", image.uri);
     if (image.name.empty()) image.name = fmt::format("image {}", index);
     image.rest = without(source, {"name", "uri", "bufferView", "mimeType"});
@@ -41,6 +57,11 @@ Image readImage(std::size_t index, const Json& source, const GltfAccessors& acce
     auto info = probeImage(*data);
     if (!info) {
         scene.notes.push_back({where, "left out: " + info.error().what});
+        return image;
+    }
+    if (auto fits = accessors.memory().ask(decodedBytes(*info), ""); !fits) {
+        scene.notes.push_back({where, fmt::format("left out: decoding its {} x {} pixels {}",
+                                                  info->width, info->height, fits.error().what)});
         return image;
     }
     image.mime = info->mime;
@@ -67,6 +88,8 @@ AlphaMode alphaModeOf(const Json& source) {
                             : AlphaMode::Opaque;
 }
 
+constexpr std::array kTextureFormats = {"KHR_texture_basisu", "EXT_texture_webp"};
+
 void readTextures(const Json& document, Scene& scene) {
     for (const Json& source : jsonArray(document, "samplers"))
         scene.samplers.push_back({jsonOr(source, "minFilter", 9987), source});
@@ -74,16 +97,37 @@ void readTextures(const Json& document, Scene& scene) {
         Texture texture;
         texture.name = jsonOr<std::string>(source, "name", "");
         texture.image = jsonOr(source, "source", -1);
-        for (const char* extension : {"KHR_texture_basisu", "EXT_texture_webp"})
-            if (texture.image < 0)
-                texture.image =
-                    jsonOr(jsonObject(jsonObject(source, "extensions"), extension), "source", -1);
+        for (const char* extension : kTextureFormats) {
+            const int image =
+                jsonOr(jsonObject(jsonObject(source, "extensions"), extension), "source", -1);
+            if (image < 0) continue;
+            texture.formatExtension = extension;
+            texture.formatImage = image;
+            if (texture.image < 0) texture.image = image;
+        }
         texture.sampler = jsonOr(source, "sampler", -1);
-        if (texture.image >= static_cast<int>(scene.images.size())) texture.image = -1;
-        if (texture.sampler >= static_cast<int>(scene.samplers.size())) texture.sampler = -1;
-        texture.rest = without(source, {"name", "source", "sampler"});
+        texture.rest = without(source, {"name", "source", "sampler"},
+                               {kTextureFormats[0], kTextureFormats[1]});
         scene.textures.push_back(texture);
     }
+}
+
+/// KHR_texture_transform: scaled, then turned, then moved.
+TextureUse parseUse(const std::string& role, const Json& source) {
+    TextureUse use{role, jsonOr(source, "index", -1), jsonOr(source, "texCoord", 0)};
+    const Json& move = jsonObject(jsonObject(source, "extensions"), "KHR_texture_transform");
+    if (move.empty()) return use;
+    use.texCoord = jsonOr(move, "texCoord", use.texCoord);
+    Vec2f offset = Vec2f::Zero();
+    Vec2f scale = Vec2f::Ones();
+    readVector<2>(move, "offset", offset);
+    readVector<2>(move, "scale", scale);
+    const auto turn = jsonOr(move, "rotation", 0.0F);
+    const float c = std::cos(turn);
+    const float s = std::sin(turn);
+    use.transform << c * scale.x(), s * scale.y(), offset.x(),  //
+        -s * scale.x(), c * scale.y(), offset.y();
+    return use;
 }
 
 Light parseLight(const Json& source) {
@@ -126,7 +170,7 @@ Material parseMaterial(const Json& source) {
     material.doubleSided = jsonOr(source, "doubleSided", false);
     material.unlit = extensions.contains("KHR_materials_unlit");
     forEachTexture(source, [&](const std::string& role, const Json& use) {
-        material.textures.push_back({role, jsonOr(use, "index", -1), jsonOr(use, "texCoord", 0)});
+        material.textures.push_back(parseUse(role, use));
     });
     return material;
 }
@@ -134,16 +178,9 @@ Material parseMaterial(const Json& source) {
 void readMaterials(const Json& document, Scene& scene) {
     readTextures(document, scene);
     const Json& materials = jsonArray(document, "materials");
-    const auto textureCount = static_cast<int>(scene.textures.size());
     for (std::size_t i = 0; i < materials.size(); ++i) {
         Material material = parseMaterial(materials[i]);
         if (material.name.empty()) material.name = fmt::format("material {}", i);
-        const auto dropped = std::erase_if(material.textures, [&](const TextureUse& use) {
-            return use.texture < 0 || use.texture >= textureCount;
-        });
-        if (dropped > 0)
-            scene.notes.push_back(
-                {objectName("material", i, materials[i]), "names a texture that does not exist"});
         scene.materials.push_back(std::move(material));
     }
     const Json& extensions = jsonObject(document, "extensions");

@@ -3,7 +3,7 @@
 #pragma once
 
 #include "io/gltf_accessors.h"
-#include "scene/scene.h"
+#include "scene/references.h"
 
 namespace flentro {
 
@@ -13,20 +13,6 @@ void readImages(const Json& document, const GltfAccessors& accessors,
 
 /// Fills samplers, textures, materials and lights.
 void readMaterials(const Json& document, Scene& scene);
-
-/// Calls visit(role, object) for every member of a material that is named "...Texture" and holds
-/// an index, also inside extensions, in their order.
-template <typename JsonObject, typename Visit>
-void forEachTexture(JsonObject& material, const Visit& visit) {
-    if (!material.is_object()) return;
-    for (auto& [key, member] : material.items()) {
-        if (!member.is_object()) continue;
-        if (key.ends_with("Texture") && member.contains("index"))
-            visit(key, member);
-        else
-            forEachTexture(member, visit);
-    }
-}
 
 /// The interpreted members of a glTF material object.
 [[nodiscard]] Material parseMaterial(const Json& source);

@@ -8,6 +8,7 @@
 #include <numeric>
 
 #include "base/parallel.h"
+#include "base/text.h"
 #include "io/draco.h"
 #include "io/repair.h"
 
@@ -152,14 +153,21 @@ private:
         if (!primitive.contains("indices")) {
             part.indices.resize(part.vertexCount());
             std::iota(part.indices.begin(), part.indices.end(), 0U);
-            return {};
+            return takeIndices(part);
         }
         auto stream = accessors_.stream(jsonOr(primitive, "indices", -1));
         if (!stream) return tl::unexpected(stream.error());
         auto indices = toIndices(**stream);
         if (!indices) return tl::unexpected(indices.error());
         part.indices = std::move(*indices);
-        return {};
+        return takeIndices(part);
+    }
+
+    /// Strips and fans become three corners a triangle.
+    Expected<void> takeIndices(const Part& part) {
+        const std::size_t corners = part.mode > 4 ? 3 : 1;
+        return accessors_.memory().take(part.indices.size() * corners * sizeof(std::uint32_t),
+                                        "indices");
     }
 
     Expected<void> readCompressed(const Json& primitive, Part& part) {
@@ -234,13 +242,16 @@ private:
     void dropUnsound(Part& part) {
         const auto unusable = unusable_.find(part.find("POSITION"));
         static const std::vector<bool> none;
-        const std::size_t dropped =
+        const Dropped dropped =
             dropUnusable(part, unusable == unusable_.end() ? none : unusable->second);
-        if (dropped > 0)
-            note(
-                fmt::format("{} triangles left out: an index is out of range or a position is "
-                            "not a number",
-                            dropped));
+        const char* kind = part.mode == 4 ? "triangle" : part.mode == 0 ? "point" : "line";
+        const auto tell = [&](std::size_t count, const char* why) {
+            if (count > 0) note(fmt::format("{} left out: {}", counted(count, kind), why));
+        };
+        tell(dropped.outOfRange, "an index is beyond the vertices");
+        tell(dropped.notFinite, "a position is not a finite number");
+        if (dropped.incomplete)
+            note(fmt::format("the last {} left out: it has too few corners", kind));
     }
 
     void note(std::string what) { scene_.notes.push_back({where_, std::move(what)}); }

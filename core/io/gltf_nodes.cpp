@@ -4,8 +4,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
+#include <numeric>
 
+#include "base/text.h"
 #include "io/gltf_meshes.h"
 #include "scene/edit.h"
 
@@ -15,6 +18,9 @@ namespace {
 constexpr const char* kInstancing = "EXT_mesh_gpu_instancing";
 constexpr const char* kLights = "KHR_lights_punctual";
 constexpr const char* kLod = "MSFT_lod";
+
+/// Memory of a placed copy: its transform on the node, and its object with a name.
+constexpr std::size_t kInstanceBytes = sizeof(Mat4d) + sizeof(Object) + 64;
 
 /// The index in `key` if it names one of `count` things, else -1.
 int indexOr(const Json& source, const char* key, std::size_t count) {
@@ -101,10 +107,7 @@ private:
             }
         }
         for (const Json& child : jsonArray(source, "children")) {
-            const int to = child.is_number_integer() ? child.get<int>() : -1;
-            if (to < 0 || static_cast<std::size_t>(to) >= scene_.nodes.size())
-                return fail(ErrorCode::InvalidInput, "names a child that does not exist",
-                            objectName("node", index, source));
+            const int to = child.get<int>();
             if (scene_.nodes[static_cast<std::size_t>(to)].parent >= 0)
                 return fail(ErrorCode::InvalidInput, "has two parents", fmt::format("node {}", to));
             scene_.nodes[static_cast<std::size_t>(to)].parent = static_cast<int>(index);
@@ -115,18 +118,22 @@ private:
 
     Expected<void> readInstances(const Json& extension, Node& node) {
         for (const auto& [semantic, index] : jsonObject(extension, "attributes").items()) {
-            auto stream = accessors_.stream(index.is_number_integer() ? index.get<int>() : -1);
+            auto stream = accessors_.stream(index.get<int>());
             if (!stream) return tl::unexpected(stream.error());
             node.instanceStreams.push_back({semantic, *stream});
         }
+        evenOut(node);
         const auto find = [&](const char* semantic) -> const Stream* {
             for (const Attribute& attribute : node.instanceStreams)
                 if (attribute.semantic == semantic) return attribute.stream.get();
             return nullptr;
         };
-        std::size_t count = 0;
-        for (const Attribute& attribute : node.instanceStreams)
-            count = std::max(count, attribute.stream->count());
+        const std::size_t count =
+            node.instanceStreams.empty() ? 0 : node.instanceStreams.front().stream->count();
+        if (auto fits =
+                accessors_.memory().take(count * kInstanceBytes, fmt::format("{} copies", count));
+            !fits)
+            return fits;
         const Json& ours = jsonObject(jsonObject(node.rest, "extras"), "flentro");
         for (const Json& name : jsonArray(ours, "instances"))
             if (name.is_string()) node.instanceNames.push_back(name.get<std::string>());
@@ -136,6 +143,25 @@ private:
                                              elementOr<4>(find("ROTATION"), i, Vec4d(0, 0, 0, 1)),
                                              elementOr<3>(find("SCALE"), i, Vec3d::Ones())));
         return {};
+    }
+
+    /// Copies are those that every stream tells of.
+    void evenOut(Node& node) {
+        std::size_t least = std::numeric_limits<std::size_t>::max();
+        std::size_t most = 0;
+        for (const Attribute& attribute : node.instanceStreams) {
+            least = std::min(least, attribute.stream->count());
+            most = std::max(most, attribute.stream->count());
+        }
+        if (least >= most) return;
+        std::vector<std::uint32_t> first(least);
+        std::iota(first.begin(), first.end(), 0U);
+        for (Attribute& attribute : node.instanceStreams)
+            attribute.stream = std::make_shared<const Stream>(gather(*attribute.stream, first));
+        scene_.notes.push_back(
+            {"node '" + node.name + "'",
+             fmt::format("the streams of its copies have {} to {} values: {} are placed", least,
+                         most, counted(least, "copy", "copies"))});
     }
 
     /// With at most one parent each, a cycle is whatever cannot be reached from a root.
@@ -160,7 +186,7 @@ private:
                 else
                     scene_.notes.push_back({"scene", "a root that is not a root node is left out"});
             }
-            source["nodes"] = roots;
+            source["nodes"] = roots;  // empty lists are left out again when writing
             scene_.scenes.push_back(std::move(source));
         }
         scene_.defaultScene = std::max(0, indexOr(document_, "scene", scene_.scenes.size()));
@@ -169,13 +195,8 @@ private:
     Expected<void> readSkins() {
         for (const Json& source : jsonArray(document_, "skins")) {
             Skin skin;
-            for (const Json& joint : jsonArray(source, "joints")) {
-                const int at = joint.is_number_integer() ? joint.get<int>() : -1;
-                if (at < 0 || static_cast<std::size_t>(at) >= scene_.nodes.size())
-                    return fail(ErrorCode::InvalidInput, "names a joint that does not exist",
-                                objectName("skin", scene_.skins.size(), source));
-                skin.joints.push_back(at);
-            }
+            for (const Json& joint : jsonArray(source, "joints"))
+                skin.joints.push_back(joint.get<int>());
             if (source.contains("inverseBindMatrices")) {
                 auto stream = accessors_.stream(jsonOr(source, "inverseBindMatrices", -1));
                 if (!stream) return tl::unexpected(stream.error());
@@ -400,22 +421,36 @@ void linkStandIns(Scene& scene) {
         scene.objects[static_cast<std::size_t>(standIn)].bounds = bounds;
 }
 
+/// Takes objects out whose transform is not finite, also from their nodes, before anything
+/// counts on their numbers.
+void dropUnplaceable(Scene& scene) {
+    std::vector<bool> gone(scene.objects.size());
+    for (std::size_t i = 0; i < gone.size(); ++i) {
+        const Object& object = scene.objects[i];
+        gone[i] = !isFinite(object.world) || !std::isfinite(object.scale);
+        if (gone[i])
+            scene.notes.push_back(
+                {"object '" + object.name + "'", "left out: its transform is not finite"});
+    }
+    if (std::find(gone.begin(), gone.end(), true) == gone.end()) return;
+    removeObjects(scene, gone);
+    numberOrigins(scene);
+}
+
 }  // namespace
 
 Expected<void> readNodes(const Json& document, GltfAccessors& accessors, Scene& scene) {
     return NodeReader(document, accessors, scene).run();
 }
 
-void dropUnplaceable(Scene& scene) {
-    const auto isUnplaceable = [&](const Object& object) {
-        if (isFinite(object.world) && std::isfinite(object.scale)) return false;
-        scene.notes.push_back(
-            {"object '" + object.name + "'", "left out: its transform is not finite"});
-        return true;
-    };
-    std::erase_if(scene.objects, isUnplaceable);
+Expected<void> placeObjects(Scene& scene, MemoryBudget& memory) {
+    if (auto fits = memory.take(scene.nodes.size() * kInstanceBytes, "the objects"); !fits)
+        return fits;
+    flatten(scene);
+    dropUnplaceable(scene);
     readDistances(scene);
     linkStandIns(scene);
+    return {};
 }
 
 }  // namespace flentro

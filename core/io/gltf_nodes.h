@@ -11,7 +11,8 @@ namespace flentro {
 [[nodiscard]] Expected<void> readNodes(const Json& document, GltfAccessors& accessors,
                                        Scene& scene);
 
-/// Leaves out objects whose transform is not finite or whose mesh has no vertices, and notes it.
-void dropUnplaceable(Scene& scene);
+/// Fills objects and lights from the nodes; objects whose transform is not finite are left out,
+/// and that is noted. Errors: Limit for more copies than there is memory for.
+[[nodiscard]] Expected<void> placeObjects(Scene& scene, MemoryBudget& memory);
 
 }  // namespace flentro

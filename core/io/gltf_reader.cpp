@@ -6,11 +6,12 @@
 #include <cstring>
 #include <set>
 
-#include "base/parallel.h"
+#include "base/text.h"
 #include "io/gltf.h"
 #include "io/gltf_materials.h"
 #include "io/gltf_meshes.h"
 #include "io/gltf_nodes.h"
+#include "io/gltf_references.h"
 
 namespace flentro {
 namespace {
@@ -57,25 +58,51 @@ Expected<Container> splitGlb(std::span<const std::byte> data) {
     return result;
 }
 
+/// Memory that a parsed text takes, at the most: its letters, and each value's node.
+std::size_t parsedBytes(std::string_view json) {
+    constexpr std::size_t kValue = 64;
+    const auto values = std::count_if(json.begin(), json.end(),
+                                      [](char c) { return c == ',' || c == '[' || c == '{'; });
+    return json.size() + kValue * static_cast<std::size_t>(values);
+}
+
 Expected<Container> split(std::span<const std::byte> data) {
     if (data.size() >= 4 && word(data, 0) == kGlbMagic) return splitGlb(data);
     return Container{{reinterpret_cast<const char*>(data.data()), data.size()}, {}};
 }
 
+/// What the document says of its version; numbers as well as texts, as old ones have it.
+std::string versionOf(const Json& document) {
+    const Json& asset = jsonObject(document, "asset");
+    if (!asset.contains("version")) return "";
+    const Json& version = asset["version"];
+    return version.is_string() ? version.get<std::string>() : version.dump();
+}
+
+Expected<void> checkVersion(const Json& document) {
+    const std::string version = versionOf(document);
+    if (version.starts_with("2.")) return {};
+    constexpr const char* kHint = "Convert it to glTF 2.0 in the program that made it";
+    // Before 2.0 what is a list today was an object of names; 0.8 had no version yet.
+    if (version.empty() && document.contains("meshes") && document["meshes"].is_object())
+        return fail(ErrorCode::Unsupported, "is glTF of a version before 2.0, 2.0 is read", {},
+                    kHint);
+    if (version.empty())
+        return fail(ErrorCode::Unsupported,
+                    "has no glTF version (asset.version): it is no glTF document", {});
+    return fail(ErrorCode::Unsupported, "is glTF " + version + ", 2.0 is read", {}, kHint);
+}
+
 Expected<void> checkDocument(const Json& document) {
     if (!document.is_object()) return fail(ErrorCode::InvalidInput, "is not a glTF document");
-    const std::string version = jsonOr<std::string>(jsonObject(document, "asset"), "version", "");
-    if (!version.starts_with("2."))
-        return fail(ErrorCode::Unsupported, version.empty()
-                                                ? "has no glTF version"
-                                                : "is glTF " + version + ", 2.0 is read");
+    if (auto sound = checkVersion(document); !sound) return sound;
     static const std::set<std::string> known = {
         "KHR_lights_punctual",        "KHR_mesh_quantization",
         "KHR_draco_mesh_compression", "KHR_texture_transform",
         "KHR_materials_unlit",        "KHR_materials_emissive_strength",
         "EXT_mesh_gpu_instancing",    "MSFT_lod",
         "KHR_texture_basisu",         "EXT_texture_webp",
-        "KHR_materials_variants"};
+        "KHR_materials_variants",     "KHR_animation_pointer"};
     for (const Json& name : jsonArray(document, "extensionsRequired")) {
         const std::string text = name.is_string() ? name.get<std::string>() : "";
         if (!known.contains(text) && !text.starts_with("KHR_materials_"))
@@ -95,6 +122,19 @@ bool refersToBinary(const Json& value) {
     return false;
 }
 
+/// Names in extensionsUsed that stand for themselves: the document has no object of theirs.
+void keepMarkers(const Json& document, Json& rest) {
+    static const std::set<std::string> decoded = {
+        "KHR_mesh_quantization", "KHR_draco_mesh_compression", "EXT_meshopt_compression"};
+    const std::set<std::string> withObject = extensionNames(document);
+    Json markers = Json::array();
+    for (const Json& name : jsonArray(document, "extensionsUsed"))
+        if (name.is_string() && !decoded.contains(name.get<std::string>()) &&
+            !withObject.contains(name.get<std::string>()))
+            markers.push_back(name);
+    rest["extensionsUsed"] = std::move(markers);
+}
+
 /// Document members that we do not model.
 void readRest(const Json& document, Scene& scene) {
     scene.rest = Json::object();
@@ -108,16 +148,41 @@ void readRest(const Json& document, Scene& scene) {
         else
             scene.rest["extensions"][name] = value;
     }
-    for (const char* key : {"extensionsUsed", "extensionsRequired"})
-        if (document.contains(key)) scene.rest[key] = document[key];
+    if (document.contains("extensionsRequired"))
+        scene.rest["extensionsRequired"] = document["extensionsRequired"];
+    keepMarkers(document, scene.rest);
 }
 
-Expected<Scene> readDocument(const Json& document, std::span<const std::byte> binary,
-                             const fs::path& folder, Progress& progress) {
+/// What is not what it seems at first sight.
+void noteOddities(Scene& scene) {
+    if (scene.objects.empty())
+        scene.notes.push_back({"scene", scene.assets.empty()
+                                            ? "is empty: it holds no meshes"
+                                            : "shows nothing: no node of it has a mesh"});
+    for (const Asset& asset : scene.assets) {
+        std::size_t points = 0;
+        std::size_t lines = 0;
+        for (const Part& part : asset.mesh->parts) {
+            points += part.mode == 0;
+            lines += part.mode == 1;
+        }
+        if (points + lines > 0)
+            scene.notes.push_back(
+                {"mesh '" + asset.mesh->name + "'",
+                 fmt::format(
+                     "{} of its {} are points or lines: kept, but neither counted nor drawn",
+                     points + lines, counted(asset.mesh->parts.size(), "part"))});
+    }
+}
+
+Expected<Scene> readDocument(Json& document, std::span<const std::byte> binary,
+                             const fs::path& folder, MemoryBudget& memory, Progress& progress) {
     if (auto sound = checkDocument(document); !sound) return tl::unexpected(sound.error());
-    GltfAccessors accessors(document, binary, folder);
-    if (auto loaded = accessors.loadBuffers(); !loaded) return tl::unexpected(loaded.error());
     Scene scene;
+    if (auto sound = checkReferences(document, scene.notes); !sound)
+        return tl::unexpected(sound.error());
+    GltfAccessors accessors(document, binary, folder, memory);
+    if (auto loaded = accessors.loadBuffers(); !loaded) return tl::unexpected(loaded.error());
     scene.files = accessors.files();
     readRest(document, scene);
     readImages(document, accessors, folder, scene);
@@ -127,27 +192,33 @@ Expected<Scene> readDocument(const Json& document, std::span<const std::byte> bi
         return tl::unexpected(done.error());
     if (auto done = readNodes(document, accessors, scene); !done)
         return tl::unexpected(done.error());
-    flatten(scene);
-    dropUnplaceable(scene);
+    if (auto done = placeObjects(scene, memory); !done) return tl::unexpected(done.error());
+    noteOddities(scene);
     return scene;
 }
 
 }  // namespace
 
-Expected<Scene> readGltf(const fs::path& path, Progress& progress, const fs::path& folder) {
+Expected<Scene> readGltf(const fs::path& path, Progress& progress, const GltfReadOptions& options) {
     const auto inFile = [&](Error error) -> Expected<Scene> {
         error.where = path.filename().string() + (error.where.empty() ? "" : ": " + error.where);
         return tl::unexpected(std::move(error));
     };
     progress.report(0, "Reading the file");
+    MemoryBudget memory(options.memory);
+    std::error_code unknown;
+    const auto size = fs::file_size(path, unknown);
+    if (auto fits = memory.take(unknown ? 0 : size, ""); !fits) return inFile(fits.error());
     auto data = readFile(path);
     if (!data) return tl::unexpected(data.error());
     auto container = split(*data);
     if (!container) return inFile(container.error());
+    if (auto fits = memory.take(parsedBytes(container->json), "the document"); !fits)
+        return inFile(fits.error());
     auto document = parseJson(container->json, "");
     if (!document) return inFile(document.error());
-    const fs::path base = folder.empty() ? path.parent_path() : folder;
-    auto scene = readDocument(*document, container->binary, base, progress);
+    const fs::path base = options.folder.empty() ? path.parent_path() : options.folder;
+    auto scene = readDocument(*document, container->binary, base, memory, progress);
     if (!scene) return inFile(scene.error());
     scene->name = path.stem().string();
     scene->files.push_back(path);

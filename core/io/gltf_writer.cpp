@@ -9,17 +9,23 @@
 
 #include "io/gltf.h"
 #include "io/gltf_buffers.h"
+#include "io/gltf_references.h"
+#include "scene/references.h"
 
 namespace flentro {
 namespace {
 
+namespace fs = std::filesystem;
+
 constexpr double kAspect = 16.0 / 9;
 
-/// What the objects of one node ask for: the farthest of its instances decides.
+/// What the objects of one node ask for: the farthest of its instances decides. Nodes outside the
+/// default scene have no objects, and ask for nothing.
 struct NodeCulling {
     Culling culling{0, 0, 0, 0};
     double scale = 0;
     bool castsShadow = false;
+    bool placed = false;
 };
 
 class GltfWriter {
@@ -29,6 +35,7 @@ public:
 
     Expected<Json> run(Progress& progress) {
         document_ = scene_.rest.is_object() ? scene_.rest : Json::object();
+        const Json markers = jsonArray(document_, "extensionsUsed");
         document_.erase("extensionsUsed");
         document_.erase("extensionsRequired");
         document_["asset"]["version"] = "2.0";
@@ -44,7 +51,7 @@ public:
         writeMaterials();
         writeSkins();
         writeAnimations();
-        writeExtensionLists();
+        writeExtensionLists(markers);
         if (!buffers_.accessors().empty()) document_["accessors"] = buffers_.accessors();
         if (!buffers_.views().empty()) document_["bufferViews"] = buffers_.views();
         return std::move(document_);
@@ -80,9 +87,26 @@ private:
         if (part.material >= 0) primitive["material"] = part.material;
         for (const auto& target : part.targets)
             primitive["targets"].push_back(writeAttributes(target, nullptr));
-        const Stream* positions = part.find("POSITION");
-        if (positions && positions->type != ComponentType::Float32) quantized_ = true;
+        const auto noteQuantized = [&](const std::vector<Attribute>& attributes, bool target) {
+            for (const Attribute& attribute : attributes)
+                quantized_ = quantized_ || isQuantized(attribute, target);
+        };
+        noteQuantized(part.attributes, false);
+        for (const auto& target : part.targets) noteQuantized(target, true);
         return primitive;
+    }
+
+    /// True for component types that need KHR_mesh_quantization.
+    static bool isQuantized(const Attribute& attribute, bool target) {
+        const Stream& stream = *attribute.stream;
+        if (stream.type == ComponentType::Float32) return false;
+        if (attribute.semantic.starts_with("TEXCOORD")) {
+            const bool plain = stream.normalized && (stream.type == ComponentType::UInt8 ||
+                                                     stream.type == ComponentType::UInt16);
+            return target || !plain;
+        }
+        return attribute.semantic == "POSITION" || attribute.semantic == "NORMAL" ||
+               attribute.semantic == "TANGENT";
     }
 
     struct Entry {
@@ -114,7 +138,10 @@ private:
     void writeNodes() {
         collectCulling();
         collectAnimated();
-        for (const Json& source : scene_.scenes) document_["scenes"].push_back(source);
+        for (Json source : scene_.scenes) {
+            if (jsonArray(source, "nodes").empty()) source.erase("nodes");
+            document_["scenes"].push_back(std::move(source));
+        }
         if (!scene_.scenes.empty()) document_["scene"] = scene_.defaultScene;
         nodes_ = Json::array();
         for (const Node& node : scene_.nodes) nodes_.push_back(writeNode(node));
@@ -184,11 +211,14 @@ private:
     Json* oursIn(int index) {
         Json& node = nodes_[static_cast<std::size_t>(index)];
         if (node.contains("extras") && !node["extras"].is_object()) return nullptr;
-        return &node["extras"]["flentro"];
+        Json& ours = node["extras"]["flentro"];
+        if (!ours.is_object()) ours = Json::object();
+        return &ours;
     }
 
     void noteCulling(int holder, int index) {
         const NodeCulling& noted = culling_[static_cast<std::size_t>(index)];
+        if (!noted.placed) return;
         const Culling& culling = noted.culling;
         Json ours = Json::object();
         if (std::isfinite(culling.end) && culling.end > 0)
@@ -220,16 +250,21 @@ private:
         Json children = Json::array();
         for (const Json& child : holder["children"])
             if (child != object.node) children.push_back(child);
-        holder["children"] = std::move(children);
+        if (children.empty())
+            holder.erase("children");
+        else
+            holder["children"] = std::move(children);
         if (options_.levels != LevelLayout::LodExtension) return;
         const Mesh& mesh = scene_.mesh(object);
         holder["extensions"]["MSFT_lod"]["ids"] = {object.node};
+        if (holder.contains("extras") && !holder["extras"].is_object()) return;
         holder["extras"]["MSFT_screencoverage"] = {coverageAt(mesh, object.culling.start),
                                                    coverageAt(mesh, object.culling.end)};
     }
 
     void addLevels(int holder, int index, const Asset& asset) {
-        const double scale = std::max(1e-9, culling_[static_cast<std::size_t>(index)].scale);
+        const NodeCulling& noted = culling_[static_cast<std::size_t>(index)];
+        const double scale = noted.placed ? std::max(1e-9, noted.scale) : 1;
         Json ids = Json::array();
         Json distances = Json::array();
         Json deviations = Json::array();
@@ -249,8 +284,7 @@ private:
             if (!asset.ladder.crowd.empty()) ladder["crowd"] = asset.ladder.crowd;
         }
         if (options_.levels != LevelLayout::LodExtension) return;
-        const Culling& culling = culling_[static_cast<std::size_t>(index)].culling;
-        coverage.push_back(coverageAt(*asset.mesh, culling.end / scale));
+        coverage.push_back(noted.placed ? coverageAt(*asset.mesh, noted.culling.end / scale) : 0);
         Json& node = nodes_[static_cast<std::size_t>(holder)];
         node["extensions"]["MSFT_lod"]["ids"] = ids;
         if (!node.contains("extras") || node["extras"].is_object())
@@ -302,6 +336,7 @@ private:
         culling_.resize(scene_.nodes.size());
         for (const Object& object : scene_.objects) {
             NodeCulling& entry = culling_[static_cast<std::size_t>(object.node)];
+            entry.placed = true;
             entry.scale = std::max(entry.scale, object.scale);
             const double shadowEnd = std::max(entry.culling.shadowEnd, object.culling.shadowEnd);
             if (object.culling.end > entry.culling.end) entry.culling = object.culling;
@@ -314,10 +349,10 @@ private:
         animated_.assign(scene_.nodes.size(), Animated::No);
         for (const Animation& animation : scene_.animations)
             for (const Json& channel : animation.channels) {
-                const Json& target = jsonObject(channel, "target");
-                const int node = jsonOr(target, "node", -1);
-                if (node < 0 || static_cast<std::size_t>(node) >= animated_.size()) continue;
-                const bool weights = jsonOr<std::string>(target, "path", "") == "weights";
+                const int node = animatedNode(channel);
+                if (node < 0) continue;
+                const bool weights =
+                    jsonOr<std::string>(jsonObject(channel, "target"), "path", "") == "weights";
                 Animated& entry = animated_[static_cast<std::size_t>(node)];
                 if (weights || entry == Animated::No)
                     entry = weights ? Animated::Weights : Animated::Transform;
@@ -332,6 +367,9 @@ private:
         for (const Sampler& sampler : scene_.samplers)
             document_["samplers"].push_back(sampler.rest.is_object() ? sampler.rest
                                                                      : Json::object());
+        int written = 0;
+        for (const Image& image : scene_.images)
+            writtenImages_.push_back(isWritten(image) ? written++ : -1);
         for (const Texture& texture : scene_.textures)
             document_["textures"].push_back(write(texture));
         for (const Image& image : scene_.images)
@@ -344,24 +382,16 @@ private:
 
     /// Images that are not written let the others move up.
     [[nodiscard]] int writtenImage(int index) const {
-        if (index < 0 || !isWritten(scene_.images[static_cast<std::size_t>(index)])) return -1;
-        int written = 0;
-        for (int i = 0; i < index; ++i)
-            written += isWritten(scene_.images[static_cast<std::size_t>(i)]);
-        return written;
+        return index < 0 ? -1 : writtenImages_[static_cast<std::size_t>(index)];
     }
 
     Json write(const Texture& texture) const {
         Json result = texture.rest.is_object() ? texture.rest : Json::object();
         if (!texture.name.empty()) result["name"] = texture.name;
         if (texture.sampler >= 0) result["sampler"] = texture.sampler;
-        const int image = writtenImage(texture.image);
-        if (result.contains("extensions"))
-            for (const char* extension : {"KHR_texture_basisu", "EXT_texture_webp"})
-                if (result["extensions"].contains(extension)) {
-                    result["extensions"][extension]["source"] = image;
-                    return result;
-                }
+        const int inFormat = writtenImage(texture.formatImage);
+        if (inFormat >= 0) result["extensions"][texture.formatExtension]["source"] = inFormat;
+        const int image = texture.image == texture.formatImage ? -1 : writtenImage(texture.image);
         if (image >= 0) result["source"] = image;
         return result;
     }
@@ -409,20 +439,10 @@ private:
                                   GltfBuffers::Use::Animation, bounds);
     }
 
-    static void collectExtensions(const Json& value, std::set<std::string>& names) {
-        if (value.is_object()) {
-            for (const auto& [name, content] : jsonObject(value, "extensions").items())
-                names.insert(name);
-            for (const auto& [key, member] : value.items())
-                if (key != "extras") collectExtensions(member, names);
-        } else if (value.is_array()) {
-            for (const Json& member : value) collectExtensions(member, names);
-        }
-    }
-
-    void writeExtensionLists() {
-        std::set<std::string> used;
-        collectExtensions(document_, used);
+    /// `markers`: names that the source lists without having objects of theirs.
+    void writeExtensionLists(const Json& markers) {
+        std::set<std::string> used = extensionNames(document_);
+        for (const Json& name : markers) used.insert(name.get<std::string>());
         std::set<std::string> required;
         for (const Json& name : jsonArray(scene_.rest, "extensionsRequired"))
             if (name.is_string() && used.contains(name.get<std::string>())) required.insert(name);
@@ -449,6 +469,7 @@ private:
     std::vector<Entry> meshOrder_;
     std::vector<NodeCulling> culling_;
     std::vector<Animated> animated_;
+    std::vector<int> writtenImages_;  ///< [images] Index in the document, or -1.
     bool quantized_ = false;
 };
 
@@ -458,7 +479,7 @@ void appendWord(Bytes& out, std::size_t value) {
     out.insert(out.end(), bytes, bytes + 4);
 }
 
-Expected<void> writeGlb(const Json& document, Bytes data, const std::filesystem::path& path) {
+Expected<GltfFiles> addGlb(const Json& document, Bytes data, const fs::path& path, FileSet& files) {
     std::string text = document.dump(-1, ' ', false, Json::error_handler_t::replace);
     text.resize((text.size() + 3) / 4 * 4, ' ');
     data.resize((data.size() + 3) / 4 * 4);
@@ -478,32 +499,78 @@ Expected<void> writeGlb(const Json& document, Bytes data, const std::filesystem:
         appendWord(out, 0x004E4942);
         out.insert(out.end(), data.begin(), data.end());
     }
-    return writeFileAtomic(path, out);
+    if (auto added = files.add(path, out); !added) return tl::unexpected(added.error());
+    return GltfFiles{out.size(), hashBytes(out), {}};
 }
 
-Expected<void> writeSeparate(Json document, const Bytes& data, const std::filesystem::path& path) {
-    if (!data.empty()) {
-        const std::string name = path.stem().string() + ".bin";
-        document["buffers"][0]["uri"] = name;
-        if (auto done = writeFileAtomic(path.parent_path() / name, data); !done) return done;
+/// The buffer's file name: the document's, unless that holds another buffer now, which an older
+/// document needs until it is replaced.
+std::string bufferName(const fs::path& path, const Bytes& data) {
+    const std::string plain = path.stem().string() + ".bin";
+    const fs::path there = path.parent_path() / plain;
+    std::error_code error;
+    if (!fs::exists(there, error)) return plain;
+    const auto old = readFile(there);
+    if (old && *old == data) return plain;
+    return fmt::format("{}-{}.bin", path.stem().string(), toHex(hashBytes(data)).substr(0, 12));
+}
+
+/// Buffers that an older export of ours at `path` used, and the new one does not.
+std::vector<fs::path> abandonedBuffers(const fs::path& path, const std::string& used) {
+    std::vector<fs::path> abandoned;
+    const auto text = readTextFile(path);
+    if (!text) return abandoned;
+    const auto old = parseJson(*text, "");
+    if (!old || jsonOr<std::string>(jsonObject(*old, "asset"), "generator", "") != "Flentro")
+        return abandoned;
+    for (const Json& buffer : jsonArray(*old, "buffers")) {
+        const auto file = resolveInside(path.parent_path(), jsonOr<std::string>(buffer, "uri", ""));
+        const std::string name = file ? file->filename().string() : "";
+        if (name.starts_with(path.stem().string()) && name.ends_with(".bin") && name != used)
+            abandoned.push_back(*file);
     }
-    return writeFileAtomic(path, document.dump(1, ' ', false, Json::error_handler_t::replace));
+    return abandoned;
+}
+
+Expected<GltfFiles> addSeparate(Json document, const Bytes& data, const fs::path& path,
+                                FileSet& files) {
+    std::string name;
+    if (!data.empty()) {
+        name = bufferName(path, data);
+        document["buffers"][0]["uri"] = encodeUri(name);
+        if (auto added = files.add(path.parent_path() / name, data); !added)
+            return tl::unexpected(added.error());
+    }
+    const std::string text = document.dump(1, ' ', false, Json::error_handler_t::replace);
+    if (auto added = files.add(path, text); !added) return tl::unexpected(added.error());
+    return GltfFiles{data.size() + text.size(), hashBytes(std::as_bytes(std::span(text))),
+                     abandonedBuffers(path, name)};
 }
 
 }  // namespace
 
-Expected<void> writeGltf(const Scene& scene, const std::filesystem::path& path,
-                         const GltfWriteOptions& options, Progress& progress) {
+Expected<GltfFiles> writeGltf(const Scene& scene, const fs::path& path,
+                              const GltfWriteOptions& options, Progress& progress, FileSet& files) {
     GltfWriter writer(scene, options);
     auto document = writer.run(progress);
     if (!document) return tl::unexpected(document.error());
     Bytes data = writer.takeData();
     if (!data.empty()) (*document)["buffers"] = {{{"byteLength", data.size()}}};
     progress.report(0.9, "Saving the file");
-    auto done = path.extension() == ".gltf" ? writeSeparate(std::move(*document), data, path)
-                                            : writeGlb(*document, std::move(data), path);
+    return path.extension() == ".gltf" ? addSeparate(std::move(*document), data, path, files)
+                                       : addGlb(*document, std::move(data), path, files);
+}
+
+Expected<void> writeGltf(const Scene& scene, const fs::path& path, const GltfWriteOptions& options,
+                         Progress& progress) {
+    FileSet files;
+    auto written = writeGltf(scene, path, options, progress, files);
+    if (!written) return tl::unexpected(written.error());
+    if (auto done = files.commit(); !done) return done;
+    std::error_code ignored;
+    for (const fs::path& file : written->abandoned) fs::remove(file, ignored);
     progress.report(1, "Saved");
-    return done;
+    return {};
 }
 
 }  // namespace flentro

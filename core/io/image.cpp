@@ -116,6 +116,12 @@ std::vector<Pixels> mipMaps(const Pixels& pixels) {
     return maps;
 }
 
+bool hasDeepChannels(const Image& image) {
+    constexpr std::size_t kDepth = 24;
+    return image.mime == "image/png" && image.data && image.data->size() > kDepth &&
+           std::to_integer<int>((*image.data)[kDepth]) > 8;
+}
+
 std::vector<std::byte> encodePng(const std::uint8_t* pixels, int width, int height, int channels) {
     std::vector<std::byte> result;
     const auto append = [](void* context, void* data, int size) {

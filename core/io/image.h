@@ -37,6 +37,9 @@ struct Pixels {
 /// The mip maps below `pixels`, each half of the one before (rounded down), to 1 x 1.
 [[nodiscard]] std::vector<Pixels> mipMaps(const Pixels& pixels);
 
+/// True for PNG with more than 8 bits a channel (ISO 15948, 11.2.2): decoding loses some.
+[[nodiscard]] bool hasDeepChannels(const Image& image);
+
 /// Encodes as PNG.
 [[nodiscard]] std::vector<std::byte> encodePng(const std::uint8_t* pixels, int width, int height,
                                                int channels);

@@ -8,7 +8,9 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cctype>
 #include <chrono>
+#include <fstream>
 #include <thread>
 
 #include "io/file.h"
@@ -104,8 +106,15 @@ std::string lastLine(const fs::path& log) {
     return start == std::string::npos ? text : text.substr(start + 1);
 }
 
+/// Ctrl+C reaches the child as well as us; so does the end of a session.
+bool isStop(int signal) {
+    return signal == SIGINT || signal == SIGTERM || signal == SIGHUP;
+}
+
 Expected<void> explain(int status, const fs::path& log, const OpenOptions& options) {
     if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return {};
+    if (WIFSIGNALED(status) && isStop(WTERMSIG(status)))
+        return fail(ErrorCode::Cancelled, "Opening was stopped");
     if (WIFEXITED(status) && WEXITSTATUS(status) == 2)
         return fail(ErrorCode::InvalidInput, "cannot be imported: " + lastLine(log));
     return fail(ErrorCode::Limit,
@@ -134,7 +143,25 @@ Expected<Scene> importScene(const fs::path& path, const OpenOptions& options, Pr
     if (!status) return tl::unexpected(status.error());
     if (auto done = explain(*status, log, options); !done) return tl::unexpected(done.error());
     SubProgress reading(progress, 0.7, 1);
-    return readGltf(converted, reading, fs::absolute(path).parent_path());
+    return readGltf(converted, reading,
+                    {.folder = fs::absolute(path).parent_path(), .memory = options.memory});
+}
+
+/// Material files that an .obj names and that are not there: its surfaces come without colours.
+void noteMissingMaterials(const fs::path& path, Scene& scene) {
+    if (endingOf(path) != ".obj") return;
+    std::ifstream lines(path);
+    for (std::string line; std::getline(lines, line);) {
+        constexpr std::string_view kKey = "mtllib ";
+        if (!line.starts_with(kKey)) continue;
+        std::string name = line.substr(kKey.size());
+        while (!name.empty() && std::isspace(static_cast<unsigned char>(name.back())) != 0)
+            name.pop_back();
+        std::error_code error;
+        if (!fs::exists(path.parent_path() / name, error))
+            scene.notes.push_back({name, "is missing: materials and textures of " +
+                                             path.filename().string() + " are not known"});
+    }
 }
 
 }  // namespace
@@ -149,16 +176,22 @@ Expected<Scene> openScene(const fs::path& path, const OpenOptions& options, Prog
     const std::string ending = endingOf(path);
     const auto& known = readableEndings();
     std::error_code error;
-    if (!fs::exists(path, error)) return fail(ErrorCode::NotFound, "does not exist", path.string());
+    const fs::file_status status = fs::status(path, error);
+    if (!fs::exists(status)) return fail(ErrorCode::NotFound, "does not exist", path.string());
+    if (!fs::is_regular_file(status))
+        return fail(ErrorCode::Io, "is no file that can be read (a folder, pipe or device)",
+                    path.string());
     if (std::find(known.begin(), known.end(), ending) == known.end())
         return fail(ErrorCode::Unsupported, "is of a format that is not read", path.string(),
                     "Convert it to glTF 2.0 (.glb)");
-    if (ending == ".glb" || ending == ".gltf") return readGltf(path, progress);
+    if (ending == ".glb" || ending == ".gltf")
+        return readGltf(path, progress, {.folder = {}, .memory = options.memory});
     auto scene = importScene(path, options, progress);
     if (!scene) {
         if (scene.error().where.empty()) scene.error().where = path.filename().string();
         return scene;
     }
+    noteMissingMaterials(path, *scene);
     scene->name = path.stem().string();
     scene->files.push_back(path);
     return scene;

@@ -16,6 +16,7 @@ struct OpenOptions {
     /// The program that converts other formats; empty: found beside our own.
     std::filesystem::path importer;
     std::size_t importMemory = std::size_t{6} << 30;  ///< Bytes that it may take.
+    std::size_t memory = 0;                           ///< As GltfReadOptions::memory.
     int importSeconds = 300;                          ///< Seconds that it may take.
 };
 

@@ -128,21 +128,23 @@ SoundStream makeSound(const StreamPtr& stream, const std::string& semantic) {
         stream, [&](std::size_t, float* v) { return zeroUnlessFinite(v, stream->components); });
 }
 
-std::size_t dropUnusable(Part& part, const std::vector<bool>& unusable) {
+Dropped dropUnusable(Part& part, const std::vector<bool>& unusable) {
     const std::size_t vertices = part.vertexCount();
     const std::size_t step = indicesPerPrimitive(part.mode);
     const bool whole = part.indices.size() % step == 0;
-    if (whole && unusable.empty() && areAllUsable(part, vertices)) return 0;
+    if (whole && unusable.empty() && areAllUsable(part, vertices)) return {};
     std::size_t kept = 0;
-    std::size_t dropped = whole ? 0 : 1;
+    Dropped dropped{0, 0, !whole};
     for (std::size_t i = 0; i + step <= part.indices.size(); i += step) {
-        bool sound = true;
+        bool inRange = true;
+        bool finite = true;
         for (std::size_t c = 0; c < step; ++c) {
             const std::uint32_t index = part.indices[i + c];
-            if (index >= vertices || (!unusable.empty() && unusable[index])) sound = false;
+            inRange = inRange && index < vertices;
+            finite = finite && (index >= vertices || unusable.empty() || !unusable[index]);
         }
-        if (!sound) {
-            ++dropped;
+        if (!inRange || !finite) {
+            ++(inRange ? dropped.notFinite : dropped.outOfRange);
             continue;
         }
         for (std::size_t c = 0; c < step; ++c) part.indices[kept + c] = part.indices[i + c];

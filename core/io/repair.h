@@ -22,8 +22,14 @@ struct SoundStream {
 /// ask) and a handedness of +1 or -1; WEIGHTS a sum of one. Other streams pass.
 [[nodiscard]] SoundStream makeSound(const StreamPtr& stream, const std::string& semantic);
 
+/// Primitives that were dropped, by why.
+struct Dropped {
+    std::size_t outOfRange = 0;
+    std::size_t notFinite = 0;
+    bool incomplete = false;  ///< The number of indices was no multiple of the corners.
+};
+
 /// Drops triangles, lines or points with an index that is out of range or unusable.
-/// Returns how many primitives were dropped.
-std::size_t dropUnusable(Part& part, const std::vector<bool>& unusable);
+Dropped dropUnusable(Part& part, const std::vector<bool>& unusable);
 
 }  // namespace flentro

@@ -80,10 +80,12 @@ void ViewMeter::makeRows() {
             for (const Part& part : mesh.parts)
                 if (part.material >= 0)
                     rowMaterials_.push_back(static_cast<std::uint32_t>(part.material));
+            std::size_t largest = 0;
+            for (const Part& part : mesh.parts) largest = std::max(largest, part.vertexCount());
             rows_.push_back({static_cast<double>(mesh.triangles),
                              static_cast<double>(mesh.vertices),
-                             static_cast<double>(mesh.parts.size()), first,
-                             static_cast<std::uint32_t>(rowMaterials_.size()) - first});
+                             static_cast<double>(mesh.parts.size()), static_cast<double>(largest),
+                             first, static_cast<std::uint32_t>(rowMaterials_.size()) - first});
         }
     }
 }
@@ -199,6 +201,7 @@ private:
 Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) const {
     Sightings result;
     result.views = views.size();
+    result.eye = eye;
     result.levels.assign(scene_.objects.size(), Sightings::kGone);
     result.objects.assign(scene_.objects.size(), 0);
     Sweep sweep(*this, views, result.objects);
@@ -214,7 +217,7 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
         result.levels[i] =
             static_cast<std::uint8_t>(ladder.empty() ? 0 : levelAt(ladder, object.scale, distance));
     }
-    capCrowds(eye, result);
+    capCrowds(result, {});
     for (std::size_t i = 0; i < placed_.size(); ++i)
         if (result.isThere(i) && !(placed_[i].distanceTo(eye) < placed_[i].shadowGone))
             result.levels[i] |= Sightings::kNoShadow;
@@ -236,14 +239,25 @@ bool ViewMeter::isReplaced(const Placed& object, const Vec3d& eye) const {
     return standIn.distanceTo(eye) >= standIn.start;
 }
 
-void ViewMeter::capCrowds(const Vec3d& eye, Sightings& sightings) const {
+/// By distance alone.
+std::size_t ViewMeter::plainLevel(std::uint32_t object, const Vec3d& eye) const {
+    const Placed& placed = placed_[object];
+    return levelAt(scene_.assets[placed.asset].ladder, placed.scale, placed.distanceTo(eye));
+}
+
+/// Who is not there leaves room for others.
+void ViewMeter::capCrowds(Sightings& sightings, const Without& without) const {
     for (const std::vector<std::uint32_t>& objects : crowds_) {
         std::vector<CrowdMember> members;
         for (const std::uint32_t i : objects)
-            if (sightings.isThere(i))
-                members.push_back({placed_[i].distanceTo(eye), i, sightings.levels[i]});
+            if (sightings.isThere(i) && !without.object(i))
+                members.push_back({placed_[i].distanceTo(sightings.eye), i,
+                                   static_cast<std::uint8_t>(plainLevel(i, sightings.eye))});
         capLevels(scene_, members);
-        for (const CrowdMember& member : members) sightings.levels[member.object] = member.level;
+        for (const CrowdMember& member : members) {
+            std::uint8_t& level = sightings.levels[member.object];
+            level = static_cast<std::uint8_t>((level & Sightings::kNoShadow) | member.level);
+        }
     }
 }
 
@@ -285,7 +299,7 @@ void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, Marks& rows, Marks
     const bool isNew = rows.add(index);
     if (isNew || !target_.instancing) at(tally.counts, Measure::DrawCalls) += row.parts;
     if (!isNew) return;
-    raise(Measure::VerticesPerMesh, row.vertices);
+    raise(Measure::VerticesPerMesh, row.verticesOfPart);
     raise(Measure::MaterialsPerObject, row.parts);
     for (std::uint32_t m = 0; m < row.materials; ++m) {
         const std::uint32_t material = rowMaterials_[row.firstMaterial + m];
@@ -301,6 +315,14 @@ void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, Marks& rows, Marks
 }
 
 std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Without& without) const {
+    if (!without.objects.empty() && !crowds_.empty()) {
+        Sightings recapped = sightings;
+        capCrowds(recapped, without);
+        Without lights{{}, without.lights};
+        for (std::size_t i = 0; i < recapped.levels.size(); ++i)
+            if (without.object(i)) recapped.levels[i] = Sightings::kGone;
+        return count(recapped, lights);
+    }
     Marks rows(rows_.size());
     Marks materials(scene_.materials.size());
     Marks images(scene_.images.size());
@@ -343,9 +365,26 @@ std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Withou
     return tallies;
 }
 
-ViewCost ViewMeter::detail(const Sightings& sightings, const Vec3d* eye,
-                           const Without& without) const {
+/// Notes for each object what the pass of one light draws of it.
+void ViewMeter::addShadows(std::uint32_t light, const Sightings& sightings,
+                           const std::vector<std::uint32_t>& rowsHere, Marks& rows,
+                           std::vector<ShadowDraw>& draws) const {
+    rows.clear();
+    for (const std::uint32_t object : casters_[light]) {
+        const std::uint32_t index = rowsHere[object];
+        if (index == kNoRow || !sightings.castsShadow(object)) continue;
+        ShadowDraw& draw = draws[object];
+        draw.object = object;
+        draw.level = static_cast<std::uint32_t>(sightings.levelOf(object));
+        ++draw.passes;
+        if (rows.add(index) || !target_.instancing) draw.calls += rows_[index].parts;
+    }
+}
+
+ViewCost ViewMeter::detail(const Sightings& all, const Vec3d* eye, const Without& without) const {
     ViewCost cost;
+    Sightings sightings = all;
+    if (eye && !without.objects.empty()) capCrowds(sightings, without);
     static_cast<ViewTally&>(cost) = count(sightings, without).front();
     for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
         if (sightings.objects[i] == 0 || without.object(i)) continue;
@@ -356,12 +395,18 @@ ViewCost ViewMeter::detail(const Sightings& sightings, const Vec3d* eye,
     }
     Marks rows(rows_.size());
     const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
-    for (std::size_t i = 0; i < sightings.lights.size(); ++i) {
+    std::vector<ShadowDraw> draws(placed_.size());
+    for (std::uint32_t i = 0; i < sightings.lights.size(); ++i) {
         if (sightings.lights[i] == 0 || without.light(i)) continue;
         Pass pass;
-        if (scene_.placedLights[i].castsShadow) pass = shadowPass(i, sightings, rowsHere, rows);
-        cost.lights.push_back({static_cast<std::uint32_t>(i), pass.triangles, pass.calls});
+        if (scene_.placedLights[i].castsShadow) {
+            pass = shadowPass(i, sightings, rowsHere, rows);
+            addShadows(i, sightings, rowsHere, rows, draws);
+        }
+        cost.lights.push_back({i, pass.triangles, pass.calls});
     }
+    for (const ShadowDraw& draw : draws)
+        if (draw.passes > 0) cost.shadows.push_back(draw);
     return cost;
 }
 

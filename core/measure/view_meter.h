@@ -22,6 +22,7 @@ struct Sightings {
     static constexpr std::size_t kMostViews = 16;
 
     std::size_t views = 0;
+    Vec3d eye = Vec3d::Zero();
     /// [objects] kGone, or the level with kNoShadow where there is no shadow.
     std::vector<std::uint8_t> levels;
     std::vector<std::uint16_t> objects;  ///< [objects] Whose frustum meets the bounds.
@@ -92,6 +93,7 @@ private:
         double triangles = 0;
         double vertices = 0;
         double parts = 0;
+        double verticesOfPart = 0;        ///< Of the largest.
         std::uint32_t firstMaterial = 0;  ///< In rowMaterials_.
         std::uint32_t materials = 0;
     };
@@ -110,14 +112,18 @@ private:
     void growTree();
     void findCasters();
     [[nodiscard]] bool isReplaced(const Placed& object, const Vec3d& eye) const;
-    void capCrowds(const Vec3d& eye, Sightings& sightings) const;
+    void capCrowds(Sightings& sightings, const Without& without) const;
+    [[nodiscard]] std::size_t plainLevel(std::uint32_t object, const Vec3d& eye) const;
     [[nodiscard]] std::vector<std::uint32_t> rowsOf(const Sightings& sightings,
                                                     const Without& without) const;
+    void addShadows(std::uint32_t light, const Sightings& sightings,
+                    const std::vector<std::uint32_t>& rowsHere, Marks& rows,
+                    std::vector<ShadowDraw>& draws) const;
     [[nodiscard]] Pass shadowPass(std::size_t light, const Sightings& sightings,
                                   const std::vector<std::uint32_t>& rowsHere, Marks& rows) const;
     void addDrawn(std::size_t row, ViewTally& tally, Marks& rows, Marks& materials,
                   Marks& images) const;
-    [[nodiscard]] ViewCost detail(const Sightings& sightings, const Vec3d* eye,
+    [[nodiscard]] ViewCost detail(const Sightings& all, const Vec3d* eye,
                                   const Without& without) const;
 
     const Scene& scene_;

@@ -78,7 +78,8 @@ double textureBytes(const Image& image, const Target& target) {
 }
 
 std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
-                                     const Viewpoint& view, std::vector<std::uint8_t>* shown) {
+                                     const Viewpoint& view, std::vector<std::uint8_t>* shown,
+                                     const std::vector<bool>& off) {
     std::vector<DrawnObject> drawn;
     const bool continues = shown && shown->size() == scene.objects.size();
     const std::vector<std::vector<std::uint32_t>> crowds = crowdsOf(scene);
@@ -86,7 +87,7 @@ std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
     const auto see = [&](std::uint32_t i) -> std::optional<CrowdMember> {
         const Object& object = scene.objects[i];
         const double distance = distanceTo(object.bounds, view.eye);
-        if (!isThere(scene, object, view.eye)) return std::nullopt;
+        if (!isThere(scene, object, view.eye) || (!off.empty() && off[i])) return std::nullopt;
         const Ladder& ladder = scene.assets[static_cast<std::size_t>(object.asset)].ladder;
         const std::size_t before = continues ? (*shown)[i] : 0;
         const std::size_t level = levelAfter(ladder, object.scale, distance, before);

@@ -27,6 +27,14 @@ struct DrawnLight {
     double shadowCalls = 0;
 };
 
+/// What the shadow passes of a view draw of one object.
+struct ShadowDraw {
+    std::uint32_t object = 0;  ///< Index in Scene::objects.
+    std::uint32_t level = 0;
+    std::uint32_t passes = 0;  ///< Shadow lights that draw it.
+    double calls = 0;  ///< In all of them; of equal ones that are drawn together the first counts.
+};
+
 /// What one view costs.
 struct ViewTally {
     Counts counts{};
@@ -39,8 +47,9 @@ struct ViewTally {
 };
 
 struct ViewCost : ViewTally {
-    std::vector<DrawnObject> drawn;  ///< In object order.
-    std::vector<DrawnLight> lights;  ///< In light order.
+    std::vector<DrawnObject> drawn;   ///< In object order.
+    std::vector<DrawnLight> lights;   ///< In light order.
+    std::vector<ShadowDraw> shadows;  ///< In object order; those that no pass draws are left out.
 };
 
 /// Metres from a point to a box; 0 inside.
@@ -75,10 +84,12 @@ void capLevels(const Scene& scene, std::vector<CrowdMember>& members);
 
 /// The objects that a view draws, in object order, without what they cost: what a renderer
 /// needs. `shown` [objects]: the levels that the picture before showed, for hysteresis, and those
-/// shown now; of any other size: none was shown. Cost: O(objects). Reentrant.
+/// shown now; of any other size: none was shown. `off` [objects]: as if they were not there; or
+/// empty. Cost: O(objects). Reentrant.
 [[nodiscard]] std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
                                                    const Viewpoint& view,
-                                                   std::vector<std::uint8_t>* shown = nullptr);
+                                                   std::vector<std::uint8_t>* shown = nullptr,
+                                                   const std::vector<bool>& off = {});
 
 /// Objects that a view would draw if none were culled by distance, and does not; the largest on the
 /// display first, at most `most`. Cost: O(objects).

@@ -40,6 +40,7 @@ struct Paint {
     std::vector<Vec2f> texCoords;  ///< [V]
     std::vector<Vec3f> normals;    ///< [V]
     const Stream* colors = nullptr;
+    std::uint32_t mapping = 0;  ///< Of the base colour, among those of its material.
 
     [[nodiscard]] Vec4f colorAt(const std::array<std::uint32_t, 3>& corners, const Vec3f& weights,
                                 float metres, float density) const {
@@ -134,13 +135,17 @@ struct MeshPainter::State {
         const Material& material = single.materials[static_cast<std::size_t>(part.material)];
         for (int c = 0; c < 3; ++c) paint.factor[c] = toDisplay(material.baseColor[c]);
         paint.factor[3] = material.baseColor[3];
-        for (const TextureUse& use : material.textures) {
+        for (std::size_t u = 0; u < material.textures.size(); ++u) {
+            const TextureUse& use = material.textures[u];
             if (use.role != "baseColorTexture") continue;
+            const auto index = static_cast<std::size_t>(part.material);
+            paint.mapping = static_cast<std::uint32_t>(rays.mappings().of(index, u) -
+                                                       rays.mappings().first(index));
             const Stream* stream = part.find("TEXCOORD_" + std::to_string(use.texCoord));
             if (!stream || stream->components != 2) continue;
             paint.texels = textures->find(use.texture);
             for (std::size_t i = 0; i < stream->count(); ++i)
-                paint.texCoords.emplace_back(stream->value(i, 0), stream->value(i, 1));
+                paint.texCoords.push_back(use.lookUp({stream->value(i, 0), stream->value(i, 1)}));
         }
         return paint;
     }
@@ -212,8 +217,8 @@ private:
                 std::clamp((b - a).cross(point - a).dot(across) / whole, 0.0, 1.0));
         }
         const float metres = hit.distance * static_cast<float>(aim_.pixel);
-        Vec4f color =
-            paint.colorAt(corners, weights, metres, state_.rays.texCoordDensity()[hit.triangle]);
+        Vec4f color = paint.colorAt(corners, weights, metres,
+                                    state_.rays.texCoordDensity(hit, paint.mapping));
         if (channel_ == Channel::BaseColor) return color;
         Vec3f normal = across.cast<float>().normalized();
         if (!paint.normals.empty()) {

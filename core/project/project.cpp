@@ -81,6 +81,18 @@ std::string storedPath(const fs::path& scene, const fs::path& folder) {
     return (relative.empty() ? scene : relative).generic_string();
 }
 
+/// Puts members of `old` that `now` does not have into it, also inside objects of both. What lies
+/// in lists goes with their elements.
+void keepUnknown(const Json& old, Json& now) {
+    if (!old.is_object() || !now.is_object()) return;
+    for (const auto& [key, value] : old.items()) {
+        if (!now.contains(key))
+            now[key] = value;
+        else
+            keepUnknown(value, now[key]);
+    }
+}
+
 }  // namespace
 
 Expected<Project> loadProject(const fs::path& path) {
@@ -104,7 +116,8 @@ Expected<Project> loadProject(const fs::path& path) {
     project.target = std::move(*target);
     project.order = std::move(*order);
     for (const Json& spot : jsonArray(*json, "spots"))
-        project.spots.push_back({jsonOr<std::string>(spot, "name", "spot"), parseView(spot, {})});
+        project.spots.push_back(
+            {jsonOr<std::string>(spot, "name", "spot"), parseView(spot, {}), spot});
     for (const Json& name : jsonArray(*json, "setAside"))
         if (name.is_string()) project.setAside.insert(name.get<std::string>());
     project.survey = parseSurvey(jsonObject(*json, "survey"));
@@ -116,6 +129,7 @@ Expected<Project> loadProject(const fs::path& path) {
 
 Expected<void> saveProject(const Project& project, const fs::path& path) {
     Json json = project.rest.is_object() ? project.rest : Json::object();
+    const Json old = json;
     json["format"] = kFormat;
     json["version"] = kVersion;
     json["scene"] = storedPath(project.scene, fs::absolute(path).parent_path());
@@ -130,8 +144,15 @@ Expected<void> saveProject(const Project& project, const fs::path& path) {
     for (const Spot& spot : project.spots) {
         Json entry = toJson(spot.view);
         entry["name"] = spot.name;
+        keepUnknown(spot.rest, entry);
         json["spots"].push_back(std::move(entry));
     }
+    for (const char* member : {"view", "survey"})
+        keepUnknown(jsonObject(old, member), json[member]);
+    // Marks of importance that were taken back are not unknown.
+    Json order = jsonObject(old, "workOrder");
+    order.erase("importance");
+    keepUnknown(order, json["workOrder"]);
     return writeFileAtomic(path, json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n");
 }
 

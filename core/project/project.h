@@ -15,6 +15,7 @@ namespace flentro {
 struct Spot {
     std::string name;
     Viewpoint view;
+    Json rest = {};  ///< Unknown members, kept.
 };
 
 /// Where and how finely to survey.
@@ -43,7 +44,7 @@ struct Project {
     std::vector<Viewpoint> walk;     ///< Recorded by walking, in its order.
     std::set<std::string> setAside;  ///< Names of assets that are not to be shown as findings.
     Viewpoint view;                  ///< Where the artist stood last.
-    Json rest;                       ///< Unknown members, kept.
+    Json rest;  ///< As it was read: unknown members are kept, also inside known ones.
 };
 
 /// Errors: NotFound, Io, InvalidInput naming file and member.

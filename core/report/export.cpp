@@ -5,6 +5,7 @@
 
 #include "io/file.h"
 #include "scene/instances.h"
+#include "scene/prune.h"
 
 namespace flentro {
 namespace {
@@ -17,6 +18,16 @@ Json describeLevel(const Mesh& mesh, double deviation, double switchDistance, do
             {"deviation", deviation},
             {"switchDistance", switchDistance},
             {"returnDistance", switchDistance * (1 - hysteresis)}};
+}
+
+/// Names of the nodes from the top of the scene down to one, separated by slashes.
+std::string pathOf(const Scene& scene, int node) {
+    std::string path;
+    for (; node >= 0; node = scene.nodes[static_cast<std::size_t>(node)].parent) {
+        const std::string& name = scene.nodes[static_cast<std::size_t>(node)].name;
+        path = path.empty() ? name : name + "/" + path;
+    }
+    return path;
 }
 
 /// Names of what it shows of the scene as it was read.
@@ -41,6 +52,7 @@ Json describeAsset(const Scene& scene, const Asset& asset) {
     if (!asset.ladder.crowd.empty()) json["crowd"] = asset.ladder.crowd;
     for (const MergedRange& range : asset.ranges)
         json["ranges"].push_back({{"object", namesOf(scene, {range.origin})[0]},
+                                  {"origin", range.origin},
                                   {"part", range.part},
                                   {"first", range.first},
                                   {"triangles", range.triangles}});
@@ -48,8 +60,11 @@ Json describeAsset(const Scene& scene, const Asset& asset) {
 }
 
 Json describeObject(const Scene& scene, const Object& object) {
-    Json json = {
-        {"name", object.name}, {"asset", scene.mesh(object).name}, {"scale", object.scale}};
+    Json json = {{"name", object.name},        {"path", pathOf(scene, object.node)},
+                 {"node", object.node},        {"asset", scene.mesh(object).name},
+                 {"assetIndex", object.asset}, {"scale", object.scale},
+                 {"origins", object.origins}};
+    if (object.instance >= 0) json["instance"] = object.instance;
     const Json names = namesOf(scene, object.origins);
     if (names != Json::array({object.name})) json["sources"] = names;
     if (std::isfinite(object.culling.end))
@@ -58,6 +73,7 @@ Json describeObject(const Scene& scene, const Object& object) {
     if (object.castsShadow && std::isfinite(object.culling.shadowEnd))
         json["shadowEnd"] = object.culling.shadowEnd;
     if (object.culling.start > 0) json["start"] = object.culling.start;
+    if (object.standIn >= 0) json["standInIndex"] = object.standIn;
     if (object.standIn >= 0)
         json["standIn"] = scene.objects[static_cast<std::size_t>(object.standIn)].name;
     return json;
@@ -74,12 +90,17 @@ bool isSource(const Scene& scene, const fs::path& path) {
                        [&](const fs::path& file) { return isSameFile(path, file); });
 }
 
+fs::path manifestFor(const fs::path& path) {
+    return fs::path(path).replace_extension(".manifest.json");
+}
+
 }  // namespace
 
 Json makeManifest(const Scene& scene, const Target& target) {
     Json json = {{"format", "flentro-manifest"}, {"version", 1},
                  {"scene", scene.name},          {"target", target.name},
-                 {"assets", Json::array()},      {"objects", Json::array()}};
+                 {"distancesTo", "bounds"},      {"assets", Json::array()},
+                 {"objects", Json::array()}};
     for (const Asset& asset : scene.assets) json["assets"].push_back(describeAsset(scene, asset));
     for (const Object& object : scene.objects)
         json["objects"].push_back(describeObject(scene, object));
@@ -92,32 +113,52 @@ Json makeManifest(const Scene& scene, const Target& target) {
     return json;
 }
 
+Expected<void> checkExport(const Scene& scene, const fs::path& path) {
+    const std::string ending = path.extension().string();
+    if (ending != ".glb" && ending != ".gltf")
+        return fail(ErrorCode::Unsupported, "scenes are exported as .glb or .gltf", path.string());
+    std::vector<fs::path> written = {path, manifestFor(path)};
+    if (ending == ".gltf") written.push_back(fs::path(path).replace_extension(".bin"));
+    for (const fs::path& file : written)
+        if (isSource(scene, file))
+            return fail(ErrorCode::Forbidden, "would write over the source scene", file.string(),
+                        "Choose another name");
+    return checkWritable(path);
+}
+
 Expected<Exported> exportScene(const Scene& scene, const Target& target, const fs::path& path,
                                const ExportOptions& options, Progress& progress) {
-    fs::path manifest = path;
-    manifest.replace_extension(".manifest.json");
-    fs::path binary = path;
-    binary.replace_extension(".bin");
-    if (path.extension() != ".glb" && path.extension() != ".gltf")
-        return fail(ErrorCode::Unsupported, "scenes are exported as .glb or .gltf", path.string());
-    const bool separate = path.extension() == ".gltf";
-    for (const fs::path& written : {path, manifest, separate ? binary : path})
-        if (isSource(scene, written))
-            return fail(ErrorCode::Forbidden, "would write over the source scene", written.string(),
-                        "Choose another name");
+    if (auto sound = checkExport(scene, path); !sound) return tl::unexpected(sound.error());
+    const fs::path manifest = manifestFor(path);
     GltfWriteOptions writing{options.levels, target.verticalFov};
     Scene written = scene;
+    const std::size_t notes = written.notes.size();
+    pruneUnused(written, {options.dropEmptyNodes});
     if (options.instances) shareNodes(written);
-    if (auto done = writeGltf(written, path, writing, progress); !done)
-        return tl::unexpected(done.error());
+    FileSet files;
+    auto gltf = writeGltf(written, path, writing, progress, files);
+    if (!gltf) return tl::unexpected(gltf.error());
     Exported result;
-    result.bytes = fs::file_size(path);
-    if (separate && fs::exists(binary)) result.bytes += fs::file_size(binary);
-    if (!options.manifest) return result;
-    result.manifest = manifest;
-    const std::string text =
-        makeManifest(scene, target).dump(1, ' ', false, Json::error_handler_t::replace);
-    if (auto done = writeFileAtomic(manifest, text); !done) return tl::unexpected(done.error());
+    result.bytes = gltf->bytes;
+    result.notes.assign(written.notes.begin() + static_cast<std::ptrdiff_t>(notes),
+                        written.notes.end());
+    if (options.manifest) {
+        result.manifest = manifest;
+        Json json = makeManifest(written, target);
+        json["file"] = {{"name", path.filename().string()}, {"hash", toHex(gltf->hash)}};
+        if (auto added =
+                files.add(manifest, json.dump(1, ' ', false, Json::error_handler_t::replace));
+            !added)
+            return tl::unexpected(added.error());
+    }
+    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "The export was stopped");
+    // From here on there is no old manifest that could be taken for one of the new scene.
+    std::error_code ignored;
+    if (options.manifest) fs::remove(manifest, ignored);
+    if (auto done = files.commit(); !done) return tl::unexpected(done.error());
+    for (const fs::path& file : gltf->abandoned)
+        if (!isSource(scene, file)) fs::remove(file, ignored);
+    progress.report(1, "Saved");
     return result;
 }
 

@@ -14,18 +14,26 @@ struct ExportOptions {
     /// Copies become instances of one node (shareNodes()), for engines that read
     /// EXT_mesh_gpu_instancing.
     bool instances = false;
-    bool manifest = true;  ///< Writes "name.manifest.json" beside the scene.
+    bool dropEmptyNodes = false;  ///< As PruneOptions::emptyNodes.
+    bool manifest = true;         ///< Writes "name.manifest.json" beside the scene.
 };
 
 struct Exported {
     std::size_t bytes = 0;           ///< Of the scene file (and its .bin).
     std::filesystem::path manifest;  ///< Empty without one.
+    std::vector<Note> notes;         ///< What had to be left out.
 };
 
 /// What glTF has no word for: levels with distances, culling distances, sources.
 /// Described by docs/formats/manifest.schema.json.
 [[nodiscard]] Json makeManifest(const Scene& scene, const Target& target);
 
+/// What is wrong with exporting to `path`, before any work is done for it. Errors: as
+/// exportScene().
+[[nodiscard]] Expected<void> checkExport(const Scene& scene, const std::filesystem::path& path);
+
+/// Scene and manifest are replaced together. The manifest names its scene file with its hash, and
+/// is never there beside another one: an old manifest goes just before the new files come.
 /// Errors: Forbidden when `path` or what is written beside it is a file that the scene was
 /// read from; Io; Cancelled.
 [[nodiscard]] Expected<Exported> exportScene(const Scene& scene, const Target& target,

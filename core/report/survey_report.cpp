@@ -7,6 +7,7 @@
 #include <cmath>
 #include <sstream>
 
+#include "base/text.h"
 #include "io/file.h"
 
 namespace flentro {
@@ -80,18 +81,9 @@ Json seenToJson(const Scene& scene, const Survey& survey) {
     return json;
 }
 
-std::vector<std::string> splitLine(const std::string& line) {
-    std::vector<std::string> cells(1);
-    for (const char c : line) {
-        if (c == ',' || c == ';' || c == '\t')
-            cells.emplace_back();
-        else if (c != '\r' && c != '"' && c != ' ')
-            cells.back() += c;
-    }
-    return cells;
-}
-
-std::optional<double> numberOf(const std::string& text) {
+/// With a decimal point, or a decimal comma where that separates no cells.
+std::optional<double> numberOf(std::string text) {
+    std::replace(text.begin(), text.end(), ',', '.');
     double value = 0;
     const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
     if (error != std::errc() || end != text.data() + text.size() || !std::isfinite(value))
@@ -104,9 +96,7 @@ std::optional<std::pair<std::size_t, std::size_t>> findView(const Survey& survey
                                                             const std::string& name,
                                                             double heading) {
     for (std::size_t s = 0; s < survey.spots.size(); ++s) {
-        std::string spot = survey.spots[s].name;
-        std::erase(spot, ' ');
-        if (spot != name || !survey.spots[s].done) continue;
+        if (survey.spots[s].name != name || !survey.spots[s].done) continue;
         const auto off = [&](std::size_t v) {
             return std::fabs(std::remainder(survey.spots[s].views[v].heading - heading, 360));
         };
@@ -152,20 +142,20 @@ Json toJson(const Scene& scene, const Survey& survey) {
 std::string toCsv(const Survey& survey) {
     std::string csv = "spot,x,y,z,heading,pitch";
     for (const Measure measure : kMeasures) csv += fmt::format(",{}", measureKey(measure));
-    csv += ",worstLoad,cpuMilliseconds,gpuMilliseconds\n";
+    csv += ",worstLoad,cpuMilliseconds,gpuMilliseconds,surveyComplete\n";
     for (std::size_t s = 0; s < survey.spots.size(); ++s) {
         const SpotResult& spot = survey.spots[s];
         for (std::size_t v = 0; spot.done && v < spot.views.size(); ++v) {
-            csv +=
-                fmt::format("{},{:.3f},{:.3f},{:.3f},{:.2f},{:.2f}", spot.name, spot.eye.x(),
-                            spot.eye.y(), spot.eye.z(), spot.views[v].heading, spot.views[v].pitch);
+            csv += fmt::format("{},{:.3f},{:.3f},{:.3f},{:.2f},{:.2f}", csvCell(spot.name),
+                               spot.eye.x(), spot.eye.y(), spot.eye.z(), spot.views[v].heading,
+                               spot.views[v].pitch);
             const Counts& counts = spot.tallies[v].counts;
             for (const Measure measure : kMeasures)
                 csv += fmt::format(",{:.0f}", at(counts, measure));
             const Counts load = loads(counts, survey.target);
             const FrameCost cost = frameCost(viewTerms(survey, s, v), survey.target);
-            csv += fmt::format(",{:.4f},{:.3f},{:.3f}\n", at(load, worstMeasure(load)), cost.cpu,
-                               cost.gpu);
+            csv += fmt::format(",{:.4f},{:.3f},{:.3f},{}\n", at(load, worstMeasure(load)), cost.cpu,
+                               cost.gpu, survey.complete);
         }
     }
     return csv;
@@ -174,7 +164,7 @@ std::string toCsv(const Survey& survey) {
 std::vector<WorstOfMeasure> worstViews(const Survey& survey) {
     std::vector<WorstOfMeasure> all;
     for (const Measure measure : kMeasures) {
-        if (at(survey.target.limits, measure) <= 0) continue;
+        if (!isLimit(at(survey.target.limits, measure))) continue;
         const auto worst = worstOf(survey, measure);
         if (!worst) continue;
         const SpotResult& spot = survey.spots[worst->spot];
@@ -218,7 +208,8 @@ Expected<std::vector<FrameSample>> readFrameTimes(const std::string& csv, const 
     std::istringstream lines(csv);
     std::string line;
     std::getline(lines, line);
-    const std::vector<std::string> header = splitLine(line);
+    const char separator = csvSeparator(line);
+    const std::vector<std::string> header = splitCsvLine(line, separator);
     const auto column = [&](const char* name) {
         return static_cast<std::size_t>(std::find(header.begin(), header.end(), name) -
                                         header.begin());
@@ -230,12 +221,16 @@ Expected<std::vector<FrameSample>> readFrameTimes(const std::string& csv, const 
                         "line 1");
     std::vector<FrameSample> samples;
     for (std::size_t number = 2; std::getline(lines, line); ++number) {
-        const std::vector<std::string> cells = splitLine(line);
+        const std::vector<std::string> cells = splitCsvLine(line, separator);
         if (cells.size() == 1 && cells[0].empty()) continue;
         const auto bad = [&](const char* what) {
             return fail(ErrorCode::InvalidInput, what, fmt::format("line {}", number));
         };
         if (cells.size() < header.size()) return bad("has fewer columns than the first line");
+        if (cells.size() > header.size())
+            return bad(
+                "has more columns than the first line; numbers with a decimal comma need "
+                "another separator, or quotes");
         const auto heading = numberOf(cells[columns[1]]);
         const auto milliseconds = numberOf(cells[columns[2]]);
         if (!heading || !milliseconds) return bad("heading and ms must be numbers");

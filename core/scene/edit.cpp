@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "scene/references.h"
+
 namespace flentro {
 namespace {
 
@@ -163,39 +165,17 @@ void dropUnusedAssets(Scene& scene) {
 }
 
 void dropNodes(Scene& scene, const std::vector<bool>& gone) {
-    std::vector<int> newIndex(scene.nodes.size(), -1);
+    if (std::find(gone.begin(), gone.end(), true) == gone.end()) return;
+    IndexMoves moves;
+    moves.nodes.resize(scene.nodes.size(), -1);
     std::vector<Node> kept;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         if (gone[i]) continue;
-        newIndex[i] = static_cast<int>(kept.size());
+        moves.nodes[i] = static_cast<int>(kept.size());
         kept.push_back(std::move(scene.nodes[i]));
     }
-    const auto move = [&](int& index) {
-        if (index >= 0) index = newIndex[static_cast<std::size_t>(index)];
-    };
-    for (Node& node : kept) {
-        move(node.parent);
-        for (int& child : node.children) move(child);
-        std::erase(node.children, -1);
-    }
-    for (Json& source : scene.scenes) {
-        Json roots = Json::array();
-        for (const Json& root : jsonArray(source, "nodes"))
-            if (const int to = newIndex[root.get<std::size_t>()]; to >= 0) roots.push_back(to);
-        source["nodes"] = std::move(roots);
-    }
-    for (Skin& skin : scene.skins)
-        for (int& joint : skin.joints) move(joint);
-    for (Animation& animation : scene.animations)
-        for (Json& channel : animation.channels)
-            if (jsonObject(channel, "target").contains("node")) {
-                int node = jsonOr(channel["target"], "node", -1);
-                move(node);
-                channel["target"]["node"] = node;
-            }
-    for (Object& object : scene.objects) move(object.node);
-    for (PlacedLight& light : scene.placedLights) move(light.node);
     scene.nodes = std::move(kept);
+    moveReferences(scene, moves);
 }
 
 std::vector<bool> movingNodes(const Scene& scene) {
@@ -203,7 +183,7 @@ std::vector<bool> movingNodes(const Scene& scene) {
     std::vector<int> waiting;
     for (const Animation& animation : scene.animations)
         for (const Json& channel : animation.channels) {
-            const int node = jsonOr(jsonObject(channel, "target"), "node", -1);
+            const int node = animatedNode(channel);
             if (node >= 0 && static_cast<std::size_t>(node) < moving.size())
                 waiting.push_back(node);
         }

@@ -94,12 +94,169 @@ std::vector<int> nodesBelow(const Scene& scene, const std::vector<int>& roots) {
     return order;
 }
 
-void hashLadder(Hasher& hasher, const Ladder& ladder) {
-    hasher.add(ladder.levels.size()).add(ladder.hysteresis).text(ladder.crowd);
-    for (const int cap : ladder.caps) hasher.add(cap);
-    for (const Ladder::Level& level : ladder.levels)
-        hasher.add(level.mesh->hash).add(level.deviation).add(level.switchDistance);
-}
+/// Every value a scene can hold, member by member: whatever is not here would be shown from a
+/// cache after it has changed.
+class SceneHasher {
+public:
+    Hash run(const Scene& scene) {
+        add(scene.name).add(scene.defaultScene).add(scene.rest);
+        addAll(scene.nodes);
+        addAll(scene.scenes);
+        addAll(scene.objects);
+        addAll(scene.assets);
+        addAll(scene.materials);
+        addAll(scene.textures);
+        addAll(scene.samplers);
+        addAll(scene.images);
+        addAll(scene.lights);
+        addAll(scene.placedLights);
+        addAll(scene.cameras);
+        addAll(scene.skins);
+        addAll(scene.animations);
+        addAll(scene.streams);
+        addAll(scene.notes);
+        if (scene.originNames) addAll(*scene.originNames);
+        addAll(scene.files);
+        return hasher_.result();
+    }
+
+private:
+    template <typename T>
+    void addAll(const std::vector<T>& values) {
+        hasher_.add(values.size());
+        for (const T& value : values) add(value);
+    }
+    template <typename T>
+    requires std::is_arithmetic_v<T> || std::is_enum_v<T> SceneHasher& add(T value) {
+        hasher_.add(value);
+        return *this;
+    }
+    SceneHasher& add(const std::string& text) {
+        hasher_.text(text);
+        return *this;
+    }
+    SceneHasher& add(const std::filesystem::path& path) { return add(path.string()); }
+
+    template <typename Scalar, int Rows, int Columns>
+    SceneHasher& add(const Eigen::Matrix<Scalar, Rows, Columns>& values) {
+        hasher_.bytes(std::as_bytes(std::span(values.data(), Rows * Columns)));
+        return *this;
+    }
+    SceneHasher& add(const Box& box) { return add(Vec3d(box.min())).add(Vec3d(box.max())); }
+
+    SceneHasher& add(const Json& json) {
+        hasher_.add(json.type());
+        if (json.is_structured()) hasher_.add(json.size());
+        if (json.is_object())
+            for (const auto& [key, value] : json.items()) add(key).add(value);
+        else if (json.is_array())
+            for (const Json& value : json) add(value);
+        else if (json.is_string())
+            add(json.get_ref<const std::string&>());
+        else if (json.is_number_float())
+            add(json.get<double>());
+        else if (json.is_number())
+            add(json.get<std::int64_t>());
+        else if (json.is_boolean())
+            add(json.get<bool>());
+        return *this;
+    }
+
+    /// Streams are large and shared by nodes and skins; each is hashed once.
+    SceneHasher& add(const StreamPtr& stream) {
+        if (!stream) return add(false);
+        auto& known = streams_[stream.get()];
+        if (known == Hash{}) known = stream->hash();
+        hasher_.add(known);
+        return *this;
+    }
+    SceneHasher& add(const Attribute& attribute) {
+        return add(attribute.semantic).add(attribute.stream);
+    }
+    SceneHasher& add(const MeshPtr& mesh) {
+        hasher_.text(mesh->name).add(mesh->hash);
+        return *this;
+    }
+    SceneHasher& add(const Ladder::Level& level) {
+        return add(level.mesh)
+            .add(level.deviation)
+            .add(level.switchDistance)
+            .add(level.normalError)
+            .add(level.textureSlide);
+    }
+    SceneHasher& add(const MergedRange& range) {
+        return add(range.origin).add(range.part).add(range.first).add(range.triangles);
+    }
+    SceneHasher& add(const Asset& asset) {
+        add(asset.mesh).add(asset.importance);
+        add(asset.ladder.hysteresis).add(asset.ladder.crowd);
+        addAll(asset.ladder.levels);
+        addAll(asset.ladder.caps);
+        addAll(asset.sources);
+        addAll(asset.ranges);
+        return *this;
+    }
+    SceneHasher& add(const Node& node) {
+        add(node.name).add(node.parent).add(node.local).add(node.mesh).add(node.skin);
+        add(node.camera).add(node.light).add(node.rest);
+        addAll(node.children);
+        addAll(node.instances);
+        addAll(node.instanceStreams);
+        addAll(node.instanceNames);
+        return *this;
+    }
+    SceneHasher& add(const Object& object) {
+        add(object.name).add(object.node).add(object.instance).add(object.asset);
+        add(object.world).add(object.bounds).add(object.scale).add(object.castsShadow);
+        add(object.culling.fadeStart).add(object.culling.end).add(object.culling.shadowEnd);
+        add(object.culling.start).add(object.standIn);
+        addAll(object.origins);
+        return *this;
+    }
+    SceneHasher& add(const Image& image) {
+        hasher_.add(image.hash);
+        add(image.name).add(image.uri).add(image.mime).add(image.data != nullptr);
+        return add(image.width).add(image.height).add(image.channels).add(image.rest);
+    }
+    SceneHasher& add(const Sampler& sampler) { return add(sampler.minFilter).add(sampler.rest); }
+    SceneHasher& add(const Texture& texture) {
+        add(texture.name).add(texture.image).add(texture.sampler).add(texture.rest);
+        return add(texture.formatExtension).add(texture.formatImage);
+    }
+    SceneHasher& add(const TextureUse& use) {
+        return add(use.role).add(use.texture).add(use.texCoord).add(use.transform);
+    }
+    SceneHasher& add(const Material& material) {
+        add(material.name).add(material.baseColor).add(material.emissive);
+        add(material.metallic).add(material.roughness).add(material.alphaMode);
+        add(material.alphaCutoff).add(material.doubleSided).add(material.unlit);
+        addAll(material.textures);
+        return add(material.source);
+    }
+    SceneHasher& add(const Light& light) {
+        add(light.name).add(light.type).add(light.color).add(light.intensity);
+        return add(light.range).add(light.rest);
+    }
+    SceneHasher& add(const PlacedLight& light) {
+        add(light.name).add(light.node).add(light.light).add(light.position);
+        return add(light.range).add(light.castsShadow).add(light.fadeStart).add(light.end);
+    }
+    SceneHasher& add(const Skin& skin) {
+        addAll(skin.joints);
+        return add(skin.inverseBind).add(skin.rest);
+    }
+    SceneHasher& add(const Animation::Sampler& sampler) {
+        return add(sampler.input).add(sampler.output).add(sampler.rest);
+    }
+    SceneHasher& add(const Animation& animation) {
+        addAll(animation.samplers);
+        return add(animation.name).add(animation.channels).add(animation.rest);
+    }
+    SceneHasher& add(const Note& note) { return add(note.where).add(note.what); }
+
+    Hasher hasher_;
+    std::map<const Stream*, Hash> streams_;
+};
 
 }  // namespace
 
@@ -140,6 +297,15 @@ std::vector<Mat4d> worldTransforms(const std::vector<Node>& nodes) {
     return worlds;
 }
 
+void numberOrigins(Scene& scene) {
+    std::vector<std::string> names;
+    for (Object& object : scene.objects) {
+        object.origins = {static_cast<std::uint32_t>(names.size())};
+        names.push_back(object.name);
+    }
+    scene.originNames = std::make_shared<const std::vector<std::string>>(std::move(names));
+}
+
 void flatten(Scene& scene) {
     std::map<std::pair<int, int>, Culling> culling;
     for (const Object& object : scene.objects)
@@ -151,35 +317,15 @@ void flatten(Scene& scene) {
         addObjects(scene, node, worlds);
         addLight(scene, node, worlds);
     }
-    std::vector<std::string> names;
     for (Object& object : scene.objects) {
         const auto known = culling.find({object.node, object.instance});
         if (known != culling.end()) object.culling = known->second;
-        object.origins = {static_cast<std::uint32_t>(names.size())};
-        names.push_back(object.name);
     }
-    scene.originNames = std::make_shared<const std::vector<std::string>>(std::move(names));
+    numberOrigins(scene);
 }
 
 Hash hashScene(const Scene& scene) {
-    Hasher hasher;
-    for (const Asset& asset : scene.assets) {
-        hasher.text(asset.mesh->name).add(asset.mesh->hash).add(asset.importance);
-        hashLadder(hasher, asset.ladder);
-    }
-    for (const Object& object : scene.objects) {
-        hasher.text(object.name).add(object.asset).add(object.castsShadow);
-        hasher.add(object.culling.fadeStart).add(object.culling.end).add(object.culling.shadowEnd);
-        hasher.add(object.culling.start).add(object.standIn);
-        for (const std::uint32_t origin : object.origins) hasher.add(origin);
-        hasher.bytes(std::as_bytes(std::span(object.world.data(), 16)));
-    }
-    for (const Material& material : scene.materials) hasher.text(material.source.dump());
-    for (const Image& image : scene.images) hasher.add(image.hash);
-    for (const Texture& texture : scene.textures) hasher.add(texture.image).add(texture.sampler);
-    for (const PlacedLight& light : scene.placedLights)
-        hasher.text(light.name).add(light.range).add(light.castsShadow).add(light.end);
-    return hasher.result();
+    return SceneHasher().run(scene);
 }
 
 }  // namespace flentro

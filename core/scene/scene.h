@@ -147,7 +147,11 @@ struct Texture {
     std::string name;
     int image = -1;
     int sampler = -1;
-    Json rest;
+    Json rest = {};
+    /// KHR_texture_basisu or EXT_texture_webp: the same image in another format, for programs
+    /// that read it; `image` is what it falls back to, or the same.
+    std::string formatExtension = {};
+    int formatImage = -1;
 };
 
 enum class AlphaMode { Opaque, Mask, Blend };
@@ -155,7 +159,17 @@ enum class AlphaMode { Opaque, Mask, Blend };
 struct TextureUse {
     std::string role;  ///< baseColorTexture, normalTexture, ...
     int texture = -1;
-    int texCoord = 0;
+    int texCoord = 0;  ///< With what KHR_texture_transform says.
+    /// KHR_texture_transform: coordinates (u, v, 1) are looked up at this times them.
+    Eigen::Matrix<float, 2, 3> transform = Eigen::Matrix<float, 2, 3>::Identity();
+
+    /// Where the image is looked up for stored coordinates.
+    [[nodiscard]] Vec2f lookUp(const Vec2f& coords) const {
+        return transform.leftCols<2>() * coords + transform.col(2);
+    }
+    [[nodiscard]] bool isMoved() const {
+        return transform != Eigen::Matrix<float, 2, 3>::Identity();
+    }
 };
 
 struct Material {
@@ -267,12 +281,16 @@ void visitDown(const std::vector<Node>& nodes, Visit&& visit) {
 /// World transform of every node. Nodes form a forest (the reader makes sure).
 [[nodiscard]] std::vector<Mat4d> worldTransforms(const std::vector<Node>& nodes);
 
+/// Numbers the objects' origins anew, one each, and takes their names.
+void numberOrigins(Scene& scene);
+
 /// Fills `objects`, `placedLights` and `originNames` from the nodes below the default scene's
 /// roots. Culling of objects that exist already (same node and instance) is kept.
 void flatten(Scene& scene);
 
-/// Content hash of everything that a fix or measurement can depend on.
-/// Cost: O(objects + assets); streams were hashed when their meshes were finished.
+/// Content hash of all that a scene holds, names and files as well: equal hashes, equal results.
+/// Cost: O(nodes + objects + assets + JSON); streams of meshes were hashed when those were
+/// finished, the others are hashed here.
 [[nodiscard]] Hash hashScene(const Scene& scene);
 
 }  // namespace flentro

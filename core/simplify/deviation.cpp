@@ -366,16 +366,74 @@ AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples
     return result;
 }
 
+namespace {
+
+/// From something to nothing.
+constexpr double kNowhere = std::numeric_limits<double>::infinity();
+
+/// [targets] The farthest that each moves any vertex, metres.
+std::vector<float> reachOfTargets(const Mesh& mesh) {
+    std::vector<float> reach;
+    for (const Part& part : mesh.parts) {
+        reach.resize(std::max(reach.size(), part.targets.size()), 0);
+        for (std::size_t t = 0; t < part.targets.size(); ++t)
+            for (const Attribute& attribute : part.targets[t])
+                if (attribute.semantic == "POSITION")
+                    for (const Vec3f& moved : toVectors(*attribute.stream))
+                        reach[t] = std::max(reach[t], moved.norm());
+    }
+    return reach;
+}
+
+}  // namespace
+
+Mesh posed(const Mesh& mesh, std::size_t target) {
+    Mesh result = mesh;
+    for (Part& part : result.parts) {
+        if (target >= part.targets.size()) continue;
+        for (const Attribute& attribute : part.targets[target]) {
+            if (attribute.semantic != "POSITION") continue;
+            std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+            const std::vector<Vec3f> moved = toVectors(*attribute.stream);
+            for (std::size_t v = 0; v < std::min(points.size(), moved.size()); ++v)
+                points[v] += moved[v];
+            part.set("POSITION", makeStream(points));
+        }
+    }
+    return result;
+}
+
+PosedSurfaces::PosedSurfaces(const Mesh& mesh) : rest_(mesh) {
+    constexpr std::size_t kMostPoses = 16;
+    const std::vector<float> reach = reachOfTargets(mesh);
+    for (std::size_t t = 0; t < reach.size(); ++t)
+        if (reach[t] > 0) targets_.push_back(t);
+    std::stable_sort(targets_.begin(), targets_.end(),
+                     [&](std::size_t a, std::size_t b) { return reach[a] > reach[b]; });
+    targets_.resize(std::min(targets_.size(), kMostPoses));
+    for (const std::size_t target : targets_) posed_.emplace_back(posed(mesh, target));
+}
+
+double PosedSurfaces::largestDeviation(const Mesh& mesh, const DeviationSampling& sampling) const {
+    double largest = flentro::largestDeviation(rest_, mesh, sampling);
+    for (std::size_t i = 0; i < targets_.size() && largest <= sampling.most; ++i)
+        largest = std::max(
+            largest, flentro::largestDeviation(posed_[i], posed(mesh, targets_[i]), sampling));
+    return largest;
+}
+
 Deviation measureDeviation(const Surface& a, const Mesh& b, std::size_t samples) {
     const Surface surfaceOfB(b);
-    if (a.empty() || surfaceOfB.empty()) return {};
+    if (a.empty() && surfaceOfB.empty()) return {};
+    if (a.empty() || surfaceOfB.empty()) return {kNowhere, kNowhere};
     const Deviation there = surfaceOfB.distancesFrom(a.samples(samples));
     const Deviation back = a.distancesFrom(surfaceOfB.samples(samples));
     return {std::max(there.largest, back.largest), std::max(there.mean, back.mean)};
 }
 
 double largestDeviation(const Surface& a, const Mesh& b, const DeviationSampling& sampling) {
-    if (a.empty() || b.triangles == 0) return 0;
+    if (a.empty() && b.triangles == 0) return 0;
+    if (a.empty() || b.triangles == 0) return kNowhere;
     const double back = a.farthest(samplesOf(b.parts, b.triangles, sampling.samples), sampling);
     if (back > sampling.most) return back;
     return Surface(b).farthest(a.samples(sampling.samples),

@@ -80,9 +80,31 @@ private:
 };
 
 /// Two-sided sampled Hausdorff distance and the larger of both sides' means (Cignoni, Rocchini,
-/// Scopigno 1998). The true largest distance is never smaller. 0 if either side is empty.
+/// Scopigno 1998). The true largest distance is never smaller. Infinity if one side is empty and
+/// the other is not; 0 if both are.
 [[nodiscard]] Deviation measureDeviation(const Surface& a, const Mesh& b,
                                          std::size_t samples = kDeviationSamples);
+
+/// A mesh at rest and as each of its morph targets moves it: what a level must stand for. Of many
+/// targets those that move farthest are looked at.
+class PosedSurfaces {
+public:
+    /// Cost: as a Surface for each pose.
+    explicit PosedSurfaces(const Mesh& mesh);
+
+    [[nodiscard]] const Surface& rest() const { return rest_; }
+    /// The largest deviation of a mesh with the same targets, over all poses.
+    [[nodiscard]] double largestDeviation(const Mesh& mesh,
+                                          const DeviationSampling& sampling = {}) const;
+
+private:
+    Surface rest_;
+    std::vector<std::size_t> targets_;  ///< Those that are looked at.
+    std::vector<Surface> posed_;        ///< [targets_]
+};
+
+/// The mesh with one morph target applied in full.
+[[nodiscard]] Mesh posed(const Mesh& mesh, std::size_t target);
 
 /// measureDeviation().largest, for a fraction of its cost.
 [[nodiscard]] double largestDeviation(const Surface& a, const Mesh& b,

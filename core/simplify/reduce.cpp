@@ -1,8 +1,11 @@
 #include "simplify/reduce.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
+#include "base/text.h"
 #include "simplify/deviation.h"
 
 namespace flentro {
@@ -13,7 +16,7 @@ namespace {
 /// that the search starts at the estimate and goes by the logarithms of both (false position).
 class Search {
 public:
-    Search(const Surface& surface, const CollapseLog& log, double limit)
+    Search(const PosedSurfaces& surface, const CollapseLog& log, double limit)
         : surface_(surface), log_(log), limit_(limit) {}
 
     /// Looks for counts up to `most`, which is taken to keep to the limit. Nothing if cancelled.
@@ -52,14 +55,14 @@ private:
 
     /// From few samples, and only as far as it tells where to look next.
     [[nodiscard]] double deviationOf(std::size_t triangles, double range = kRange) const {
-        return largestDeviation(surface_, *finishMesh(log_.meshAt(triangles)),
-                                {kFewSamples, limit_ / range, limit_ * range});
+        return surface_.largestDeviation(*finishMesh(log_.meshAt(triangles)),
+                                         {kFewSamples, limit_ / range, limit_ * range});
     }
 
     /// Measures one state; true if it keeps to the limit, and then it is the best.
     bool accepts(std::size_t triangles) {
         const MeshPtr state = finishMesh(log_.meshAt(triangles));
-        const double deviation = largestDeviation(surface_, *state);
+        const double deviation = surface_.largestDeviation(*state);
         if (deviation > limit_) return false;
         best = {state, deviation, false};
         return true;
@@ -103,7 +106,7 @@ private:
     static constexpr double kRange = 4;
     static constexpr std::size_t kBackOff = 12;
     static constexpr std::size_t kFewSamples = 3000;
-    const Surface& surface_;
+    const PosedSurfaces& surface_;
     const CollapseLog& log_;
     double limit_;
     Known tooFew_, enough_;
@@ -119,16 +122,26 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
     const Reduced whole{std::make_shared<const Mesh>(mesh), 0,
                         mesh.triangles <= options.targetTriangles};
     if (whole.targetReached || mesh.triangles == 0) return whole;
+    const bool noLimit = !std::isfinite(options.maxDeviation);
     Reducer reducer(mesh, options.reducer);
     if (!reducer.reduceTo(options.targetTriangles, options.maxDeviation, progress))
         return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
-    auto best = fewestWithin(mesh, Surface(mesh), reducer.log(), options.maxDeviation, progress);
+    auto best =
+        fewestWithin(mesh, PosedSurfaces(mesh), reducer.log(), options.maxDeviation, progress);
     if (!best) return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
     best->targetReached = best->mesh->triangles <= options.targetTriangles;
+    if (!best->targetReached && options.targetTriangles > 0)
+        best->reason = reducer.triangleCount() > options.targetTriangles && noLimit
+                           ? fmt::format(
+                                 "{} triangles are the fewest: what is left are loose "
+                                 "pieces and edges that cannot be joined",
+                                 best->mesh->triangles)
+                           : fmt::format("{} triangles are the fewest within {}",
+                                         best->mesh->triangles, formatMetres(options.maxDeviation));
     return std::move(*best);
 }
 
-std::optional<Reduced> fewestWithin(const Mesh& mesh, const Surface& surface,
+std::optional<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
                                     const CollapseLog& log, double maxDeviation, Progress& progress,
                                     std::size_t most) {
     Search search(surface, log, maxDeviation);

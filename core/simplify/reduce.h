@@ -4,6 +4,7 @@
 
 #include <limits>
 #include <optional>
+#include <string>
 
 #include "base/error.h"
 #include "simplify/reducer.h"
@@ -25,6 +26,7 @@ struct Reduced {
     MeshPtr mesh;                ///< No more triangles than the input.
     double deviation = 0;        ///< Metres, measured by sampling both surfaces.
     bool targetReached = false;  ///< False if deviation or topology stopped it first.
+    std::string reason = {};     ///< Why a count asked for was not reached; else empty.
 };
 
 /// Returns a copy of `mesh` with fewer triangles.
@@ -39,13 +41,13 @@ struct Reduced {
 [[nodiscard]] Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options,
                                        Progress& progress);
 
-class Surface;
+class PosedSurfaces;
 
 /// The state of a log with the fewest triangles that keeps to a measured deviation from `mesh`,
-/// whose surface is given; the whole mesh if none does. `most`: triangles that are known to keep
+/// whose surfaces are given; the whole mesh if none does. `most`: triangles that are known to keep
 /// to it. Nothing if cancelled.
 /// Cost: O(log T) measurements.
-[[nodiscard]] std::optional<Reduced> fewestWithin(const Mesh& mesh, const Surface& surface,
+[[nodiscard]] std::optional<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
                                                   const CollapseLog& log, double maxDeviation,
                                                   Progress& progress, std::size_t most = ~0ULL);
 

@@ -9,6 +9,7 @@
 
 #include "base/disjoint_sets.h"
 #include "simplify/cost_key.h"
+#include "simplify/deviation.h"
 
 namespace flentro {
 namespace {
@@ -183,7 +184,7 @@ void Reducer::findPieces() {
         bounds[pieceOf[p]].extend(metric_.place(p));
     }
     for (const Eigen::AlignedBox3f& box : bounds)
-        pieces_.push_back({box.diagonal().norm(), 0, 0, false});
+        pieces_.push_back({box.diagonal().norm(), 0, 0, 0, false});
     for (Corner corner = 0; corner < fans_.end(); corner += Fans::kStride) {
         Piece& piece = pieces_[pieceOf[fans_.positionAt(corner)]];
         const Vec3f& a = metric_.place(fans_.positionAt(corner));
@@ -195,7 +196,38 @@ void Reducer::findPieces() {
     float area = 0;
     for (const Piece& piece : pieces_) area += piece.area;
     mostDropped_ = kDropShare * area;
-    if (pieces_.size() > 1) log_.setPieces(std::move(pieceOf));
+    piecesLeft_ = pieces_.size();
+    if (pieces_.size() < 2) return;
+    if (!lossless_) measureGaps(pieceOf);
+    log_.setPieces(std::move(pieceOf));
+}
+
+/// How far the small pieces are from the large ones: what it costs when they go. A speck that
+/// floats far away is dear, however small it is.
+void Reducer::measureGaps(const std::vector<std::uint32_t>& pieceOf) {
+    const auto largest =
+        std::max_element(pieces_.begin(), pieces_.end(),
+                         [](const Piece& a, const Piece& b) { return a.area < b.area; });
+    const auto stays = [&](std::uint32_t piece) {
+        return pieces_[piece].size >= kLooseSize || &pieces_[piece] == &*largest;
+    };
+    std::vector<Vec3f> places;
+    for (std::uint32_t p = 0; p < pieceOf.size(); ++p) places.push_back(metric_.place(p));
+    Part part;
+    for (Corner corner = 0; corner < fans_.end(); corner += Fans::kStride)
+        if (stays(pieceOf[fans_.positionAt(corner)]))
+            for (const Corner k : {corner, corner + 1, corner + 2})
+                part.indices.push_back(fans_.positionAt(k));
+    if (part.indices.size() / 3 == log_.mostTriangles()) return;
+    part.set("POSITION", makeStream(places));
+    Mesh mesh;
+    mesh.parts.push_back(std::move(part));
+    const Surface surface(mesh);
+    for (std::uint32_t p = 0; p < pieceOf.size(); ++p) {
+        Piece& piece = pieces_[pieceOf[p]];
+        if (!stays(pieceOf[p]))
+            piece.gap = std::max(piece.gap, static_cast<float>(surface.distanceTo(places[p])));
+    }
 }
 
 bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& progress) {
@@ -210,8 +242,7 @@ bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& pro
             lookedAtAll = false;
             continue;
         }
-        if (lookedAtAll && (!crossSeams_ || crossesNow_)) break;
-        crossesNow_ = crossesNow_ || lookedAtAll;
+        if (lookedAtAll && !takeNextResort()) break;
         for (std::uint32_t p = 0; p < costs_.size(); ++p)
             costs_[p] = flags_[p] & Gone ? kBlocked : kUnknown;
         lookedAtAll = true;
@@ -219,19 +250,27 @@ bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& pro
     return !progress.cancelled();
 }
 
+/// What is allowed once nothing else is possible: crossing seams, then dropping large pieces.
+bool Reducer::takeNextResort() {
+    if (crossSeams_ && !crossesNow_) return crossesNow_ = true;
+    if (crossSeams_ && !dropsLarge_ && piecesLeft_ > 1) return dropsLarge_ = true;
+    return false;
+}
+
 // --- pieces and moves --------------------------------------------------------------------
 
 /// The pieces that may go for no more than the sweep's dearest, the cheapest first. A piece that
-/// goes leaves its area half its size away from what remains, more or less.
+/// goes leaves its area as far from what remains as it was, and half its size at least.
 std::vector<std::pair<float, std::uint32_t>> Reducer::drops() const {
     std::vector<std::pair<float, std::uint32_t>> found;
     if (pieces_.size() < 2 || lossless_) return found;
     for (std::uint32_t i = 0; i < pieces_.size(); ++i) {
         const Piece& piece = pieces_[i];
-        const bool loose = piece.size < kLooseSize || crossesNow_;
-        const float cost = piece.area * piece.size * piece.size / 4;
-        if (piece.dropped || piece.area > mostDropped_ || !loose || costKey(cost) > dearest_)
-            continue;
+        const bool loose = piece.size < kLooseSize || dropsLarge_;
+        const float away = std::max(piece.gap, piece.size / 2);
+        const float cost = piece.area * away * away;
+        const bool dear = !dropsLarge_ && costKey(cost) > dearest_;
+        if (piece.dropped || piece.area > mostDropped_ || !loose || dear) continue;
         found.emplace_back(cost, i);
     }
     std::sort(found.begin(), found.end());
@@ -240,11 +279,12 @@ std::vector<std::pair<float, std::uint32_t>> Reducer::drops() const {
 
 bool Reducer::tryDrop(std::uint32_t index, double limit) {
     Piece& piece = pieces_[index];
-    if (static_cast<double>(piece.size / 2) > limit) return false;
+    const auto away = static_cast<double>(std::max(piece.gap, piece.size));
+    if (away > limit || piecesLeft_ < 2) return false;
     piece.dropped = dropsNow_ = true;
+    --piecesLeft_;
     alive_ -= piece.triangles;
-    log_.addDrop(index, piece.triangles,
-                 static_cast<float>(static_cast<double>(piece.size / 2) * unit_));
+    log_.addDrop(index, piece.triangles, static_cast<float>(away * unit_));
     return true;
 }
 

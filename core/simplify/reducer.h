@@ -39,9 +39,9 @@ struct ReducerOptions {
     AttributeWeights weights;
     Placement placement = Placement::Existing;
     bool lockBorders = false;  ///< Keeps vertices of open borders where they are.
-    /// When nothing else is possible, vertices cross seams and hard edges, and loose pieces of any
-    /// size may go: box-built things become rough instead of staying as they are. A vertex then
-    /// goes only where each of its materials is.
+    /// When nothing else is possible, vertices cross seams and hard edges, and if that is not
+    /// enough loose pieces of any size go: box-built things become rough instead of staying as they
+    /// are. A vertex then goes only where each of its materials is. One piece always stays.
     bool crossSeams = true;
     /// How much the surface around each vertex matters, > 0; 1 is usual. [parts][vertices];
     /// empty: 1 everywhere. Four times the importance halves the deviation that is spent there.
@@ -111,6 +111,7 @@ private:
     /// Triangles that hang together.
     struct Piece {
         float size = 0;  ///< Diagonal of its bounds, units.
+        float gap = 0;   ///< Farthest that any of it is from larger pieces, units; 0: not asked.
         float area = 0;  ///< Squared units.
         std::size_t triangles = 0;
         bool dropped = false;
@@ -193,6 +194,8 @@ private:
     void lock(const std::vector<std::vector<bool>>& locked);
     [[nodiscard]] bool isSeam(Corner corner, Corner other) const;
     void findPieces();
+    void measureGaps(const std::vector<std::uint32_t>& pieceOf);
+    bool takeNextResort();
 
     /// Of a wedge, in the log.
     [[nodiscard]] std::uint32_t nameOf(std::uint32_t wedge) const {
@@ -267,6 +270,7 @@ private:
 
     bool crossSeams_;          ///< May it ever?
     bool crossesNow_ = false;  ///< Nothing else was possible.
+    bool dropsLarge_ = false;  ///< Nor by that: pieces of any size may go.
     bool dropsNow_ = false;    ///< Pieces went in this sweep.
     bool lossless_;
     Placement placement_;
@@ -284,6 +288,7 @@ private:
     std::vector<std::uint32_t> names_;    ///< [W] In the log; empty: the same numbers.
     std::size_t left_ = 0;                ///< Positions that are not gone.
     std::vector<Piece> pieces_;
+    std::size_t piecesLeft_ = 0;
     float mostDropped_ = 0;          ///< Area of a piece, squared units, that may go.
     std::vector<float> tolerances_;  ///< [K] Of attributes in lossless mode.
     unsigned blockBits_ = kBlockBits;

@@ -16,8 +16,8 @@ struct Kind {
     const char* semantic;
     int components;
 };
-constexpr Kind kKinds[] = {
-    {"NORMAL", 3}, {"TEXCOORD_0", 2}, {"TEXCOORD_1", 2}, {"COLOR_0", 3}, {kBonePlace, 3}};
+constexpr Kind kKinds[] = {{"NORMAL", 3},  {"TEXCOORD_0", 2}, {"TEXCOORD_1", 2},
+                           {"COLOR_0", 3}, {kBonePlace, 3},   {kMorphPlace, 3}};
 
 /// The joint sets that are read: four bones each.
 constexpr std::pair<const char*, const char*> kBoneSets[] = {{"JOINTS_0", "WEIGHTS_0"},
@@ -198,8 +198,12 @@ private:
         const auto texCoord = [&](const char* set) {
             return weights_.texCoord * unitsPerTexCoord(set, surface);
         };
-        const double scales[] = {weights_.normal * meanEdge(surface), texCoord("TEXCOORD_0"),
-                                 texCoord("TEXCOORD_1"), weights_.color, weights_.skin};
+        const double scales[] = {weights_.normal * meanEdge(surface),
+                                 texCoord("TEXCOORD_0"),
+                                 texCoord("TEXCOORD_1"),
+                                 weights_.color,
+                                 weights_.skin,
+                                 1 / out_.unit};
         for (std::size_t s = 0; s < std::size(kKinds); ++s) {
             if (scales[s] <= 0 || !isPresent(kKinds[s].semantic)) continue;
             out_.attributeSlots.push_back({kKinds[s].semantic, kKinds[s].components, scales[s]});
@@ -232,6 +236,10 @@ private:
 
     [[nodiscard]] bool isPresent(std::string_view semantic) const {
         if (semantic == kBonePlace) return bonePlaces_.size() > 1;
+        if (semantic == kMorphPlace)
+            return std::any_of(mesh_.parts.begin(), mesh_.parts.end(), [](const Part& part) {
+                return part.isTriangles() && !part.targets.empty();
+            });
         for (const Part& part : mesh_.parts)
             if (part.isTriangles() && part.find(semantic)) return true;
         return false;
@@ -241,7 +249,8 @@ private:
     void fill(const AttributeSlot& slot, std::size_t first, std::size_t stride) {
         if (slot.semantic == kBonePlace) return fillBonePlaces(slot, first, stride);
         const auto scale = static_cast<float>(slot.scale);
-        const std::vector<Vec3f> values = valuesOf(slot.semantic);
+        const std::vector<Vec3f> values =
+            slot.semantic == kMorphPlace ? morphPlaces() : valuesOf(slot.semantic);
         for (std::size_t w = 0; w < wedgeCount(); ++w) {
             const Vec3f& value = values[out_.names.vertices[w]];
             float* to = out_.attributes.data() + w * stride + first;
@@ -258,6 +267,26 @@ private:
             values.resize(end, Vec3f::Zero());
         }
         return values;
+    }
+
+    /// [V] See kMorphPlace; metres.
+    [[nodiscard]] std::vector<Vec3f> morphPlaces() const {
+        std::vector<Vec3f> places;
+        for (const Part& part : mesh_.parts) {
+            const std::size_t first = places.size();
+            places.resize(first + part.vertexCount(), Vec3f::Zero());
+            float sign = 1;
+            for (const auto& target : part.targets) {
+                for (const Attribute& attribute : target)
+                    if (attribute.semantic == "POSITION") {
+                        const std::vector<Vec3f> moved = toVectors(*attribute.stream);
+                        for (std::size_t v = 0; v < moved.size(); ++v)
+                            places[first + v] += sign * moved[v];
+                    }
+                sign = -sign;
+            }
+        }
+        return places;
     }
 
     [[nodiscard]] std::size_t wedgeCount() const { return out_.names.vertices.size(); }

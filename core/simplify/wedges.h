@@ -23,12 +23,16 @@ struct AttributeWeights {
 inline constexpr float kFlatArea = 1e-14F;
 
 /// Most numbers of one vertex that the metric looks at: normal, two sets of texture coordinates,
-/// colour, and where its bones are.
-inline constexpr int kMaxAttributes = 13;
+/// colour, where its bones are, and where its morph targets take it.
+inline constexpr int kMaxAttributes = 16;
 
 /// Where the bones of a vertex are: the middles of what each bone holds, by the vertex's weights.
 /// Linear in the weights, so that a quadric tells where they change otherwise than evenly.
 inline constexpr const char* kBonePlace = "bone place";
+
+/// Where morph targets take a vertex: the sum of its displacements, of every other target with the
+/// other sign so that opposite ones do not cancel out, units. A bend of any target shows in it.
+inline constexpr const char* kMorphPlace = "morph place";
 
 /// An attribute that the metric looks at, and how its numbers are scaled.
 struct AttributeSlot {

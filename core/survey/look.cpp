@@ -180,7 +180,7 @@ std::span<const std::uint32_t> LightCells::near(const Vec3d& point) const {
 SeenTally::SeenTally(const Scene& scene, const RayScene& rays)
     : objects(scene.objects.size()),
       trianglePixels(rays.triangleCount(), 0.0F),
-      texCoordPerPixel(scene.materials.size(), std::numeric_limits<float>::infinity()),
+      texCoordPerPixel(rays.mappings().size(), std::numeric_limits<float>::infinity()),
       lightPixels(scene.placedLights.size(), 0.0F),
       lightSpots(scene.placedLights.size(), 0) {}
 
@@ -289,17 +289,11 @@ Looker::Looker(const Scene& scene, const RayScene& rays, const CubeRays& cube, c
       target_(target),
       lights_(lights),
       parts_(rays.parts()),
-      densities_(rays.texCoordDensity()),
       texelScale_(static_cast<float>(1 / pixelsPerMetreAtOne(target))),
       here_(scene.objects.size()),
       trianglesHere_(rays.triangleCount(), 0.0F),
       lightsHere_(scene.placedLights.size(), 0.0F),
-      depth_(std::size_t{6} * static_cast<std::size_t>(cube.faceSize() * cube.faceSize())) {
-    for (const Object& object : scene.objects) {
-        const double volume = std::fabs(object.world.topLeftCorner<3, 3>().determinant());
-        invScale_.push_back(volume > 0 ? static_cast<float>(1 / std::cbrt(volume)) : 1.0F);
-    }
-}
+      depth_(std::size_t{6} * static_cast<std::size_t>(cube.faceSize() * cube.faceSize())) {}
 
 void Looker::collect(const RayHit& hit, float pixels, std::uint16_t views, SeenTally& tally) {
     SeenObject& object = here_[hit.object];
@@ -313,11 +307,13 @@ void Looker::collect(const RayHit& hit, float pixels, std::uint16_t views, SeenT
     float& triangle = trianglesHere_[hit.triangle];
     if (triangle == 0) trianglesTouched_.push_back(hit.triangle);
     triangle += pixels;
-    const int material = parts_[hit.part].material;
-    const float density = densities_[hit.triangle];
-    if (material < 0 || density == 0) return;
-    float& least = tally.texCoordPerPixel[static_cast<std::size_t>(material)];
-    least = std::min(least, density * invScale_[hit.object] * hit.distance * texelScale_);
+    const RayScene::PartRow& row = parts_[hit.part];
+    for (std::uint32_t m = 0; m < row.mappings; ++m) {
+        const float density = rays_.texCoordDensity(hit, m);
+        if (density == 0) continue;
+        float& least = tally.texCoordPerPixel[row.firstMapping + m];
+        least = std::min(least, density * hit.distance * texelScale_);
+    }
 }
 
 void Looker::addLights(const Vec3d& point, float pixels) {

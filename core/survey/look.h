@@ -50,7 +50,7 @@ struct SeenTally {
     };
     std::vector<Object> objects;          ///< [objects]
     std::vector<float> trianglePixels;    ///< [unique triangles] Most pixels; 0: not met.
-    std::vector<float> texCoordPerPixel;  ///< [materials] Least; infinity: not met.
+    std::vector<float> texCoordPerPixel;  ///< [texture mappings] Least; infinity: not met.
     std::vector<float> lightPixels;       ///< [placed lights] Most seen pixels within its range.
     std::vector<std::uint32_t> lightSpots;
 
@@ -124,9 +124,7 @@ private:
     const Target& target_;
     const LightCells& lights_;
     std::span<const RayScene::PartRow> parts_;
-    std::span<const float> densities_;    ///< [unique triangles]
     float texelScale_;                    ///< Metres a pixel at a distance of one metre.
-    std::vector<float> invScale_;         ///< [objects] Own metres for a world metre.
     std::vector<SeenObject> here_;        ///< [objects] Of the present spot.
     std::vector<std::uint32_t> touched_;  ///< Objects met from it.
     std::vector<float> trianglesHere_;    ///< [unique triangles] Pixels.

@@ -83,8 +83,10 @@ std::vector<Vec2f> texCoordsOf(const Part& part, int set) {
 }
 
 /// [triangles]; empty without such coordinates.
-std::vector<std::array<Vec2f, 3>> cornerTexCoords(const Part& part, int set) {
-    const std::vector<Vec2f> coords = texCoordsOf(part, set);
+std::vector<std::array<Vec2f, 3>> cornerTexCoords(const Part& part, const TextureUse& use) {
+    std::vector<Vec2f> coords = texCoordsOf(part, use.texCoord);
+    if (use.isMoved())
+        for (Vec2f& at : coords) at = use.lookUp(at);
     std::vector<std::array<Vec2f, 3>> result;
     if (coords.empty()) return result;
     for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
@@ -140,27 +142,6 @@ ScenePart buildMesh(const Mesh& mesh, const Mat4d& m, const std::unique_ptr<Alph
     return scene;
 }
 
-/// sqrt(area in texture space / area in space), for each triangle of the part.
-void addDensities(const Part& part, std::vector<float>& densities) {
-    const std::vector<Vec2f> coords = texCoordsOf(part, 0);
-    if (coords.empty()) {
-        densities.resize(densities.size() + part.triangleCount(), 0.0F);
-        return;
-    }
-    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-        const std::uint32_t a = part.indices[i];
-        const std::uint32_t b = part.indices[i + 1];
-        const std::uint32_t c = part.indices[i + 2];
-        const float area = (points[b] - points[a]).cross(points[c] - points[a]).norm();
-        const Vec2f p = coords[b] - coords[a];
-        const Vec2f q = coords[c] - coords[a];
-        const float inTexture = std::fabs(p.x() * q.y() - p.y() * q.x());
-        const float density = area > 0 ? std::sqrt(inTexture / area) : 0.0F;
-        densities.push_back(std::isfinite(density) ? density : 0.0F);
-    }
-}
-
 }  // namespace
 
 struct RayScene::State {
@@ -176,8 +157,15 @@ struct RayScene::State {
     std::map<int, AlphaMap> maps;                      ///< By image.
     std::vector<std::uint32_t> firstParts;
     std::vector<std::uint32_t> firstTriangles;
-    std::vector<float> densities;
+    std::uint32_t triangles = 0;   ///< So far.
+    std::vector<float> densities;  ///< Of the asset's own space.
+    std::vector<float> invScales;  ///< [objects] Own metres for a world metre; 0: not even.
+    TextureMappings mappings;
     ScenePart top;
+
+    explicit State(const Scene& scene) : mappings(scene) {}
+    void addDensities(const Part& part, const PartRow& row);
+    [[nodiscard]] std::array<Vec2f, 3> texCoords(const RayHit& hit, int set) const;
 
     void addParts(const Scene& scene, const Mesh& mesh);
     [[nodiscard]] std::unique_ptr<AlphaSource> alphaOf(const Scene& scene, const Part& part);
@@ -191,6 +179,9 @@ struct RayScene::State {
         return !parts[hit.part].twoSided && (inverses[hit.object] * direction).dot(normal) > 0;
     }
     [[nodiscard]] Meeting meet(const RayHit& hit, unsigned primitive, float u, float v) const;
+    template <typename Visit>
+    void follow(const Vec3d& from, const Vec3d& direction, double nearest, double farthest,
+                const Visit& visit) const;
 };
 
 std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const Part& part) {
@@ -215,7 +206,7 @@ std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const 
             maps[image] = std::move(map);
         }
         source->map = &maps.at(image);
-        source->corners = cornerTexCoords(part, use.texCoord);
+        source->corners = cornerTexCoords(part, use);
     }
     return source;
 }
@@ -223,7 +214,7 @@ std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const 
 void RayScene::State::addParts(const Scene& scene, const Mesh& mesh) {
     for (const Part& part : mesh.parts) {
         PartRow row;
-        row.firstTriangle = static_cast<std::uint32_t>(densities.size());
+        row.firstTriangle = triangles;
         row.material = part.material;
         alphas.emplace_back();
         if (part.material >= 0) {
@@ -232,10 +223,51 @@ void RayScene::State::addParts(const Scene& scene, const Mesh& mesh) {
             row.alpha = material.alphaMode;
             if (row.alpha != AlphaMode::Opaque && part.triangleCount() > 0)
                 alphas.back() = alphaOf(scene, part);
+            const auto index = static_cast<std::size_t>(part.material);
+            row.firstMapping = static_cast<std::uint32_t>(mappings.first(index));
+            row.mappings =
+                static_cast<std::uint32_t>(mappings.first(index + 1) - mappings.first(index));
         }
+        row.firstDensity = densities.size();
+        if (part.triangleCount() > 0) addDensities(part, row);
         parts.push_back(row);
-        if (part.triangleCount() > 0) addDensities(part, densities);
+        triangles += static_cast<std::uint32_t>(part.triangleCount());
     }
+}
+
+void RayScene::State::addDensities(const Part& part, const PartRow& row) {
+    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    for (std::uint32_t m = 0; m < row.mappings; ++m) {
+        const TextureMapping& mapping = mappings[row.firstMapping + m];
+        const std::vector<Vec2f> coords = texCoordsOf(part, mapping.texCoord);
+        if (coords.empty()) {
+            densities.resize(densities.size() + part.triangleCount(), 0.0F);
+            continue;
+        }
+        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+            std::array<Vec3d, 3> corners;
+            std::array<Vec2f, 3> at;
+            for (std::size_t k = 0; k < 3; ++k) {
+                corners[k] = points[part.indices[i + k]].cast<double>();
+                at[k] = coords[part.indices[i + k]];
+            }
+            densities.push_back(leastDensity(corners, at, mapping.linear));
+        }
+    }
+}
+
+std::array<Vec2f, 3> RayScene::State::texCoords(const RayHit& hit, int set) const {
+    const auto asset = static_cast<std::size_t>(assetOf[hit.object]);
+    const Part& part = meshes[asset]->parts[hit.part - firstParts[asset]];
+    std::array<Vec2f, 3> coords = {Vec2f::Zero(), Vec2f::Zero(), Vec2f::Zero()};
+    const Stream* stream = part.find("TEXCOORD_" + std::to_string(set));
+    if (!stream || stream->components != 2) return coords;
+    for (std::size_t k = 0; k < 3; ++k) {
+        const std::size_t triangle = hit.triangle - parts[hit.part].firstTriangle;
+        const std::uint32_t v = part.indices[3 * triangle + k];
+        coords[k] = {stream->value(v, 0), stream->value(v, 1)};
+    }
+    return coords;
 }
 
 void RayScene::State::addInstance(const Object& object, unsigned id) {
@@ -274,16 +306,30 @@ RayScene::State::Meeting RayScene::State::meet(const RayHit& hit, unsigned primi
     return alpha < kTransparent ? Meeting::Seen : Meeting::Opaque;
 }
 
-RayScene::RayScene(const Scene& scene) : state_(std::make_unique<State>()) {
+namespace {
+
+/// Own metres for a world metre; 0 where that depends on the direction.
+float evenScale(const Mat4d& world) {
+    constexpr float kEven = 1.001F;
+    const auto lengths = world.topLeftCorner<3, 3>().colwise().norm().eval();
+    const double least = lengths.minCoeff();
+    const double most = lengths.maxCoeff();
+    return least > 0 && most <= least * static_cast<double>(kEven) ? static_cast<float>(1 / most)
+                                                                   : 0.0F;
+}
+
+}  // namespace
+
+RayScene::RayScene(const Scene& scene) : state_(std::make_unique<State>(scene)) {
     State& s = *state_;
     for (const Asset& asset : scene.assets) {
         s.meshes.push_back(asset.mesh);
         s.firstParts.push_back(static_cast<std::uint32_t>(s.parts.size()));
-        s.firstTriangles.push_back(static_cast<std::uint32_t>(s.densities.size()));
+        s.firstTriangles.push_back(s.triangles);
         s.addParts(scene, *asset.mesh);
     }
     s.firstParts.push_back(static_cast<std::uint32_t>(s.parts.size()));
-    s.firstTriangles.push_back(static_cast<std::uint32_t>(s.densities.size()));
+    s.firstTriangles.push_back(s.triangles);
     s.meshScenes.resize(s.meshes.size());
     parallelFor(s.meshes.size(), "Preparing rays", noProgress(), [&](std::size_t i) {
         s.meshScenes[i] =
@@ -296,6 +342,7 @@ RayScene::RayScene(const Scene& scene) : state_(std::make_unique<State>()) {
         s.assetOf.push_back(object.asset);
         s.standsIn.push_back(object.culling.start > 0);
         s.worlds.push_back(object.world);
+        s.invScales.push_back(evenScale(object.world));
         const bool solid = s.meshes[static_cast<std::size_t>(object.asset)]->triangles > 0;
         if (solid && !object.bounds.isEmpty()) s.addInstance(object, static_cast<unsigned>(i));
     }
@@ -382,8 +429,11 @@ void RayScene::trace(const Vec3d& eye, const RayPacket& rays, float farthest,
     }
 }
 
-RayHit RayScene::first(const Vec3d& from, const Vec3d& direction, double nearest,
-                       double farthest) const {
+/// Hands the surfaces along one ray to `visit(hit, meeting)`, nearest first, until it returns true
+/// or there are no more.
+template <typename Visit>
+void RayScene::State::follow(const Vec3d& from, const Vec3d& direction, double nearest,
+                             double farthest, const Visit& visit) const {
     const Vec3f d = direction.normalized().cast<float>();
     RTCRayHit ray{};
     ray.ray.org_x = static_cast<float>(from.x());
@@ -399,18 +449,50 @@ RayHit RayScene::first(const Vec3d& from, const Vec3d& direction, double nearest
     for (int layer = 0; layer < kMostLayers; ++layer) {
         ray.ray.tfar = static_cast<float>(farthest);
         ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
-        rtcIntersect1(state_->top.get(), &context, &ray);
-        if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
-        const RayHit hit =
-            state_->hitOf(ray.hit.instID[0], ray.hit.geomID, ray.hit.primID, ray.ray.tfar);
-        if (!state_->standsIn[hit.object] &&
-            !state_->isBackFace(hit, d, {ray.hit.Ng_x, ray.hit.Ng_y, ray.hit.Ng_z}) &&
-            state_->meet(hit, ray.hit.primID, ray.hit.u, ray.hit.v) != State::Meeting::Through)
-            return hit;
+        rtcIntersect1(top.get(), &context, &ray);
+        if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return;
+        const RayHit hit = hitOf(ray.hit.instID[0], ray.hit.geomID, ray.hit.primID, ray.ray.tfar);
+        const bool passes =
+            standsIn[hit.object] || isBackFace(hit, d, {ray.hit.Ng_x, ray.hit.Ng_y, ray.hit.Ng_z});
+        const Meeting meeting =
+            passes ? Meeting::Through : meet(hit, ray.hit.primID, ray.hit.u, ray.hit.v);
+        if (visit(hit, meeting)) return;
         ray.ray.tnear = beyond(hit.distance);
-        if (ray.ray.tnear >= farthest) return {};
+        if (ray.ray.tnear >= farthest) return;
     }
-    return {};
+}
+
+RayHit RayScene::first(const Vec3d& from, const Vec3d& direction, double nearest,
+                       double farthest) const {
+    RayHit first;
+    state_->follow(from, direction, nearest, farthest,
+                   [&](const RayHit& hit, State::Meeting meeting) {
+                       if (meeting == State::Meeting::Through) return false;
+                       first = hit;
+                       return true;
+                   });
+    return first;
+}
+
+bool RayScene::reaches(const Vec3d& from, const Vec3d& direction, double farthest,
+                       std::uint32_t object, std::uint32_t triangle,
+                       const Sightings* sightings) const {
+    bool reached = false;
+    state_->follow(from, direction, 0, farthest, [&](const RayHit& hit, State::Meeting meeting) {
+        if (meeting == State::Meeting::Through) return false;
+        if (sightings && !sightings->isThere(hit.object)) return false;
+        reached = hit.object == object && hit.triangle == triangle;
+        return reached || meeting == State::Meeting::Opaque;
+    });
+    return reached;
+}
+
+const RayScene::PartRow& RayScene::partOf(std::uint32_t triangle) const {
+    const auto& parts = state_->parts;
+    const auto after = std::upper_bound(
+        parts.begin(), parts.end(), triangle,
+        [](std::uint32_t t, const PartRow& part) { return t < part.firstTriangle; });
+    return *std::prev(after);
 }
 
 std::size_t RayScene::traceBare(const Vec3d& eye, const RayPacket& rays) const {
@@ -427,7 +509,7 @@ std::size_t RayScene::traceBare(const Vec3d& eye, const RayPacket& rays) const {
 }
 
 std::size_t RayScene::triangleCount() const {
-    return state_->densities.size();
+    return state_->triangles;
 }
 std::span<const RayScene::PartRow> RayScene::parts() const {
     return state_->parts;
@@ -438,8 +520,23 @@ std::span<const std::uint32_t> RayScene::firstTriangles() const {
 std::span<const std::uint32_t> RayScene::firstParts() const {
     return state_->firstParts;
 }
-std::span<const float> RayScene::texCoordDensity() const {
-    return state_->densities;
+const TextureMappings& RayScene::mappings() const {
+    return state_->mappings;
+}
+
+float RayScene::texCoordDensity(const RayHit& hit, std::uint32_t mapping) const {
+    const State& s = *state_;
+    const PartRow& row = s.parts[hit.part];
+    if (mapping >= row.mappings) return 0;
+    const auto asset = static_cast<std::size_t>(s.assetOf[hit.object]);
+    const std::size_t count =
+        s.meshes[asset]->parts[hit.part - s.firstParts[asset]].triangleCount();
+    const float own =
+        s.densities[row.firstDensity + mapping * count + hit.triangle - row.firstTriangle];
+    if (own <= 0 || s.invScales[hit.object] > 0) return own * s.invScales[hit.object];
+    const TextureMapping& laid = s.mappings[row.firstMapping + mapping];
+    return leastDensity(corners(hit.object, hit.triangle), s.texCoords(hit, laid.texCoord),
+                        laid.linear);
 }
 
 std::array<Vec3d, 3> RayScene::corners(std::uint32_t object, std::uint32_t triangle) const {

@@ -13,6 +13,7 @@
 
 #include "measure/view_meter.h"
 #include "scene/scene.h"
+#include "survey/texture_mapping.h"
 
 namespace flentro {
 
@@ -52,6 +53,9 @@ public:
         int material = -1;
         bool twoSided = false;
         AlphaMode alpha = AlphaMode::Opaque;
+        std::uint32_t firstMapping = 0;  ///< In mappings(), of its material.
+        std::uint32_t mappings = 0;
+        std::size_t firstDensity = 0;  ///< [mappings][triangles of the part]
     };
 
     /// Cost: O(unique triangles log triangles). Objects with singular transforms are baked.
@@ -69,17 +73,28 @@ public:
     [[nodiscard]] RayHit first(const Vec3d& from, const Vec3d& direction, double nearest = 0,
                                double farthest = 1e9) const;
 
+    /// True if a ray meets this triangle of this object before anything opaque: through
+    /// transparent surfaces, single-sided ones from behind, and what `sightings` hold for gone.
+    [[nodiscard]] bool reaches(const Vec3d& from, const Vec3d& direction, double farthest,
+                               std::uint32_t object, std::uint32_t triangle,
+                               const Sightings* sightings = nullptr) const;
+
     /// As trace() without any of its rules: Embree's own rate, to compare with.
     [[nodiscard]] std::size_t traceBare(const Vec3d& eye, const RayPacket& rays) const;
 
     [[nodiscard]] std::size_t triangleCount() const;
     [[nodiscard]] std::span<const PartRow> parts() const;
+    /// The row that a triangle belongs to. Cost: O(log parts).
+    [[nodiscard]] const PartRow& partOf(std::uint32_t triangle) const;
     /// First triangle of each asset in the numbering of RayHit::triangle. [assets + 1]
     [[nodiscard]] std::span<const std::uint32_t> firstTriangles() const;
     /// First row of parts() of each asset. [assets + 1]
     [[nodiscard]] std::span<const std::uint32_t> firstParts() const;
-    /// Texture coordinates a metre of the asset's own space, for each triangle; 0 without.
-    [[nodiscard]] std::span<const float> texCoordDensity() const;
+    [[nodiscard]] const TextureMappings& mappings() const;
+    /// Texture coordinates a metre of the world where an image of the hit's material lies on it,
+    /// along the direction in which it is stretched most; 0 without such coordinates. `mapping`
+    /// counts from PartRow::firstMapping.
+    [[nodiscard]] float texCoordDensity(const RayHit& hit, std::uint32_t mapping) const;
     /// World-space corners of one triangle of one object.
     [[nodiscard]] std::array<Vec3d, 3> corners(std::uint32_t object, std::uint32_t triangle) const;
 

@@ -9,6 +9,8 @@
 #include <set>
 
 #include "base/parallel.h"
+#include "base/text.h"
+#include "measure/view_meter.h"
 
 namespace flentro {
 namespace {
@@ -64,6 +66,9 @@ private:
 
 class Planner {
 public:
+    static constexpr const char* kHint =
+        "Choose another start (--start), name a walkable area (--area), or give spots (--spots)";
+
     Planner(const Scene& scene, const RayScene& rays, const SpotPlan& plan, Ground ground)
         : rays_(rays), plan_(plan), ground_(std::move(ground)) {
         bounds_ = ground_.isArea() ? ground_.bounds() : walkable(scene);
@@ -90,9 +95,12 @@ public:
         const bool finished = ground_.isArea() ? everywhere(progress) : flood(progress);
         if (!finished) return fail(ErrorCode::Cancelled, "The search for spots was stopped");
         if (reached_.empty())
-            return fail(ErrorCode::NotFound, "nothing can be stood on there", {},
-                        "Choose another start, name a walkable area, or give spots");
-        return collect();
+            return fail(ErrorCode::NotFound, "nothing can be stood on there", {}, kHint);
+        std::vector<SurveySpot> spots = collect();
+        if (spots.empty())
+            return fail(ErrorCode::NotFound, "no place that can be reached is inside the region",
+                        {}, kHint);
+        return spots;
     }
 
 private:
@@ -164,7 +172,10 @@ private:
             open.push_back(place);
         };
         for (const Vec3d& start : plan_.starts)
-            if (const auto first = startPlace(start)) visit(*first);
+            if (const auto first = startPlace(start)) {
+                starts_.push_back(*first);
+                visit(*first);
+            }
         for (std::size_t visited = 0; !open.empty(); ++visited) {
             if (visited % 256 == 0) {
                 if (progress.cancelled()) return false;
@@ -234,12 +245,10 @@ private:
         for (const Place& place : reached_) {
             const int half = perSpot_ / 2;
             if (place.column % half != 0 || place.row % half != 0) continue;
-            SurveySpot spot;
-            spot.eye = at(place.column, place.row, place.height + plan_.walker.eyeHeight);
-            spot.level = place.column % perSpot_ == 0 && place.row % perSpot_ == 0 ? 0 : 1;
-            if (plan_.region && !plan_.region->contains(spot.eye)) continue;
-            spots.push_back(std::move(spot));
+            addSpot(place, place.column % perSpot_ == 0 && place.row % perSpot_ == 0 ? 0 : 1,
+                    spots);
         }
+        if (spots.empty()) addNearest(spots);
         // A lonely corner may hold no point of the coarse grid: then all count.
         const bool none = std::none_of(spots.begin(), spots.end(),
                                        [](const SurveySpot& spot) { return spot.level == 0; });
@@ -251,6 +260,21 @@ private:
         });
         for (std::size_t i = 0; i < spots.size(); ++i) spots[i].name = fmt::format("{}", i + 1);
         return spots;
+    }
+
+    void addSpot(const Place& place, int level, std::vector<SurveySpot>& spots) const {
+        SurveySpot spot;
+        spot.eye = at(place.column, place.row, place.height + plan_.walker.eyeHeight);
+        spot.level = level;
+        if (!plan_.region || plan_.region->contains(spot.eye)) spots.push_back(std::move(spot));
+    }
+
+    /// For patches of ground that miss the grid: where the starts are, or else the first place
+    /// inside the region.
+    void addNearest(std::vector<SurveySpot>& spots) const {
+        for (const Place& place : starts_) addSpot(place, 0, spots);
+        for (std::size_t i = 0; spots.empty() && i < reached_.size(); ++i)
+            addSpot(reached_[i], 0, spots);
     }
 
     const RayScene& rays_;
@@ -267,11 +291,45 @@ private:
     std::vector<std::vector<Place>> places_;  ///< [rows][columns]
     std::vector<char> explored_;              ///< Of each column.
     std::vector<Place> reached_;
+    std::vector<Place> starts_;
 };
 
 double headingOf(const Vec3d& direction) {
     const double degrees = toDegrees(std::atan2(direction.x(), -direction.z()));
     return degrees < 0 ? degrees + 360 : degrees;
+}
+
+const std::vector<SurveySpot> kNoSpots;
+
+/// Values of an animated translation with the times between them filled in where they follow a
+/// cubic spline: of each key the tangent before it, its value and the tangent after it are stored.
+std::vector<Vec3d> positionsAlong(const Scene& scene, const Animation::Sampler& sampler) {
+    constexpr int kBetween = 8;
+    const auto streamAt = [&](int index) -> const Stream& {
+        return *scene.streams[static_cast<std::size_t>(index)];
+    };
+    std::vector<Vec3d> values;
+    for (const Vec3f& value : toVectors(streamAt(sampler.output)))
+        values.push_back(value.cast<double>());
+    if (jsonOr<std::string>(sampler.rest, "interpolation", "") != "CUBICSPLINE") return values;
+    const Stream& times = streamAt(sampler.input);
+    const std::size_t keys = std::min(values.size() / 3, times.count());
+    std::vector<Vec3d> line;
+    for (std::size_t k = 0; k < keys; ++k) {
+        line.push_back(values[3 * k + 1]);
+        if (k + 1 == keys) break;
+        const double span = static_cast<double>(times.value(k + 1, 0) - times.value(k, 0));
+        for (int i = 1; i < kBetween; ++i) {
+            const double t = static_cast<double>(i) / kBetween;
+            const double t2 = t * t;
+            const double t3 = t2 * t;
+            line.push_back((2 * t3 - 3 * t2 + 1) * values[3 * k + 1] +
+                           span * (t3 - 2 * t2 + t) * values[3 * k + 2] +
+                           (3 * t2 - 2 * t3) * values[3 * k + 4] +
+                           span * (t3 - t2) * values[3 * k + 3]);
+        }
+    }
+    return line;
 }
 
 }  // namespace
@@ -293,23 +351,70 @@ Box middleOf(const Scene& scene, double margin) {
     return {Vec3d(xs[low], 0, zs[low]) - around, Vec3d(xs[high], 0, zs[high]) + around};
 }
 
-Viewpoint startingView(const Scene& scene) {
+namespace {
+
+std::vector<Viewpoint> camerasOf(const Scene& scene) {
     const std::vector<Mat4d> worlds = worldTransforms(scene.nodes);
+    std::vector<Viewpoint> views;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        if (scene.nodes[i].camera < 0) continue;
+        if (scene.nodes[i].camera < 0 || !isFinite(worlds[i])) continue;
         const Vec3d forward = -worlds[i].col(2).head<3>().normalized();
         Viewpoint view;
         view.eye = worlds[i].topRightCorner<3, 1>();
         view.heading = toDegrees(std::atan2(forward.x(), -forward.z()));
         view.pitch = toDegrees(std::asin(std::clamp(forward.y(), -1.0, 1.0)));
-        return view;
+        views.push_back(view);
     }
+    return views;
+}
+
+/// On the ground below some of the objects, in the direction that takes in most.
+std::optional<Viewpoint> viewFromGround(const Scene& scene, const Target& target) {
+    constexpr std::size_t kPlaces = 24;
+    constexpr int kHeadings = 8;
+    constexpr double kEyeHeight = 1.7;  ///< Metres.
+    constexpr double kFree = 2;         ///< Metres before the eye.
+    const RayScene rays(scene);
+    const ViewMeter meter(scene, target);
+    const double top = scene.bounds().max().y() + 1;
+    const std::size_t step = scene.objects.size() / kPlaces + 1;
+    std::optional<Viewpoint> best;
+    double most = 0;
+    for (std::size_t i = 0; i < scene.objects.size(); i += step) {
+        if (scene.objects[i].bounds.isEmpty()) continue;
+        const Vec3d above(scene.objects[i].bounds.center().x(), top,
+                          scene.objects[i].bounds.center().z());
+        const RayHit ground = rays.first(above, -Vec3d::UnitY());
+        if (!ground.met()) continue;
+        const Vec3d eye = above - Vec3d(0, static_cast<double>(ground.distance) - kEyeHeight, 0);
+        const auto views = allAround(eye, kHeadings, 0);
+        const auto tallies = meter.count(meter.sight(eye, views));
+        for (std::size_t v = 0; v < views.size(); ++v) {
+            const double objects = at(tallies[v].counts, Measure::Objects);
+            const Vec3d way = lookDirection(views[v].heading, 0);
+            if (objects <= most || rays.first(eye, way, 0, kFree).met()) continue;
+            most = objects;
+            best = views[v];
+        }
+    }
+    return best;
+}
+
+}  // namespace
+
+Viewpoint startingView(const Scene& scene, const Target& target) {
+    for (const Viewpoint& view : camerasOf(scene))
+        if (!selectDrawn(scene, target, view).empty()) return view;
     const Box bounds = scene.bounds();
     Viewpoint view;
     if (bounds.isEmpty()) return view;
-    const double size = bounds.diagonal().norm();
-    view.eye = bounds.center() + Vec3d(0, 0.2 * size, 0.8 * size);
+    // Far enough to frame a sphere around it.
+    const double radius = std::max(bounds.diagonal().norm() / 2, 1e-3);
+    const double distance = radius / std::sin(toRadians(std::min(target.verticalFov, 90.0)) / 2);
+    if (distance + radius > target.farPlane)
+        if (const auto onGround = viewFromGround(scene, target)) return *onGround;
     view.pitch = -14;
+    view.eye = bounds.center() - distance * lookDirection(view.heading, view.pitch);
     return view;
 }
 
@@ -319,7 +424,59 @@ Expected<std::vector<SurveySpot>> planSpots(const Scene& scene, const RayScene& 
         return fail(ErrorCode::NotFound, "the scene has nothing to stand on", scene.name);
     auto ground = Ground::of(scene, plan.area);
     if (!ground) return tl::unexpected(ground.error());
-    return Planner(scene, rays, plan, std::move(*ground)).run(progress);
+    auto spots = Planner(scene, rays, plan, std::move(*ground)).run(progress);
+    const bool mayGoAround = plan.aroundThings && plan.area.empty() && !plan.region;
+    const bool failed = !spots && spots.error().code != ErrorCode::NotFound;
+    if (!mayGoAround || failed || !isSingleThing(scene, spots.value_or(kNoSpots))) return spots;
+    return spotsAround(scene, plan.verticalFov);
+}
+
+bool isSingleThing(const Scene& scene, const std::vector<SurveySpot>& spots) {
+    constexpr double kLargest = 12;  ///< Metres of something that is walked around, not on.
+    const Box bounds = scene.bounds();
+    if (bounds.isEmpty()) return false;
+    if (spots.empty()) return true;
+    const double top = bounds.max().y();
+    const bool onTop = std::all_of(spots.begin(), spots.end(),
+                                   [&](const SurveySpot& spot) { return spot.eye.y() > top; });
+    return onTop && bounds.diagonal().norm() < kLargest;
+}
+
+std::vector<SurveySpot> spotsAround(const Scene& scene, double verticalFov) {
+    constexpr int kDirections = 8;
+    constexpr double kPitches[] = {0, -25, -60};  ///< Degrees: level, from above, steeply.
+    const Box bounds = scene.bounds();
+    const double radius = std::max(bounds.diagonal().norm() / 2, 1e-3);
+    const double whole = radius / std::sin(toRadians(verticalFov) / 2);
+    std::vector<SurveySpot> spots;
+    for (const double distance : {1.15 * radius, whole, 3 * whole})
+        for (const double pitch : kPitches)
+            for (int i = 0; i < kDirections; ++i) {
+                Viewpoint view{{}, 360.0 * i / kDirections, pitch};
+                view.eye = bounds.center() - distance * lookDirection(view.heading, pitch);
+                spots.push_back({fmt::format("{} at {:.3g} m", spots.size() + 1, distance),
+                                 view.eye,
+                                 0,
+                                 {view}});
+            }
+    return spots;
+}
+
+std::optional<std::string> sliverWarning(const Scene& scene, const std::vector<SurveySpot>& spots,
+                                         double spacing) {
+    constexpr double kSliver = 0.05;
+    Box covered;
+    for (const SurveySpot& spot : spots) {
+        covered.extend(Vec3d(spot.eye - Vec3d::Constant(spacing / 2)));
+        covered.extend(Vec3d(spot.eye + Vec3d::Constant(spacing / 2)));
+    }
+    const Box whole = middleOf(scene, 0);
+    const auto area = [](const Box& box) { return box.sizes().x() * box.sizes().z(); };
+    if (covered.isEmpty() || !(area(whole) > 0)) return std::nullopt;
+    const double share = area(covered) / area(whole);
+    if (share >= kSliver) return std::nullopt;
+    return fmt::format("the {} cover {} of where the scene's objects are; others may be worse",
+                       counted(spots.size(), "spot"), formatShare(share));
 }
 
 std::vector<Viewpoint> allAround(const Vec3d& eye, int count, double pitch) {
@@ -374,8 +531,10 @@ Expected<std::vector<Viewpoint>> animatedPath(const Scene& scene, const std::str
                 parent < 0 ? Mat4d(Mat4d::Identity())
                            : worldTransforms(scene.nodes)[static_cast<std::size_t>(parent)];
             std::vector<Viewpoint> path;
-            for (const Vec3f& p : toVectors(*scene.streams[static_cast<std::size_t>(output)]))
-                path.push_back({transformPoint(above, p.cast<double>()), 0, 0});
+            const auto& moved = animation.samplers[static_cast<std::size_t>(sampler)];
+            for (const Vec3d& p : positionsAlong(scene, moved))
+                path.push_back({transformPoint(above, p), 0, 0});
+            if (path.empty()) continue;
             for (std::size_t i = 0; i + 1 < path.size(); ++i)
                 path[i].heading = headingOf(path[i + 1].eye - path[i].eye);
             if (path.size() > 1) path.back().heading = path[path.size() - 2].heading;

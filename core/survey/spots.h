@@ -40,30 +40,54 @@ struct SpotPlan {
     std::vector<Vec3d> starts = {{0, 1.7, 0}};  ///< At eye height.
     std::optional<Box> region;                  ///< Only eyes inside.
     std::size_t most = 4000;  ///< Spots of level 0; the spacing grows to keep to it.
+    /// A single thing without ground (isSingleThing()) gets spots around it instead.
+    bool aroundThings = true;
+    double verticalFov = 60;  ///< Degrees, of whoever looks at such a thing.
 };
 
 /// Spots on a square grid over the ground, coarse ones first, each level in rows.
 ///
 /// Reachable ground is found by flooding a finer grid of standing places from those
-/// nearest below `starts`: two neighbours join when they differ by no more than a step (or the
+/// nearest to `starts`: two neighbours join when they differ by no more than a step (or the
 /// slope allows it) and nothing stands between them at knee and eye height.
 ///
-/// Errors: NotFound when the area does not exist or nothing can be stood on; Cancelled.
+/// Never empty: where the ground reached holds no point of the grid, the places nearest to the
+/// starts are the spots.
+///
+/// Errors: NotFound when the area does not exist, nothing can be stood on or no place is inside
+/// the region; Cancelled.
 /// Cost: O(area / stride^2) rays, at most 1,000,000 columns.
 [[nodiscard]] Expected<std::vector<SurveySpot>> planSpots(const Scene& scene, const RayScene& rays,
                                                           const SpotPlan& plan, Progress& progress);
+
+/// True for a product, a figure, a scan: nothing to walk on, or no more than its own top.
+/// `spots`: those of planSpots() that walk on it; may be empty.
+[[nodiscard]] bool isSingleThing(const Scene& scene, const std::vector<SurveySpot>& spots);
+
+/// Spots around the whole scene, each with one view to its middle: eight directions at three
+/// heights, from distances that show it as a whole, from afar and close to its surface.
+[[nodiscard]] std::vector<SurveySpot> spotsAround(const Scene& scene, double verticalFov);
+
+/// What is to be told where the spots cover but a sliver of where the scene's objects are; nothing
+/// from a twentieth on. Lengths: `spacing` in metres.
+[[nodiscard]] std::optional<std::string> sliverWarning(const Scene& scene,
+                                                       const std::vector<SurveySpot>& spots,
+                                                       double spacing);
 
 /// Spots every `spacing` metres along a line through these points, each with the heading of
 /// travel as its first view and the other headings behind it.
 [[nodiscard]] std::vector<SurveySpot> spotsAlong(const std::vector<Viewpoint>& line,
                                                  double spacing);
 
-/// The path of an animated node: its keyframes in the world. Errors: NotFound.
+/// The path of an animated node in the world: its keyframes, and points between them where it is
+/// a cubic spline (glTF 2.0, appendix C). Errors: NotFound.
 [[nodiscard]] Expected<std::vector<Viewpoint>> animatedPath(const Scene& scene,
                                                             const std::string& node);
 
-/// A sensible place to stand: the first camera, or back from the middle of a scene without any.
-[[nodiscard]] Viewpoint startingView(const Scene& scene);
+/// A first view that shows the scene: the first camera with something before it; else the whole,
+/// where the far plane lets it be seen; else a place on the ground from which most objects are in
+/// view. Cost: O(objects), and of a RayScene for scenes larger than the far plane.
+[[nodiscard]] Viewpoint startingView(const Scene& scene, const Target& target);
 
 /// Where 24 of 25 objects are along x and z, and `margin` metres more, so that hills and sky do not
 /// count; y is 0. Without any bounds a square of 2 m.

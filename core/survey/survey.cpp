@@ -209,21 +209,23 @@ bool Surveyor::isVisibleFrom(const Outlook& outlook, std::uint32_t triangle,
     const Vec3d& eye = survey_.spots[outlook.spot].eye;
     for (const auto& w : kWeights) {
         const Vec3d at = w[0] * corners[0] + w[1] * corners[1] + w[2] * corners[2];
-        const RayHit hit = rays_->first(eye, at - eye, 0, target_.farPlane);
-        if (hit.object == outlook.object && hit.triangle == triangle) return true;
+        if (rays_->reaches(eye, at - eye, target_.farPlane, outlook.object, triangle,
+                           &survey_.spots[outlook.spot].sightings))
+            return true;
     }
     return false;
 }
 
 bool Surveyor::isVisible(const std::vector<Outlook>& places, std::uint32_t triangle) const {
     std::size_t tried = 0;
+    const bool twoSided = rays_->partOf(triangle).twoSided;
     for (const Outlook& outlook : places) {
         const auto corners = rays_->corners(outlook.object, triangle);
         const Vec3d normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]);
         const bool mirrored =
             scene_.objects[outlook.object].world.topLeftCorner<3, 3>().determinant() < 0;
         const double facing = normal.dot(survey_.spots[outlook.spot].eye - corners[0]);
-        if ((mirrored ? -facing : facing) <= 0) continue;
+        if (!twoSided && (mirrored ? -facing : facing) <= 0) continue;
         if (isVisibleFrom(outlook, triangle, corners)) return true;
         if (++tried == kPairsForTriangle) return false;
     }
@@ -320,11 +322,13 @@ std::vector<SurveySpot> chooseRefined(const Survey& survey,
     return chosen;
 }
 
-/// The least distance between two spots of level 0 on one level of ground.
+/// The least distance between two spots of level 0 on one level of ground. Those above each other,
+/// on two storeys, follow each other in the list and tell nothing of it.
 double spacingOf(const std::vector<SurveySpot>& spots) {
     double least = std::numeric_limits<double>::infinity();
     for (std::size_t i = 1; i < spots.size(); ++i) {
-        const double by = (spots[i].eye - spots[i - 1].eye).norm();
+        const Vec3d between = spots[i].eye - spots[i - 1].eye;
+        const double by = std::hypot(between.x(), between.z());
         if (by > 1e-6) least = std::min(least, by);
     }
     return std::isfinite(least) ? least : 1;
@@ -421,7 +425,7 @@ std::size_t surveyAgain(Survey& survey, const Scene& scene, const RayScene* rays
                         Progress& progress) {
     const std::vector<std::uint32_t> lightSpots = survey.seen.lightSpots;
     // Far levels may have brought or taken materials, behind those that were surveyed.
-    survey.seen.texCoordPerPixel.resize(scene.materials.size(),
+    survey.seen.texCoordPerPixel.resize(TextureMappings(scene).size(),
                                         std::numeric_limits<float>::infinity());
     Surveyor surveyor(scene, rays, survey.target, survey);
     const std::size_t looked = surveyor.again(progress);

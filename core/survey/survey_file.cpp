@@ -9,7 +9,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kFormat = "flentro-survey-cache";
-constexpr int kVersion = 1;
+constexpr int kVersion = 2;
 
 /// Thrown at damaged files, caught in loadSurvey.
 struct Damaged {};
@@ -89,6 +89,7 @@ SpotResult parseSpot(const Json& json, const Scene& scene) {
     if (spot.views.empty() || spot.views.size() > Sightings::kMostViews) throw Damaged{};
     spot.tallies = unpack<ViewTally>(json, "tallies", spot.views.size());
     spot.sightings.views = spot.views.size();
+    spot.sightings.eye = spot.eye;
     spot.sightings.levels = unpack<std::uint8_t>(json, "levels", scene.objects.size());
     spot.sightings.objects = unpack<std::uint16_t>(json, "drawn", scene.objects.size());
     spot.sightings.lights = unpack<std::uint16_t>(json, "lights", scene.placedLights.size());
@@ -118,7 +119,7 @@ void parseTally(const Json& json, const Scene& scene, Survey& survey) {
     SeenTally& seen = survey.seen;
     seen.objects = unpack<SeenTally::Object>(json, "objects", scene.objects.size());
     seen.trianglePixels = unpack<float>(json, "triangles", triangles);
-    seen.texCoordPerPixel = unpack<float>(json, "texCoords", scene.materials.size());
+    seen.texCoordPerPixel = unpack<float>(json, "texCoords", TextureMappings(scene).size());
     seen.lightPixels = unpack<float>(json, "lights", scene.placedLights.size());
     seen.lightSpots = unpack<std::uint32_t>(json, "lightSpots", scene.placedLights.size());
     const auto below = unpack<std::uint8_t>(json, "below");

@@ -177,14 +177,15 @@ std::vector<FarPlaneLoss> judgeFarPlane(const Survey& survey) {
 }
 
 std::vector<TextureNeed> judgeTextures(const Scene& scene, const Survey& survey) {
-    constexpr float kUnknown = -1;
+    const TextureMappings mappings(scene);
     std::vector<float> finest(scene.images.size(), std::numeric_limits<float>::infinity());
     for (std::size_t m = 0; m < scene.materials.size(); ++m)
-        for (const TextureUse& use : scene.materials[m].textures) {
-            const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
+        for (std::size_t u = 0; u < scene.materials[m].textures.size(); ++u) {
+            const int texture = scene.materials[m].textures[u].texture;
+            const int image = scene.textures[static_cast<std::size_t>(texture)].image;
             if (image < 0) continue;
             float& least = finest[static_cast<std::size_t>(image)];
-            least = std::min(least, use.texCoord == 0 ? survey.seen.texCoordPerPixel[m] : kUnknown);
+            least = std::min(least, survey.seen.texCoordPerPixel[mappings.of(m, u)]);
         }
     std::vector<TextureNeed> needs;
     for (std::size_t i = 0; i < finest.size(); ++i) {

@@ -57,8 +57,8 @@ struct TextureNeed {
     int edge = 0;               ///< The longer one that would serve, pixels; as stored below 2.
     double bytes = 0;           ///< Of the target's texture memory that would be saved.
 };
-/// Images that are larger than any view needs, most bytes first. Left out: images that were not
-/// seen, and those that any material reads with other coordinates than the first set.
+/// Images that are larger than any view needs, most bytes first, by every set of coordinates and
+/// transform that a material lays them with. Left out: images that were not seen.
 [[nodiscard]] std::vector<TextureNeed> judgeTextures(const Scene& scene, const Survey& survey);
 
 /// What a nearer far plane would cut off.

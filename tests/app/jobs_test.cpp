@@ -57,7 +57,7 @@ TEST(JobRunner, JobsOfOtherNamesWaitTheirTurn) {
     EXPECT_EQ(finished, (std::vector<int>{0, 1, 2}));
 }
 
-TEST(JobRunner, CancelReachesTheWorkAndDropsWhatWaits) {
+TEST(JobRunner, CancelReachesTheWorkAndLeavesWhatWaits) {
     JobRunner jobs;
     std::atomic<bool> saw = false;
     bool second = false;
@@ -70,7 +70,69 @@ TEST(JobRunner, CancelReachesTheWorkAndDropsWhatWaits) {
     jobs.cancel();
     ASSERT_TRUE(wait([&] { return !jobs.isRunning(); }));
     EXPECT_TRUE(saw);
-    EXPECT_FALSE(second);
+    EXPECT_TRUE(second) << "cancelling one job must not drop the others";
+}
+
+TEST(JobRunner, LanesRunSideBySide) {
+    JobRunner jobs;
+    std::atomic<bool> ordered = false;
+    bool surveyed = false;
+    jobs.start(
+        "Survey",
+        [&](Progress& progress) -> JobRunner::Finish {
+            while (!ordered && !progress.cancelled())
+                std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            return [&] { surveyed = ordered; };
+        },
+        Lane::Survey);
+    jobs.start(
+        "Order", [&](Progress&) -> JobRunner::Finish { return [&] { ordered = true; }; },
+        Lane::Order);
+    ASSERT_TRUE(wait([&] { return !jobs.isRunning(); }));
+    EXPECT_TRUE(surveyed) << "an order is evaluated while a survey runs";
+}
+
+TEST(JobRunner, WhatAJobThrowsIsToldAndTheNextJobRuns) {
+    JobRunner jobs;
+    QStringList told;
+    QObject::connect(&jobs, &JobRunner::failed, [&](const QString& text) { told << text; });
+    bool next = false;
+    jobs.start("Bad", [](Progress&) -> JobRunner::Finish { throw std::bad_alloc(); });
+    jobs.start("Worse", [](Progress&) -> JobRunner::Finish {
+        return [] { throw std::runtime_error("odd data"); };
+    });
+    jobs.start("Good", [&](Progress&) -> JobRunner::Finish { return [&] { next = true; }; });
+    ASSERT_TRUE(wait([&] { return !jobs.isRunning() && next; }));
+    ASSERT_EQ(told.size(), 2);
+    EXPECT_TRUE(told[0].startsWith("Bad: there is not enough memory")) << told[0].toStdString();
+    EXPECT_TRUE(told[1].contains("odd data")) << told[1].toStdString();
+}
+
+TEST(JobRunner, ClosingCancelsInsteadOfWaiting) {
+    std::atomic<bool> stopped = false;
+    QElapsedTimer clock;
+    {
+        JobRunner jobs;
+        jobs.start("Endless", [&](Progress& progress) -> JobRunner::Finish {
+            while (!progress.cancelled()) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            stopped = true;
+            return {};
+        });
+        clock.start();
+    }
+    EXPECT_TRUE(stopped);
+    EXPECT_LT(clock.elapsed(), 5000);
+}
+
+TEST(LatestRunner, WhatItThrowsIsTold) {
+    LatestRunner runner;
+    int told = 0;
+    bool next = false;
+    QObject::connect(&runner, &LatestRunner::failed, [&] { ++told; });
+    runner.request([]() -> std::function<void()> { throw std::runtime_error("odd"); });
+    runner.request([&]() -> std::function<void()> { return [&] { next = true; }; });
+    ASSERT_TRUE(wait([&] { return runner.isIdle() && next; }));
+    EXPECT_EQ(told, 1);
 }
 
 TEST(LatestRunner, OnlyTheLastOfManyRequestsIsComputed) {

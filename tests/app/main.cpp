@@ -19,6 +19,7 @@ int main(int argc, char** argv) {
     QApplication::setApplicationName("Flentro tests");
     const QTemporaryDir settings;  // tests that run side by side must not share theirs
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
+    qputenv("XDG_STATE_HOME", settings.path().toUtf8());
     QApplication::setQuitOnLastWindowClosed(false);
     QApplication::setEffectEnabled(Qt::UI_AnimateMenu, false);
     flentro::app::setSheet(application, flentro::app::Sheet::Night);

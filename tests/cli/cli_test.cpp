@@ -167,7 +167,7 @@ TEST_F(Cli, NotesAboutTheSceneGoToStandardError) {
     test::writeText(folder_ / "t.obj", "mtllib gone.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
     const Outcome outcome = cli("inventory t.obj");
     EXPECT_EQ(outcome.status, 0) << outcome.output;
-    EXPECT_THAT(outcome.output, HasSubstr("1 objects"));
+    EXPECT_THAT(outcome.output, HasSubstr("1 object of 1 asset"));
 }
 
 TEST_F(Cli, SameResultForAnyNumberOfThreads) {

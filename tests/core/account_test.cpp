@@ -111,7 +111,7 @@ TEST(Going, MarksTrianglesThatAreGoneOnceForEachThatWent) {
     std::rotate(less.parts[0].indices.begin(), less.parts[0].indices.begin() + 1,
                 less.parts[0].indices.begin() + 3);  // the same triangle from another corner
     after.assets[0].mesh = finishMesh(std::move(less));
-    const Going going = markGoing(before, after, {1, 0, 0}, noProgress());
+    const Going going = markGoing(before, after, {1, 0, 0}, noProgress()).value();
     EXPECT_EQ(going.triangles, 1U);
     EXPECT_EQ(going.placed, 1U);
     const Mesh& marked = *going.scene.assets[0].mesh;

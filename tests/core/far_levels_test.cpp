@@ -256,7 +256,7 @@ TEST(Cards, EndTheLadderOfWhatIsRound) {
     const Picture picture = cards.paint(front, MeshPainter::Channel::BaseColor);
     const Vec4f middle = picture.at(picture.width / 2 - 2, picture.height / 2);
     EXPECT_NEAR(middle.x() / middle.w(), 200.0 / 255, 0.05);
-    EXPECT_THAT(fixed.record.notes, testing::Contains(HasSubstr("1 assets end in crossed cards")));
+    EXPECT_THAT(fixed.record.notes, testing::Contains(HasSubstr("1 asset ends in crossed cards")));
 }
 
 TEST(Cards, AreNotMadeWhereTheyWouldTakeOverBehindTheFarPlane) {

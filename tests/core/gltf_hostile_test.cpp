@@ -69,7 +69,7 @@ const Case kRefused[] = {
          b.document["accessors"][0].erase("bufferView");
          b.document["accessors"][0]["count"] = 4'000'000'000LL;
      },
-     "count that no scene needs", "accessor 0"},
+     "of memory", "accessor 0"},
     {"AccessorWithFractionalCount",
      [](GltfBuilder& b) { b.document["accessors"][0]["count"] = 2.5; }, "wrong count",
      "accessor 0"},
@@ -78,7 +78,7 @@ const Case kRefused[] = {
      "accessor 0"},
     {"AttributeThatDoesNotExist",
      [](GltfBuilder& b) { b.document["meshes"][0]["primitives"][0]["attributes"]["NORMAL"] = 77; },
-     "does not exist", "accessor 77"},
+     "is 77, which names none", "mesh 0"},
     {"IndicesThatAreFloats",
      [](GltfBuilder& b) { b.document["meshes"][0]["primitives"][0]["indices"] = 0; },
      "not unsigned integers", "mesh 0 'triangle'"},
@@ -106,7 +106,7 @@ const Case kRefused[] = {
      },
      "two parents", "node 2"},
     {"ChildThatDoesNotExist", [](GltfBuilder& b) { b.document["nodes"][0]["children"] = {42}; },
-     "child that does not exist", "node 0 'root'"},
+     "is 42, which names none", "node 0 'root'"},
     {"JointThatDoesNotExist",
      [](GltfBuilder& b) {
          b.document["skins"] = {{{"joints", {9}}}};
@@ -116,6 +116,14 @@ const Case kRefused[] = {
      [](GltfBuilder& b) { b.document["extensionsRequired"] = {"ACME_magic"}; }, "ACME_magic", ""},
     {"WrongVersion", [](GltfBuilder& b) { b.document["asset"]["version"] = "1.0"; }, "glTF 1.0",
      ""},
+    {"VersionAsANumber", [](GltfBuilder& b) { b.document["asset"]["version"] = 0.8; }, "glTF 0.8",
+     ""},
+    {"ListsThatWereObjectsOnce",
+     [](GltfBuilder& b) {
+         b.document.erase("asset");
+         b.document["meshes"] = {{"crate", Json::object()}};
+     },
+     "before 2.0", ""},
     {"NoVersion", [](GltfBuilder& b) { b.document.erase("asset"); }, "no glTF version", ""},
     {"ForbiddenBufferPath",
      [](GltfBuilder& b) {
@@ -182,7 +190,8 @@ TEST_F(Repaired, TrianglesWithIndicesOutOfRangeAreLeftOut) {
     builder_ = other;
     const Scene scene = read();
     EXPECT_EQ(scene.assets[0].mesh->triangles, 1U);
-    EXPECT_THAT(notes(scene), HasSubstr("mesh 0 'triangle': 1 triangles left out"));
+    EXPECT_THAT(notes(scene),
+                HasSubstr("mesh 0 'triangle': 1 triangle left out: an index is beyond"));
 }
 
 TEST_F(Repaired, PositionsThatAreNotNumbersTakeTheirTrianglesAlong) {
@@ -232,7 +241,7 @@ TEST_F(Repaired, MaterialThatDoesNotExistBecomesTheDefault) {
     builder_.document["meshes"][0]["primitives"][0]["material"] = 5;
     const Scene scene = read();
     EXPECT_EQ(scene.assets[0].mesh->parts[0].material, -1);
-    EXPECT_THAT(notes(scene), HasSubstr("material that does not exist"));
+    EXPECT_THAT(notes(scene), HasSubstr("'meshes.primitives.material' is 5"));
 }
 
 TEST_F(Repaired, ImagesThatAreMissingForbiddenOrBrokenAreNoted) {

@@ -90,7 +90,7 @@ TEST(Shadows, LightsFadeWhereTheyReachFewPixels) {
     EXPECT_NEAR(light.fadeStart, light.end / 2, 0.01);
     settings.leastLux = 4;  // 3.5 m of a range of 10 m
     EXPECT_THAT(applyShadows(scene, settings, display(), noProgress())->record.notes,
-                Contains(HasSubstr("1 lights have a range of more than twice")));
+                Contains(HasSubstr("1 light has a range of more than twice")));
 }
 
 TEST(Shadows, TheCountFollows) {

@@ -205,7 +205,7 @@ TEST(Share, EqualImagesMakeMaterialsAndMeshesEqual) {
     EXPECT_EQ(scene.textures[1].image, 0);
     EXPECT_EQ(scene.textures[2].image, 2);
     EXPECT_FALSE(scene.images[1].data) << "nothing reads it any more";
-    EXPECT_THAT(fixed.record.summary, HasSubstr("1 assets, 1 materials and 1 images"));
+    EXPECT_THAT(fixed.record.summary, HasSubstr("1 asset, 1 material and 1 image"));
     ShareSettings settings;
     settings.images = false;
     EXPECT_EQ(applyShare(makePainted(), settings, noProgress())->scene.assets.size(), 3U);

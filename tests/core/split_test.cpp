@@ -152,7 +152,7 @@ TEST(Split, WhatBendsOrHasLevelsStays) {
     scene.assets[0].ladder.levels.push_back({scene.assets[0].mesh, 0, 10});
     const Fixed fixed = applySplit(scene, {}, noProgress()).value();
     EXPECT_EQ(fixed.scene.objects.size(), 1U);
-    EXPECT_THAT(fixed.record.notes, testing::Contains(HasSubstr("1 assets stay whole")));
+    EXPECT_THAT(fixed.record.notes, testing::Contains(HasSubstr("1 asset stays whole")));
 }
 
 }  // namespace

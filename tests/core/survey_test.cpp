@@ -257,7 +257,103 @@ TEST(Seen, TexturesLargerThanAnyViewNeedsAreNamed) {
     EXPECT_TRUE(judgeTextures(scene, result).empty()) << "1.3 texels a pixel: its top is shown";
     scene.images[0].width = scene.images[0].height = 4096;
     scene.materials[static_cast<std::size_t>(material)].textures[0].texCoord = 1;
-    EXPECT_TRUE(judgeTextures(scene, result).empty()) << "nothing is known of the second set";
+    EXPECT_EQ(judgeTextures(scene, survey(scene, at({{0, 0, 0}}))).size(), 0U)
+        << "without coordinates of the second set nothing is known";
+}
+
+/// Texels a pixel of the only image, from the origin.
+double texelsPerPixel(const Scene& scene) {
+    const auto needs = judgeTextures(scene, survey(scene, at({{0, 0, 0}})));
+    return needs.empty() ? 0 : needs.front().texelsPerPixel;
+}
+
+Scene paneWithImage(int edge) {
+    Scene scene = test::makeScene({{makePane(2, 2), {0, 0, -4}}});
+    const int material = addMaterial(scene, AlphaMode::Opaque, 255, 255);
+    scene.assets[0].mesh = finishMesh(makePane(2, 2, material));
+    scene.images[0].width = scene.images[0].height = edge;
+    return scene;
+}
+
+TEST(Seen, TextureTransformsCount) {
+    Scene scene = paneWithImage(4096);
+    const double once = texelsPerPixel(scene);
+    scene.materials[0].textures[0].transform << 8, 0, 0, 0, 8, 0;  // repeats eight times
+    EXPECT_NEAR(texelsPerPixel(scene), 8 * once, 0.01 * 8 * once);
+    scene.materials[0].textures[0].transform << 0, 0.25F, 0, -0.25F, 0, 0;  // a part, turned
+    EXPECT_NEAR(texelsPerPixel(scene), once / 4, 0.01 * once);
+}
+
+TEST(Seen, StretchedObjectsNeedWhatTheirLongestDirectionNeeds) {
+    Scene scene = paneWithImage(4096);
+    const double once = texelsPerPixel(scene);
+    scene.nodes[0].local(0, 0) = 4;  // four times as wide, as high as before
+    flatten(scene);
+    EXPECT_NEAR(texelsPerPixel(scene), once / 4, 0.01 * once)
+        << "the cube root of the volume would say 0.63";
+}
+
+TEST(Seen, TheSecondSetOfCoordinatesCounts) {
+    Scene scene = paneWithImage(4096);
+    const double once = texelsPerPixel(scene);
+    Mesh mesh = *scene.assets[0].mesh;
+    test::addStream(mesh.parts[0], "TEXCOORD_1",
+                    makeStream(std::vector<Vec2f>{{0, 2}, {2, 2}, {2, 0}, {0, 0}}));
+    scene.assets[0].mesh = finishMesh(std::move(mesh));
+    scene.materials[0].textures[0].texCoord = 1;
+    EXPECT_NEAR(texelsPerPixel(scene), 2 * once, 0.01 * 2 * once);
+}
+
+/// A fine sheet behind a pane, and a survey that aims at what the rays miss.
+Survey lookThrough(const Scene& scene) {
+    SurveySettings settings = plain(64);
+    settings.aimAtTriangles = true;
+    return survey(scene, at({{0, 0, 0}}), settings);
+}
+
+/// 160,000 triangles of a pixel each in the plane z = -6, towards the eye.
+Mesh fineSheet() {
+    Mesh sheet = test::makeGrid(400, 200, 4);
+    sheet.name = "sheet";
+    Part& part = sheet.parts[0];
+    std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    for (Vec3f& p : points) p = Vec3f(p.x(), -p.z(), 0);
+    part.set("POSITION", makeStream(points));
+    return sheet;
+}
+
+TEST(Seen, WhatStandsBehindGlassIsSeen) {
+    Scene scene = test::makeScene({{makePane(8, 8), {0, 0, -3}}, {fineSheet(), {-2, 2, -6}}});
+    Material glass;
+    glass.alphaMode = AlphaMode::Blend;
+    glass.baseColor.w() = 0.3F;
+    scene.materials.push_back(glass);
+    scene.assets[0].mesh = finishMesh(makePane(8, 8, 0));
+    const NeverSeen unseen = judgeUnseen(scene, lookThrough(scene));
+    EXPECT_EQ(unseen.triangles, 0U) << "the pane lets every ray through";
+    scene.materials[0].alphaMode = AlphaMode::Opaque;
+    EXPECT_EQ(judgeUnseen(scene, lookThrough(scene)).objects, std::vector<std::uint32_t>{1});
+}
+
+TEST(Seen, TwoSidedSheetsAreSeenFromBehind) {
+    Scene scene = test::makeScene({{fineSheet(), {-2, 2, -6}}});
+    Material cloth;
+    cloth.doubleSided = true;
+    scene.materials.push_back(cloth);
+    Mesh sheet = fineSheet();
+    sheet.parts[0].material = 0;
+    for (std::size_t i = 0; i + 2 < sheet.parts[0].indices.size(); i += 3)
+        std::swap(sheet.parts[0].indices[i], sheet.parts[0].indices[i + 1]);
+    scene.assets[0].mesh = finishMesh(std::move(sheet));
+    EXPECT_EQ(judgeUnseen(scene, lookThrough(scene)).triangles, 0U);
+    scene.materials[0].doubleSided = false;
+    EXPECT_EQ(judgeUnseen(scene, lookThrough(scene)).objects.size(), 1U) << "faces away";
+}
+
+TEST(Seen, WhatIsCulledHidesNothing) {
+    Scene scene = test::makeScene({{makePane(8, 8), {0, 0, -3}}, {fineSheet(), {-2, 2, -6}}});
+    scene.objects[0].culling.end = 1;
+    EXPECT_EQ(judgeUnseen(scene, lookThrough(scene)).triangles, 0U);
 }
 
 TEST(Seen, LightsReachThePixelsWithinTheirRange) {
@@ -366,7 +462,7 @@ TEST(Survey, WorstMedianAndOverAreThoseOfTheSpots) {
                                          {makeBox({1, 1, 1}), {3, 0, -10}}});
     Target target = display();
     target.farPlane = 30;
-    target.limits.fill(0);
+    target.limits = kNoLimits;
     at(target.limits, Measure::Objects) = 1;
     const Survey result =
         survey(scene, at({{100, 0, 0}, {0, 0, 0}, {400, 0, 0}}), plain(0), target);
@@ -435,7 +531,7 @@ TEST(SurveyAgain, FarLevelsMayBringMaterials) {
     scene.assets[0].ladder.levels = {{finishMesh(std::move(far)), 0.1, 50}};
     scene.objects[0].culling.end = 85;  // one spot looks again
     EXPECT_EQ(again(result, scene), 1U);
-    EXPECT_EQ(result.seen.texCoordPerPixel.size(), before + 1);
+    EXPECT_EQ(result.seen.texCoordPerPixel.size(), before) << "it has no textures";
     EXPECT_EQ(result.spots[0].tallies[0].materials, 0) << "level 0 has none";
     scene.materials.pop_back();
     scene.assets[0].ladder = {};
@@ -542,6 +638,92 @@ TEST(Spots, StandOnTheGroundAtEyeHeight) {
     for (const SurveySpot& spot : spots) EXPECT_NEAR(spot.eye.y(), 1.7, 1e-3);
     EXPECT_EQ(spots.front().level, 0);
     EXPECT_EQ(spots.back().level, 1);
+}
+
+TEST(Spots, APatchThatMissesTheGridIsStoodOn) {
+    SpotPlan plan;
+    plan.spacing = 8;
+    plan.starts = {{1.5, 3.7, 1.5}};
+    // A block of 1 m that no point of the coarse grid is on, beside ground that is far below.
+    const Scene scene = test::makeScene({ground(40), {makeBox({1, 2, 1}), {1.5, 1, 1.5}}});
+    const auto spots = planned(scene, plan);
+    ASSERT_EQ(spots.size(), 1U);
+    EXPECT_NEAR(spots[0].eye.y(), 3.7, 0.01);
+    EXPECT_EQ(spots[0].level, 0);
+}
+
+TEST(Spots, ASingleThingIsLookedAtFromAllAround) {
+    const Scene scene = test::makeScene({{makeBox({1, 2, 1}), {5, 1, 5}}});
+    const auto spots = planned(scene, {});
+    ASSERT_EQ(spots.size(), 72U);
+    const Survey result = survey(scene, spots);
+    for (const SpotResult& spot : result.spots) {
+        ASSERT_EQ(spot.views.size(), 1U);
+        EXPECT_EQ(at(spot.tallies[0].counts, Measure::Objects), 1) << spot.name;
+        EXPECT_EQ(spot.seen.objects.size(), 1U) << spot.name;
+    }
+    const Scene floor = test::makeScene({ground(20), {makeBox({1, 2, 1}), {5, 1, 5}}});
+    EXPECT_FALSE(isSingleThing(floor, planned(floor, {})));
+}
+
+TEST(Spots, ASliverOfTheSceneIsTold) {
+    std::vector<test::Placed> placed = {ground(20)};
+    for (int i = 0; i < 60; ++i) placed.push_back({makeBox({1, 1, 1}), {40.0 * i, 0.5, 30.0 * i}});
+    const Scene scene = test::makeScene(placed);
+    const auto spots = at({{0, 1.7, 0}, {8, 1.7, 0}, {0, 1.7, 8}, {8, 1.7, 8}});
+    const auto warning = sliverWarning(scene, spots, 8);
+    ASSERT_TRUE(warning);
+    EXPECT_NE(warning->find("the 4 spots cover 0.0"), std::string::npos) << *warning;
+    EXPECT_FALSE(sliverWarning(test::makeScene({ground(20)}), spots, 8));
+}
+
+TEST(Spots, StoreysAboveEachOtherKeepTheSpacing) {
+    // Two floors with spots right above each other; the load differs along the lower one.
+    std::vector<SurveySpot> spots;
+    for (const double x : {0.0, 8.0, 16.0})
+        for (const double y : {1.7, 4.7}) spots.push_back({"s", {x, y, 0}, 0, {}});
+    spots.push_back({"between", {4, 1.7, 0}, 1, {}});
+    std::vector<test::Placed> placed;
+    for (int i = 0; i < 80; ++i)
+        placed.push_back({makeBox({0.2F, 0.2F, 0.2F}), {8.0 + i * 0.1, 1.7, -2}});
+    const Scene scene = test::makeScene(placed);
+    Target target = display();
+    target.farPlane = 4;
+    const Survey result = survey(scene, spots, plain(0), target);
+    const bool refined = std::any_of(result.spots.begin(), result.spots.end(),
+                                     [](const SpotResult& s) { return s.name == "between"; });
+    EXPECT_TRUE(refined);
+}
+
+TEST(Spots, ACubicSplineRunsThroughItsKeysNotItsTangents) {
+    Scene scene = test::makeScene({ground(10)});
+    Node camera;
+    camera.name = "ride";
+    scene.nodes.push_back(camera);
+    const int node = static_cast<int>(scene.nodes.size()) - 1;
+    Stream times;
+    times.components = 1;
+    times.data.resize(8);
+    times.set(1, 0, 2);
+    scene.streams = {std::make_shared<const Stream>(times),
+                     std::make_shared<const Stream>(makeStream(std::vector<Vec3f>{
+                         {99, 99, 99}, {0, 1, 0}, {1, 0, 0}, {1, 0, 0}, {2, 1, 0}, {99, 99, 99}}))};
+    Animation animation;
+    animation.samplers = {{0, 1, {{"interpolation", "CUBICSPLINE"}}}};
+    animation.channels =
+        Json::array({{{"sampler", 0}, {"target", {{"node", node}, {"path", "translation"}}}}});
+    scene.animations = {animation};
+    const auto path = animatedPath(scene, "ride");
+    ASSERT_TRUE(path);
+    ASSERT_EQ(path->size(), 9U);
+    EXPECT_NEAR(path->front().eye.x(), 0, 1e-6);
+    EXPECT_NEAR(path->back().eye.x(), 2, 1e-6);
+    for (const Viewpoint& view : *path) {
+        EXPECT_NEAR(view.eye.y(), 1, 1e-6);
+        EXPECT_LE(view.eye.x(), 2 + 1e-6);
+    }
+    // With tangents of one metre a second the way is even: a quarter of the time, a quarter of it.
+    EXPECT_NEAR((*path)[2].eye.x(), 0.5, 1e-6);
 }
 
 TEST(Spots, DoNotClimbATableOrEnterWhatIsTooLow) {

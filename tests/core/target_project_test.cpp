@@ -24,6 +24,41 @@ TEST(Target, SixClassesShipWithEveryLimit) {
               at(shippedTargets().back().limits, Measure::Triangles));
 }
 
+TEST(Target, NoneAllowedIsNotNoLimit) {
+    const Target palm = *findTarget("Palm 30");
+    EXPECT_EQ(at(palm.limits, Measure::ShadowLights), 0);
+    EXPECT_TRUE(std::isinf(loadOf(1, 0))) << "any number is over";
+    EXPECT_EQ(loadOf(0, 0), 0) << "none is within";
+    EXPECT_EQ(stateOf(loadOf(1, 0)), State::Over);
+    EXPECT_EQ(loadOf(1e9, kNoLimit), 0);
+    Target target = palm;
+    at(target.limits, Measure::Triangles) = kNoLimit;
+    const Json json = toJson(target);
+    EXPECT_TRUE(json["limits"]["triangles"].is_null());
+    EXPECT_EQ(json["limits"]["shadowLights"], 0);
+    EXPECT_EQ(parseTarget(json, "t")->limits, target.limits);
+}
+
+TEST(Target, InTheFirstVersionZeroWasNoLimit) {
+    Json old = toJson(*findTarget("Palm 30"));
+    old["version"] = 1;
+    const Target target = parseTarget(old, "old").value();
+    EXPECT_FALSE(isLimit(at(target.limits, Measure::ShadowLights)));
+    EXPECT_EQ(at(target.limits, Measure::Lights), 4);
+}
+
+TEST(Target, WidenedTakesInAllAndKeepsTheSizeOfAMetre) {
+    const Target target = *findTarget("Desk 120");
+    for (const double aspect : {0.7, 1.2, 2.6}) {
+        const Target wide = widened(target, aspect);
+        EXPECT_NEAR(pixelsPerMetreAtOne(wide), pixelsPerMetreAtOne(target),
+                    0.002 * pixelsPerMetreAtOne(target));
+        EXPECT_NEAR(wide.lens().aspect, aspect, 0.01);
+        EXPECT_GE(wide.width, target.width - 2);
+        EXPECT_GE(wide.height, target.height - 2);
+    }
+}
+
 TEST(Target, RoundTripsAndKeepsUnknownMembers) {
     Target target = shippedTargets()[2];
     target.rest["house"] = {{"rule", "no fog"}};
@@ -61,7 +96,9 @@ TEST(Target, RefusesWhatIsWrongNamingTheMember) {
         return target ? std::string("accepted") : describe(target.error());
     };
     EXPECT_THAT(says("/format", "x"), HasSubstr("'format'"));
-    EXPECT_THAT(says("/version", 2), HasSubstr("version"));
+    EXPECT_THAT(says("/version", 3), HasSubstr("version"));
+    EXPECT_THAT(says("/display", 7), HasSubstr("'display' must be an object"));
+    EXPECT_THAT(says("/limits", Json::array()), HasSubstr("'limits' must be an object"));
     EXPECT_THAT(says("/name", ""), HasSubstr("'name'"));
     EXPECT_THAT(says("/frameRate", 0), HasSubstr("'frameRate' must be a number from 1 to 1000"));
     EXPECT_THAT(says("/display/eyes", 3), HasSubstr("'eyes'"));
@@ -148,7 +185,7 @@ TEST(Project, RefusesWhatIsNoProject) {
         const auto project = loadProject(folder / "p.flentro.json");
         return project ? std::string("accepted") : describe(project.error());
     };
-    EXPECT_THAT(says("{"), HasSubstr("p.flentro.json: not valid JSON"));
+    EXPECT_THAT(says("{"), HasSubstr("p.flentro.json: is not valid JSON at line 1, column 2"));
     EXPECT_THAT(says("{}"), HasSubstr("is not a Flentro project"));
     EXPECT_THAT(says(R"({"format":"flentro-project","version":7})"), HasSubstr("newer version"));
     EXPECT_THAT(says(R"({"format":"flentro-project","version":1})"), HasSubstr("target"));

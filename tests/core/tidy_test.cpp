@@ -25,7 +25,7 @@ TEST(Tidy, WeldsAndDropsWhatShowsNothing) {
     const Fixed fixed = applyTidy(scene, keepFlat(), noProgress()).value();
     EXPECT_EQ(describe(*fixed.scene.assets[0].mesh), "16v 18t");
     EXPECT_NEAR(test::areaOf(*fixed.scene.assets[0].mesh), 1, 1e-6);
-    EXPECT_THAT(fixed.record.summary, HasSubstr("1 of 1 assets tidied: 2 triangles"));
+    EXPECT_THAT(fixed.record.summary, HasSubstr("1 of 1 asset tidied: 2 triangles"));
 }
 
 TEST(Tidy, DoesOnlyWhatItIsAskedFor) {

@@ -232,7 +232,7 @@ TEST_F(Paper, WholeSceneCountsEverythingAtLevelZero) {
 }
 
 TEST_F(Paper, LoadIsValueOverLimit) {
-    target_.limits.fill(0);
+    target_.limits = kNoLimits;
     at(target_.limits, Measure::Triangles) = 472;
     at(target_.limits, Measure::Objects) = 2;
     const Counts load = loads(viewCost(scene_, target_, view_).counts, target_);
@@ -293,6 +293,22 @@ TEST(Crowd, TheNearestShowTheFinestLevels) {
     const std::vector<DrawnObject> drawn = selectDrawn(scene, target, ahead);
     ASSERT_EQ(drawn.size(), 5U);
     for (std::size_t i = 0; i < 5; ++i) EXPECT_EQ(drawn[i].level, expected[i]) << i;
+}
+
+TEST(Crowd, WhoIsSwitchedOffLeavesRoomForOthers) {
+    Target target;
+    target.farPlane = 1000;
+    const Scene scene = makeCrowd({2});
+    const Without nearest{{true, false, false, false, false}, {}};
+    const ViewMeter meter(scene, target);
+    EXPECT_EQ(at(meter.cost({}, nearest).counts, Measure::Triangles), 2 * 12 + 2 * 6);
+    const Viewpoint ahead;
+    const auto tallies = meter.count(meter.sight(ahead.eye, {&ahead, 1}), nearest);
+    EXPECT_EQ(at(tallies[0].counts, Measure::Triangles), 2 * 12 + 2 * 6);
+    const auto drawn = selectDrawn(scene, target, ahead, nullptr, nearest.objects);
+    ASSERT_EQ(drawn.size(), 4U);
+    EXPECT_EQ(drawn[0].level + drawn[1].level, 0U);
+    EXPECT_EQ(drawn[2].level, 1U);
 }
 
 TEST(Crowd, SeveralAssetsFillTheSameCaps) {
@@ -369,6 +385,59 @@ TEST_F(Paper, RankingAddsUpCopiesAndSortsByMeasure) {
     const auto objects = rank(scene_, target_, cost, BlameKind::Object, Measure::Triangles);
     EXPECT_EQ(objects.size(), 4U);
     EXPECT_EQ(objects[0].name, "floor node");
+}
+
+TEST_F(Paper, WhatAssetsCostIsTogetherWhatTheViewCosts) {
+    addLamp({0, 0, -16}, 6, true);
+    addLamp({0, 0, -11}, 2, true);
+    Target target = target_;
+    for (const bool instancing : {false, true}) {
+        for (const int eyes : {1, 2}) {
+            target.instancing = instancing;
+            target.eyes = eyes;
+            target.singlePass = eyes == 1;
+            const ViewCost cost = viewCost(scene_, target, view_);
+            double triangles = 0;
+            double calls = 0;
+            double shadows = 0;
+            for (const Blame& b :
+                 rank(scene_, target, cost, BlameKind::Asset, Measure::Triangles)) {
+                triangles += b.triangles;
+                calls += b.drawCalls;
+                shadows += b.shadowTriangles;
+            }
+            EXPECT_EQ(triangles, at(cost.counts, Measure::Triangles));
+            EXPECT_EQ(calls, at(cost.counts, Measure::DrawCalls));
+            EXPECT_EQ(shadows, 36) << "two boxes for one lamp, one for the other";
+        }
+    }
+}
+
+TEST_F(Paper, SharedImagesAreDividedAmongThoseThatShowThem) {
+    scene_.images.resize(1);
+    scene_.images[0].width = scene_.images[0].height = 256;
+    scene_.textures = {{"a", 0, -1, {}}};
+    Material material;
+    material.textures = {{"baseColorTexture", 0, 0}};
+    scene_.materials.push_back(material);
+    for (Asset& asset : scene_.assets) {
+        Mesh mesh = *asset.mesh;
+        mesh.parts[0].material = 0;
+        asset.mesh = finishMesh(std::move(mesh));
+    }
+    const ViewCost cost = viewCost(scene_, target_, view_);
+    double bytes = 0;
+    for (const Blame& b : rank(scene_, target_, cost, BlameKind::Asset, Measure::TextureBytes))
+        bytes += b.textureBytes;
+    EXPECT_DOUBLE_EQ(bytes, at(cost.counts, Measure::TextureBytes));
+}
+
+TEST_F(Paper, VerticesCountWithinAPart) {
+    Mesh mesh = *scene_.assets[0].mesh;
+    mesh.parts.push_back(mesh.parts[0]);
+    mesh.parts.push_back(mesh.parts[0]);
+    scene_.assets[0].mesh = finishMesh(std::move(mesh));
+    EXPECT_EQ(count(Measure::VerticesPerMesh), 121) << "three parts of 24 need no larger indices";
 }
 
 TEST_F(Paper, LightsAreRankedByTheirShadowPasses) {

@@ -5,6 +5,8 @@
 #include <map>
 #include <string>
 
+#include "io/file.h"
+
 namespace flentro {
 namespace {
 
@@ -89,7 +91,8 @@ private:
         const auto [at, isNew] = textures_.try_emplace(path, static_cast<int>(textures_.size()));
         if (isNew) {
             Image image;
-            image.name = image.uri = path;
+            image.name = path;
+            image.uri = encodeUri(path);
             scene_.images.push_back(std::move(image));
             Texture texture;
             texture.image = at->second;

@@ -6,7 +6,10 @@
 
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
+#include <signal.h>
+#include <sys/prctl.h>
 #include <sys/resource.h>
+#include <unistd.h>
 
 #include <assimp/Importer.hpp>
 #include <cstdio>
@@ -29,6 +32,12 @@ void setLimits([[maybe_unused]] rlim_t bytes, rlim_t seconds) {
 #endif
     limit(RLIMIT_CPU, seconds);
     limit(RLIMIT_CORE, 0);
+}
+
+/// Whoever asked for the import is gone: so is the import.
+void followParent() {
+    prctl(PR_SET_PDEATHSIG, SIGKILL);
+    if (getppid() == 1) std::_Exit(1);
 }
 
 int complain(const char* message) {
@@ -54,6 +63,7 @@ int run(const char* source, const char* result) {
 
 int main(int argc, char** argv) {
     if (argc != 5) return complain("usage: flentro-import SOURCE RESULT.glb BYTES SECONDS");
+    followParent();
     setLimits(std::strtoull(argv[3], nullptr, 10), std::strtoull(argv[4], nullptr, 10));
     try {
         return run(argv[1], argv[2]);
