@@ -499,9 +499,10 @@ void Document::evaluateNow() {
             if (!evaluation)
                 return [this, error = evaluation.error()] {
                     report(error);
-                    if (std::exchange(pendingExport_, std::nullopt))
-                        emit failed(tr("Not exported: the work order has no result. %1")
-                                        .arg(error.code == ErrorCode::Cancelled
+                    if (const auto pending = std::exchange(pendingExport_, std::nullopt))
+                        emit failed(tr("%1 was not exported: the work order has no result. %2")
+                                        .arg(QFileInfo(pending->file).fileName(),
+                                             error.code == ErrorCode::Cancelled
                                                  ? tr("It was stopped; press F5 to go on.")
                                                  : QString::fromStdString(describe(error))));
                     emit countsChanged();

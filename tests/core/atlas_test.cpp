@@ -284,5 +284,42 @@ TEST(StandIns, KeepToTheirDeviation) {
         }
 }
 
+TEST(Atlas, CoordinatesWithinOneTileAreMovedByWholeNumbers) {
+    Scene scene = makePainted();
+    const Scene plain = scene;
+    Mesh mesh = *scene.assets[1].mesh;
+    std::vector<Vec2f> coords;
+    const Stream& before = *mesh.parts[0].find("TEXCOORD_0");
+    for (std::size_t v = 0; v < mesh.parts[0].vertexCount(); ++v)
+        coords.emplace_back(before.value(v, 0) + 3, before.value(v, 1) - 2);
+    mesh.parts[0].set("TEXCOORD_0", makeStream(coords));
+    scene.assets[1].mesh = finishMesh(std::move(mesh));
+    const Fixed fixed = applyAtlas(scene, {}, noProgress()).value();
+    EXPECT_THAT(fixed.record.summary, HasSubstr("3 materials share 1 page"));
+    for (const std::size_t vertex : {0U, 5U}) {
+        const Vec4f was = colorAt(plain, plain.assets[1].mesh->parts[0], vertex);
+        const Vec4f is = colorAt(fixed.scene, fixed.scene.assets[1].mesh->parts[0], vertex);
+        EXPECT_TRUE(was.isApprox(is, 0.05F)) << vertex;
+    }
+}
+
+TEST(Atlas, VariantsAndWhatIsToBeKeptStayAlone) {
+    Scene scene = makePainted();
+    scene.assets[0].importance = Importance::Keep;
+    const Fixed kept = applyAtlas(scene, {}, noProgress()).value();
+    EXPECT_EQ(kept.scene.assets[0].mesh, scene.assets[0].mesh);
+    EXPECT_THAT(kept.record.notes, Contains(HasSubstr("assets that are to be kept show")));
+    Scene variants = makePainted();
+    Mesh mesh = *variants.assets[2].mesh;
+    mesh.parts[0].rest["extensions"]["KHR_materials_variants"]["mappings"] = {
+        {{"material", 1}, {"variants", {0}}}};
+    variants.assets[2].mesh = finishMesh(std::move(mesh));
+    const Fixed fixed = applyAtlas(variants, {}, noProgress()).value();
+    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("variants show them")));
+    EXPECT_EQ(fixed.scene.assets[2].mesh->parts[0].rest["extensions"]["KHR_materials_variants"]
+                                                       ["mappings"][0]["material"],
+              1);
+}
+
 }  // namespace
 }  // namespace flentro

@@ -1,3 +1,4 @@
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <atomic>
@@ -6,6 +7,7 @@
 
 #include "base/hash.h"
 #include "base/json.h"
+#include "base/memory_budget.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "support/process.h"
@@ -133,6 +135,44 @@ TEST(Error, IsDescribedWithPlaceAndHint) {
     EXPECT_EQ(describe({ErrorCode::Io, "is full", "disk", "Free some space"}),
               "disk: is full. Free some space");
     EXPECT_EQ(describe({ErrorCode::Io, "is full", "", ""}), "is full");
+}
+
+TEST(Text, NounsAgreeWithTheirNumbers) {
+    EXPECT_EQ(counted(1, "material"), "1 material");
+    EXPECT_EQ(counted(0, "material"), "0 materials");
+    EXPECT_EQ(counted(2, "vertex", "vertices"), "2 vertices");
+    EXPECT_EQ(counted(1, "vertex", "vertices"), "1 vertex");
+}
+
+TEST(Text, CsvCellsComeBackWhateverTheyHold) {
+    for (const char* text : {"plain", "a,b", "a\"b", "two\nlines", "=1+1", "@x", ""}) {
+        const std::string line = csvCell(text) + "," + csvCell("end");
+        const std::vector<std::string> cells = splitCsvLine(line, ',');
+        ASSERT_EQ(cells.size(), 2U) << line;
+        EXPECT_EQ(cells[0], text);
+        EXPECT_EQ(cells[1], "end");
+    }
+    EXPECT_NE(csvCell("=1+1").substr(0, 1), "=") << "spreadsheets would count it";
+    EXPECT_EQ(csvSeparator("spot;heading;ms"), ';');
+    EXPECT_EQ(csvSeparator("\"a;b\",c"), ',');
+}
+
+TEST(Text, ControlCharactersAreWrittenOut) {
+    EXPECT_EQ(printable("a\x1b[31mb"), "a\\x1B[31mb");
+    EXPECT_EQ(printable("caf\u00e9"), "caf\u00e9");
+}
+
+TEST(MemoryBudget, IsCountedBeforeItIsTaken) {
+    MemoryBudget memory(1000);
+    EXPECT_TRUE(memory.take(600, "accessor 3"));
+    const auto more = memory.take(500, "accessor 4");
+    ASSERT_FALSE(more);
+    EXPECT_EQ(more.error().code, ErrorCode::Limit);
+    EXPECT_THAT(describe(more.error()), testing::HasSubstr("accessor 4"));
+    EXPECT_EQ(memory.taken(), 600U) << "what was refused is not counted";
+    EXPECT_TRUE(memory.ask(400, "image 0"));
+    EXPECT_TRUE(memory.take(400, "accessor 5")) << "asking takes nothing";
+    EXPECT_FALSE(memory.take(static_cast<std::size_t>(-1), "accessor 6")) << "no overflow";
 }
 
 }  // namespace

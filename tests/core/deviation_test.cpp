@@ -115,5 +115,33 @@ TEST(Surface, DistanceInEveryRegionOfATriangle) {
     EXPECT_NEAR(surface.distanceTo({4, 4, 0}), 4 / std::numbers::sqrt2, 1e-5) << "edge bc";
 }
 
+TEST(Deviation, NothingIsInfinitelyFarFromSomething) {
+    const Mesh grid = *finishMesh(test::makeGrid(2, 2));
+    Mesh empty;
+    empty.parts.push_back(test::makePart({}, {}));
+    const Mesh nothing = *finishMesh(std::move(empty));
+    EXPECT_EQ(measureDeviation(Surface(grid), nothing).largest,
+              std::numeric_limits<double>::infinity());
+    EXPECT_EQ(largestDeviation(Surface(nothing), grid), std::numeric_limits<double>::infinity());
+    EXPECT_EQ(measureDeviation(Surface(nothing), nothing).largest, 0);
+}
+
+TEST(Deviation, IsMeasuredInEveryPoseOfMorphTargets) {
+    // A flat sheet whose middle rises by 0.5 m in its one target.
+    Mesh sheet = test::makeGrid(8, 8);
+    std::vector<Vec3f> moves(sheet.parts[0].vertexCount(), Vec3f::Zero());
+    const std::vector<Vec3f> at = toVectors(*sheet.parts[0].find("POSITION"));
+    for (std::size_t v = 0; v < moves.size(); ++v)
+        if ((at[v] - Vec3f(0.5F, 0, 0.5F)).norm() < 0.01F) moves[v].y() = 0.5F;
+    sheet.parts[0].targets = {{{"POSITION", std::make_shared<const Stream>(makeStream(moves))}}};
+    Mesh flat = test::makeGrid(8, 8);
+    const std::vector<Vec3f> none(moves.size(), Vec3f::Zero());
+    flat.parts[0].targets = {{{"POSITION", std::make_shared<const Stream>(makeStream(none))}}};
+    const MeshPtr moving = finishMesh(std::move(sheet));
+    const MeshPtr still = finishMesh(std::move(flat));
+    EXPECT_LT(largestDeviation(Surface(*moving), *still), 1e-6) << "at rest they are equal";
+    EXPECT_NEAR(PosedSurfaces(*moving).largestDeviation(*still), 0.5, 0.05);
+}
+
 }  // namespace
 }  // namespace flentro

@@ -495,5 +495,20 @@ TEST_F(Order, ResultCostsLess) {
     EXPECT_LT(after, 0.5 * before);
 }
 
+TEST(Settings, SlipsOfThePenAreNotTaken) {
+    EXPECT_THAT(parseSettings("ladder", {{"pixls", 2}}).error().what,
+                HasSubstr("'pixls' is no setting of it"));
+    EXPECT_THAT(parseSettings("tidy", {{"weld", "no"}}).error().what,
+                HasSubstr("must be true or false"));
+    EXPECT_THAT(parseSettings("ladder", {{"levels", 2.5}}).error().what, HasSubstr("whole number"));
+    EXPECT_THAT(parseSettings("ladder", {{"overrides", {{"crate", {{"switchDistances", {9, 4}}}}}}})
+                    .error()
+                    .what,
+                HasSubstr("rising distances"));
+    EXPECT_THAT(parseSettings("culling", {{"overrides", {{"crate", -3}}}}).error().what,
+                HasSubstr("the override of 'crate' is -3"));
+    EXPECT_FALSE(parseSettings("merge", {{"overrides", {{"crate", "maybe"}}}}));
+}
+
 }  // namespace
 }  // namespace flentro

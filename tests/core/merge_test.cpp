@@ -5,6 +5,8 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <cstring>
+
 #include "fixes/parcel_ledger.h"
 #include "fixes/parcel_mesh.h"
 #include "io/gltf_materials.h"
@@ -357,6 +359,33 @@ TEST(Merge, SameResultEveryTime) {
     const Scene a = merge(makeHeaps()).scene;
     const Scene b = merge(makeHeaps()).scene;
     EXPECT_EQ(hashScene(a), hashScene(b));
+}
+
+TEST(Merge, AttributesOfAnyWidthComeAlong) {
+    Scene scene = makeHeaps();
+    for (Asset& asset : scene.assets) {
+        Mesh mesh = *asset.mesh;
+        Part& part = mesh.parts[0];
+        Stream wide;
+        wide.components = 16;
+        wide.matrix = true;
+        std::vector<float> values(16 * part.vertexCount());
+        for (std::size_t i = 0; i < values.size(); ++i) values[i] = static_cast<float>(i % 16);
+        wide.data.resize(values.size() * sizeof(float));
+        std::memcpy(wide.data.data(), values.data(), wide.data.size());
+        part.set("_FRAME", std::move(wide));
+        asset.mesh = finishMesh(std::move(mesh));
+    }
+    const Fixed fixed =
+        applyMerge(scene, {}, withoutInstances(), fromTheMiddle(), noProgress()).value();
+    ASSERT_LT(fixed.scene.objects.size(), scene.objects.size());
+    for (const Object& object : fixed.scene.objects)
+        for (const Part& part : fixed.scene.mesh(object).parts) {
+            const Stream* wide = part.find("_FRAME");
+            ASSERT_NE(wide, nullptr);
+            for (std::size_t v = 0; v < part.vertexCount(); ++v)
+                for (int c = 0; c < 16; ++c) ASSERT_EQ(wide->value(v, c), static_cast<float>(c));
+        }
 }
 
 }  // namespace

@@ -111,5 +111,17 @@ TEST(Shadows, TheCountFollows) {
     EXPECT_EQ(at(viewCost(scene, target, near).counts, Measure::Lights), 1);
 }
 
+TEST(Shadows, StayAsTheyAreWhereNoLightCastsAny) {
+    Scene scene = makeLampRoom();
+    scene.nodes.back().rest.erase("extras");
+    flatten(scene);
+    const Fixed fixed = applyShadows(scene, {}, display(), noProgress()).value();
+    for (const Object& object : fixed.scene.objects) {
+        EXPECT_TRUE(object.castsShadow) << object.name;
+        EXPECT_FALSE(std::isfinite(object.culling.shadowEnd)) << object.name;
+    }
+    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("no light of the scene says")));
+}
+
 }  // namespace
 }  // namespace flentro

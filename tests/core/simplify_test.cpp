@@ -607,5 +607,48 @@ TEST(Cluster, LeavesFewTrianglesInTheSameBounds) {
     EXPECT_LT((coarse->bounds.sizes() - sphere->bounds.sizes()).norm(), 0.6);
 }
 
+TEST(Reduce, AMorphedBumpKeepsItsVertices) {
+    // Flat at rest: without a look at the target, two triangles would do.
+    Mesh sheet = test::makeGrid(16, 16);
+    const std::vector<Vec3f> at = toVectors(*sheet.parts[0].find("POSITION"));
+    std::vector<Vec3f> moves(at.size(), Vec3f::Zero());
+    for (std::size_t v = 0; v < at.size(); ++v)
+        moves[v].y() = 0.2F * std::exp(-40 * (at[v] - Vec3f(0.5F, 0, 0.5F)).squaredNorm());
+    sheet.parts[0].targets = {{{"POSITION", std::make_shared<const Stream>(makeStream(moves))}}};
+    const Reduced result = reduceTo(sheet, 100);
+    ASSERT_EQ(result.mesh->parts[0].targets.size(), 1U);
+    EXPECT_LT(PosedSurfaces(sheet).largestDeviation(*result.mesh), 0.05);
+    float highest = 0;
+    for (const Vec3f& move : toVectors(*result.mesh->parts[0].targets[0][0].stream))
+        highest = std::max(highest, move.y());
+    EXPECT_GT(highest, 0.15F) << "the bump still rises";
+}
+
+TEST(Reduce, ATownKeepsItsBlocks) {
+    // 26 blocks of 10 x 10 quads a side, some of them small, apart from each other.
+    Mesh town;
+    std::vector<Vec3f> positions;
+    std::vector<std::uint32_t> indices;
+    for (int b = 0; b < 26; ++b) {
+        const Mesh block = test::makeSphere(24, 12, b % 5 == 0 ? 0.5 : 3);
+        const auto base = static_cast<std::uint32_t>(positions.size());
+        for (const Vec3f& p : toVectors(*block.parts[0].find("POSITION")))
+            positions.push_back(
+                p + Vec3f(12.0F * static_cast<float>(b % 6), 0, 12.0F * static_cast<float>(b / 6)));
+        for (const std::uint32_t i : block.parts[0].indices) indices.push_back(base + i);
+    }
+    town.parts.push_back(test::makePart(positions, indices));
+    const std::size_t whole = indices.size() / 3;
+    const Reduced result = reduceTo(town, whole / 20);
+    std::set<std::pair<int, int>> blocks;
+    for (const Vec3f& p : toVectors(*result.mesh->parts[0].find("POSITION")))
+        blocks.insert(
+            {static_cast<int>(std::lround(p.x() / 12)), static_cast<int>(std::lround(p.z() / 12))});
+    EXPECT_EQ(blocks.size(), 26U);
+    EXPECT_NEAR(static_cast<double>(result.mesh->triangles), static_cast<double>(whole) / 20,
+                0.01 * static_cast<double>(whole) / 20 + 2);
+    EXPECT_LT(result.deviation, 3) << "nothing as large as a block is gone";
+}
+
 }  // namespace
 }  // namespace flentro
