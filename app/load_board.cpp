@@ -111,7 +111,10 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
     painter.setPen(theme().ink);
     painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignLeft | Qt::AlignVCenter,
                      measureName(measure));
-    painter.setFont(figureFont(11));
+    const double y = rect.top() + 27;
+    painter.setPen(QPen(theme().ink, 1));
+    painter.drawLine(QPointF(xOf(1), y - 7), QPointF(xOf(1), y + 9));
+    painter.setFont(figureFont(10));
     painter.setPen(theme().faint);
     if (document_.freshness() == Document::Freshness::Nothing) {
         painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignRight | Qt::AlignVCenter,
@@ -128,7 +131,6 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
                      isLimit(limit) ? text(formatLoad(load)) : "-");
     if (isLimit(limit) && current)
         paintStateMark(painter, QPointF(rect.right() - 6, rect.top() + 10), 4.5, state);
-    const double y = rect.top() + 27;
     painter.setPen(QPen(theme().hairline, 1));
     painter.drawLine(QPointF(kSide, y), QPointF(width() - kSide, y));
     painter.fillRect(QRectF(kSide, y - 3, xOf(load) - kSide, 6), stateColor(state));
@@ -178,9 +180,6 @@ void LoadBoard::paintEvent(QPaintEvent*) {
     painter.drawText(QRect(kSide, 6, width() - 2 * kSide, 18), Qt::AlignLeft, heading());
     painter.drawText(QRect(static_cast<int>(xOf(1)) - 40, 6, 80, 18), Qt::AlignHCenter,
                      tr("limit"));
-    painter.setPen(QPen(theme().ink, 1));
-    painter.drawLine(QPointF(xOf(1), 24),
-                     QPointF(xOf(1), kTop + kRow * static_cast<int>(kMeasureCount) - 4));
     if (!document_.hasScene()) return;
     for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) paintRow(painter, row);
     painter.setFont(textFont(11));

@@ -120,6 +120,7 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
                 const SurveyOptions& options, const Common& common, Progress& progress) {
     SurveySettings settings;
     settings.faceSize = 0;
+    settings.keepSightings = false;
     settings.headings = options.headings;
     const Survey survey = takeSurvey(scene, nullptr, target, spots, settings, progress);
     if (!survey.complete) return complain({ErrorCode::Cancelled, "The audit was stopped", "", ""});

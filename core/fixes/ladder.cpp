@@ -85,9 +85,10 @@ FixRecord describeLadders(const Scene& before, const Scene& after, std::size_t w
         bytes += bytesOfLevels(asset);
     }
     record.summary =
-        fmt::format("{} for {} of {} take {}; level 0 {} lighter", counted(levels, "level"),
-                    laddered, counted(after.assets.size(), "asset"),
-                    formatBytes(static_cast<double>(bytes)), counted(trimmed, "triangle"));
+        fmt::format("{} for {} of {} take {}", counted(levels, "level"), laddered,
+                    counted(after.assets.size(), "asset"), formatBytes(static_cast<double>(bytes)));
+    if (trimmed > 0)
+        record.summary += fmt::format("; level 0 is {} lighter", counted(trimmed, "triangle"));
     if (laddered < worth)
         record.notes.push_back(
             fmt::format("{} not be reduced: borders of materials and edges of more than two "

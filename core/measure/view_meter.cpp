@@ -200,19 +200,13 @@ private:
 
 Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) const {
     Sightings result;
-    result.views = views.size();
     result.eye = eye;
     result.levels.assign(scene_.objects.size(), Sightings::kGone);
-    result.objects.assign(scene_.objects.size(), 0);
-    Sweep sweep(*this, views, result.objects);
-    sweep.run();
     for (std::size_t i = 0; i < placed_.size(); ++i) {
         const Placed& object = placed_[i];
         const double distance = object.distanceTo(eye);
-        if (!(distance < object.gone) || distance < object.start || isReplaced(object, eye)) {
-            result.objects[i] = 0;
+        if (!(distance < object.gone) || distance < object.start || isReplaced(object, eye))
             continue;
-        }
         const Ladder& ladder = scene_.assets[object.asset].ladder;
         result.levels[i] =
             static_cast<std::uint8_t>(ladder.empty() ? 0 : levelAt(ladder, object.scale, distance));
@@ -221,15 +215,34 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
     for (std::size_t i = 0; i < placed_.size(); ++i)
         if (result.isThere(i) && !(placed_[i].distanceTo(eye) < placed_[i].shadowGone))
             result.levels[i] |= Sightings::kNoShadow;
+    face(views, result);
+    return result;
+}
+
+Sightings ViewMeter::turned(const Sightings& here, std::span<const Viewpoint> views) const {
+    Sightings result;
+    result.eye = here.eye;
+    result.levels = here.levels;
+    face(views, result);
+    return result;
+}
+
+/// Which of what is there each view takes in; needs eye and levels.
+void ViewMeter::face(std::span<const Viewpoint> views, Sightings& sightings) const {
+    sightings.views = views.size();
+    sightings.objects.assign(placed_.size(), 0);
+    Sweep sweep(*this, views, sightings.objects);
+    sweep.run();
+    for (std::size_t i = 0; i < placed_.size(); ++i)
+        if (!sightings.isThere(i)) sightings.objects[i] = 0;
     for (const PlacedLight& light : scene_.placedLights) {
         std::uint16_t mask = 0;
-        const bool there = (light.position - eye).norm() < light.end;
+        const bool there = (light.position - sightings.eye).norm() < light.end;
         for (std::size_t v = 0; there && v < views.size(); ++v)
             if (sweep.frusta()[v].meetsSphere(light.position, light.range))
                 mask |= std::uint16_t(1U << v);
-        result.lights.push_back(mask);
+        sightings.lights.push_back(mask);
     }
-    return result;
 }
 
 /// True where the object's far stand-in shows instead.
@@ -287,8 +300,14 @@ ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const Sightings& sighti
     return pass;
 }
 
-void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, Marks& rows, Marks& materials,
-                         Marks& images) const {
+/// What one view has met so far.
+struct ViewMeter::OfView {
+    Marks rows;
+    Marks materials;
+    Marks images;
+};
+
+void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, OfView& met) const {
     const Row& row = rows_[index];
     const auto raise = [&](Measure measure, double value) {
         at(tally.counts, measure) = std::max(at(tally.counts, measure), value);
@@ -296,22 +315,44 @@ void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, Marks& rows, Marks
     at(tally.counts, Measure::Objects) += 1;
     at(tally.counts, Measure::Triangles) += row.triangles;
     tally.vertices += row.vertices;
-    const bool isNew = rows.add(index);
+    const bool isNew = met.rows.add(index);
     if (isNew || !target_.instancing) at(tally.counts, Measure::DrawCalls) += row.parts;
     if (!isNew) return;
     raise(Measure::VerticesPerMesh, row.verticesOfPart);
     raise(Measure::MaterialsPerObject, row.parts);
     for (std::uint32_t m = 0; m < row.materials; ++m) {
         const std::uint32_t material = rowMaterials_[row.firstMaterial + m];
-        if (!materials.add(material)) continue;
+        if (!met.materials.add(material)) continue;
         tally.materials += 1;
         for (const std::uint32_t image : imagesOf_[material]) {
-            if (!images.add(image)) continue;
+            if (!met.images.add(image)) continue;
             const Image& source = scene_.images[image];
             at(tally.counts, Measure::TextureBytes) += textureBytes(source, target_);
             raise(Measure::TextureEdge, std::max(source.width, source.height));
         }
     }
+}
+
+/// All views in one walk over the objects.
+std::vector<ViewTally> ViewMeter::countDrawn(const Sightings& sightings,
+                                             const std::vector<std::uint32_t>& rowsHere) const {
+    std::vector<ViewTally> tallies(sightings.views);
+    std::vector<OfView> met(sightings.views, {Marks(rows_.size()), Marks(scene_.materials.size()),
+                                              Marks(scene_.images.size())});
+    for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
+        if (rowsHere[i] == kNoRow) continue;
+        forEachView(sightings.objects[i], [&](std::size_t v) {
+            addDrawn(rowsHere[i], tallies[v], met[v]);
+            tallies[v].bones += placed_[i].bones;
+        });
+    }
+    for (ViewTally& tally : tallies) {
+        // Both eyes draw all triangles; with one pass they share the calls.
+        at(tally.counts, Measure::Triangles) *= target_.eyes;
+        tally.vertices *= target_.eyes;
+        if (!target_.singlePass) at(tally.counts, Measure::DrawCalls) *= target_.eyes;
+    }
+    return tallies;
 }
 
 std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Without& without) const {
@@ -323,26 +364,9 @@ std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Withou
             if (without.object(i)) recapped.levels[i] = Sightings::kGone;
         return count(recapped, lights);
     }
-    Marks rows(rows_.size());
-    Marks materials(scene_.materials.size());
-    Marks images(scene_.images.size());
     const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
-    std::vector<ViewTally> tallies(sightings.views);
-    for (std::size_t v = 0; v < sightings.views; ++v) {
-        rows.clear();
-        materials.clear();
-        images.clear();
-        ViewTally& tally = tallies[v];
-        for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
-            if (!(sightings.objects[i] >> v & 1U) || rowsHere[i] == kNoRow) continue;
-            addDrawn(rowsHere[i], tally, rows, materials, images);
-            tally.bones += placed_[i].bones;
-        }
-        // Both eyes draw all triangles; with one pass they share the calls.
-        at(tally.counts, Measure::Triangles) *= target_.eyes;
-        tally.vertices *= target_.eyes;
-        if (!target_.singlePass) at(tally.counts, Measure::DrawCalls) *= target_.eyes;
-    }
+    std::vector<ViewTally> tallies = countDrawn(sightings, rowsHere);
+    Marks rows(rows_.size());
     for (std::size_t light = 0; light < sightings.lights.size(); ++light) {
         if (sightings.lights[light] == 0 || without.light(light)) continue;
         std::optional<Pass> pass;

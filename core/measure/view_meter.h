@@ -61,6 +61,10 @@ public:
     /// the objects around the edges of the views.
     [[nodiscard]] Sightings sight(const Vec3d& eye, std::span<const Viewpoint> views) const;
 
+    /// Other views from the eye of `here`: levels and what is culled stay. Cost: O(objects around
+    /// the edges of the views).
+    [[nodiscard]] Sightings turned(const Sightings& here, std::span<const Viewpoint> views) const;
+
     /// One tally for each view. Cost: O(objects + casters + drawn objects).
     [[nodiscard]] std::vector<ViewTally> count(const Sightings& sightings,
                                                const Without& without = {}) const;
@@ -103,9 +107,11 @@ private:
         double calls = 0;
     };
     class Marks;
+    struct OfView;
     class Sweep;
     struct Tree;
 
+    void face(std::span<const Viewpoint> views, Sightings& sightings) const;
     void makeRows();
     void makeMaterials();
     void placeObjects();
@@ -121,8 +127,9 @@ private:
                     std::vector<ShadowDraw>& draws) const;
     [[nodiscard]] Pass shadowPass(std::size_t light, const Sightings& sightings,
                                   const std::vector<std::uint32_t>& rowsHere, Marks& rows) const;
-    void addDrawn(std::size_t row, ViewTally& tally, Marks& rows, Marks& materials,
-                  Marks& images) const;
+    void addDrawn(std::size_t row, ViewTally& tally, OfView& met) const;
+    [[nodiscard]] std::vector<ViewTally> countDrawn(
+        const Sightings& sightings, const std::vector<std::uint32_t>& rowsHere) const;
     [[nodiscard]] ViewCost detail(const Sightings& all, const Vec3d* eye,
                                   const Without& without) const;
 

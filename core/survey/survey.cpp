@@ -92,6 +92,7 @@ private:
         result.tallies = meter_.count(result.sightings);
         if (rays_) look(!spot.views.empty(), result);
         if (settings.betweenHeadings && spot.views.empty()) searchBetween(result);
+        if (!settings.keepSightings) result.sightings = {};
         result.done = true;
     }
 
@@ -136,7 +137,7 @@ private:
             view.heading = std::fmod(view.heading + share * step + 360, 360);
             between.push_back(view);
         }
-        const Sightings sightings = meter_.sight(result.eye, between);
+        const Sightings sightings = meter_.turned(result.sightings, between);
         const std::vector<ViewTally> tallies = meter_.count(sightings);
         std::size_t best = between.size();
         double load = worstViewLoad(result.tallies[worst], target_);

@@ -18,6 +18,7 @@ struct SurveySettings {
     bool onlyInViews = false;     ///< Nobody looks where no view looks: limited cameras.
     bool aimAtTriangles = true;   ///< The targeted pass for triangles below the sampling.
     double refineAbove = 0.25;    ///< Load difference between neighbours that adds spots.
+    bool keepSightings = true;    ///< For what-if and verdicts; false: only counts are asked for.
 };
 
 /// What was measured from one spot.
@@ -71,7 +72,8 @@ using OnSpot = std::function<void(std::size_t spot, const SpotResult& result)>;
 /// more than `refineAbove`. Cancelling keeps what is done.
 ///
 /// The same result for any number of threads. Cost: for each spot O(objects x views) and
-/// 6 faceSize^2 rays; memory 5 bytes for each object and spot.
+/// 6 faceSize^2 rays; memory 3 bytes for each object and spot whose sightings
+/// are kept, and 24 for each object seen.
 [[nodiscard]] Survey takeSurvey(const Scene& scene, const Target& target,
                                 const std::vector<SurveySpot>& spots,
                                 const SurveySettings& settings, Progress& progress,
