@@ -376,8 +376,8 @@ void Document::apply(const Project& project) {
     project_ = project;
     project_.view = view;
     project_.scene = scene;
+    wantResult();  // before anybody is told: what is shown is old from here on
     emit projectChanged();
-    wantResult();
     recountSoon();
     retallySoon();
 }
