@@ -39,4 +39,10 @@ Expected<void> MemoryBudget::take(std::size_t bytes, const std::string& what) {
     return ask(bytes, what);
 }
 
+Expected<void> MemoryBudget::takeFile(const std::filesystem::path& file, const std::string& what) {
+    std::error_code unknown;
+    const auto size = std::filesystem::file_size(file, unknown);
+    return take(unknown ? 0 : size, what);
+}
+
 }  // namespace flentro

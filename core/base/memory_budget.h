@@ -4,6 +4,7 @@
 
 #include <atomic>
 #include <cstddef>
+#include <filesystem>
 #include <string>
 
 #include "base/error.h"
@@ -22,7 +23,11 @@ public:
     /// Takes `bytes` for `what`, e.g. "accessor 3". Errors: Limit naming what asked for how much.
     [[nodiscard]] Expected<void> take(std::size_t bytes, const std::string& what);
 
-    /// The same for memory that is given back soon: only asks whether it would fit.
+    /// As many bytes as a file has; one that cannot be asked takes none: reading it will tell why.
+    [[nodiscard]] Expected<void> takeFile(const std::filesystem::path& file,
+                                          const std::string& what);
+
+    /// As take() for memory that is given back soon: only asks whether it would fit.
     [[nodiscard]] Expected<void> ask(std::size_t bytes, const std::string& what) const;
 
     [[nodiscard]] std::size_t taken() const { return taken_; }

@@ -44,7 +44,7 @@ public:
         const auto [at, isNew] = numbers_.try_emplace(pointer.get(), numbers_.size() + 1);
         number = at->second;
         raw(&number, sizeof number);
-        if (isNew) fields(*this, const_cast<T&>(*pointer));
+        if (isNew) field(*this, const_cast<T&>(*pointer));
     }
 
 private:
@@ -79,7 +79,7 @@ public:
         // Inner things are numbered after this one, as they were written.
         auto made = std::make_shared<T>();
         known_.push_back(made);
-        fields(*this, *made);
+        field(*this, *made);
         pointer = made;
     }
 
@@ -178,14 +178,6 @@ void all(Archive& archive, Members&... members) {
 
 // --- structs ------------------------------------------------------------------------------
 
-template <typename Archive>
-void fields(Archive& a, std::vector<std::byte>& bytes) {
-    field(a, bytes);
-}
-template <typename Archive>
-void fields(Archive& a, std::vector<std::string>& names) {
-    field(a, names);
-}
 template <typename Archive>
 void fields(Archive& a, Stream& s) {
     all(a, s.type, s.components, s.normalized, s.matrix, s.data);

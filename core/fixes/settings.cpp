@@ -53,30 +53,19 @@ public:
         return *this;
     }
     Reader& flag(const char* key, bool& value) {
-        const Json* member = find(key);
-        if (!member) return *this;
-        if (member->is_boolean())
-            value = member->get<bool>();
-        else
-            complain(fmt::format("'{}' is {}; it must be true or false", key, member->dump()));
-        return *this;
+        return take(key, value, &Json::is_boolean, "true or false");
     }
     Reader& text(const char* key, std::string& value) {
-        const Json* member = find(key);
-        if (!member) return *this;
-        if (member->is_string())
-            value = member->get<std::string>();
-        else
-            complain(fmt::format("'{}' is {}; it must be a text", key, member->dump()));
-        return *this;
+        return take(key, value, &Json::is_string, "a text");
     }
     /// Calls read(element) for each element of a list.
     template <typename Read>
     Reader& list(const char* key, const Read& read) {
         const Json* member = find(key);
         if (!member) return *this;
-        if (!member->is_array()) complain(fmt::format("'{}' must be a list", key));
-        if (member->is_array())
+        if (!member->is_array())
+            complain(fmt::format("'{}' must be a list", key));
+        else
             for (const Json& element : *member) read(element);
         return *this;
     }
@@ -85,8 +74,9 @@ public:
     Reader& members(const char* key, const Read& read) {
         const Json* member = find(key);
         if (!member) return *this;
-        if (!member->is_object()) complain(fmt::format("'{}' must be an object", key));
-        if (member->is_object())
+        if (!member->is_object())
+            complain(fmt::format("'{}' must be an object", key));
+        else
             for (const auto& [name, value] : member->items()) read(name, value);
         return *this;
     }
@@ -115,6 +105,18 @@ private:
         if (!json_.is_object()) return nullptr;
         const auto found = json_.find(key);
         return found == json_.end() ? nullptr : &*found;
+    }
+    /// A member of one type of JSON.
+    template <typename T>
+    Reader& take(const char* key, T& value, bool (Json::*isRight)() const noexcept,
+                 const char* what) {
+        const Json* member = find(key);
+        if (!member) return *this;
+        if ((member->*isRight)())
+            value = member->get<T>();
+        else
+            complain(fmt::format("'{}' is {}; it must be {}", key, member->dump(), what));
+        return *this;
     }
 
     const Json& json_;

@@ -62,10 +62,7 @@ Expected<Bytes> GltfAccessors::readBuffer(std::size_t index, const Json& buffer)
     auto path = resolveInside(folder_, uri);
     if (!path) return named(path.error());
     files_.push_back(*path);
-    std::error_code unknown;
-    const auto size = std::filesystem::file_size(*path, unknown);
-    if (auto fits = memory_.take(unknown ? 0 : size, path->string()); !fits)
-        return named(fits.error());
+    if (auto fits = memory_.takeFile(*path, path->string()); !fits) return named(fits.error());
     auto data = readFile(*path);
     if (!data) return named(data.error());
     return data;

@@ -20,9 +20,7 @@ Expected<Bytes> imageBytes(const Json& source, const GltfAccessors& accessors,
         auto path = resolveInside(folder, uri);
         if (!path) return tl::unexpected(path.error());
         files.push_back(*path);
-        std::error_code unknown;
-        const auto size = std::filesystem::file_size(*path, unknown);
-        if (auto fits = accessors.memory().take(unknown ? 0 : size, path->string()); !fits)
+        if (auto fits = accessors.memory().takeFile(*path, path->string()); !fits)
             return tl::unexpected(fits.error());
         return readFile(*path, std::size_t{1} << 30);
     }

@@ -206,9 +206,7 @@ Expected<Scene> readGltf(const fs::path& path, Progress& progress, const GltfRea
     };
     progress.report(0, "Reading the file");
     MemoryBudget memory(options.memory);
-    std::error_code unknown;
-    const auto size = fs::file_size(path, unknown);
-    if (auto fits = memory.take(unknown ? 0 : size, ""); !fits) return inFile(fits.error());
+    if (auto fits = memory.takeFile(path, ""); !fits) return inFile(fits.error());
     auto data = readFile(path);
     if (!data) return tl::unexpected(data.error());
     auto container = split(*data);
