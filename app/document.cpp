@@ -166,8 +166,11 @@ void Document::openProject(const QString& file) {
 namespace {
 
 /// Opens a scene; whatever goes wrong names the file.
-Expected<ScenePtr> openShared(const std::string& path, Progress& progress) {
-    auto scene = guarded([&] { return flentro::openScene(path, {}, progress); });
+Expected<ScenePtr> openShared(const std::string& path, const ImportSettings& settings,
+                              Progress& progress) {
+    OpenOptions options;
+    options.settings = settings;
+    auto scene = guarded([&] { return flentro::openScene(path, options, progress); });
     if (scene) return std::make_shared<const Scene>(std::move(*scene));
     if (scene.error().where.empty()) scene.error().where = path;
     return tl::unexpected(scene.error());
@@ -182,7 +185,7 @@ void Document::openScene(const QString& file, std::optional<Project> project,
     jobs_.start(kOpening,
                 [this, path, project, file, projectFile,
                  target = project_.target](Progress& progress) -> JobRunner::Finish {
-                    auto scene = openShared(path, progress);
+                    auto scene = openShared(path, project.value_or(Project{}).import, progress);
                     if (!scene) return [this, error = scene.error()] { report(error); };
                     Project taken = project.value_or(Project{});
                     if (!project) {
@@ -305,25 +308,40 @@ void Document::rereadIfChanged() {
         reread();
 }
 
+namespace {
+
+bool isOfSameUnits(const SourceUnits& a, const SourceUnits& b) {
+    return a.unit == b.unit && a.up == b.up;
+}
+
+}  // namespace
+
 /// With every setting as it is when the reading ends.
 void Document::reread() {
     stamps_ = stampsNow();
     const std::string path = project_.scene.string();
-    jobs_.start(kOpening, [this, path](Progress& progress) -> JobRunner::Finish {
-        auto scene = openShared(path, progress);
-        return [this, scene, path] {
-            if (path != project_.scene.string()) return;
-            const Stamps read = stamps_;
-            if (scene)
-                adoptAgain(*scene);
-            else
-                report(scene.error());
-            watch();
-            // What was written while it was read has not been seen yet.
-            stamps_ = read;
-            rereadTimer_.start();
-        };
-    });
+    jobs_.start(
+        kOpening,
+        [this, path, settings = project_.import, before = source_,
+         target = project_.target](Progress& progress) -> JobRunner::Finish {
+            auto scene = openShared(path, settings, progress);
+            std::optional<Viewpoint> view;  // Where the old one would be nowhere near the scene.
+            if (scene && !isOfSameUnits(before->sourceUnits, (*scene)->sourceUnits))
+                view = startingView(**scene, target);
+            return [this, scene, path, settings, view] {
+                if (path != project_.scene.string() || settings != project_.import) return;
+                const Stamps read = stamps_;
+                if (view) project_.view = *view;
+                if (scene)
+                    adoptAgain(*scene);
+                else
+                    report(scene.error());
+                watch();
+                // What was written while it was read has not been seen yet.
+                stamps_ = read;
+                rereadTimer_.start();
+            };
+        });
 }
 
 void Document::saveProject(const QString& file) {
@@ -373,9 +391,11 @@ void Document::exportPending() {
 void Document::apply(const Project& project) {
     const Viewpoint view = project_.view;
     const auto scene = project_.scene;
+    const bool readOtherwise = project.import != project_.import;
     project_ = project;
     project_.view = view;
     project_.scene = scene;
+    if (readOtherwise) reread();
     wantResult();  // before anybody is told: what is shown is old from here on
     emit projectChanged();
     recountSoon();
@@ -389,6 +409,12 @@ void Document::change(Project next, const QString& text) {
 void Document::setTarget(const Target& target, const QString& text) {
     Project next = project_;
     next.target = target;
+    change(std::move(next), text);
+}
+
+void Document::setImport(const ImportSettings& settings, const QString& text) {
+    Project next = project_;
+    next.import = settings;
     change(std::move(next), text);
 }
 

@@ -159,6 +159,8 @@ public:
         setOrder(order, change);
     }
     void setTarget(const Target& target, const QString& change);
+    /// The scene is read again by them.
+    void setImport(const ImportSettings& settings, const QString& change);
     void setOrder(const WorkOrder& order, const QString& change);
     void setSpots(const std::vector<Spot>& spots, const QString& change);
     void setSurvey(const SurveyRequest& request, const QString& change);

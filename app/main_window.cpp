@@ -15,7 +15,7 @@
 #include <QStandardPaths>
 #include <QUrl>
 
-#include "io/open.h"
+#include "io/formats.h"
 #include "key_sheet.h"
 #include "ottermere.h"
 
@@ -34,10 +34,19 @@ QWidget* scrolled(QWidget* sheet) {
 }
 
 QString sceneFilter() {
-    QStringList patterns;
-    for (const std::string& ending : readableEndings()) patterns << "*" + toText(ending);
-    return QObject::tr("Scenes and projects (%1 *.flentro.json *.target.json)")
-        .arg(patterns.join(' '));
+    QStringList all;
+    QStringList formats;
+    for (const SceneFormat& format : sceneFormats()) {
+        QStringList patterns;
+        for (const char* ending : format.endings) patterns << QString("*") + ending;
+        all += patterns;
+        formats << QString("%1 (%2)").arg(format.name, patterns.join(' '));
+    }
+    all << "*.flentro.json"
+        << "*.target.json";
+    formats.push_front(QObject::tr("Scenes and projects (%1)").arg(all.join(' ')));
+    formats << QObject::tr("All files (*)");
+    return formats.join(";;");
 }
 
 }  // namespace

@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QToolButton>
 #include <QWidget>
 
 #include "document.h"
@@ -23,10 +24,13 @@ public:
 
 private:
     void showScene();
+    void showReading();
+    void fillReadingMenu();
     void showJob();
 
     Document& document_;
     QLabel* scene_;
+    QToolButton* reading_;  ///< Unit and axis of the file, and what else it is read by.
     QLabel* job_;
     QWidget* bar_;
     QPushButton* cancel_;

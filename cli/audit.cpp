@@ -178,6 +178,7 @@ void addAudit(CLI::App& app, Common& common, Run& run) {
                              "  flentro-cli audit market.glb --target ours.target.json --quiet "
                              "|| echo over\n");
     verb->add_option("scene", options->scene, "The scene")->required();
+    addImportOptions(*verb, common);
     addSurveyOptions(*verb, *options);
     verb->add_flag("--everything", options->everything,
                    "Count the whole scene at once instead of views");

@@ -93,6 +93,7 @@ void addCalibrate(CLI::App& app, Common& common, Run& run) {
                 "--out ours.target.json\n"
                 "  (times.csv: spot,heading,ms; spots as in 'survey --csv')\n");
     verb->add_option("scene", options->scene, "The scene")->required();
+    addImportOptions(*verb, common);
     verb->add_option("times", options->times, "CSV with the columns spot, heading, ms")->required();
     addSurveyOptions(*verb, *options);
     verb->add_option("--out", options->out, "Write the calibrated target here")->type_name("FILE");

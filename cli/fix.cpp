@@ -269,6 +269,7 @@ void addFix(CLI::App& app, Common& common, Run& run) {
                 "--out lighter.glb --levels nodes\n"
                 "  flentro-cli fix market.glb --order merge.json --survey --out lighter.glb\n");
     verb->add_option("scene", options->scene, "The scene")->required();
+    addImportOptions(*verb, common);
     verb->add_option("--out", options->out, "The .glb or .gltf to write")->required();
     verb->add_option("--order", options->order,
                      "A work order (JSON); without one: tidy, ladder, culling distances");

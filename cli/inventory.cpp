@@ -77,6 +77,7 @@ void addInventory(CLI::App& app, Common& common, Run& run) {
                 "  flentro-cli inventory market.glb\n"
                 "  flentro-cli inventory market.glb --rows 50 --json inventory.json\n");
     verb->add_option("scene", options->scene, "The scene")->required();
+    addImportOptions(*verb, common);
     verb->add_option("--target", options->target, "Whose texture storage to assume");
     verb->add_option("--rows", options->rows, "Rows of each table");
     verb->callback(

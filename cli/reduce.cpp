@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/cancel_only.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "budget/target.h"
@@ -19,7 +20,7 @@ struct Options {
     double ratio = 0;
     double deviation = std::numeric_limits<double>::infinity();
     bool lockBorders = false;
-    bool newVertices = false;
+    bool keepVertices = false;
 };
 
 ReduceOptions optionsFor(const Options& options, const Mesh& mesh) {
@@ -29,7 +30,7 @@ ReduceOptions optionsFor(const Options& options, const Mesh& mesh) {
         result.targetTriangles = static_cast<std::size_t>(options.ratio * mesh.triangles);
     result.maxDeviation = options.deviation;
     result.reducer.lockBorders = options.lockBorders;
-    if (options.newVertices) result.reducer.placement = Placement::Optimal;
+    if (!options.keepVertices) result.reducer.placement = Placement::Optimal;
     return result;
 }
 
@@ -85,7 +86,8 @@ int runReduce(const Options& options, const Common& common) {
         parallelFor(scene->assets.size(), "Reducing", progress, [&](std::size_t i) {
             const Mesh& mesh = *scene->assets[i].mesh;
             if (!options.asset.empty() && mesh.name != options.asset) return;
-            auto reduced = reduce(mesh, optionsFor(options, mesh), noProgress());
+            CancelOnly inside(progress);
+            auto reduced = reduce(mesh, optionsFor(options, mesh), inside);
             if (!reduced) {
                 errors[i] = reduced.error();
                 return;
@@ -125,6 +127,7 @@ void addReduce(CLI::App& app, Common& common, Run& run) {
                              "--out lighter.glb\n"
                              "  flentro-cli reduce scan.ply --deviation 0.002 --out scan.glb\n");
     verb->add_option("scene", options->scene, "The scene")->required();
+    addImportOptions(*verb, common);
     verb->add_option("--out", options->out, "The .glb or .gltf to write")->required();
     verb->add_option("--asset", options->asset, "Only the asset of this name");
     verb->add_option("--triangles", options->triangles, "Triangles of each asset")
@@ -133,8 +136,9 @@ void addReduce(CLI::App& app, Common& common, Run& run) {
         ->check(between(0, 1));
     verb->add_option("--deviation", options->deviation, "Largest deviation, metres")
         ->check(between(0, 1e9));
-    verb->add_flag("--new-vertices", options->newVertices,
-                   "Place vertices where the error is least instead of keeping those there are");
+    verb->add_flag("--keep-vertices", options->keepVertices,
+                   "Only vertices that are there, as levels that share a vertex buffer need them; "
+                   "about a third less exact");
     verb->add_flag("--lock-borders", options->lockBorders, "Open borders stay where they are");
     verb->callback(
         [=, &common, &run] { run = [=, &common] { return runReduce(*options, common); }; });

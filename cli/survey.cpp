@@ -138,6 +138,7 @@ void addSurvey(CLI::App& app, Common& common, Run& run) {
                 "  flentro-cli survey market.glb --camera-distance 20 "
                 "--camera-pitch -55\n");
     verb->add_option("scene", options->scene, "The scene")->required();
+    addImportOptions(*verb, common);
     addSurveyOptions(*verb, *options);
     verb->add_option("--face-size", options->faceSize, "Rays along an edge of the cube of views")
         ->check(between(16, 2048));

@@ -23,6 +23,24 @@ CLI::App* addVerb(CLI::App& app, Common& common, const char* name, const char* w
     return verb;
 }
 
+void addImportOptions(CLI::App& verb, Common& common) {
+    std::vector<std::string> units;
+    for (const LengthUnit& unit : lengthUnits()) units.emplace_back(unit.key);
+    verb.add_option("--unit", common.import.unit,
+                    "Unit of the scene's file; as it says, or guessed, if not given")
+        ->check(CLI::IsMember(units));
+    verb.add_option_function<std::string>(
+            "--up", [&common](const std::string& axis) { common.import.up = axis.front(); },
+            "Axis that points up in the scene's file, likewise")
+        ->check(CLI::IsMember({"Y", "Z"}, CLI::ignore_case));
+    verb.add_option("--crease", common.import.creaseAngle,
+                    "Degrees up to which faces without normals look smooth")
+        ->check(between(0, 180))
+        ->capture_default_str();
+    verb.add_option("--variant", common.import.variant, "Materials of this variant of the scene")
+        ->type_name("NAME");
+}
+
 CLI::Validator between(double low, double high) {
     const auto check = [low, high](const std::string& text) -> std::string {
         double number = 0;
@@ -49,6 +67,7 @@ Expected<void> checkOutputs(const std::vector<std::string>& files) {
 Expected<Scene> openForVerb(const std::string& file, const Common& common, Progress& progress) {
     OpenOptions options;
     options.memory = static_cast<std::size_t>(common.memory * 1024 * 1024);
+    options.settings = common.import;
     auto scene = openScene(file, options, progress);
     if (scene && !common.quiet)
         for (const Note& note : scene->notes) warn("note: {}: {}\n", note.where, note.what);

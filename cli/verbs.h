@@ -6,6 +6,7 @@
 #include <functional>
 
 #include "console.h"
+#include "io/import_settings.h"
 #include "scene/scene.h"
 
 namespace flentro::cli {
@@ -15,6 +16,7 @@ struct Common {
     bool quiet = false;
     std::string json;   ///< File for machine-readable output, "-" for standard output.
     double memory = 0;  ///< MiB that a scene may take; 0: half of the machine's.
+    ImportSettings import;
 };
 
 /// A check for numbers from `low` to `high`; unlike that of the library it takes no NaN.
@@ -36,6 +38,9 @@ void addTargets(CLI::App& app, Common& common, Run& run);
 /// A verb with --quiet and --json. `examples` go under its help.
 CLI::App* addVerb(CLI::App& app, Common& common, const char* name, const char* what,
                   const char* examples);
+
+/// --unit, --up, --crease and --variant, for verbs that open a scene.
+void addImportOptions(CLI::App& verb, Common& common);
 
 /// Tries the files that a verb will write, before its work. Empty names and "-" are passed over.
 [[nodiscard]] Expected<void> checkOutputs(const std::vector<std::string>& files);

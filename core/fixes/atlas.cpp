@@ -17,6 +17,7 @@
 #include "fixes/parcel_mesh.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
+#include "scene/variants.h"
 
 namespace flentro {
 namespace {
@@ -69,16 +70,14 @@ std::optional<std::vector<Vec2f>> tileShifts(const Part& part, const Stream& coo
 
 /// Marks the materials that variants of a part show.
 void markVariants(const Part& part, std::vector<Reach>& reach) {
-    const Json& variants =
-        jsonObject(jsonObject(part.rest, "extensions"), "KHR_materials_variants");
-    if (variants.empty()) return;
     const auto mark = [&](int material) {
         if (material >= 0 && static_cast<std::size_t>(material) < reach.size())
             reach[static_cast<std::size_t>(material)].variant = true;
     };
-    mark(part.material);
-    for (const Json& mapping : jsonArray(variants, "mappings"))
+    forEachVariantMapping(part.rest, [&](const Json& mapping) {
+        mark(part.material);
         mark(jsonOr(mapping, "material", -1));
+    });
 }
 
 /// Adds the areas of a part, in space and on the picture.

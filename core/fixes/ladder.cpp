@@ -10,6 +10,7 @@
 #include "fixes/ladder_maker.h"
 #include "fixes/shared_borders.h"
 #include "fixes/unshown_levels.h"
+#include "scene/poses.h"
 
 namespace flentro {
 namespace {
@@ -43,6 +44,16 @@ std::vector<std::size_t> assetsWorthIt(const Scene& scene, const LadderSettings&
         return scene.assets[a].mesh->triangles > scene.assets[b].mesh->triangles;
     });
     return worth;
+}
+
+/// What bones do with the asset while its animations play.
+std::vector<PoseMesh> posesOf(const Scene& scene, std::size_t asset) {
+    constexpr std::size_t kPoses = 8;
+    std::vector<PoseMesh> poses;
+    for (Pose& pose : samplePoses(scene, static_cast<int>(asset), kPoses))
+        poses.emplace_back(
+            [pose = std::move(pose)](const Mesh& mesh) { return posed(mesh, pose); });
+    return poses;
 }
 
 /// Bytes that the levels add to those of level 0.
@@ -112,7 +123,9 @@ Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
     std::atomic<double> done = 0;
     const bool finished = parallelFor(worth.size(), "Making levels", quiet, [&](std::size_t i) {
         const Asset& asset = scene.assets[worth[i]];
-        made[i] = LadderMaker(asset, settings, target, locked[worth[i]], quiet).run();
+        made[i] =
+            LadderMaker(asset, settings, target, locked[worth[i]], posesOf(scene, worth[i]), quiet)
+                .run();
         done += static_cast<double>(asset.mesh->triangles);
         progress.report(done / total, "Making levels: " + asset.mesh->name);
     });

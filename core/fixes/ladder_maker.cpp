@@ -105,16 +105,17 @@ std::vector<std::vector<float>> importanceOf(const Mesh& mesh,
 }  // namespace
 
 LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, const Target& target,
-                         const std::vector<std::vector<bool>>& locked, Progress& progress)
+                         const std::vector<std::vector<bool>>& locked,
+                         const std::vector<PoseMesh>& poses, Progress& progress)
     : asset_(asset),
       settings_(settings),
       progress_(progress),
       perMetre_(pixelsPerMetreAtOne(target)),
       pixels_(settings.pixels * allowance(asset.importance)),
       solid_(withoutCards(asset.mesh, settings.thinCards)),
-      solidSurface_(*solid_) {
+      solidSurface_(*solid_, poses) {
     cards_ = cardsOf(*asset.mesh, *solid_);
-    if (!cards_.empty()) wholeSurface_.emplace(*asset.mesh);
+    if (!cards_.empty()) wholeSurface_.emplace(*asset.mesh, poses);
     options_.importance = importanceOf(*asset.mesh, settings.weights);
     options_.locked = locked;
 }

@@ -16,7 +16,8 @@ class LadderMaker {
 public:
     /// `locked`: vertices that stay where they are, [parts][vertices]; empty: none.
     LadderMaker(const Asset& asset, const LadderSettings& settings, const Target& target,
-                const std::vector<std::vector<bool>>& locked, Progress& progress);
+                const std::vector<std::vector<bool>>& locked, const std::vector<PoseMesh>& poses,
+                Progress& progress);
 
     /// The asset with its ladder; nothing if cancelled. Cost: that of a Reducer and one measured
     /// deviation for each level, or some for each with LevelRule::Deviation.

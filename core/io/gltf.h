@@ -17,9 +17,9 @@ struct GltfReadOptions {
 };
 
 /// Reads .gltf and .glb. Extensions interpreted: KHR_lights_punctual, KHR_mesh_quantization,
-/// KHR_draco_mesh_compression, KHR_materials_unlit, KHR_materials_emissive_strength,
-/// EXT_mesh_gpu_instancing, MSFT_lod; all others are kept verbatim unless they refer to binary
-/// data that we do not know. Reads nothing outside the folder.
+/// KHR_draco_mesh_compression, EXT_meshopt_compression, KHR_materials_unlit,
+/// KHR_materials_emissive_strength, EXT_mesh_gpu_instancing, MSFT_lod; all others are kept verbatim
+/// unless they refer to binary data that we do not know. Reads nothing outside the folder.
 ///
 /// What is unsound but can be repaired or left out is told in Scene::notes. Errors name file
 /// and object: truncated or mis-measured data, dangling indices, cyclic nodes, unknown required

@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <cstring>
+#include <map>
 
 #include "base/parallel.h"
+#include "io/meshopt.h"
 
 namespace flentro {
 namespace {
@@ -33,6 +35,42 @@ std::optional<std::size_t> countOf(const Json& object, const char* key, std::siz
     constexpr std::int64_t kLargest = std::int64_t{1} << 40;
     if (number < 0 || number > kLargest) return std::nullopt;
     return static_cast<std::size_t>(number);
+}
+
+constexpr const char* kMeshopt = "EXT_meshopt_compression";
+
+/// The extension's object in a buffer or buffer view, or null.
+const Json* findMeshopt(const Json& object) {
+    const Json& extensions = jsonObject(object, "extensions");
+    const auto at = extensions.find(kMeshopt);
+    return at == extensions.end() ? nullptr : &*at;
+}
+
+/// A buffer that is only there for programs that cannot decompress.
+bool isFallback(const Json& buffer) {
+    const Json* meshopt = findMeshopt(buffer);
+    return meshopt && jsonOr(*meshopt, "fallback", false);
+}
+
+/// What the extension's members say. Errors: InvalidInput for a mode, filter or count that is
+/// none.
+Expected<MeshoptView> meshoptView(const Json& source) {
+    static const std::map<std::string, MeshoptMode> modes = {
+        {"ATTRIBUTES", MeshoptMode::Attributes},
+        {"TRIANGLES", MeshoptMode::Triangles},
+        {"INDICES", MeshoptMode::Indices}};
+    static const std::map<std::string, MeshoptFilter> filters = {
+        {"NONE", MeshoptFilter::None},
+        {"OCTAHEDRAL", MeshoptFilter::Octahedral},
+        {"QUATERNION", MeshoptFilter::Quaternion},
+        {"EXPONENTIAL", MeshoptFilter::Exponential}};
+    const auto mode = modes.find(jsonOr<std::string>(source, "mode", ""));
+    const auto filter = filters.find(jsonOr<std::string>(source, "filter", "NONE"));
+    const auto count = countOf(source, "count", 0);
+    const auto stride = countOf(source, "byteStride", 0);
+    if (mode == modes.end() || filter == filters.end() || !count || !stride || *stride > 256)
+        return fail(ErrorCode::InvalidInput, fmt::format("has a wrong {}", kMeshopt));
+    return MeshoptView{mode->second, filter->second, *count, *stride};
 }
 
 std::uint32_t readIndex(const std::byte* at, int componentType) {
@@ -73,6 +111,10 @@ Expected<void> GltfAccessors::loadBuffers() {
     owned_.resize(buffers.size());
     for (std::size_t i = 0; i < buffers.size(); ++i) {
         std::span<const std::byte> bytes = binary_;
+        if (isFallback(buffers[i])) {
+            buffers_.emplace_back();
+            continue;
+        }
         if (buffers[i].is_object() && buffers[i].contains("uri")) {
             auto data = readBuffer(i, buffers[i]);
             if (!data) return tl::unexpected(data.error());
@@ -90,6 +132,29 @@ Expected<void> GltfAccessors::loadBuffers() {
         buffers_.push_back(bytes.first(*length));
     }
     streams_.resize(jsonArray(document_, "accessors").size());
+    return decompress();
+}
+
+Expected<void> GltfAccessors::decompress() {
+    const Json& views = jsonArray(document_, "bufferViews");
+    for (std::size_t i = 0; i < views.size(); ++i) {
+        const Json* source = findMeshopt(views[i]);
+        if (!source) continue;
+        const std::string where = fmt::format("buffer view {}", i);
+        const auto named = [&](Error error) {
+            error.where = where;
+            return tl::unexpected(std::move(error));
+        };
+        auto view = meshoptView(*source);
+        if (!view) return named(view.error());
+        auto bytes = slicePart(*source);
+        if (!bytes) return named(bytes.error());
+        if (auto fits = memory_.take(view->count * view->stride, where); !fits)
+            return tl::unexpected(fits.error());
+        auto decoded = decodeMeshopt(*bytes, *view);
+        if (!decoded) return named(decoded.error());
+        decompressed_.emplace(static_cast<int>(i), std::move(*decoded));
+    }
     return {};
 }
 
@@ -98,18 +163,22 @@ Expected<std::span<const std::byte>> GltfAccessors::bufferView(int index) const 
     const std::string where = fmt::format("buffer view {}", index);
     if (index < 0 || static_cast<std::size_t>(index) >= views.size())
         return fail(ErrorCode::InvalidInput, "does not exist", where);
-    const Json& view = views[static_cast<std::size_t>(index)];
-    if (jsonObject(view, "extensions").contains("EXT_meshopt_compression"))
-        return fail(ErrorCode::Unsupported, "uses EXT_meshopt_compression, which is not read",
-                    where, "Export the scene without it");
+    if (const auto known = decompressed_.find(index); known != decompressed_.end())
+        return std::span<const std::byte>(known->second);
+    auto bytes = slicePart(views[static_cast<std::size_t>(index)]);
+    if (!bytes) bytes.error().where = where;
+    return bytes;
+}
+
+Expected<std::span<const std::byte>> GltfAccessors::slicePart(const Json& view) const {
     const int buffer = jsonOr(view, "buffer", -1);
     const auto offset = countOf(view, "byteOffset", 0);
     const auto length = countOf(view, "byteLength", 0);
     if (buffer < 0 || static_cast<std::size_t>(buffer) >= buffers_.size())
-        return fail(ErrorCode::InvalidInput, "names a buffer that does not exist", where);
+        return fail(ErrorCode::InvalidInput, "names a buffer that does not exist");
     const auto& bytes = buffers_[static_cast<std::size_t>(buffer)];
     if (!offset || !length || *offset > bytes.size() || *length > bytes.size() - *offset)
-        return fail(ErrorCode::InvalidInput, "reaches beyond the end of its buffer", where);
+        return fail(ErrorCode::InvalidInput, "reaches beyond the end of its buffer");
     return bytes.subspan(*offset, *length);
 }
 
@@ -119,7 +188,8 @@ Expected<GltfAccessors::Slice> GltfAccessors::slice(const Json& source, std::siz
     auto bytes = bufferView(viewIndex);
     if (!bytes) return tl::unexpected(bytes.error());
     const Json& view = jsonArray(document_, "bufferViews")[static_cast<std::size_t>(viewIndex)];
-    const auto stride = countOf(view, "byteStride", elementSize);
+    const Json* compressed = findMeshopt(view);
+    const auto stride = countOf(compressed ? *compressed : view, "byteStride", elementSize);
     const auto offset = countOf(source, "byteOffset", 0);
     if (!stride || !offset || *stride > 252 + elementSize || *stride < elementSize ||
         *offset > bytes->size())

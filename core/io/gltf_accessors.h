@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <optional>
 #include <span>
 #include <vector>
@@ -28,7 +29,8 @@ public:
     /// Takes memory for data that comes from elsewhere. Errors: Limit.
     [[nodiscard]] MemoryBudget& memory() const { return memory_; }
 
-    /// Reads every buffer. Errors: missing, forbidden or truncated files.
+    /// Reads every buffer and decompresses the views that EXT_meshopt_compression packs.
+    /// Errors: missing, forbidden, truncated or damaged files.
     [[nodiscard]] Expected<void> loadBuffers();
 
     /// External files that buffers were read from.
@@ -52,6 +54,9 @@ private:
         std::size_t stride = 0;
     };
     [[nodiscard]] Expected<Bytes> readBuffer(std::size_t index, const Json& buffer);
+    [[nodiscard]] Expected<void> decompress();
+    /// The bytes that "buffer", "byteOffset" and "byteLength" of an object name.
+    [[nodiscard]] Expected<std::span<const std::byte>> slicePart(const Json& view) const;
     [[nodiscard]] Expected<Stream> decodeOne(int index) const;
     [[nodiscard]] Expected<Slice> slice(const Json& source, std::size_t count,
                                         std::size_t elementSize) const;
@@ -64,6 +69,7 @@ private:
     std::vector<std::filesystem::path> files_;
     std::vector<Bytes> owned_;
     std::vector<std::span<const std::byte>> buffers_;
+    std::map<int, Bytes> decompressed_;  ///< By buffer view.
     std::vector<StreamPtr> streams_;
 };
 

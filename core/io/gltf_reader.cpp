@@ -102,7 +102,8 @@ Expected<void> checkDocument(const Json& document) {
         "KHR_materials_unlit",        "KHR_materials_emissive_strength",
         "EXT_mesh_gpu_instancing",    "MSFT_lod",
         "KHR_texture_basisu",         "EXT_texture_webp",
-        "KHR_materials_variants",     "KHR_animation_pointer"};
+        "KHR_materials_variants",     "KHR_animation_pointer",
+        "EXT_meshopt_compression"};
     for (const Json& name : jsonArray(document, "extensionsRequired")) {
         const std::string text = name.is_string() ? name.get<std::string>() : "";
         if (!known.contains(text) && !text.starts_with("KHR_materials_"))
@@ -155,6 +156,14 @@ void readRest(const Json& document, Scene& scene) {
 
 /// What is not what it seems at first sight.
 void noteOddities(Scene& scene) {
+    const auto unseen =
+        std::count_if(scene.textures.begin(), scene.textures.end(), [&](const Texture& texture) {
+            return texture.image >= 0 &&
+                   scene.images[static_cast<std::size_t>(texture.image)].mime == "image/ktx2";
+        });
+    if (unseen > 0)
+        scene.notes.push_back({"textures", counted(static_cast<std::size_t>(unseen), "texture") +
+                                               " in KTX 2.0 alone: kept and counted, not shown"});
     if (scene.objects.empty())
         scene.notes.push_back({"scene", scene.assets.empty()
                                             ? "is empty: it holds no meshes"

@@ -290,6 +290,7 @@ const std::vector<IndexRule>& indexRules() {
         {"textures[].extensions.EXT_texture_webp.source", "images", Policy::DropMember},
         {"images[].bufferView", "bufferViews", Policy::DropMember},
         {"bufferViews[].buffer", "buffers", Policy::Refuse},
+        {"bufferViews[].extensions.EXT_meshopt_compression.buffer", "buffers", Policy::Refuse},
         {"accessors[].bufferView", "bufferViews", Policy::Refuse},
         {"accessors[].sparse.indices.bufferView", "bufferViews", Policy::Refuse},
         {"accessors[].sparse.values.bufferView", "bufferViews", Policy::Refuse},

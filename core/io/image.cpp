@@ -3,6 +3,7 @@
 #include <stb_image.h>
 #include <stb_image_resize.h>
 #include <stb_image_write.h>
+#include <webp/decode.h>
 
 #include <algorithm>
 #include <cstring>
@@ -31,21 +32,13 @@ ImageInfo probeKtx2(std::span<const std::byte> data) {
             static_cast<int>(littleEndian(data, 24, 4)), 0, "image/ktx2"};
 }
 
-/// RFC 9649: canvas size of the extended format; lossy and lossless frames.
-ImageInfo probeWebP(std::span<const std::byte> data) {
-    ImageInfo info{0, 0, 0, "image/webp"};
-    if (startsWith(data, "VP8X", 12)) {
-        info.width = static_cast<int>(littleEndian(data, 24, 3)) + 1;
-        info.height = static_cast<int>(littleEndian(data, 27, 3)) + 1;
-    } else if (startsWith(data, "VP8L", 12)) {
-        const std::uint32_t bits = littleEndian(data, 21, 4);
-        info.width = static_cast<int>(bits & 0x3FFF) + 1;
-        info.height = static_cast<int>(bits >> 14 & 0x3FFF) + 1;
-    } else {
-        info.width = static_cast<int>(littleEndian(data, 26, 2) & 0x3FFF);
-        info.height = static_cast<int>(littleEndian(data, 28, 2) & 0x3FFF);
-    }
-    return info;
+Expected<ImageInfo> probeWebP(std::span<const std::byte> data) {
+    WebPBitstreamFeatures features;
+    if (WebPGetFeatures(reinterpret_cast<const std::uint8_t*>(data.data()), data.size(),
+                        &features) != VP8_STATUS_OK)
+        return fail(ErrorCode::InvalidInput, "not a readable WebP image");
+    return ImageInfo{features.width, features.height, features.has_alpha != 0 ? 4 : 3,
+                     "image/webp"};
 }
 
 Pixels resized(const std::uint8_t* rgba, int width, int height, int toWidth, int toHeight) {
@@ -56,8 +49,23 @@ Pixels resized(const std::uint8_t* rgba, int width, int height, int toWidth, int
 }
 
 struct FreePixels {
-    void operator()(stbi_uc* pixels) const { stbi_image_free(pixels); }
+    void operator()(std::uint8_t* pixels) const {
+        isWebP ? WebPFree(pixels) : stbi_image_free(pixels);
+    }
+    bool isWebP = false;
 };
+using RawPixels = std::unique_ptr<std::uint8_t, FreePixels>;
+
+/// RGBA of what the file holds; null if it cannot be decoded.
+RawPixels decode(std::span<const std::byte> data, int& width, int& height) {
+    const auto* bytes = reinterpret_cast<const std::uint8_t*>(data.data());
+    if (startsWith(data, "RIFF") && startsWith(data, "WEBP", 8))
+        return {WebPDecodeRGBA(bytes, data.size(), &width, &height), FreePixels{true}};
+    int channels = 0;
+    return {
+        stbi_load_from_memory(bytes, static_cast<int>(data.size()), &width, &height, &channels, 4),
+        FreePixels{false}};
+}
 
 }  // namespace
 
@@ -82,10 +90,7 @@ Expected<Pixels> decodeImage(const Image& image, int maxEdge) {
         return fail(ErrorCode::Limit, "an edge is longer than 16,384 pixels", image.name);
     int width = 0;
     int height = 0;
-    int channels = 0;
-    const std::unique_ptr<stbi_uc, FreePixels> raw(
-        stbi_load_from_memory(reinterpret_cast<const stbi_uc*>(image.data->data()),
-                              static_cast<int>(image.data->size()), &width, &height, &channels, 4));
+    const RawPixels raw = decode(*image.data, width, height);
     if (!raw) return fail(ErrorCode::InvalidInput, "the image cannot be decoded", image.name);
     int toWidth = width;
     int toHeight = height;

@@ -27,7 +27,7 @@ struct Pixels {
     std::vector<std::uint8_t> rgba;  ///< [height * width * 4], top row first.
 };
 
-/// Decodes PNG and JPEG, halved until no edge exceeds `maxEdge`.
+/// Decodes PNG, JPEG and WebP, halved until no edge exceeds `maxEdge`.
 /// Errors: InvalidInput; Limit above 16,384 pixels an edge.
 [[nodiscard]] Expected<Pixels> decodeImage(const Image& image, int maxEdge);
 

@@ -13,8 +13,14 @@
 #include <fstream>
 #include <thread>
 
+#include "base/text.h"
 #include "io/file.h"
+#include "io/formats.h"
 #include "io/gltf.h"
+#include "io/import_process/message.h"
+#include "scene/prune.h"
+#include "scene/units.h"
+#include "scene/variants.h"
 
 extern char** environ;
 
@@ -43,13 +49,6 @@ public:
 private:
     fs::path path_;
 };
-
-std::string endingOf(const fs::path& path) {
-    std::string ending = path.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return ending;
-}
 
 /// Beside our own program, where the build and the installation put it.
 Expected<fs::path> findImporter(const OpenOptions& options) {
@@ -124,7 +123,20 @@ Expected<void> explain(int status, const fs::path& log, const OpenOptions& optio
                 {}, "Convert the file to glTF in the program that made it");
 }
 
-Expected<Scene> importScene(const fs::path& path, const OpenOptions& options, Progress& progress) {
+/// The child's arguments; see import_process/main.cpp.
+std::vector<std::string> argumentsFor(const fs::path& path, const fs::path& converted,
+                                      const SceneFormat& format, const OpenOptions& options) {
+    return {fs::absolute(path).string(),
+            converted.string(),
+            format.endings.front(),
+            std::to_string(options.importMemory),
+            std::to_string(options.importSeconds),
+            fmt::format("{}", options.settings.creaseAngle),
+            std::to_string(::getpid())};
+}
+
+Expected<Scene> importScene(const fs::path& path, const SceneFormat& format,
+                            const OpenOptions& options, Progress& progress) {
     auto importer = findImporter(options);
     if (!importer) return tl::unexpected(importer.error());
     const TemporaryFolder folder;
@@ -133,11 +145,7 @@ Expected<Scene> importScene(const fs::path& path, const OpenOptions& options, Pr
     const fs::path converted = folder.path() / "scene.glb";
     const fs::path log = folder.path() / "log.txt";
     progress.report(0, "Importing");
-    auto child =
-        start(*importer,
-              {fs::absolute(path).string(), converted.string(),
-               std::to_string(options.importMemory), std::to_string(options.importSeconds)},
-              log);
+    auto child = start(*importer, argumentsFor(path, converted, format, options), log);
     if (!child) return tl::unexpected(child.error());
     auto status = await(*child, options.importSeconds, progress);
     if (!status) return tl::unexpected(status.error());
@@ -149,7 +157,6 @@ Expected<Scene> importScene(const fs::path& path, const OpenOptions& options, Pr
 
 /// Material files that an .obj names and that are not there: its surfaces come without colours.
 void noteMissingMaterials(const fs::path& path, Scene& scene) {
-    if (endingOf(path) != ".obj") return;
     std::ifstream lines(path);
     for (std::string line; std::getline(lines, line);) {
         constexpr std::string_view kKey = "mtllib ";
@@ -164,37 +171,122 @@ void noteMissingMaterials(const fs::path& path, Scene& scene) {
     }
 }
 
-}  // namespace
-
-const std::vector<std::string>& readableEndings() {
-    static const std::vector<std::string> endings = {".glb", ".gltf", ".obj", ".ply", ".stl",
-                                                     ".dae", ".ac",   ".x",   ".off", ".3ds"};
-    return endings;
+/// Metres of one unit as the child has read it from the file, and its notes; 0 without.
+double takeMessage(Scene& scene) {
+    Json& asset = scene.rest["asset"];
+    const Json message = jsonObject(jsonObject(asset, "extras"), kImportMessage);
+    if (asset.is_object()) asset.erase("extras");
+    for (const Json& note : jsonArray(message, "notes"))
+        scene.notes.push_back(
+            {jsonOr<std::string>(note, "where", ""), jsonOr<std::string>(note, "what", "")});
+    return jsonOr(message, "metres", 0.0);
 }
 
+/// 'unit="inch"' in the beginning of an AMF file; its default is the millimetre (ISO/ASTM 52915).
+const char* unitOfAmf(std::string_view beginning) {
+    const std::size_t at = beginning.find("unit=\"");
+    const std::string_view word = at == std::string_view::npos ? "" : beginning.substr(at + 6, 4);
+    return word == "inch" ? "in" : word == "feet" ? "ft" : word == "mete" ? "m" : "mm";
+}
+
+std::string lengthOf(const Scene& scene) {
+    const Box box = scene.bounds();
+    return box.isEmpty() ? "nothing" : formatMetres(box.sizes().maxCoeff());
+}
+
+/// A length that only few scenes honestly have: the unit may be another than the file says.
+void noteOddSize(Scene& scene) {
+    const Box box = scene.bounds();
+    if (box.isEmpty()) return;
+    constexpr double kSmallest = 0.005;
+    constexpr double kLargest = 50'000;
+    constexpr double kLargestThing = 200;
+    const double length = box.sizes().maxCoeff();
+    const bool isThing = scene.objects.size() == 1 && box.sizes().minCoeff() > 0.2 * length;
+    if (length >= kSmallest && length <= (isThing ? kLargestThing : kLargest)) return;
+    scene.notes.push_back({"units", "the scene is " + lengthOf(scene) +
+                                        " long, as its file says: if that is wrong, choose its "
+                                        "unit"});
+}
+
+void applyUnits(Scene& scene, const SceneFormat& format, const std::string& unitInFile,
+                const ImportSettings& settings) {
+    SourceUnits& units = scene.sourceUnits;
+    units.upGuessed = settings.up == 0 && !format.saysUp;
+    units.up = settings.up != 0  ? settings.up
+               : units.upGuessed ? guessUpAxis(scene, format.up)
+                                 : format.up;
+    units.unit = settings.unit.empty() ? unitInFile : settings.unit;
+    units.unitGuessed = units.unit.empty();
+    if (units.unitGuessed) units.unit = guessUnit(scene, format.isSmall).key;
+    const LengthUnit& unit = *findUnit(units.unit);
+    convertUnits(scene, unit, units.up);
+    if (units.unitGuessed)
+        scene.notes.push_back({"units", fmt::format("the file does not say its unit: taken for {}, "
+                                                    "so the scene is {} long",
+                                                    unit.name, lengthOf(scene))});
+    if (units.upGuessed)
+        scene.notes.push_back(
+            {"units",
+             fmt::format("the file does not say which way is up: taken for {}", units.up)});
+    if (settings.unit.empty() && !units.unitGuessed) noteOddSize(scene);
+}
+
+Expected<Scene> openFormat(const fs::path& path, const SceneFormat& format,
+                           std::string_view beginning, const OpenOptions& options,
+                           Progress& progress) {
+    const bool isGltf = &format == &sceneFormats().front();
+    auto scene = isGltf ? readGltf(path, progress, {.folder = {}, .memory = options.memory})
+                        : importScene(path, format, options, progress);
+    const bool isOld = isGltf && !scene && scene.error().code == ErrorCode::Unsupported &&
+                       isOldGltf(readTextFile(path).value_or(""));
+    if (isOld) scene = importScene(path, format, options, progress);
+    if (!scene) {
+        if (scene.error().where.empty()) scene.error().where = path.filename().string();
+        return scene;
+    }
+    std::string unit = format.unit;
+    if (!isGltf || isOld) {
+        const double metres = takeMessage(*scene);
+        scene->name = path.stem().string();
+        scene->files.push_back(path);
+        if (format.endings.front() == std::string_view(".obj")) noteMissingMaterials(path, *scene);
+        pruneUnused(*scene);
+        if (format.endings.front() == std::string_view(".amf")) unit = unitOfAmf(beginning);
+        if (const LengthUnit* known = unitOfLength(metres)) unit = known->key;
+    }
+    applyUnits(*scene, format, unit, options.settings);
+    if (!options.settings.variant.empty())
+        if (auto shown = showVariant(*scene, options.settings.variant); !shown)
+            return tl::unexpected(shown.error());
+    return scene;
+}
+
+/// As much of a file as formats are told by.
+std::string beginningOf(const fs::path& path) {
+    std::string text(4096, '\0');
+    std::ifstream file(path, std::ios::binary);
+    file.read(text.data(), static_cast<std::streamsize>(text.size()));
+    text.resize(static_cast<std::size_t>(file.gcount()));
+    return text;
+}
+
+}  // namespace
+
 Expected<Scene> openScene(const fs::path& path, const OpenOptions& options, Progress& progress) {
-    const std::string ending = endingOf(path);
-    const auto& known = readableEndings();
     std::error_code error;
     const fs::file_status status = fs::status(path, error);
     if (!fs::exists(status)) return fail(ErrorCode::NotFound, "does not exist", path.string());
     if (!fs::is_regular_file(status))
         return fail(ErrorCode::Io, "is no file that can be read (a folder, pipe or device)",
                     path.string());
-    if (std::find(known.begin(), known.end(), ending) == known.end())
+    const std::string beginning = beginningOf(path);
+    const SceneFormat* format = formatOfContent(beginning);
+    if (!format) format = formatOfEnding(path);
+    if (!format)
         return fail(ErrorCode::Unsupported, "is of a format that is not read", path.string(),
-                    "Convert it to glTF 2.0 (.glb)");
-    if (ending == ".glb" || ending == ".gltf")
-        return readGltf(path, progress, {.folder = {}, .memory = options.memory});
-    auto scene = importScene(path, options, progress);
-    if (!scene) {
-        if (scene.error().where.empty()) scene.error().where = path.filename().string();
-        return scene;
-    }
-    noteMissingMaterials(path, *scene);
-    scene->name = path.stem().string();
-    scene->files.push_back(path);
-    return scene;
+                    "Convert it to glTF 2.0 (.glb). Read are " + describeFormats());
+    return openFormat(path, *format, beginning, options, progress);
 }
 
 }  // namespace flentro

@@ -8,6 +8,7 @@
 
 #include "base/error.h"
 #include "base/progress.h"
+#include "io/import_settings.h"
 #include "scene/scene.h"
 
 namespace flentro {
@@ -18,16 +19,16 @@ struct OpenOptions {
     std::size_t importMemory = std::size_t{6} << 30;  ///< Bytes that it may take.
     std::size_t memory = 0;                           ///< As GltfReadOptions::memory.
     int importSeconds = 300;                          ///< Seconds that it may take.
+    ImportSettings settings;
 };
 
-/// glTF by our own reader; everything else that the import library knows in a child process,
-/// which may crash or run out of its memory or time without harm.
-/// Errors: as readGltf(); Unsupported for unknown endings; Limit and InvalidInput naming the
-/// file when the import fails.
+/// glTF 2.0 by our own reader; everything else of sceneFormats() in a child process, which may
+/// crash or run out of its memory or time without harm. What the file begins with counts before
+/// its ending. The result is in metres with Y up: by the settings, else by what the file says,
+/// else by a guess, which is told in `notes` and `sourceUnits`.
+/// Errors: as readGltf(); Unsupported for unknown formats; NotFound for an unknown variant; Limit
+/// and InvalidInput naming the file when the import fails.
 [[nodiscard]] Expected<Scene> openScene(const std::filesystem::path& path,
                                         const OpenOptions& options, Progress& progress);
-
-/// Endings that openScene() accepts, with the dot, lower case.
-[[nodiscard]] const std::vector<std::string>& readableEndings();
 
 }  // namespace flentro

@@ -109,7 +109,13 @@ Expected<Project> loadProject(const fs::path& path) {
     if (!target) return tl::unexpected(target.error());
     auto order = parseWorkOrder(jsonObject(*json, "workOrder"), where + ": workOrder");
     if (!order) return tl::unexpected(order.error());
+    auto import = parseImportSettings(jsonObject(*json, "import"));
+    if (!import) {
+        import.error().where = where + ": " + import.error().where;
+        return tl::unexpected(import.error());
+    }
     Project project;
+    project.import = std::move(*import);
     const fs::path scene = jsonOr<std::string>(*json, "scene", "");
     if (scene.empty()) return fail(ErrorCode::InvalidInput, "names no 'scene'", where);
     project.scene = (fs::absolute(path).parent_path() / scene).lexically_normal();
@@ -133,6 +139,7 @@ Expected<void> saveProject(const Project& project, const fs::path& path) {
     json["format"] = kFormat;
     json["version"] = kVersion;
     json["scene"] = storedPath(project.scene, fs::absolute(path).parent_path());
+    json["import"] = toJson(project.import);
     json["target"] = toJson(project.target);
     json["workOrder"] = toJson(project.order);
     json["view"] = toJson(project.view);

@@ -7,6 +7,7 @@
 
 #include "fixes/work_order.h"
 #include "geometry/frustum.h"
+#include "io/import_settings.h"
 #include "survey/spots.h"
 
 namespace flentro {
@@ -37,6 +38,7 @@ struct SurveyRequest {
 
 struct Project {
     std::filesystem::path scene;  ///< Absolute; stored relative to the project file.
+    ImportSettings import;        ///< How the scene's file is to be understood.
     Target target;
     WorkOrder order;
     std::vector<Spot> spots;

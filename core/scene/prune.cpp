@@ -4,6 +4,7 @@
 
 #include "scene/edit.h"
 #include "scene/references.h"
+#include "scene/variants.h"
 
 namespace flentro {
 namespace {
@@ -39,10 +40,9 @@ std::vector<bool> usedMaterials(const Scene& scene) {
         for (std::size_t level = 0; level < asset.levelCount(); ++level)
             for (const Part& part : asset.level(level)->parts) {
                 mark(used, part.material);
-                const Json& variants =
-                    jsonObject(jsonObject(part.rest, "extensions"), "KHR_materials_variants");
-                for (const Json& mapping : jsonArray(variants, "mappings"))
+                forEachVariantMapping(part.rest, [&](const Json& mapping) {
                     mark(used, jsonOr(mapping, "material", -1));
+                });
             }
     return used;
 }

@@ -231,6 +231,15 @@ struct Animation {
     Json rest;
 };
 
+/// Lengths and axis of the file that a scene was read from, to be told: the scene itself is in
+/// metres with Y up.
+struct SourceUnits {
+    std::string unit = "m";    ///< Key of a LengthUnit.
+    char up = 'Y';             ///< Or 'Z'.
+    bool unitGuessed = false;  ///< The file does not say, and nobody was asked.
+    bool upGuessed = false;
+};
+
 struct Scene {
     std::string name;
     std::vector<Node> nodes;
@@ -250,6 +259,7 @@ struct Scene {
     std::vector<StreamPtr> streams;  ///< Animation data.
     Json rest;                       ///< asset, extras, other extensions of the document.
     std::vector<Note> notes;
+    SourceUnits sourceUnits;
     /// [origins] Names of the objects as they were read.
     std::shared_ptr<const std::vector<std::string>> originNames;
     /// Every file that it was read from: never to be written.
@@ -288,7 +298,8 @@ void numberOrigins(Scene& scene);
 /// roots. Culling of objects that exist already (same node and instance) is kept.
 void flatten(Scene& scene);
 
-/// Content hash of all that a scene holds, names and files as well: equal hashes, equal results.
+/// Content hash of all that a scene holds but `sourceUnits`, names and files as well: equal hashes,
+/// equal results.
 /// Cost: O(nodes + objects + assets + JSON); streams of meshes were hashed when those were
 /// finished, the others are hashed here.
 [[nodiscard]] Hash hashScene(const Scene& scene);

@@ -403,22 +403,26 @@ Mesh posed(const Mesh& mesh, std::size_t target) {
     return result;
 }
 
-PosedSurfaces::PosedSurfaces(const Mesh& mesh) : rest_(mesh) {
+PosedSurfaces::PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses)
+    : rest_(mesh), poses_(std::move(poses)) {
     constexpr std::size_t kMostPoses = 16;
     const std::vector<float> reach = reachOfTargets(mesh);
+    std::vector<std::size_t> targets;
     for (std::size_t t = 0; t < reach.size(); ++t)
-        if (reach[t] > 0) targets_.push_back(t);
-    std::stable_sort(targets_.begin(), targets_.end(),
+        if (reach[t] > 0) targets.push_back(t);
+    std::stable_sort(targets.begin(), targets.end(),
                      [&](std::size_t a, std::size_t b) { return reach[a] > reach[b]; });
-    targets_.resize(std::min(targets_.size(), kMostPoses));
-    for (const std::size_t target : targets_) posed_.emplace_back(posed(mesh, target));
+    targets.resize(std::min(targets.size(), kMostPoses));
+    for (const std::size_t target : targets)
+        poses_.emplace_back([target](const Mesh& each) { return posed(each, target); });
+    for (const PoseMesh& pose : poses_) posed_.emplace_back(pose(mesh));
 }
 
 double PosedSurfaces::largestDeviation(const Mesh& mesh, const DeviationSampling& sampling) const {
     double largest = flentro::largestDeviation(rest_, mesh, sampling);
-    for (std::size_t i = 0; i < targets_.size() && largest <= sampling.most; ++i)
-        largest = std::max(
-            largest, flentro::largestDeviation(posed_[i], posed(mesh, targets_[i]), sampling));
+    for (std::size_t i = 0; i < poses_.size() && largest <= sampling.most; ++i)
+        largest =
+            std::max(largest, flentro::largestDeviation(posed_[i], poses_[i](mesh), sampling));
     return largest;
 }
 

@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include <functional>
 #include <limits>
 #include <memory>
 #include <span>
@@ -85,22 +86,25 @@ private:
 [[nodiscard]] Deviation measureDeviation(const Surface& a, const Mesh& b,
                                          std::size_t samples = kDeviationSamples);
 
-/// A mesh at rest and as each of its morph targets moves it: what a level must stand for. Of many
-/// targets those that move farthest are looked at.
+/// Gives the mesh in one pose.
+using PoseMesh = std::function<Mesh(const Mesh&)>;
+
+/// A mesh at rest, as each of its morph targets moves it and as its bones hold it: what a level
+/// must stand for. Of many targets those that move farthest are looked at.
 class PosedSurfaces {
 public:
-    /// Cost: as a Surface for each pose.
-    explicit PosedSurfaces(const Mesh& mesh);
+    /// `poses`: how bones move any mesh of the same joints. Cost: as a Surface for each pose.
+    explicit PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses = {});
 
     [[nodiscard]] const Surface& rest() const { return rest_; }
-    /// The largest deviation of a mesh with the same targets, over all poses.
+    /// The largest deviation of a mesh with the same targets and joints, over all poses.
     [[nodiscard]] double largestDeviation(const Mesh& mesh,
                                           const DeviationSampling& sampling = {}) const;
 
 private:
     Surface rest_;
-    std::vector<std::size_t> targets_;  ///< Those that are looked at.
-    std::vector<Surface> posed_;        ///< [targets_]
+    std::vector<PoseMesh> poses_;  ///< Of targets and bones.
+    std::vector<Surface> posed_;   ///< [poses_]
 };
 
 /// The mesh with one morph target applied in full.

@@ -16,7 +16,7 @@ namespace {
 
 /// Open borders and seams are held by planes at right angles to the surface (Garland &
 /// Heckbert 1997, section 6), this much stronger than the surface itself.
-constexpr float kBorderWeight = 10;
+constexpr float kBorderWeight = 1;
 constexpr float kSeamWeight = 1;
 
 /// Pieces below this share of the diagonal may go as soon as they are the cheapest.

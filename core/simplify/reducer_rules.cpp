@@ -115,7 +115,7 @@ void Reducer::choosePlace(Plan& plan) const {
     for (std::size_t i = 0; i < plan.mergeCount; ++i)
         std::swap(plan.merges[i].from, plan.merges[i].to);
     std::swap(plan.from, plan.to);
-    plan.joined = metric_.together(plan.from, plan.to, plan.all());
+    plan.joined.offset -= other;  // the same place, from the other end
 }
 
 bool Reducer::plan(std::uint32_t from, std::uint32_t to, Plan& plan) const {

@@ -155,7 +155,7 @@ const Case kRefused[] = {
      [](GltfBuilder& b) {
          b.document["bufferViews"][0]["extensions"]["EXT_meshopt_compression"] = Json::object();
      },
-     "EXT_meshopt_compression", "accessor 0"},
+     "EXT_meshopt_compression", "buffer view 0"},
     {"UnknownMode", [](GltfBuilder& b) { b.document["meshes"][0]["primitives"][0]["mode"] = 12; },
      "unknown mode", "mesh 0"},
 };

@@ -35,6 +35,15 @@ GltfBuilder fullDocument() {
         {"count", 1},
         {"indices", {{"bufferView", b.addView(&first, 2)}, {"componentType", 5123}}},
         {"values", {{"bufferView", b.addView(moved, 12)}}}};
+    const unsigned char packed[] = {0xD1, 0, 0, 0, 0, 0};  // one index: 0
+    const int view = b.addView(packed, sizeof packed);
+    b.document["bufferViews"][static_cast<std::size_t>(view)]["extensions"]
+              ["EXT_meshopt_compression"] = {{"buffer", 0},
+                                             {"byteOffset", b.data.size() - sizeof packed},
+                                             {"byteLength", sizeof packed},
+                                             {"byteStride", 2},
+                                             {"count", 1},
+                                             {"mode", "INDICES"}};
     const char junk[] = "not a picture";
     b.document["images"] = {{{"bufferView", b.addView(junk, sizeof junk)}}};
     b.document["samplers"] = {Json::object()};

@@ -4,6 +4,7 @@
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <webp/encode.h>
 
 #include <cmath>
 #include <cstring>
@@ -65,12 +66,28 @@ TEST(Image, ProbeReadsHeadersOfFormatsThatItDoesNotDecode) {
     ASSERT_TRUE(compressed);
     EXPECT_EQ(compressed->width, 64);
     EXPECT_EQ(compressed->height, 32);
-    std::vector<std::byte> webp =
-        bytesOf({'R', 'I', 'F', 'F', 0, 0, 0, 0, 'W', 'E', 'B', 'P', 'V', 'P', '8',
-                 'X', 0,   0,   0,   0, 0, 0, 0, 0,   99,  0,   0,   49,  0,   0});
-    webp.resize(40);
-    EXPECT_EQ(probeImage(webp)->width, 100);
-    EXPECT_EQ(probeImage(webp)->height, 50);
+}
+
+TEST(Image, WebPIsDecoded) {
+    const std::vector<std::uint8_t> pixels = {255, 0, 0, 255, 0, 255, 0, 128};
+    std::uint8_t* encoded = nullptr;
+    const std::size_t size = WebPEncodeLosslessRGBA(pixels.data(), 2, 1, 8, &encoded);
+    Image image;
+    const auto* bytes = reinterpret_cast<const std::byte*>(encoded);
+    image.data = std::make_shared<const std::vector<std::byte>>(bytes, bytes + size);
+    WebPFree(encoded);
+    const auto info = probeImage(*image.data);
+    ASSERT_TRUE(info) << describe(info.error());
+    EXPECT_EQ(info->width, 2);
+    EXPECT_EQ(info->height, 1);
+    EXPECT_EQ(info->channels, 4);
+    EXPECT_STREQ(info->mime, "image/webp");
+    const auto decoded = decodeImage(image, 16);
+    ASSERT_TRUE(decoded);
+    EXPECT_EQ(decoded->rgba, pixels);
+    const auto whole = image.data;
+    image.data = std::make_shared<const std::vector<std::byte>>(whole->begin(), whole->end() - 9);
+    EXPECT_FALSE(decodeImage(image, 16)) << "cut off";
 }
 
 TEST(Image, ProbeRefusesEverythingElse) {

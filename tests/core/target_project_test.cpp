@@ -192,5 +192,26 @@ TEST(Project, RefusesWhatIsNoProject) {
     EXPECT_FALSE(loadProject(folder / "gone.flentro.json"));
 }
 
+TEST(Project, KeepsHowTheSceneIsRead) {
+    const test::TemporaryFolder folder;
+    Project project;
+    project.scene = folder / "engine.obj";
+    project.import = {"mm", 'Z', 60, "blue"};
+    ASSERT_TRUE(saveProject(project, folder / "p.flentro.json"));
+    const auto again = loadProject(folder / "p.flentro.json");
+    ASSERT_TRUE(again) << describe(again.error());
+    EXPECT_EQ(again->import, project.import);
+}
+
+TEST(Project, WrongWaysOfReadingAreRefusedByName) {
+    for (const Json& wrong :
+         {Json{{"unit", "yard"}}, Json{{"up", "X"}}, Json{{"creaseAngle", 181}},
+          Json{{"creaseAngle", "40"}}, Json{{"variant", ""}}, Json{{"scale", 2}}}) {
+        const auto parsed = parseImportSettings(wrong);
+        ASSERT_FALSE(parsed) << wrong;
+        EXPECT_THAT(describe(parsed.error()), testing::HasSubstr("import." + wrong.begin().key()));
+    }
+}
+
 }  // namespace
 }  // namespace flentro

@@ -4,12 +4,20 @@
 
 #include <assimp/scene.h>
 
+#include <filesystem>
+
 #include "scene/scene.h"
 
 namespace flentro {
 
-/// Materials that are equal in value become one. Meshes, nodes, materials and the paths of
-/// textures are taken; cameras, lights and animations of these formats are not.
-[[nodiscard]] Scene convert(const aiScene& source);
+struct ConvertOptions {
+    std::filesystem::path folder;  ///< Where the images are looked for, and nowhere else.
+    double creaseAngle = 40;       ///< Degrees, as smoothByCrease().
+};
+
+/// Nodes, meshes with skins and morph targets, materials, images, lights, cameras and
+/// animations. Materials that are equal in value become one. What glTF has no place for, what was
+/// guessed and what was left out is told in Scene::notes.
+[[nodiscard]] Scene convert(const aiScene& source, const ConvertOptions& options);
 
 }  // namespace flentro

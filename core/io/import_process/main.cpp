@@ -1,9 +1,12 @@
-// flentro-import SOURCE RESULT.glb BYTES SECONDS
+// flentro-import SOURCE RESULT.glb ENDING BYTES SECONDS CREASE-ANGLE PARENT
 //
 // Reads a scene with the import library and writes it as glTF, under limits of memory and
-// time. Exit status 0: written; 2: a message on the last line says what is wrong; anything
-// else: the library gave up.
+// time. ENDING tells the format, whatever the file's name is; PARENT is the process that waits
+// for the result. Exit status 0: written; 2: a message on the last line says what is wrong;
+// anything else: the library gave up.
 
+#include <assimp/config.h>
+#include <assimp/importerdesc.h>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
 #include <signal.h>
@@ -11,13 +14,21 @@
 #include <sys/resource.h>
 #include <unistd.h>
 
+#include <assimp/BaseImporter.h>
+#include <algorithm>
 #include <assimp/Importer.hpp>
 #include <cstdio>
 #include <cstdlib>
 #include <exception>
+#include <filesystem>
+#include <iterator>
+#include <sstream>
+#include <string>
+#include <vector>
 
 #include "convert.h"
 #include "io/gltf.h"
+#include "message.h"
 
 namespace {
 
@@ -35,9 +46,9 @@ void setLimits([[maybe_unused]] rlim_t bytes, rlim_t seconds) {
 }
 
 /// Whoever asked for the import is gone: so is the import.
-void followParent() {
+void followParent(pid_t parent) {
     prctl(PR_SET_PDEATHSIG, SIGKILL);
-    if (getppid() == 1) std::_Exit(1);
+    if (getppid() != parent) std::_Exit(1);
 }
 
 int complain(const char* message) {
@@ -45,28 +56,78 @@ int complain(const char* message) {
     return 2;
 }
 
-int run(const char* source, const char* result) {
+/// Leaves only the readers of the format: by its name alone another might be taken.
+void keepReaders(Assimp::Importer& importer, const std::string& ending) {
+    std::vector<Assimp::BaseImporter*> others;
+    for (std::size_t i = 0; i < importer.GetImporterCount(); ++i) {
+        std::istringstream endings(importer.GetImporterInfo(i)->mFileExtensions);
+        const bool reads =
+            std::any_of(std::istream_iterator<std::string>(endings), {},
+                        [&](const std::string& each) { return "." + each == ending; });
+        if (!reads) others.push_back(importer.GetImporter(i));
+    }
+    for (Assimp::BaseImporter* other : others) {
+        importer.UnregisterLoader(other);
+        delete other;
+    }
+}
+
+/// Metres of one unit: FBX tells centimetres. 0 where the file says nothing.
+double metresOf(const aiScene& scene, const std::string& ending) {
+    constexpr double kCentimetre = 0.01;
+    if (ending != ".fbx" || !scene.mMetaData) return 0;
+    double wide = 0;
+    float narrow = 0;
+    if (scene.mMetaData->Get("UnitScaleFactor", wide)) return wide * kCentimetre;
+    if (scene.mMetaData->Get("UnitScaleFactor", narrow)) return double{narrow} * kCentimetre;
+    return kCentimetre;
+}
+
+flentro::Json messageFor(const flentro::Scene& scene, double metres) {
+    flentro::Json notes = flentro::Json::array();
+    for (const flentro::Note& note : scene.notes)
+        notes.push_back({{"where", note.where}, {"what", note.what}});
+    return {{"notes", std::move(notes)}, {"metres", metres}};
+}
+
+struct Request {
+    const char* source;
+    const char* result;
+    std::string ending;
+    double creaseAngle;
+};
+
+int run(const Request& request) {
     Assimp::Importer importer;
-    const aiScene* scene =
-        importer.ReadFile(source, aiProcess_Triangulate | aiProcess_GenSmoothNormals |
-                                      aiProcess_SortByPType | aiProcess_JoinIdenticalVertices);
+    keepReaders(importer, request.ending);
+    importer.SetPropertyBool(AI_CONFIG_IMPORT_FBX_PRESERVE_PIVOTS, false);
+    // From its own folder: some readers look for the other files of a scene here only.
+    const std::filesystem::path source = request.source;
+    std::filesystem::current_path(source.parent_path());
+    const aiScene* scene = importer.ReadFile(source.filename().string(), aiProcess_Triangulate);
     if (!scene || !scene->mRootNode) return complain(importer.GetErrorString());
-    const flentro::Scene converted = flentro::convert(*scene);
+    flentro::Scene converted =
+        flentro::convert(*scene, {source.parent_path(), request.creaseAngle});
     if (converted.objects.empty()) return complain("there is no geometry in it");
+    converted.rest["asset"]["extras"][flentro::kImportMessage] =
+        messageFor(converted, metresOf(*scene, request.ending));
     flentro::GltfWriteOptions options;
     options.keepImagePaths = true;
-    const auto written = flentro::writeGltf(converted, result, options, flentro::noProgress());
+    const auto written =
+        flentro::writeGltf(converted, request.result, options, flentro::noProgress());
     return written ? 0 : complain(flentro::describe(written.error()).c_str());
 }
 
 }  // namespace
 
 int main(int argc, char** argv) {
-    if (argc != 5) return complain("usage: flentro-import SOURCE RESULT.glb BYTES SECONDS");
-    followParent();
-    setLimits(std::strtoull(argv[3], nullptr, 10), std::strtoull(argv[4], nullptr, 10));
+    if (argc != 8)
+        return complain(
+            "usage: flentro-import SOURCE RESULT.glb ENDING BYTES SECONDS CREASE-ANGLE PARENT");
+    followParent(static_cast<pid_t>(std::strtol(argv[7], nullptr, 10)));
+    setLimits(std::strtoull(argv[4], nullptr, 10), std::strtoull(argv[5], nullptr, 10));
     try {
-        return run(argv[1], argv[2]);
+        return run({argv[1], argv[2], argv[3], std::strtod(argv[6], nullptr)});
     } catch (const std::exception& error) {
         return complain(error.what());
     }

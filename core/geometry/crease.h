@@ -1,0 +1,28 @@
+// Normals for meshes that come without any that say something.
+
+#pragma once
+
+#include "geometry/mesh.h"
+
+namespace flentro {
+
+/// The crease angle that imports use unless told otherwise, degrees.
+constexpr double kCreaseAngle = 40;
+
+/// True without normals, or if every corner has that of its face (to two degrees): such normals
+/// say no more than the faces do. False for parts without triangles.
+[[nodiscard]] bool isFaceShaded(const Part& part);
+
+/// Equal vertices welded, normals and tangents made anew: faces that meet at an edge under an
+/// angle of no more than `degrees` are one smooth surface there, others keep a hard edge. Normals
+/// are weighted by the angles of the corners (G. Thürmer and C. Wüthrich 1998). Places, not
+/// vertices, decide what meets, so seams of texture coordinates stay smooth.
+///
+/// Triangles keep their order. Other modes than triangles: the part itself.
+/// Cost: O(T log T).
+[[nodiscard]] Part smoothByCrease(const Part& part, double degrees);
+
+/// Equal vertices welded, attributes as they are.
+[[nodiscard]] Part weldEqualVertices(const Part& part);
+
+}  // namespace flentro

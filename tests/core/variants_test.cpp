@@ -1,0 +1,90 @@
+// Variants of materials, and units that are converted.
+
+#include "scene/variants.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "scene/units.h"
+#include "support/meshes.h"
+
+namespace flentro {
+namespace {
+
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+Scene shoe() {
+    Scene scene = test::makeScene({{test::makeBox(Vec3f(1, 1, 1)), Vec3d::Zero()}});
+    scene.materials.resize(3);
+    Mesh mesh = *scene.assets[0].mesh;
+    mesh.parts[0].material = 0;
+    mesh.parts[0].rest["extensions"]["KHR_materials_variants"]["mappings"] = {
+        {{"material", 1}, {"variants", {0}}}, {{"material", 2}, {"variants", {1, 2}}}};
+    scene.assets[0].mesh = finishMesh(std::move(mesh));
+    scene.rest["extensions"]["KHR_materials_variants"]["variants"] = {
+        {{"name", "red"}}, {{"name", "blue"}}, {{"name", "green"}}};
+    return scene;
+}
+
+TEST(Variants, PartsTakeTheMaterialOfTheirMapping) {
+    Scene scene = shoe();
+    EXPECT_THAT(variantNames(scene), ElementsAre("red", "blue", "green"));
+    ASSERT_TRUE(showVariant(scene, "green"));
+    EXPECT_EQ(scene.assets[0].mesh->parts[0].material, 2);
+    ASSERT_TRUE(showVariant(scene, "red"));
+    EXPECT_EQ(scene.assets[0].mesh->parts[0].material, 1);
+}
+
+TEST(Variants, UnknownNamesAreRefusedWithThoseThereAre) {
+    Scene scene = shoe();
+    const auto unknown = showVariant(scene, "pink");
+    ASSERT_FALSE(unknown);
+    EXPECT_THAT(describe(unknown.error()), HasSubstr("red, blue, green"));
+    EXPECT_EQ(scene.assets[0].mesh->parts[0].material, 0);
+}
+
+TEST(Units, EveryRootOfEverySceneIsConvertedOnce) {
+    Scene scene = test::makeScene({{test::makeBox(Vec3f(1, 1, 1)), Vec3d(2, 0, 0)},
+                                   {test::makeBox(Vec3f(1, 1, 1)), Vec3d(4, 0, 0)}});
+    // The second root is in both scenes, the first in one.
+    scene.scenes = {{{"nodes", {0, 1}}}, {{"nodes", {1}}}};
+    const Box before = scene.bounds();
+    convertUnits(scene, *findUnit("cm"), 'Z');
+    EXPECT_TRUE(scene.bounds().sizes().isApprox(
+        Vec3d(before.sizes().x(), before.sizes().z(), before.sizes().y()) / 100, 1e-9));
+    EXPECT_EQ(scene.objects.size(), 2U);
+    scene.defaultScene = 1;
+    flatten(scene);
+    ASSERT_EQ(scene.objects.size(), 1U) << "the other scene shows what it showed";
+    EXPECT_NEAR(scene.objects[0].world(0, 3), 0.04, 1e-9);
+}
+
+TEST(Units, GuessesFollowSizeAndShape) {
+    const auto guess = [](const Vec3f& size, bool small = false) {
+        const Scene scene = test::makeScene({{test::makeBox(size), Vec3d::Zero()}});
+        return std::string(guessUnit(scene, small).key);
+    };
+    EXPECT_EQ(guess({2, 1, 1}), "m");
+    EXPECT_EQ(guess({744, 500, 400}), "mm");
+    EXPECT_EQ(guess({2500, 20, 1800}), "m") << "a track is flat and long";
+    EXPECT_EQ(guess({0.15F, 0.1F, 0.1F}), "m") << "a scan of a hand";
+    EXPECT_EQ(guess({30, 20, 10}, true), "mm") << "a part to be made";
+    EXPECT_EQ(guess({0, 0, 0}), "m");
+}
+
+TEST(Units, GroundTellsWhichWayIsUp) {
+    Mesh grid = test::makeGrid(4, 4, 100);
+    const Scene level = test::makeScene({{grid, Vec3d::Zero()}});
+    EXPECT_EQ(guessUpAxis(level, 'Z'), 'Y');
+    Scene upright = level;
+    upright.nodes[0].local.topLeftCorner<3, 3>() << 1, 0, 0, 0, 0, -1, 0, 1, 0;
+    flatten(upright);
+    EXPECT_EQ(guessUpAxis(upright, 'Y'), 'Z');
+    const Scene box = test::makeScene({{test::makeBox(Vec3f(1, 1, 1)), Vec3d::Zero()}});
+    EXPECT_EQ(guessUpAxis(box, 'Y'), 'Y');
+    EXPECT_EQ(guessUpAxis(box, 'Z'), 'Z');
+}
+
+}  // namespace
+}  // namespace flentro
