@@ -215,6 +215,15 @@ std::vector<std::uint32_t> CollapseLog::wedgesAfter(std::size_t merges) const {
     return now;
 }
 
+/// Where each position has gone, likewise.
+std::vector<std::uint32_t> CollapseLog::positionsAfter(std::size_t merges) const {
+    std::vector<std::uint32_t> now(positionCount());
+    for (std::uint32_t p = 0; p < now.size(); ++p) now[p] = p;
+    for (std::size_t m = merges; m-- > 0;)
+        now[positions_.of(steps_.mergeAt(m).from)] = now[positions_.of(steps_.mergeAt(m).to)];
+    return now;
+}
+
 std::vector<bool> CollapseLog::droppedAfter(std::size_t drops) const {
     std::vector<bool> dropped(pieces_.empty() ? 0 : *std::ranges::max_element(pieces_) + 1, false);
     for (std::size_t i = 0; i < drops; ++i) dropped[drops_[i].piece] = true;
@@ -233,6 +242,13 @@ std::vector<std::vector<std::uint32_t>> CollapseLog::indicesAt(std::size_t trian
     const State state = stateAt(triangles);
     const std::vector<std::uint32_t> now = wedgesAfter(state.at.merge);
     const std::vector<bool> dropped = droppedAfter(state.drops);
+    const auto places = crosses_ ? positionsAfter(state.at.merge) : std::vector<std::uint32_t>();
+    const auto vanished = [&](const std::array<std::uint32_t, 3>& wedges) {
+        const std::uint32_t a = places[positions_.of(wedges[0])];
+        const std::uint32_t b = places[positions_.of(wedges[1])];
+        const std::uint32_t c = places[positions_.of(wedges[2])];
+        return a == b || b == c || c == a;
+    };
     std::vector<std::vector<std::uint32_t>> result(mesh_.parts.size());
     for (std::size_t p = 0; p < mesh_.parts.size(); ++p) {
         const std::vector<std::uint32_t>& indices = mesh_.parts[p].indices;
@@ -246,6 +262,7 @@ std::vector<std::vector<std::uint32_t>> CollapseLog::indicesAt(std::size_t trian
             for (std::size_t k = 0; k < 3; ++k) corners[k] = wedges[indices[i + k]];
             if (!spans(corners)) continue;  // nor ever did
             if (!pieces_.empty() && dropped[pieces_[positions_.of(corners[0])]]) continue;
+            if (crosses_ && vanished(corners)) continue;
             for (std::uint32_t& corner : corners) corner = now[corner];
             if (!spans(corners)) continue;
             for (const std::uint32_t corner : corners)

@@ -77,6 +77,9 @@ public:
     void add(std::span<const CollapseBatch> sideBySide, const CollapseBatch& after);
     /// Loose piece `piece` went, which took all its `triangles`.
     void addDrop(std::uint32_t piece, std::size_t triangles, float deviation);
+    /// From here on wedges may part from the triangles that vanished with them: which triangles are
+    /// left is asked of positions then.
+    void beginCrossing() { crosses_ = true; }
     /// Which loose piece each position belongs to. [P] To be given before the first drop.
     void setPieces(std::vector<std::uint32_t> pieces) { pieces_ = std::move(pieces); }
     [[nodiscard]] std::uint32_t pieceOf(std::uint32_t position) const { return pieces_[position]; }
@@ -121,6 +124,7 @@ private:
     void advance(State& state) const;
     [[nodiscard]] State stateAt(std::size_t triangles) const;
     [[nodiscard]] std::vector<std::uint32_t> wedgesAfter(std::size_t merges) const;
+    [[nodiscard]] std::vector<std::uint32_t> positionsAfter(std::size_t merges) const;
     [[nodiscard]] std::vector<bool> droppedAfter(std::size_t drops) const;  ///< [pieces]
     [[nodiscard]] bool spans(const std::array<std::uint32_t, 3>& wedges) const;
     void moveVertices(const State& state, std::size_t part, Part& into) const;
@@ -137,6 +141,7 @@ private:
     double unit_ = 1;
     CollapseSteps steps_;
     std::vector<Drop> drops_;
+    bool crosses_ = false;
 };
 
 }  // namespace flentro

@@ -252,7 +252,10 @@ bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& pro
 
 /// What is allowed once nothing else is possible: crossing seams, then dropping large pieces.
 bool Reducer::takeNextResort() {
-    if (crossSeams_ && !crossesNow_) return crossesNow_ = true;
+    if (crossSeams_ && !crossesNow_) {
+        log_.beginCrossing();
+        return crossesNow_ = true;
+    }
     if (crossSeams_ && !dropsLarge_ && piecesLeft_ > 1) return dropsLarge_ = true;
     return false;
 }
