@@ -294,6 +294,36 @@ BENCHMARK(ReduceWaves)
     ->Unit(benchmark::kMillisecond)
     ->UseRealTime();
 
+/// All that `flentro-cli reduce` does beyond opening: to a tenth, the deviation measured, the file
+/// written. Arguments: thousands of triangles; 1: vertices where the error is least.
+void ReduceCommand(benchmark::State& state) {
+    Scene scene;
+    scene.assets.push_back({makeWaves(static_cast<std::size_t>(state.range(0)) * 1000), {}, {}});
+    scene.nodes.resize(1);
+    scene.nodes[0].mesh = 0;
+    scene.scenes.push_back({{"nodes", {0}}});
+    flatten(scene);
+    const auto triangles = static_cast<double>(scene.assets[0].mesh->triangles);
+    const auto file = std::filesystem::temp_directory_path() /
+                      ("flentro-bench-" + std::to_string(::getpid()) + ".glb");
+    ReduceOptions options;
+    options.targetTriangles = static_cast<std::size_t>(triangles / 10);
+    if (state.range(1) == 1) options.reducer.placement = Placement::Optimal;
+    for (auto _ : state) {
+        Scene result = scene;
+        result.assets[0].mesh = reduce(*scene.assets[0].mesh, options, noProgress())->mesh;
+        benchmark::DoNotOptimize(writeGltf(result, file, {}, noProgress()));
+    }
+    std::filesystem::remove(file);
+    state.counters["triangles/s"] = benchmark::Counter(
+        triangles * static_cast<double>(state.iterations()), benchmark::Counter::kIsRate);
+}
+BENCHMARK(ReduceCommand)
+    ->Args({1000, 0})
+    ->Args({1000, 1})
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+
 /// What the table in docs/methods.md shows: deviation in millionths of the diagonal. Arguments:
 /// 0 existing vertices, 1 optimal places, 2 optimal places by the surface alone, without
 /// attributes or seams; and triangles kept, in percent.

@@ -53,17 +53,18 @@ Expected<Opened> openScene(const Options& options, const Common& common, Progres
                   std::move(evidence)};
 }
 
-/// Tidy, ladder and culling distances with their defaults.
-WorkOrder defaultOrder() {
+/// Tidy, ladder and culling distances as they are proposed for the scene.
+WorkOrder defaultOrder(const Scene& scene) {
     WorkOrder order;
     order.add(TidySettings{});
-    order.add(LadderSettings{});
+    order.add(*proposeSettings("ladder", scene));
     order.add(CullingSettings{});
     return order;
 }
 
+/// Empty without a file: the scene decides then.
 Expected<WorkOrder> readOrder(const std::string& file) {
-    if (file.empty()) return defaultOrder();
+    if (file.empty()) return WorkOrder{};
     auto text = readTextFile(file);
     if (!text) return tl::unexpected(text.error());
     auto json = parseJson(*text, file);
@@ -221,6 +222,7 @@ int runFix(const Options& options, const Common& common) {
         return complain(writable.error());
     auto opened = openScene(options, common, progress);
     if (!opened) return complain(opened.error());
+    if (options.order.empty()) order = defaultOrder(*opened->scene);
     if (auto sound = checkExport(*opened->scene, options.out); !sound)
         return complain(sound.error());
     StepCache cache;

@@ -6,6 +6,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "budget/target.h"
+#include "fixes/shared_borders.h"
 #include "report/export.h"
 #include "verbs.h"
 
@@ -20,6 +21,7 @@ struct Options {
     double ratio = 0;
     double deviation = std::numeric_limits<double>::infinity();
     bool lockBorders = false;
+    bool freeBorders = false;
     bool keepVertices = false;
 };
 
@@ -82,12 +84,17 @@ int runReduce(const Options& options, const Common& common) {
     std::vector<double> deviations(scene->assets.size());
     std::vector<std::optional<Error>> errors(scene->assets.size());
     std::vector<std::string> reasons(scene->assets.size());
+    auto locked = options.freeBorders
+                      ? std::vector<std::vector<std::vector<bool>>>(deviations.size())
+                      : findSharedBorders(*scene);
     const bool finished =
         parallelFor(scene->assets.size(), "Reducing", progress, [&](std::size_t i) {
             const Mesh& mesh = *scene->assets[i].mesh;
             if (!options.asset.empty() && mesh.name != options.asset) return;
             CancelOnly inside(progress);
-            auto reduced = reduce(mesh, optionsFor(options, mesh), inside);
+            ReduceOptions own = optionsFor(options, mesh);
+            own.reducer.locked = std::move(locked[i]);
+            auto reduced = reduce(mesh, own, inside);
             if (!reduced) {
                 errors[i] = reduced.error();
                 return;
@@ -140,6 +147,8 @@ void addReduce(CLI::App& app, Common& common, Run& run) {
                    "Only vertices that are there, as levels that share a vertex buffer need them; "
                    "about a third less exact");
     verb->add_flag("--lock-borders", options->lockBorders, "Open borders stay where they are");
+    verb->add_flag("--free-borders", options->freeBorders,
+                   "Also borders that meet another object's may move: gaps can open");
     verb->callback(
         [=, &common, &run] { run = [=, &common] { return runReduce(*options, common); }; });
 }

@@ -9,7 +9,7 @@ namespace flentro::app {
 namespace {
 
 constexpr double kGrip = 7;             ///< Pixels beside a post that take hold of it.
-constexpr double kNearest = 0.5;        ///< Metres at the left end of the axis.
+constexpr double kNearest = 0.5;        ///< Metres at the left end of the axis, or nearer.
 constexpr double kClosestPosts = 1.02;  ///< Posts keep this ratio to their neighbours.
 
 /// Surface seen of one copy, roughly: half the faces, in pixels at one metre.
@@ -62,8 +62,14 @@ void LadderPlot::show(const Asset& asset, const Asset* held, const Target& targe
     redraw();
 }
 
+/// Things that are held in the hand have levels nearer than the rest.
+double LadderPlot::nearest() const {
+    const auto& levels = asset_.ladder.levels;
+    return levels.empty() ? kNearest : std::min(kNearest, levels.front().switchDistance / 2);
+}
+
 void LadderPlot::movePost(std::size_t post, double distance) {
-    const double low = post == 0 ? kNearest : posts_[post - 1] * kClosestPosts;
+    const double low = post == 0 ? nearest() : posts_[post - 1] * kClosestPosts;
     const double high =
         post + 1 < posts_.size() ? posts_[post + 1] / kClosestPosts : target_.farPlane;
     if (low > high) return;
@@ -86,7 +92,7 @@ void LadderPlot::drawHeld() {
     QVector<double> x, count;
     if (held_.mesh) {
         for (std::size_t level = 0; level < held_.levelCount(); ++level) {
-            x.push_back(level == 0 ? kNearest : held_.ladder.levels[level - 1].switchDistance);
+            x.push_back(level == 0 ? nearest() : held_.ladder.levels[level - 1].switchDistance);
             count.push_back(static_cast<double>(held_.level(level)->triangles));
         }
         x.push_back(target_.farPlane);
@@ -104,8 +110,9 @@ void LadderPlot::redraw() {
     const double surface = pixelsAtOneMetre(*asset_.mesh, target_);
     constexpr int kSamples = 160;
     const double reach = target_.farPlane;
+    const double left = nearest();
     for (int i = 0; i <= kSamples; ++i) {
-        const double d = kNearest * std::pow(reach / kNearest, static_cast<double>(i) / kSamples);
+        const double d = left * std::pow(reach / left, static_cast<double>(i) / kSamples);
         std::size_t level = 0;
         while (level < posts_.size() && posts_[level] <= d) ++level;
         const auto triangles = static_cast<double>(asset_.level(level)->triangles);
@@ -118,7 +125,7 @@ void LadderPlot::redraw() {
     triangles_->setData(x, count, true);
     deviation_->setData(x, deviation, true);
     density_->setData(x, density, true);
-    xAxis->setRange(kNearest, reach);
+    xAxis->setRange(left, reach);
     yAxis->setRange(5, std::max(100.0, static_cast<double>(asset_.mesh->triangles) * 4));
     yAxis2->setRange(0.05, 1000);
     for (std::size_t i = 0; i < posts_.size(); ++i) {
@@ -140,7 +147,7 @@ void LadderPlot::redraw() {
         label->setFont(textFont(10));
         label->setColor(theme().ink);
     }
-    if (here_ > kNearest) {
+    if (here_ > left) {
         auto* line = new QCPItemStraightLine(this);
         line->point1->setCoords(here_, 1);
         line->point2->setCoords(here_, 10);

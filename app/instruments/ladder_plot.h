@@ -26,6 +26,7 @@ protected:
     [[nodiscard]] int handleAt(const QPointF& pixel) const override;
 
 private:
+    [[nodiscard]] double nearest() const;
     void redraw();
     void drawHeld();
 

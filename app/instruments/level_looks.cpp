@@ -12,7 +12,7 @@ namespace flentro::app {
 namespace {
 
 constexpr int kSteps = 1000;         ///< Of a slider.
-constexpr double kNearest = 0.5;     ///< Metres.
+constexpr double kNearest = 0.5;     ///< Metres, or half the first switch distance.
 constexpr double kFewest = 4;        ///< Triangles.
 constexpr double kBeyondLast = 1.5;  ///< The walk turns at this multiple of the last switch.
 constexpr double kWalkSeconds = 5;   ///< Away, and as long back.
@@ -142,7 +142,7 @@ LevelLooks::LevelLooks(QWidget* parent)
     layout->addWidget(reading_);
     connect(levels_, &QComboBox::activated, this, &LevelLooks::standAtSwitch);
     connect(distance_, &QSlider::valueChanged, this,
-            [this](int value) { setDistance(fromSlider(value, kNearest, farthest())); });
+            [this](int value) { setDistance(fromSlider(value, nearest(), farthest())); });
     connect(triangles_, &QSlider::valueChanged, this, [this](int value) {
         const auto most =
             static_cast<double>(before_ ? before_->assets[index_].mesh->triangles : 1);
@@ -163,8 +163,13 @@ bool LevelLooks::isAsSeenBy(const Target& target) const {
            target.farPlane == target_.farPlane;
 }
 
+double LevelLooks::nearest() const {
+    const auto& levels = asset().ladder.levels;
+    return levels.empty() ? kNearest : std::min(kNearest, levels.front().switchDistance / 2);
+}
+
 double LevelLooks::farthest() const {
-    return std::max(target_.farPlane, 2 * kNearest);
+    return std::max(target_.farPlane, 2 * nearest());
 }
 
 void LevelLooks::setAsset(ScenePtr before, ScenePtr after, std::size_t asset,
@@ -203,7 +208,7 @@ void LevelLooks::standAtSwitch(int level) {
     const auto wanted = std::min(static_cast<std::size_t>(std::max(0, level)), levels.size());
     walkButton_->setChecked(false);
     wanted_.level = wanted;
-    wanted_.distance = wanted == 0 ? kNearest : levels[wanted - 1].switchDistance;
+    wanted_.distance = wanted == 0 ? nearest() : levels[wanted - 1].switchDistance;
     wanted_.allSides = true;
     request();
 }
@@ -236,14 +241,14 @@ void LevelLooks::stepWalk() {
         levels.empty() ? 10 : std::min(farthest(), kBeyondLast * levels.back().switchDistance);
     const double part = static_cast<double>(walkClock_.elapsed()) / 1000 / kWalkSeconds;
     const double away = std::max(0.0, part < 1 ? part : 2 - part);
-    setDistance(kNearest * std::pow(turn / kNearest, away));
+    setDistance(nearest() * std::pow(turn / nearest(), away));
     if (part >= 2) walkButton_->setChecked(false);
 }
 
 void LevelLooks::request() {
     const QSignalBlocker quietDistance(distance_);
     const QSignalBlocker quietTriangles(triangles_);
-    distance_->setValue(toSlider(wanted_.distance, kNearest, farthest()));
+    distance_->setValue(toSlider(wanted_.distance, nearest(), farthest()));
     distanceText_->setText(toText(formatMetres(wanted_.distance)));
     if (wanted_.level) {
         levels_->setCurrentIndex(static_cast<int>(*wanted_.level));

@@ -66,6 +66,7 @@ private:
     void adopt(const LevelPreview::Wanted& wanted, const LevelPreview::Shown& shown);
     [[nodiscard]] const Asset& asset() const { return after_->assets[index_]; }
     [[nodiscard]] bool isAsSeenBy(const Target& target) const;
+    [[nodiscard]] double nearest() const;
     [[nodiscard]] double farthest() const;
 
     ScenePtr before_, after_;

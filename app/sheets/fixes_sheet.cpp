@@ -352,7 +352,7 @@ void FixesSheet::change(const QString& text, const std::function<void(WorkOrder&
 
 void FixesSheet::add(const std::string& key) {
     int id = 0;
-    const auto settings = makeSettings(key);
+    const auto settings = proposeSettings(key, *document_.source());
     change(tr("Add %1").arg(QString(fixName(*settings)).toLower()),
            [&](WorkOrder& order) { id = order.insert(*settings).id; });
     choose(id);

@@ -255,6 +255,10 @@ struct Fixed {
 
 /// Default settings by key: tidy, share, split, atlas, ladder, culling, shadows, merge, standins.
 [[nodiscard]] std::optional<FixSettings> makeSettings(const std::string& key);
+/// The same, fitted to a scene that the fix is to be added to: what is small enough to be held or
+/// walked around, products and figures, is looked at from as near as it fills the view.
+[[nodiscard]] std::optional<FixSettings> proposeSettings(const std::string& key,
+                                                         const Scene& scene);
 
 [[nodiscard]] Json toJson(const FixSettings& settings);
 

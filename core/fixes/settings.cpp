@@ -479,6 +479,17 @@ std::optional<FixSettings> makeSettings(const std::string& key) {
     return settings ? std::optional(*settings) : std::nullopt;
 }
 
+std::optional<FixSettings> proposeSettings(const std::string& key, const Scene& scene) {
+    constexpr double kLargestThing = 12;   ///< Metres.
+    constexpr double kNearestEver = 0.05;  ///< Metres that an eye comes near.
+    auto settings = makeSettings(key);
+    const Box bounds = scene.bounds();
+    auto* ladder = settings ? std::get_if<LadderSettings>(&*settings) : nullptr;
+    if (!ladder || bounds.isEmpty() || bounds.diagonal().norm() > kLargestThing) return settings;
+    ladder->nearest = std::clamp(bounds.diagonal().norm() / 2, kNearestEver, ladder->nearest);
+    return settings;
+}
+
 Json toJson(const FixSettings& settings) {
     return std::visit([](const auto& s) { return write(s); }, settings);
 }

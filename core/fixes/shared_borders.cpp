@@ -61,23 +61,36 @@ std::vector<std::vector<std::vector<bool>>> findSharedBorders(const Scene& scene
     const Box bounds = scene.bounds();
     if (bounds.isEmpty()) return shared;
     const double edge = std::max(bounds.diagonal().norm() * kSamePlace, 1e-12);
-    const auto cellOf = [&](const Object& object, const Vec3d& place) {
-        const Vec3d world = transformPoint(object.world, place) - bounds.min();
-        return Cell{std::lround(world.x() / edge), std::lround(world.y() / edge),
-                    std::lround(world.z() / edge)};
+    // A place is in up to eight cells, so that two that are nearly the same always share one.
+    const auto visitCells = [&](const Object& object, const Vec3d& place, const auto& visit) {
+        const Vec3d at = (transformPoint(object.world, place) - bounds.min()) / edge;
+        constexpr double kReach = 0.25;
+        const auto span = [&](int axis) {
+            return std::pair(std::lround(at[axis] - kReach), std::lround(at[axis] + kReach));
+        };
+        const auto [x0, x1] = span(0);
+        const auto [y0, y1] = span(1);
+        const auto [z0, z1] = span(2);
+        for (long x = x0; x <= x1; ++x)
+            for (long y = y0; y <= y1; ++y)
+                for (long z = z0; z <= z1; ++z) visit(Cell{x, y, z});
     };
     constexpr std::uint32_t kSeveral = ~0U;
     std::unordered_map<Cell, std::uint32_t, HashCell> owners;  // the object there, or kSeveral
     for (std::uint32_t i = 0; i < scene.objects.size(); ++i)
-        for (const BorderVertex& vertex :
-             borders[static_cast<std::size_t>(scene.objects[i].asset)]) {
-            const auto [at, isNew] = owners.try_emplace(cellOf(scene.objects[i], vertex.place), i);
-            if (!isNew && at->second != i) at->second = kSeveral;
-        }
+        for (const BorderVertex& vertex : borders[static_cast<std::size_t>(scene.objects[i].asset)])
+            visitCells(scene.objects[i], vertex.place, [&](const Cell& cell) {
+                const auto [at, isNew] = owners.try_emplace(cell, i);
+                if (!isNew && at->second != i) at->second = kSeveral;
+            });
     for (const Object& object : scene.objects) {
         const auto asset = static_cast<std::size_t>(object.asset);
         for (const BorderVertex& vertex : borders[asset]) {
-            if (owners.at(cellOf(object, vertex.place)) != kSeveral) continue;
+            bool isShared = false;
+            visitCells(object, vertex.place, [&](const Cell& cell) {
+                isShared = isShared || owners.at(cell) == kSeveral;
+            });
+            if (!isShared) continue;
             auto& parts = shared[asset];
             if (parts.empty())
                 for (const Part& part : scene.assets[asset].mesh->parts)
