@@ -71,13 +71,14 @@ TitleBlock::TitleBlock(Document& document, QWidget* parent)
 void TitleBlock::showScene() {
     if (!document_.hasScene()) return;
     const Inventory before = takeInventory(*document_.source(), document_.target());
-    const auto count = [](std::size_t n) { return text(formatCount(static_cast<double>(n))); };
+    const auto count = [](std::size_t n, const char* noun) { return text(counted(n, noun)); };
     QString line =
-        tr("%1    %2 objects    %3 assets    %4 triangles placed    %5 textures")
-            .arg(text(document_.source()->name), count(before.objects), count(before.assets.size()),
-                 count(before.placedTriangles), text(formatBytes(before.textureMemory)));
+        tr("%1    %2    %3    %4 placed    %5 of textures")
+            .arg(text(document_.source()->name), count(before.objects, "object"),
+                 count(before.assets.size(), "asset"), count(before.placedTriangles, "triangle"),
+                 text(formatBytes(before.textureMemory)));
     const std::size_t notes = document_.source()->notes.size();
-    if (notes > 0) line += tr("    %1 notes").arg(notes);
+    if (notes > 0) line += "    " + count(notes, "note");
     scene_->setText(line);
     QString tip;
     for (const Note& note : document_.source()->notes)

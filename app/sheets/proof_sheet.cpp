@@ -87,6 +87,7 @@ ProofSheet::ProofSheet(Document& document, View3D& view, QWidget* parent)
     });
     connect(&document, &Document::countsChanged, this, &ProofSheet::refresh);
     connect(&document, &Document::projectChanged, this, &ProofSheet::refresh);
+    connect(&document, &Document::surveyChanged, this, &ProofSheet::refresh);
     connect(&document, &Document::sceneChanged, exported_, &QLabel::clear);
     refresh();
 }
@@ -154,10 +155,30 @@ void ProofSheet::refresh() {
                 ? tr("The work order was stopped before it had a result: nothing is proved. Press "
                      "F5 to go on.")
                 : tr("Counting: the work order is still worked out."));
-    verdict_->setText(
+    const QString here =
         over.isEmpty()
             ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))
-            : tr("<b>Over</b> in %1.").arg(over.join(", ")));
+            : tr("<b>Over</b> from here in %1.").arg(over.join(", "));
+    verdict_->setText(here + " " + surveyedVerdict());
+}
+
+/// What the survey says of all places: one place proves nothing for the others.
+QString ProofSheet::surveyedVerdict() const {
+    const Surveyed& surveyed = document_.surveyed();
+    if (!surveyed.exists()) return tr("Other places are not surveyed.");
+    if (document_.isSurveyingAgain() || surveyed.after.size() != surveyed.survey->spots.size())
+        return tr("The surveyed places are being counted.");
+    std::size_t over = 0;
+    for (std::size_t spot = 0; spot < surveyed.after.size(); ++spot) {
+        const std::size_t view =
+            surveyed.worstView(surveyed.after, spot, std::nullopt, document_.target());
+        over += stateOf(surveyed.load(surveyed.after, spot, view, std::nullopt,
+                                      document_.target())) == State::Over;
+    }
+    return over == 0 ? tr("Within them at all %1 surveyed places.").arg(surveyed.after.size())
+                     : tr("<b>Over</b> at %1 of %2 surveyed places.")
+                           .arg(over)
+                           .arg(surveyed.after.size());
 }
 
 }  // namespace flentro::app

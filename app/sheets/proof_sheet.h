@@ -25,6 +25,7 @@ public:
 
 private:
     void refresh();
+    [[nodiscard]] QString surveyedVerdict() const;
     [[nodiscard]] ExportOptions options() const;
 
     Document& document_;

@@ -203,10 +203,28 @@ void Renderer::setUniforms() {
     p.setUniformValue("viewport", QVector2D(height * static_cast<float>(lens.aspect), height));
     p.setUniformValue("picture", 0);
     p.setUniformValue("lightGrid", 1);
+    p.setUniformValue("glowPicture", 2);
     gl_->glActiveTexture(GL_TEXTURE1);
     gl_->glBindTexture(GL_TEXTURE_3D, grid.texture);
     gl_->glActiveTexture(GL_TEXTURE0);
 }
+
+namespace {
+
+/// The texture of a role, or one that names none.
+TextureUse useOf(const Material& material, std::string_view role) {
+    for (const TextureUse& use : material.textures)
+        if (use.role == role) return use;
+    return {};
+}
+
+const Image* imageOf(const Scene& scene, const TextureUse& use) {
+    if (use.texture < 0) return nullptr;
+    const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
+    return image < 0 ? nullptr : &scene.images[static_cast<std::size_t>(image)];
+}
+
+}  // namespace
 
 void Renderer::useMaterial(int index) {
     static const Material standard;
@@ -216,17 +234,22 @@ void Renderer::useMaterial(int index) {
     QOpenGLShaderProgram& p = program();
     GLuint picture = 0;
     QVector2D texels;
-    TextureUse use;
-    for (const TextureUse& candidate : material.textures)
-        if (candidate.role == "baseColorTexture") use = candidate;
-    if (use.texture >= 0) {
-        const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
-        if (image >= 0) {
-            const Image& source = scene.images[static_cast<std::size_t>(image)];
-            picture = gpu_->texture(source);
-            texels = QVector2D(static_cast<float>(source.width), static_cast<float>(source.height));
-        }
+    const TextureUse use = useOf(material, "baseColorTexture");
+    if (const Image* source = imageOf(scene, use)) {
+        picture = gpu_->texture(*source);
+        texels = QVector2D(static_cast<float>(source->width), static_cast<float>(source->height));
     }
+    const TextureUse glow = useOf(material, "emissiveTexture");
+    const Image* glowImage = imageOf(scene, glow);
+    const GLuint glowPicture = glowImage ? gpu_->texture(*glowImage) : 0;
+    gl_->glActiveTexture(GL_TEXTURE2);
+    gl_->glBindTexture(GL_TEXTURE_2D, glowPicture);
+    gl_->glActiveTexture(GL_TEXTURE0);
+    p.setUniformValue("glowing", glowPicture != 0 ? 1 : 0);
+    const Vec3f glowU = glow.transform.row(0);
+    const Vec3f glowV = glow.transform.row(1);
+    gl_->glUniform3fv(p.uniformLocation("glowU"), 1, glowU.data());
+    gl_->glUniform3fv(p.uniformLocation("glowV"), 1, glowV.data());
     // Texels a pixel are those of the target's display, not of this window.
     const float shown =
         static_cast<float>(frame_.size.height()) / static_cast<float>(frame_.target.height);

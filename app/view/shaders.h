@@ -71,6 +71,10 @@ uniform vec3 lookUpV;
 uniform int blended;       // transparent: alpha counts
 uniform sampler2D picture;
 uniform sampler3D lightGrid;
+uniform sampler2D glowPicture;
+uniform int glowing;        // the emission is coloured by that picture
+uniform vec3 glowU;         // where it is looked up
+uniform vec3 glowV;
 uniform int lit;
 uniform vec3 gridOrigin;
 uniform vec3 gridSize;
@@ -99,12 +103,21 @@ vec3 facing() {
     return gl_FrontFacing ? n : -n;
 }
 
+vec3 emission() {
+    if (glowing == 0) return emissive;
+    vec3 coords = vec3(surface.texCoord, 1.0);
+    vec2 at = vec2(dot(glowU, coords), dot(glowV, coords));
+    return emissive * pow(texture(glowPicture, at).rgb, vec3(2.2));
+}
+
 vec3 shade(vec4 base, vec3 n) {
     vec3 toEye = normalize(eye - surface.place);
     float up = n.y * 0.5 + 0.5;
     if (lit == 0) {
         float key = max(dot(n, normalize(vec3(0.4, 0.8, 0.45))), 0.0);
-        return base.rgb * (mix(vec3(0.28, 0.27, 0.26), vec3(0.42, 0.45, 0.5), up) + 0.7 * key) + emissive;
+        // White just stays below white, so that its shape can be seen.
+        return base.rgb * (mix(vec3(0.20, 0.19, 0.18), vec3(0.30, 0.32, 0.36), up) + 0.5 * key) +
+               emission();
     }
     vec3 ambient = mix(vec3(0.07, 0.075, 0.10), vec3(0.17, 0.21, 0.32), up);
     vec3 cell = (surface.place - gridOrigin) / gridSize;
@@ -113,7 +126,7 @@ vec3 shade(vec4 base, vec3 n) {
     float grazing = 0.55 + 0.45 * max(dot(n, toEye), 0.0);
     vec3 sheen = gloss * glow * pow(1.0 - max(dot(n, toEye), 0.0), 4.0) * 0.5;
     glow = glow / (1.0 + 0.22 * glow);  // keeps what hangs beside a lantern from burning out
-    return base.rgb * (ambient + glow * 0.42 * grazing) + sheen + emissive;
+    return base.rgb * (ambient + glow * 0.42 * grazing) + sheen + emission();
 }
 
 // Bayer's order of a 4 x 4 screen: what fades loses its pixels one after another.

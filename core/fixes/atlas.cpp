@@ -184,13 +184,13 @@ public:
                     fmt::format("{} alone: {}",
                                 counted(found->second, "material stays", "materials stay"), why));
         };
-        note(Place::Repeats, "their textures repeat");
-        note(Place::OtherCoords, "they use moved or second texture coordinates");
-        note(Place::TooLarge, "their textures are larger than asked for");
-        note(Place::Odd, "their images or coordinates cannot be read");
-        note(Place::Deep, "their images have more than 8 bits a channel");
-        note(Place::Kept, "assets that are to be kept show them");
-        note(Place::Variant, "variants show them");
+        note(Place::Repeats, "the texture repeats on it");
+        note(Place::OtherCoords, "moved or second texture coordinates");
+        note(Place::TooLarge, "textures larger than asked for");
+        note(Place::Odd, "images or coordinates that cannot be read");
+        note(Place::Deep, "images of more than 8 bits a channel");
+        note(Place::Kept, "shown by assets that are to be kept");
+        note(Place::Variant, "shown by variants");
         if (alone_ > 0)
             record.notes.push_back(
                 fmt::format("{} from all others by more than textures",

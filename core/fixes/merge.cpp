@@ -247,15 +247,15 @@ void accountBytes(const Scene& before, const Scene& after, MergeReport& report) 
 
 void describeStanding(const std::vector<Standing>& standing, FixRecord& record) {
     constexpr std::pair<Standing, const char*> kReasons[] = {
-        {Standing::Moves, "move"},
-        {Standing::Bends, "are bent by bones or morph targets"},
-        {Standing::Transparent, "are transparent and sorted by distance"},
-        {Standing::Kept, "are to be left"},
-        {Standing::Empty, "are no surfaces"}};
+        {Standing::Moves, "moving"},
+        {Standing::Bends, "bent by bones or morph targets"},
+        {Standing::Transparent, "transparent and sorted by distance"},
+        {Standing::Kept, "to be left"},
+        {Standing::Empty, "without surfaces"}};
     for (const auto& [reason, text] : kReasons)
         if (const auto count = std::count(standing.begin(), standing.end(), reason); count > 0)
             record.notes.push_back(fmt::format(
-                "{} alone: they {}",
+                "{} alone: {}",
                 counted(static_cast<std::size_t>(count), "object stays", "objects stay"), text));
 }
 

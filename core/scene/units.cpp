@@ -57,6 +57,34 @@ FacingArea facingArea(const Scene& scene) {
     return area;
 }
 
+/// The middle one of the lengths of edges of a sample of the triangles, in the file's unit; 0
+/// for too few.
+double medianEdge(const Scene& scene) {
+    constexpr std::size_t kSample = 20'000;
+    std::size_t placed = 0;
+    for (const Object& object : scene.objects) placed += scene.mesh(object).triangles;
+    const std::size_t step = placed / kSample + 1;
+    std::vector<double> edges;
+    for (const Object& object : scene.objects)
+        for (const Part& part : scene.mesh(object).parts) {
+            const Stream* points = part.find("POSITION");
+            const auto pointAt = [&](std::uint32_t v) {
+                return Vec3d(static_cast<double>(points->value(v, 0)),
+                             static_cast<double>(points->value(v, 1)),
+                             static_cast<double>(points->value(v, 2)));
+            };
+            for (std::size_t t = 0; points && t < part.triangleCount(); t += step)
+                edges.push_back(
+                    object.scale *
+                    (pointAt(part.indices[3 * t]) - pointAt(part.indices[3 * t + 1])).norm());
+        }
+    constexpr std::size_t kEnough = 30;  // A plate of few faces tells nothing.
+    if (edges.size() < kEnough) return 0;
+    const auto middle = edges.begin() + static_cast<std::ptrdiff_t>(edges.size() / 2);
+    std::nth_element(edges.begin(), middle, edges.end());
+    return *middle;
+}
+
 Mat4d toMetresAndYUp(const LengthUnit& unit, UpAxis up) {
     Mat4d matrix = Mat4d::Identity();
     if (up == 'Z') {
@@ -147,9 +175,13 @@ const LengthUnit& guessUnit(const Scene& scene, bool small) {
     std::array<const char*, 3> order = {"m", "cm", "mm"};
     if (scene.textures.empty()) order = {"m", "mm", "cm"};
     if (small) order = {"mm", "m", "cm"};
+    constexpr double kLongestEdge = 60;
+    const double edge = medianEdge(scene);
     for (const char* key : order) {
         const LengthUnit& unit = *findUnit(key);
-        if (length * unit.metres >= least && length * unit.metres <= most) return unit;
+        if (length * unit.metres >= least && length * unit.metres <= most &&
+            edge * unit.metres <= kLongestEdge)
+            return unit;
     }
     return kMetre;
 }

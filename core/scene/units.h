@@ -29,7 +29,8 @@ using UpAxis = char;
 
 /// A guess from size and shape alone. Things as compact as a machine or a figure are between 2 cm
 /// and 40 m long, flat ones such as a terrain or a track between 1 m and 20 km: the first unit of
-/// metre, centimetre and millimetre with which that holds, or the metre. Scenes without textures
+/// metre, centimetre and millimetre with which that holds and most edges are shorter than 60 m, or
+/// the metre. Scenes without textures
 /// are taken for constructions and tried in millimetres before centimetres. `small`, for formats of
 /// made parts: in millimetres before all, and flat ones may be as short as compact ones.
 [[nodiscard]] const LengthUnit& guessUnit(const Scene& scene, bool small);

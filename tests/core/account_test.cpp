@@ -7,6 +7,7 @@
 
 #include "fixes/going.h"
 #include "fixes/work_order.h"
+#include "io/gltf.h"
 #include "report/proof.h"
 #include "scene/origins.h"
 #include "support/display.h"
@@ -58,6 +59,28 @@ TEST(Account, LoadTimeIsReadDecodeAndPlace) {
     const Holdings held = holdingsOf(scene, target);
     EXPECT_DOUBLE_EQ(held.diskBytes, held.meshBytes + 3000);
     EXPECT_DOUBLE_EQ(held.loadSeconds, held.diskBytes / 1000 + 500'000 / 250'000.0 + 3 / 2.0);
+}
+
+TEST(Account, MeshBytesAreThoseOfTheFile) {
+    // Levels share the beginning of the top's streams: they count once, as they are stored.
+    Scene scene = test::makeScene({{test::makeSphere(64, 32, 2), {0, 0, -5}}});
+    LadderSettings ladder;
+    ladder.minTriangles = 100;
+    const Target target = display();
+    const auto fixed = applyLadder(scene, ladder, target, noProgress());
+    ASSERT_TRUE(fixed);
+    ASSERT_FALSE(fixed->scene.assets[0].ladder.empty());
+    const test::TemporaryFolder folder;
+    const auto sizeOf = [&](const Scene& written, LevelLayout levels) {
+        GltfWriteOptions options;
+        options.levels = levels;
+        const std::string name = "s" + std::to_string(static_cast<int>(levels));
+        EXPECT_TRUE(writeGltf(written, folder / (name + ".gltf"), options, noProgress()));
+        return static_cast<double>(std::filesystem::file_size(folder / (name + ".bin")));
+    };
+    const double counted = holdingsOf(fixed->scene, target).meshBytes;
+    EXPECT_NEAR(counted, sizeOf(fixed->scene, LevelLayout::LodExtension), 64);
+    EXPECT_LT(counted, 3 * sizeOf(fixed->scene, LevelLayout::TopOnly));
 }
 
 TEST(Account, EveryStepTellsItsWorstViews) {

@@ -164,7 +164,7 @@ TEST(Atlas, LeavesOutWhatCannotShare) {
     });
     EXPECT_THAT(repeats.summary, HasSubstr("2 materials share 1 page"));
     EXPECT_THAT(repeats.notes,
-                Contains(HasSubstr("1 material stays alone: their textures repeat")));
+                Contains(HasSubstr("1 material stays alone: the texture repeats")));
     const FixRecord metal = packed([](Scene& scene) {
         Json json = paint(1);
         json["pbrMetallicRoughness"]["metallicFactor"] = 0.25;
@@ -183,8 +183,21 @@ TEST(Atlas, LeavesOutWhatCannotShare) {
     small.largest = 32;
     const FixRecord large = applyAtlas(makePainted(), small, noProgress())->record;
     EXPECT_THAT(large.notes,
-                Contains(HasSubstr("3 materials stay alone: their textures are larger")));
+                Contains(HasSubstr("3 materials stay alone: textures larger")));
     EXPECT_THAT(large.summary, HasSubstr("0 materials share 0 pages"));
+}
+
+TEST(Atlas, PicturesOfSixteenBitsStayAlone) {
+    Scene scene = makePainted();
+    std::vector<std::byte> deep = *scene.images[1].data;
+    deep[24] = std::byte{16};  // bits a channel (ISO 15948, 11.2.2)
+    scene.images[1].data = std::make_shared<const std::vector<std::byte>>(deep);
+    EXPECT_TRUE(hasDeepChannels(scene.images[1]));
+    EXPECT_FALSE(hasDeepChannels(scene.images[0]));
+    const auto fixed = applyAtlas(scene, {}, noProgress());
+    ASSERT_TRUE(fixed);
+    EXPECT_EQ(*fixed->scene.images[1].data, deep) << "its other eight bits are kept";
+    EXPECT_THAT(fixed->record.notes, Contains(HasSubstr("1 material stays alone")));
 }
 
 TEST(Atlas, PagesThatWouldBeMostlyEmptyAreNotMade) {
@@ -308,14 +321,14 @@ TEST(Atlas, VariantsAndWhatIsToBeKeptStayAlone) {
     scene.assets[0].importance = Importance::Keep;
     const Fixed kept = applyAtlas(scene, {}, noProgress()).value();
     EXPECT_EQ(kept.scene.assets[0].mesh, scene.assets[0].mesh);
-    EXPECT_THAT(kept.record.notes, Contains(HasSubstr("assets that are to be kept show")));
+    EXPECT_THAT(kept.record.notes, Contains(HasSubstr("shown by assets that are to be kept")));
     Scene variants = makePainted();
     Mesh mesh = *variants.assets[2].mesh;
     mesh.parts[0].rest["extensions"]["KHR_materials_variants"]["mappings"] = {
         {{"material", 1}, {"variants", {0}}}};
     variants.assets[2].mesh = finishMesh(std::move(mesh));
     const Fixed fixed = applyAtlas(variants, {}, noProgress()).value();
-    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("variants show them")));
+    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("shown by variants")));
     EXPECT_EQ(fixed.scene.assets[2].mesh->parts[0].rest["extensions"]["KHR_materials_variants"]
                                                        ["mappings"][0]["material"],
               1);

@@ -234,7 +234,7 @@ TEST(Merge, TheArtistHasTheLastWord) {
     const Fixed fixed = merge(makeHeaps(), settings);
     EXPECT_THAT(fixed.scene.objects, SizeIs(5));
     EXPECT_THAT(fixed.record.notes,
-                Contains(HasSubstr("1 object stays alone: they are to be left")));
+                Contains(HasSubstr("1 object stays alone: to be left")));
 }
 
 TEST(Merge, WhatMovesShowsThroughOrIsKeptStaysAlone) {
@@ -248,7 +248,7 @@ TEST(Merge, WhatMovesShowsThroughOrIsKeptStaysAlone) {
     scene.assets[2].mesh = finishMesh(std::move(glass));
     const Fixed fixed = merge(scene);
     EXPECT_THAT(fixed.scene.objects, SizeIs(4 + 3));
-    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("1 object stays alone: they move")));
+    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("1 object stays alone: moving")));
     EXPECT_EQ(test::differenceOfSurfaces(scene, fixed.scene, 1e-4), "");
 }
 

@@ -167,6 +167,23 @@ TEST(Share, OnlyAsMuchAsIsAsked) {
         << "what the artist treats otherwise stays apart";
 }
 
+/// Two pieces of a track that differ by 0.1 mm, which is less than what sharing allows.
+Scene makeTrack(double gap) {
+    Mesh piece = test::makeGrid(4, 4, 2);
+    Mesh other = piece;
+    std::vector<Vec3f> points = toVectors(*other.parts[0].find("POSITION"));
+    points[7].y() += 0.0001F;
+    other.parts[0].set("POSITION", makeStream(points));
+    return test::makeScene({{test::named(piece, "piece"), {0, 0, 0}},
+                            {test::named(other, "next piece"), {2 + gap, 0, 0}}});
+}
+
+TEST(Share, NeverWhereBordersMeet) {
+    EXPECT_EQ(applyShare(makeTrack(0), {}, noProgress())->scene.assets.size(), 2U)
+        << "a gap would open between them";
+    EXPECT_EQ(applyShare(makeTrack(1), {}, noProgress())->scene.assets.size(), 1U);
+}
+
 Image makeImage(const char* name, std::uint8_t value, bool spare = false) {
     const std::vector<std::uint8_t> pixels(4 * 4 * 4, value);
     std::vector<std::byte> png = encodePng(pixels.data(), 4, 4, 4);

@@ -229,6 +229,69 @@ TEST(Tidy, CountsWhatItSavesTimesTheCopies) {
     EXPECT_EQ(placed, 6U);
 }
 
+/// A square whose every face exists twice, the second time turned.
+Mesh twoFaced(int material) {
+    Mesh mesh = test::makeGrid(4, 4);
+    Part& part = mesh.parts[0];
+    const std::vector<std::uint32_t> front = part.indices;
+    for (std::size_t i = 0; i < front.size(); i += 3)
+        part.indices.insert(part.indices.end(), {front[i], front[i + 2], front[i + 1]});
+    part.material = material;
+    return mesh;
+}
+
+TEST(Tidy, TwinsBackToBackGoWhereBothSidesAreDrawnAndAreToldElse) {
+    Scene scene = test::makeScene({{twoFaced(0), {0, 0, 0}}});
+    scene.materials.resize(1);
+    const Fixed told = applyTidy(scene, keepFlat(), noProgress()).value();
+    EXPECT_EQ(told.scene.assets[0].mesh->triangles, 64U) << "each shows on its side";
+    EXPECT_THAT(told.record.notes, testing::Contains(HasSubstr("32 triangles lie")));
+    scene.materials[0].doubleSided = true;
+    scene.materials[0].source["doubleSided"] = true;
+    const Fixed dropped = applyTidy(scene, keepFlat(), noProgress()).value();
+    EXPECT_EQ(dropped.scene.assets[0].mesh->triangles, 32U);
+    EXPECT_NEAR(test::areaOf(*dropped.scene.assets[0].mesh), 1, 1e-6);
+}
+
+TEST(Tidy, FlatSurfacesWithASecondSetOfCoordinatesAreDissolvedToo) {
+    Mesh lit = test::makeGrid(8, 8);
+    const Stream first = *lit.parts[0].find("TEXCOORD_0");
+    std::vector<Vec2f> half;
+    for (std::size_t v = 0; v < first.count(); ++v)
+        half.emplace_back(first.value(v, 0) / 2, first.value(v, 1) / 2);
+    lit.parts[0].set("TEXCOORD_1", makeStream(half));
+    Mesh uneven = lit;
+    half[40] += Vec2f(0.1F, 0);  // in the middle: the light map is no plain field there
+    uneven.parts[0].set("TEXCOORD_1", makeStream(half));
+    const Scene scene = test::makeScene(
+        {{test::named(lit, "lit"), {0, 0, 0}}, {test::named(uneven, "uneven"), {2, 0, 0}}});
+    const Fixed fixed = applyTidy(scene, {}, noProgress()).value();
+    EXPECT_EQ(describe(*fixed.scene.assets[0].mesh), "4v 2t");
+    EXPECT_GT(fixed.scene.assets[1].mesh->triangles, 2U);
+    const Stream& kept = *fixed.scene.assets[0].mesh->parts[0].find("TEXCOORD_1");
+    for (std::size_t v = 0; v < kept.count(); ++v)
+        EXPECT_TRUE(kept.value(v, 0) == 0 || kept.value(v, 0) == 0.5F);
+}
+
+TEST(Tidy, WhatAMorphTargetBendsIsNotFlat) {
+    Mesh mesh = test::makeGrid(8, 8);
+    std::vector<Vec3f> moved(mesh.parts[0].vertexCount(), Vec3f::Zero());
+    mesh.parts[0].targets = {{{"POSITION", std::make_shared<const Stream>(makeStream(moved))}}};
+    Mesh bump = mesh;
+    moved[40] = Vec3f(0, 1, 0);
+    bump.parts[0].targets = {{{"POSITION", std::make_shared<const Stream>(makeStream(moved))}}};
+    const Scene scene = test::makeScene(
+        {{test::named(mesh, "still"), {0, 0, 0}}, {test::named(bump, "bump"), {2, 0, 0}}});
+    const Fixed fixed = applyTidy(scene, {}, noProgress()).value();
+    EXPECT_EQ(fixed.scene.assets[0].mesh->triangles, 2U) << "a target that moves nothing";
+    const Part& kept = fixed.scene.assets[1].mesh->parts[0];
+    float highest = 0;
+    for (const Vec3f& by : toVectors(*kept.targets.at(0).at(0).stream))
+        highest = std::max(highest, by.y());
+    EXPECT_EQ(highest, 1) << "the bump is still there";
+    EXPECT_GT(kept.triangleCount(), 2U);
+}
+
 TEST(Tidy, NeverEmptiesAMesh) {
     Mesh mesh;
     mesh.parts.push_back(test::makePart({{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, {0, 1, 2}));

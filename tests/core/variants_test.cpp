@@ -67,7 +67,10 @@ TEST(Units, GuessesFollowSizeAndShape) {
     };
     EXPECT_EQ(guess({2, 1, 1}), "m");
     EXPECT_EQ(guess({744, 500, 400}), "mm");
-    EXPECT_EQ(guess({2500, 20, 1800}), "m") << "a track is flat and long";
+    const Scene town = test::makeScene({{test::makeGrid(40, 40, 12000), Vec3d::Zero()}});
+    EXPECT_STREQ(guessUnit(town, false).key, "mm") << "no face of a town is 300 m wide";
+    const Scene track = test::makeScene({{test::makeGrid(80, 80, 2500), Vec3d::Zero()}});
+    EXPECT_STREQ(guessUnit(track, false).key, "m") << "a track is flat and long, of small faces";
     EXPECT_EQ(guess({0.15F, 0.1F, 0.1F}), "m") << "a scan of a hand";
     EXPECT_EQ(guess({30, 20, 10}, true), "mm") << "a part to be made";
     EXPECT_EQ(guess({0, 0, 0}), "m");

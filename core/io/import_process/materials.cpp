@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <optional>
 
 #include "base/text.h"
@@ -13,6 +14,14 @@ namespace {
 
 float unit(float value, float fallback = 1) {
     return std::clamp(finiteOr(value, fallback), 0.0F, 1.0F);
+}
+
+/// What shines of itself and what it reflects came to no more than white together.
+void dimByEmission(const aiColor3D& emissive, Json& pbr) {
+    Json& color = pbr["baseColorFactor"];
+    const std::array by = {emissive.r, emissive.g, emissive.b};
+    for (std::size_t i = 0; i < 3; ++i)
+        color[i] = std::min(color[i].get<float>(), 1 - unit(by[i], 0));
 }
 
 /// The first texture that the material has of these kinds.
@@ -179,6 +188,7 @@ void MaterialConverter::setEmission(const aiMaterial& source, Json& material) {
     }
     const Json& pbr = material["pbrMetallicRoughness"];
     const bool glows = emissive.r > 0 || emissive.g > 0 || emissive.b > 0;
+    if (!own && glows) dimByEmission(emissive, material["pbrMetallicRoughness"]);
     if (!own && glows && pbr.contains("baseColorTexture"))
         material["emissiveTexture"] = pbr["baseColorTexture"];
     if (glows)

@@ -1,0 +1,97 @@
+// What the view draws, pixel by pixel: transparency and the light lens.
+
+#include "window_fixture.h"
+
+namespace flentro::app {
+namespace {
+
+class Pixels : public Window {
+protected:
+    /// A red wall behind a blue pane of some opacity, and a camera before both.
+    void openPane(const char* mode, double alpha, bool lamp = false) {
+        Scene scene;
+        const auto addMaterial = [&](Json color, const char* alphaMode) {
+            Material material;
+            material.source = {{"pbrMetallicRoughness",
+                                {{"baseColorFactor", std::move(color)}, {"metallicFactor", 0}}},
+                               {"alphaMode", alphaMode},
+                               {"doubleSided", true}};
+            scene.materials.push_back(std::move(material));
+        };
+        addMaterial({1, 0, 0, 1}, "OPAQUE");
+        addMaterial({0, 0, 1, alpha}, mode);
+        const auto addWall = [&](int material, double z, float half) {
+            Part part;
+            part.material = material;
+            part.set("POSITION",
+                     makeStream(std::vector<Vec3f>{
+                         {-half, -half, 0}, {half, -half, 0}, {half, half, 0}, {-half, half, 0}}));
+            part.set("NORMAL", makeStream(std::vector<Vec3f>(4, Vec3f::UnitZ())));
+            part.indices = {0, 1, 2, 0, 2, 3};
+            Mesh mesh;
+            mesh.parts.push_back(std::move(part));
+            mesh.name = material == 0 ? "wall" : "pane";
+            scene.assets.push_back({finishMesh(std::move(mesh)), {}, {}});
+            Node node;
+            node.mesh = material;
+            node.rest["translation"] = {0, 0, z};
+            scene.nodes.push_back(std::move(node));
+        };
+        addWall(0, -10, 40);
+        addWall(1, -3, 10);
+        Node eye;
+        eye.camera = 0;
+        scene.cameras.push_back(
+            {{"type", "perspective"}, {"perspective", {{"yfov", 1}, {"znear", 0.1}}}});
+        scene.nodes.push_back(std::move(eye));
+        if (lamp) {
+            Light light;
+            light.rest = {{"type", "point"}, {"intensity", 40}, {"range", 30}};
+            scene.lights.push_back(std::move(light));
+            Node node;
+            node.light = 0;
+            node.rest["translation"] = {0, 14, -9};
+            scene.nodes.push_back(std::move(node));
+        }
+        scene.scenes.push_back({{"nodes", Json::array()}});
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i) scene.scenes[0]["nodes"].push_back(i);
+        scene.rest = {{"asset", {{"version", "2.0"}}}};
+        const std::string file = (folder_ / "pane.glb").string();
+        ASSERT_TRUE(writeGltf(scene, file, {}, noProgress()));
+        window_->open(QString::fromStdString(file));
+        ASSERT_TRUE(settle());
+        ASSERT_EQ(failure_, "");
+    }
+    QColor middle() {
+        const QImage image = window_->view().grabFramebuffer();
+        return image.pixelColor(image.width() / 2, image.height() / 2);
+    }
+};
+
+TEST_F(Pixels, AGlassPaneLetsThroughWhatItShould) {
+    openPane("OPAQUE", 1);
+    const QColor shut = middle();
+    EXPECT_GT(shut.blue(), shut.red() + 50);
+    openPane("BLEND", 0.3);
+    const QColor glass = middle();
+    EXPECT_GT(glass.red(), shut.red() + 50) << "the wall is seen through it";
+    EXPECT_GT(glass.blue(), 10) << "and the pane as well";
+    openPane("BLEND", 0.8);
+    const QColor dense = middle();
+    EXPECT_LT(dense.red(), glass.red());
+    EXPECT_GT(dense.blue(), glass.blue());
+}
+
+TEST_F(Pixels, LightLensCountsWhereALampStillReaches) {
+    openPane("BLEND", 0.0, true);
+    window_->view().setLens(LensKind::LightCount);
+    ASSERT_TRUE(settle());
+    const QColor lit = middle();  // 14 m below the lamp, within its 30 m
+    openPane("BLEND", 0.0, false);
+    window_->view().setLens(LensKind::LightCount);
+    ASSERT_TRUE(settle());
+    EXPECT_NE(lit, middle());
+}
+
+}  // namespace
+}  // namespace flentro::app
