@@ -58,7 +58,8 @@ void change(Json& json, Random& random) {
         here = &*child;
     }
     if (here->is_number_integer() && below(2, random) == 0)
-        *here = here->get<std::int64_t>() + (below(2, random) == 0 ? 1 : -1);
+        *here = static_cast<std::int64_t>(here->get<std::uint64_t>() +  // wraps, as it may
+                                          (below(2, random) == 0 ? 1U : ~std::uint64_t{0}));
     else if (!here->is_object() || below(4, random) == 0)
         *here = oddValue(random);
 }

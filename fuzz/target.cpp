@@ -5,6 +5,7 @@
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
+#include <random>
 #include <string>
 
 #include "base/json.h"
@@ -13,10 +14,12 @@
 #include "fixes/work_order.h"
 #include "io/gltf.h"
 #include "io/image.h"
+#include "io/meshopt.h"
 #include "measure/inventory.h"
 #include "measure/viewcost.h"
 #include "project/project.h"
 #include "report/export.h"
+#include "scene/units.h"
 
 namespace flentro {
 namespace {
@@ -57,18 +60,39 @@ fs::path put(const char* name, std::string_view text) {
     return file;
 }
 
-WorkOrder allFixes() {
+/// Some other value of the same kind.
+void change(Json& value, std::mt19937_64& random) {
+    constexpr double kFactors[] = {0, 0.01, 0.3, 1, 3, 100};
+    if (value.is_boolean())
+        value = random() % 2 == 0;
+    else if (value.is_number_integer())
+        value = static_cast<std::int64_t>(value.get<double>() * kFactors[random() % 6]);
+    else if (value.is_number())
+        value = value.get<double>() * kFactors[random() % 6];
+}
+
+/// The settings of a fix with some of them changed, where it takes them so.
+FixSettings someSettings(const char* key, std::mt19937_64& random) {
+    const auto usual = makeSettings(key);
+    require(usual.has_value(), "no such fix");
+    Json json = toJson(*usual);
+    for (auto& [name, value] : json.items())
+        if (random() % 3 == 0) change(value, random);
+    const auto changed = parseSettings(key, json);
+    return changed ? *changed : *usual;
+}
+
+/// All fixes, some left out, with settings that follow from the input.
+WorkOrder someFixes(std::mt19937_64& random) {
     WorkOrder order;
     for (const char* key :
-         {"tidy", "share", "split", "atlas", "ladder", "culling", "shadows", "merge", "standins"}) {
-        const auto settings = makeSettings(key);
-        require(settings.has_value(), "no such fix");
-        order.add(*settings);
-    }
+         {"tidy", "share", "split", "atlas", "ladder", "culling", "shadows", "merge", "standins"})
+        if (random() % 4 != 0) order.add(someSettings(key, random));
     return order;
 }
 
-void throughFixes(Scene scene) {
+void throughFixes(Scene scene, std::uint64_t seed) {
+    std::mt19937_64 random(seed);
     std::size_t triangles = 0;
     for (const Object& object : scene.objects) triangles += scene.mesh(object).triangles;
     if (triangles > kMostTriangles || scene.objects.size() > kMostObjects) return;
@@ -76,7 +100,7 @@ void throughFixes(Scene scene) {
     const auto source = std::make_shared<const Scene>(std::move(scene));
     (void)viewCost(*source, target, {{0, 1, 3}, 0, 0});
     StepCache cache;
-    const auto evaluation = evaluate(allFixes(), source, target, cache, noProgress());
+    const auto evaluation = evaluate(someFixes(random), source, target, cache, noProgress());
     if (!evaluation) return;
     (void)viewCost(evaluation->result(), target, {{0, 1, 3}, 0, 0});
     const fs::path file = folder() / "out.glb";
@@ -90,7 +114,19 @@ void readScene(std::string_view text, const char* name) {
     GltfReadOptions options;
     options.memory = kMemory;
     auto scene = readGltf(file, noProgress(), options);
-    if (scene) throughFixes(std::move(*scene));
+    if (!scene) return;
+    const std::uint64_t seed = std::hash<std::string_view>()(text);
+    if (seed % 4 == 0) convertUnits(*scene, *findUnit("mm"), 'Z');
+    throughFixes(std::move(*scene), seed);
+}
+
+/// Of any mode, filter and size, told by the first bytes.
+void decompress(std::span<const std::byte> bytes) {
+    if (bytes.size() < 4) return;
+    const auto at = [&](std::size_t i) { return std::to_integer<std::size_t>(bytes[i]); };
+    (void)decodeMeshopt(bytes.subspan(3),
+                        {static_cast<MeshoptMode>(at(0) % 3), static_cast<MeshoptFilter>(at(1) % 4),
+                         at(2), at(0) / 3});
 }
 
 void readImage(std::span<const std::byte> bytes) {
@@ -130,6 +166,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     if (text.find("\"asset\"") != std::string_view::npos) readScene(text, "input.gltf");
     if (text.find('{') < 8) return readJson(text), 0;
     readImage(std::as_bytes(std::span(data, size)));
+    decompress(std::as_bytes(std::span(data, size)));
     readEvaluation(text);
     return 0;
 }
