@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cstring>
+#include <span>
 
 #include "base/text.h"
 #include "geometry/crease.h"
@@ -133,30 +134,22 @@ private:
     std::size_t dropped_ = 0;
 };
 
-/// The same bone bound in the same way is one joint.
 std::string jointKey(const aiBone& bone) {
     return std::string(bone.mName.C_Str()) + toJson(bone.mOffsetMatrix).dump();
 }
 
-std::vector<const aiBone*> skeletonOf(const aiScene& source, const std::vector<unsigned>& meshes) {
-    std::map<std::string, const aiBone*> bones;
-    std::vector<const aiBone*> ordered;
-    for (const unsigned index : meshes) {
-        const aiMesh& mesh = *source.mMeshes[index];
-        for (unsigned b = 0; b < mesh.mNumBones; ++b)
-            if (bones.emplace(jointKey(*mesh.mBones[b]), mesh.mBones[b]).second)
-                ordered.push_back(mesh.mBones[b]);
-    }
-    return ordered;
-}
-
-/// Corners of the faces with so many corners: 1 points, 2 lines, 3 triangles.
-std::vector<std::uint32_t> cornersOf(const aiMesh& mesh, unsigned corners) {
+/// Corners of the faces with so many corners: 1 points, 2 lines, 3 triangles. Those that name a
+/// vertex that is not there are counted instead.
+std::vector<std::uint32_t> cornersOf(const aiMesh& mesh, unsigned corners, std::size_t& unusable) {
     std::vector<std::uint32_t> indices;
     for (unsigned i = 0; i < mesh.mNumFaces; ++i) {
         const aiFace& face = mesh.mFaces[i];
-        if (face.mNumIndices == corners)
-            indices.insert(indices.end(), face.mIndices, face.mIndices + corners);
+        if (face.mNumIndices != corners) continue;
+        const std::span<const unsigned> named(face.mIndices, corners);
+        if (std::ranges::any_of(named, [&](unsigned v) { return v >= mesh.mNumVertices; }))
+            ++unusable;
+        else
+            indices.insert(indices.end(), named.begin(), named.end());
     }
     return indices;
 }
@@ -166,6 +159,19 @@ std::vector<std::uint32_t> cornersOf(const aiMesh& mesh, unsigned corners) {
 MeshConverter::MeshConverter(const aiScene& source, const MaterialConverter& materials,
                              double creaseAngle, Scene& scene)
     : source_(source), materials_(materials), creaseAngle_(creaseAngle), scene_(scene) {}
+
+MeshConverter::Skeleton MeshConverter::skeletonOf(const std::vector<unsigned>& meshes) const {
+    Skeleton skeleton;
+    for (const unsigned index : meshes) {
+        const aiMesh& mesh = *source_.mMeshes[index];
+        for (unsigned b = 0; b < mesh.mNumBones; ++b) {
+            const auto number = static_cast<std::uint16_t>(skeleton.bones.size());
+            if (skeleton.numbers.emplace(jointKey(*mesh.mBones[b]), number).second)
+                skeleton.bones.push_back(mesh.mBones[b]);
+        }
+    }
+    return skeleton;
+}
 
 Part MeshConverter::withShading(Part part) {
     if (!part.isTriangles()) return part;
@@ -182,24 +188,18 @@ std::vector<Part> MeshConverter::makeParts(unsigned index, const Skeleton& skele
     whole.material = materials_.materialOf(mesh.mMaterialIndex);
     whole.attributes = attributesOf(mesh);
     whole.targets = targetsOf(mesh);
-    if (!skeleton.empty()) {
+    if (!skeleton.bones.empty()) {
         Weights weights(mesh.mNumVertices);
-        for (unsigned b = 0; b < mesh.mNumBones; ++b) {
-            const std::string key = jointKey(*mesh.mBones[b]);
-            const auto at = std::find_if(skeleton.begin(), skeleton.end(),
-                                         [&](const aiBone* s) { return jointKey(*s) == key; });
-            weights.add(*mesh.mBones[b], static_cast<std::uint16_t>(at - skeleton.begin()));
-        }
+        for (unsigned b = 0; b < mesh.mNumBones; ++b)
+            weights.add(*mesh.mBones[b], skeleton.numbers.at(jointKey(*mesh.mBones[b])));
         weights.addTo(whole.attributes);
         totals_.manyWeights += weights.dropped();
     }
     for (const auto& [corners, mode] : {std::pair(3U, 4), std::pair(2U, 1), std::pair(1U, 0)}) {
         Part part = whole;
         part.mode = mode;
-        part.indices = cornersOf(mesh, corners);
+        part.indices = cornersOf(mesh, corners, totals_.unusable);
         if (part.indices.empty()) continue;
-        (corners == 1 ? totals_.points : totals_.lines) +=
-            corners < 3 ? part.indices.size() / corners : 0;
         parts.push_back(withShading(std::move(part)));
     }
     return parts;
@@ -210,7 +210,7 @@ int MeshConverter::assetFor(const std::vector<unsigned>& meshes, const std::stri
     Mesh mesh;
     const aiMesh& first = *source_.mMeshes[meshes.front()];
     mesh.name = first.mName.length > 0 ? first.mName.C_Str() : nodeName;
-    const Skeleton skeleton = skeletonOf(source_, meshes);
+    const Skeleton skeleton = skeletonOf(meshes);
     for (const unsigned index : meshes)
         for (Part& part : makeParts(index, skeleton)) mesh.parts.push_back(std::move(part));
     int asset = -1;
@@ -227,7 +227,7 @@ int MeshConverter::assetFor(const std::vector<unsigned>& meshes, const std::stri
 int MeshConverter::skinFor(const std::vector<unsigned>& meshes, const NodeIndex& nodes) {
     const auto [at, isNew] = skins_.try_emplace(meshes, static_cast<int>(scene_.skins.size()));
     if (!isNew) return at->second;
-    const Skeleton skeleton = skeletonOf(source_, meshes);
+    const std::vector<const aiBone*> skeleton = skeletonOf(meshes).bones;
     Skin skin;
     Stream inverse{ComponentType::Float32, 16, false, true, {}};
     inverse.data.resize(skeleton.size() * inverse.elementSize());
@@ -253,6 +253,8 @@ void MeshConverter::tellTotals() {
                      "that say more than the faces do",
                      counted(totals_.smoothed, "part"), creaseAngle_));
     tell(totals_.empty, counted(totals_.empty, "mesh", "meshes") + " without any face: left out");
+    tell(totals_.unusable,
+         counted(totals_.unusable, "face") + " of vertices that are not there: left out");
     tell(totals_.manyWeights, counted(totals_.manyWeights, "weight") +
                                   " beyond the four strongest bones of a vertex: left out");
     tell(totals_.unknownBones,

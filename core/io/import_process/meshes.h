@@ -33,10 +33,16 @@ public:
 
 private:
     struct Totals {
-        std::size_t points = 0, lines = 0, smoothed = 0, empty = 0;
+        std::size_t smoothed = 0, empty = 0;
         std::size_t unknownBones = 0, manyWeights = 0, unusable = 0;
     };
-    using Skeleton = std::vector<const aiBone*>;
+    /// The bones of some meshes, and the number of each by name and inverse bind matrix: the same
+    /// bone bound in the same way is one joint.
+    struct Skeleton {
+        std::vector<const aiBone*> bones;
+        std::map<std::string, std::uint16_t> numbers;
+    };
+    [[nodiscard]] Skeleton skeletonOf(const std::vector<unsigned>& meshes) const;
 
     [[nodiscard]] std::vector<Part> makeParts(unsigned mesh, const Skeleton& skeleton);
     [[nodiscard]] Part withShading(Part part);
