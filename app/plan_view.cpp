@@ -283,12 +283,15 @@ QRectF PlanView::outlineOf(const Box& bounds) const {
 void PlanView::paintParcels(QPainter& painter) {
     const MergeReport* report = document_.shownParcels();
     if (!report) return;
+    constexpr std::size_t kMostOutlines = 60;  // More would be a grid over everything.
     for (std::size_t i = 0; i < report->parcels.size(); ++i) {
         const bool chosen = static_cast<int>(i) == document_.chosenParcel();
         QColor fill = parcelColor(i);
         fill.setAlpha(chosen ? 170 : 80);
         painter.setBrush(fill);
-        painter.setPen(QPen(chosen ? theme().near : parcelColor(i), chosen ? 2.5 : 1));
+        painter.setPen(chosen                                   ? QPen(theme().near, 2.5)
+                       : report->parcels.size() > kMostOutlines ? QPen(Qt::NoPen)
+                                                                : QPen(parcelColor(i), 1));
         painter.drawRect(outlineOf(report->parcels[i].bounds));
     }
 }

@@ -7,7 +7,7 @@ namespace flentro::app {
 Plot::Plot(QWidget* parent) : QCustomPlot(parent) {
     setMinimumHeight(150);
     setMouseTracking(true);
-    axisRect()->setMinimumMargins(QMargins(4, 8, 8, 4));
+    axisRect()->setMinimumMargins(QMargins(4, 8, 22, 4));  // half of a last label on the right
     Plot::restyle();
 }
 

@@ -3,6 +3,7 @@
 #include <QMenu>
 #include <QPainter>
 #include <QPainterPath>
+#include <algorithm>
 
 #include "base/text.h"
 #include "sheets/sheet.h"
@@ -199,13 +200,22 @@ void ViewOverlay::paintBox(QPainter& painter, const Mat4d& world, const Box& box
         }
 }
 
-/// The bounds of what a merge makes one object of; the chosen parcel bold.
+/// The bounds of what a merge makes one object of: the nearest, as hundreds would drown the view,
+/// and the chosen parcel bold.
 void ViewOverlay::paintParcels(QPainter& painter) {
+    constexpr std::size_t kNearest = 16;
     const MergeReport* report = document_.shownParcels();
     if (!report) return;
-    for (std::size_t i = 0; i < report->parcels.size(); ++i) {
+    std::vector<std::pair<double, std::size_t>> near;  // by distance
+    for (std::size_t i = 0; i < report->parcels.size(); ++i)
+        near.emplace_back(report->parcels[i].bounds.squaredExteriorDistance(document_.view().eye),
+                          i);
+    std::sort(near.begin(), near.end());
+    for (std::size_t turn = 0; turn < near.size(); ++turn) {
+        const std::size_t i = near[turn].second;
         const bool chosen = static_cast<int>(i) == document_.chosenParcel();
-        if (!chosen && view_.lens() == LensKind::Groups) continue;  // tinted themselves
+        // With the lens the objects are tinted themselves.
+        if (!chosen && (turn >= kNearest || view_.lens() == LensKind::Groups)) continue;
         painter.setPen(QPen(chosen ? theme().near : parcelColor(i), chosen ? 2.5 : 1.2));
         paintBox(painter, Mat4d::Identity(), report->parcels[i].bounds);
     }

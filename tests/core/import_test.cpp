@@ -136,10 +136,12 @@ TEST_F(Import, CutOutsBlendsAndPicturesFromElsewhere) {
 }
 
 TEST_F(Import, EmissionIsColouredByThePicture) {
-    const Material& glow = open("glow.ac").materials.at(0);
+    const Scene shining = open("glow.ac");
+    const Material& glow = shining.materials.at(0);
     EXPECT_TRUE(glow.emissive.isApprox(Vec3f::Ones()));
     EXPECT_EQ(glow.texture("emissiveTexture"), glow.texture("baseColorTexture"));
-    const Material& plain = open("plain.acc").materials.at(0);
+    const Scene dull = open("plain.acc");
+    const Material& plain = dull.materials.at(0);
     EXPECT_TRUE(plain.emissive.isZero());
     EXPECT_EQ(plain.texture("emissiveTexture"), -1);
 }
