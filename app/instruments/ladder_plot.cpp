@@ -62,14 +62,13 @@ void LadderPlot::show(const Asset& asset, const Asset* held, const Target& targe
     redraw();
 }
 
-/// Things that are held in the hand have levels nearer than the rest.
-double LadderPlot::nearest() const {
-    const auto& levels = asset_.ladder.levels;
+double nearestShown(const Ladder& ladder) {
+    const auto& levels = ladder.levels;
     return levels.empty() ? kNearest : std::min(kNearest, levels.front().switchDistance / 2);
 }
 
 void LadderPlot::movePost(std::size_t post, double distance) {
-    const double low = post == 0 ? nearest() : posts_[post - 1] * kClosestPosts;
+    const double low = post == 0 ? nearestShown(asset_.ladder) : posts_[post - 1] * kClosestPosts;
     const double high =
         post + 1 < posts_.size() ? posts_[post + 1] / kClosestPosts : target_.farPlane;
     if (low > high) return;
@@ -92,7 +91,8 @@ void LadderPlot::drawHeld() {
     QVector<double> x, count;
     if (held_.mesh) {
         for (std::size_t level = 0; level < held_.levelCount(); ++level) {
-            x.push_back(level == 0 ? nearest() : held_.ladder.levels[level - 1].switchDistance);
+            x.push_back(level == 0 ? nearestShown(asset_.ladder)
+                                   : held_.ladder.levels[level - 1].switchDistance);
             count.push_back(static_cast<double>(held_.level(level)->triangles));
         }
         x.push_back(target_.farPlane);
@@ -110,7 +110,7 @@ void LadderPlot::redraw() {
     const double surface = pixelsAtOneMetre(*asset_.mesh, target_);
     constexpr int kSamples = 160;
     const double reach = target_.farPlane;
-    const double left = nearest();
+    const double left = nearestShown(asset_.ladder);
     for (int i = 0; i <= kSamples; ++i) {
         const double d = left * std::pow(reach / left, static_cast<double>(i) / kSamples);
         std::size_t level = 0;

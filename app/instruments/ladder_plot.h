@@ -8,6 +8,10 @@
 
 namespace flentro::app {
 
+/// Metres from which plots and pictures of a ladder begin: half a metre, or nearer for things that
+/// are held in the hand.
+[[nodiscard]] double nearestShown(const Ladder& ladder);
+
 class LadderPlot : public Plot {
     Q_OBJECT
 
@@ -26,7 +30,6 @@ protected:
     [[nodiscard]] int handleAt(const QPointF& pixel) const override;
 
 private:
-    [[nodiscard]] double nearest() const;
     void redraw();
     void drawHeld();
 

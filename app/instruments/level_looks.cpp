@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "instruments/ladder_plot.h"
 #include "measure/viewcost.h"
 #include "theme.h"
 
@@ -12,7 +13,6 @@ namespace flentro::app {
 namespace {
 
 constexpr int kSteps = 1000;         ///< Of a slider.
-constexpr double kNearest = 0.5;     ///< Metres, or half the first switch distance.
 constexpr double kFewest = 4;        ///< Triangles.
 constexpr double kBeyondLast = 1.5;  ///< The walk turns at this multiple of the last switch.
 constexpr double kWalkSeconds = 5;   ///< Away, and as long back.
@@ -164,8 +164,7 @@ bool LevelLooks::isAsSeenBy(const Target& target) const {
 }
 
 double LevelLooks::nearest() const {
-    const auto& levels = asset().ladder.levels;
-    return levels.empty() ? kNearest : std::min(kNearest, levels.front().switchDistance / 2);
+    return nearestShown(asset().ladder);
 }
 
 double LevelLooks::farthest() const {

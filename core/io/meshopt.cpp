@@ -178,7 +178,8 @@ private:
     /// A triangle that shares no recent edge. Corners: 0 a new vertex, 15 (where `free`) one
     /// told by its difference from the last such, else a recent one.
     std::array<std::uint32_t, 3> alone(std::size_t first, std::uint8_t others, bool free) {
-        const std::array<std::size_t, 3> kinds = {first, std::size_t{others} >> 4U, others & std::size_t{15}};
+        const std::array<std::size_t, 3> kinds = {first, std::size_t{others} >> 4U,
+                                                  others & std::size_t{15}};
         std::array<std::uint32_t, 3> corners{};
         for (std::size_t i = 0; i < 3; ++i)
             corners[i] = kinds[i] == 0 ? next_++ : vertices_.ago(kinds[i]);

@@ -8,7 +8,7 @@
 #include <set>
 
 #include "base/json.h"
-#include "data/traps.h"
+#include "data/trap_fixture.h"
 #include "io/gltf.h"
 #include "support/process.h"
 
@@ -17,23 +17,13 @@ namespace {
 
 using testing::HasSubstr;
 
-class Traps : public testing::Test {
+class Traps : public test::TrapTest {
 protected:
-    static void SetUpTestSuite() {
-        folder_ = std::make_unique<test::TemporaryFolder>();
-        traps_ = test::writeTraps(folder_->path());
-    }
-    static void TearDownTestSuite() { folder_.reset(); }
     static test::Outcome cli(const std::string& arguments) {
         return test::runOurs("flentro-cli", arguments);
     }
     static std::string path(const std::string& name) { return (*folder_ / name).string(); }
-
-    static std::unique_ptr<test::TemporaryFolder> folder_;
-    static std::vector<test::Trap> traps_;
 };
-std::unique_ptr<test::TemporaryFolder> Traps::folder_;
-std::vector<test::Trap> Traps::traps_;
 
 TEST_F(Traps, EachIsCountedAndIsSmall) {
     for (const test::Trap& trap : traps_) {

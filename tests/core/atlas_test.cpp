@@ -163,8 +163,7 @@ TEST(Atlas, LeavesOutWhatCannotShare) {
         scene.assets[0].mesh = finishMesh(std::move(mesh));
     });
     EXPECT_THAT(repeats.summary, HasSubstr("2 materials share 1 page"));
-    EXPECT_THAT(repeats.notes,
-                Contains(HasSubstr("1 material stays alone: the texture repeats")));
+    EXPECT_THAT(repeats.notes, Contains(HasSubstr("1 material stays alone: the texture repeats")));
     const FixRecord metal = packed([](Scene& scene) {
         Json json = paint(1);
         json["pbrMetallicRoughness"]["metallicFactor"] = 0.25;
@@ -182,8 +181,7 @@ TEST(Atlas, LeavesOutWhatCannotShare) {
     AtlasSettings small;
     small.largest = 32;
     const FixRecord large = applyAtlas(makePainted(), small, noProgress())->record;
-    EXPECT_THAT(large.notes,
-                Contains(HasSubstr("3 materials stay alone: textures larger")));
+    EXPECT_THAT(large.notes, Contains(HasSubstr("3 materials stay alone: textures larger")));
     EXPECT_THAT(large.summary, HasSubstr("0 materials share 0 pages"));
 }
 

@@ -5,7 +5,7 @@
 
 #include <set>
 
-#include "data/traps.h"
+#include "data/trap_fixture.h"
 #include "io/gltf.h"
 #include "io/image.h"
 #include "io/open.h"
@@ -19,14 +19,8 @@ using testing::Contains;
 using testing::HasSubstr;
 using testing::SizeIs;
 
-class Import : public testing::Test {
+class Import : public test::TrapTest {
 protected:
-    static void SetUpTestSuite() {
-        folder_ = std::make_unique<test::TemporaryFolder>();
-        traps_ = test::writeTraps(folder_->path());
-    }
-    static void TearDownTestSuite() { folder_.reset(); }
-
     static Scene open(const std::string& file, const ImportSettings& settings = {}) {
         OpenOptions options;
         options.importer = std::filesystem::path(FLENTRO_BIN_DIR) / "flentro-import";
@@ -47,12 +41,7 @@ protected:
         ADD_FAILURE() << "no material " << name;
         return scene.materials.front();
     }
-
-    static std::unique_ptr<test::TemporaryFolder> folder_;
-    static std::vector<test::Trap> traps_;
 };
-std::unique_ptr<test::TemporaryFolder> Import::folder_;
-std::vector<test::Trap> Import::traps_;
 
 TEST_F(Import, EveryTrapOpensWithItsSizeAndItsNote) {
     for (const test::Trap& trap : traps_) {

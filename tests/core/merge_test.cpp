@@ -233,8 +233,7 @@ TEST(Merge, TheArtistHasTheLastWord) {
     settings.left = {"box 4 node"};
     const Fixed fixed = merge(makeHeaps(), settings);
     EXPECT_THAT(fixed.scene.objects, SizeIs(5));
-    EXPECT_THAT(fixed.record.notes,
-                Contains(HasSubstr("1 object stays alone: to be left")));
+    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("1 object stays alone: to be left")));
 }
 
 TEST(Merge, WhatMovesShowsThroughOrIsKeptStaysAlone) {

@@ -6,13 +6,14 @@
 
 #include <filesystem>
 
+#include "geometry/crease.h"
 #include "scene/scene.h"
 
 namespace flentro {
 
 struct ConvertOptions {
-    std::filesystem::path folder;  ///< Where the images are looked for, and nowhere else.
-    double creaseAngle = 40;       ///< Degrees, as smoothByCrease().
+    std::filesystem::path folder;       ///< Where the images are looked for, and nowhere else.
+    double creaseAngle = kCreaseAngle;  ///< Degrees, as smoothByCrease().
 };
 
 /// Nodes, meshes with skins and morph targets, materials, images, lights, cameras and

@@ -119,9 +119,14 @@ int ImageFiles::addEmbedded(const aiTexture& texture) {
     image.name = name;
     const auto* bytes = reinterpret_cast<const std::byte*>(texture.pcData);
     setData(image, {bytes, bytes + texture.mWidth});
-    if (!isPlain(image)) {
-        if (const auto pixels = decodeImage(image, 16384)) return addPng(name, *pixels);
-        scene_.notes.push_back({"image '" + name + "'", "is of a format that is not read"});
+    return addReadable(std::move(image));
+}
+
+int ImageFiles::addReadable(Image image) {
+    if (image.data && !isPlain(image)) {
+        if (const auto pixels = decodeImage(image, kLargestEdge))
+            return addPng(image.name, *pixels);
+        scene_.notes.push_back({"image '" + image.name + "'", "is of a format that is not read"});
     }
     scene_.images.push_back(std::move(image));
     return static_cast<int>(scene_.images.size()) - 1;
@@ -130,7 +135,6 @@ int ImageFiles::addEmbedded(const aiTexture& texture) {
 int ImageFiles::addFile(const std::string& path) {
     std::string slashed = path;
     std::replace(slashed.begin(), slashed.end(), '\\', '/');
-    const std::string where = "image '" + slashed + "'";
     const fs::path found = locate(slashed);
     Image image;
     image.name = slashed;
@@ -138,16 +142,10 @@ int ImageFiles::addFile(const std::string& path) {
     const auto file = found.empty() ? Expected<fs::path>(fail(ErrorCode::NotFound, "is missing"))
                                     : resolveInside(folder_, image.uri);
     if (!found.empty() && found != fs::path(slashed))
-        scene_.notes.push_back({where, "found as " + found.generic_string()});
-    if (file) {
+        scene_.notes.push_back({"image '" + slashed + "'", "found as " + found.generic_string()});
+    if (file)
         if (auto data = readFile(*file, std::size_t{1} << 30)) setData(image, std::move(*data));
-        if (image.data && !isPlain(image)) {
-            if (const auto pixels = decodeImage(image, 16384)) return addPng(slashed, *pixels);
-            scene_.notes.push_back({where, "is of a format that is not read"});
-        }
-    }
-    scene_.images.push_back(std::move(image));
-    return static_cast<int>(scene_.images.size()) - 1;
+    return addReadable(std::move(image));
 }
 
 std::optional<Pixels> ImageFiles::pixels(int image, int maxEdge) {
@@ -158,6 +156,12 @@ std::optional<Pixels> ImageFiles::pixels(int image, int maxEdge) {
 }
 
 std::optional<AlphaShares> ImageFiles::alphaOf(int image) {
+    const auto [at, isNew] = alpha_.try_emplace(image);
+    if (isNew) at->second = measureAlpha(image);
+    return at->second;
+}
+
+std::optional<AlphaShares> ImageFiles::measureAlpha(int image) {
     const Image& source = scene_.images[static_cast<std::size_t>(image)];
     if (source.channels != 2 && source.channels != 4) return std::nullopt;
     const auto decoded = pixels(image);
@@ -212,6 +216,8 @@ int ImageFiles::withOpacity(int color, int opacity) {
 
 int ImageFiles::roughnessAndMetalness(int roughness, int metalness) {
     if (roughness == metalness) return roughness;
+    const auto [at, isNew] = packed_.try_emplace({roughness, metalness}, -1);
+    if (!isNew) return at->second;
     const auto rough = roughness >= 0 ? pixels(roughness) : std::nullopt;
     const auto metal = metalness >= 0 ? pixels(metalness) : std::nullopt;
     if (!rough && !metal) return -1;
@@ -227,7 +233,8 @@ int ImageFiles::roughnessAndMetalness(int roughness, int metalness) {
     copy(rough, 1);  // glTF 2.0, 3.9.2: roughness in green, metalness in blue.
     copy(metal, 2);
     const int named = rough ? roughness : metalness;
-    return addPng(scene_.images[static_cast<std::size_t>(named)].name + " packed", result);
+    return at->second =
+               addPng(scene_.images[static_cast<std::size_t>(named)].name + " packed", result);
 }
 
 }  // namespace flentro

@@ -42,15 +42,20 @@ public:
     int roughnessAndMetalness(int roughness, int metalness);
 
     /// Nothing for images that cannot be decoded or have no alpha channel.
+    /// Each image is looked at once.
     [[nodiscard]] std::optional<AlphaShares> alphaOf(int image);
 
     /// True for an image that holds normals: mostly blue, as those that point outwards are.
     [[nodiscard]] bool looksLikeNormals(int image);
 
 private:
-    [[nodiscard]] std::optional<Pixels> pixels(int image, int maxEdge = 16384);
+    static constexpr int kLargestEdge = 16384;  ///< Pixels.
+    [[nodiscard]] std::optional<Pixels> pixels(int image, int maxEdge = kLargestEdge);
+    [[nodiscard]] std::optional<AlphaShares> measureAlpha(int image);
     int addFile(const std::string& path);
     int addEmbedded(const aiTexture& texture);
+    /// As PNG where glTF does not allow its format.
+    int addReadable(Image image);
     int addPng(const std::string& name, const Pixels& pixels);
     void setData(Image& image, std::vector<std::byte> data);
     [[nodiscard]] std::filesystem::path locate(const std::filesystem::path& wanted);
@@ -59,7 +64,9 @@ private:
     std::filesystem::path folder_;
     Scene& scene_;
     std::map<std::string, int> known_;
-    std::map<std::pair<int, int>, int> combined_;
+    std::map<std::pair<int, int>, int> combined_;  ///< By colour and opacity.
+    std::map<std::pair<int, int>, int> packed_;    ///< By roughness and metalness.
+    std::map<int, std::optional<AlphaShares>> alpha_;
     std::optional<std::map<std::string, std::vector<std::filesystem::path>>> files_;
 };
 

@@ -5,7 +5,6 @@
 #include <assimp/scene.h>
 
 #include <map>
-#include <set>
 #include <string>
 #include <vector>
 
