@@ -299,10 +299,12 @@ void Document::watch() {
     stamps_ = stampsNow();
 }
 
-/// Reads again where a file has changed and the scene is there.
+/// Reads again where a file has changed and the scene is there; never in place of another scene
+/// that is being opened.
 void Document::rereadIfChanged() {
     if (!source_ || stampsNow() == stamps_) return;
-    if (!QFileInfo::exists(QString::fromStdString(project_.scene.string())))
+    const bool isThere = QFileInfo::exists(QString::fromStdString(project_.scene.string()));
+    if (!isThere || jobs_.has(kOpening))
         rereadTimer_.start();
     else
         reread();

@@ -151,8 +151,10 @@ Expected<Scene> importScene(const fs::path& path, const SceneFormat& format,
     if (!status) return tl::unexpected(status.error());
     if (auto done = explain(*status, log, options); !done) return tl::unexpected(done.error());
     SubProgress reading(progress, 0.7, 1);
-    return readGltf(converted, reading,
-                    {.folder = fs::absolute(path).parent_path(), .memory = options.memory});
+    auto scene = readGltf(converted, reading,
+                          {.folder = fs::absolute(path).parent_path(), .memory = options.memory});
+    if (scene) std::erase(scene->files, converted);  // gone with its folder
+    return scene;
 }
 
 /// Material files that an .obj names and that are not there: its surfaces come without colours.

@@ -2,6 +2,9 @@
 
 #include <QMenu>
 
+#include <atomic>
+#include <thread>
+
 #include "io/import_settings.h"
 #include "window_fixture.h"
 
@@ -78,6 +81,36 @@ TEST_F(ImportWindow, AxisAndCreaseCanBeChosenForOtherFormatsOnly) {
     emit reading()->menu()->aboutToShow();
     for (QAction* action : reading()->menu()->actions())
         EXPECT_FALSE(action->text().contains("degrees"));
+}
+
+TEST_F(ImportWindow, IsReadAgainOnceForOneChange) {
+    open(engine());
+    QSignalSpy told(&window_->document(), &Document::readAgain);
+    entry("Z")->trigger();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(told.count(), 1);
+    QTest::qWait(1000);  // more than twice the time after which files are looked at
+    EXPECT_EQ(told.count(), 1);
+}
+
+TEST_F(ImportWindow, AChangedFileDoesNotStopTheOpeningOfAnother) {
+    const std::string market = marketFile();
+    open(engine());
+    const std::string other = (folder_ / "other.glb").string();
+    std::filesystem::copy_file(market, other);
+    // Behind an opening that is not done when the change is seen.
+    std::atomic<bool> seen = false;
+    window_->document().jobs().start("Looking", [&](Progress&) -> JobRunner::Finish {
+        while (!seen) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+        return {};
+    });
+    window_->open(QString::fromStdString(other));
+    test::writeText(folder_ / "engine.obj", test::readText(folder_ / "engine.obj") + "# saved\n");
+    QTest::qWait(1000);
+    seen = true;
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->document().project().scene.string(), other);
+    EXPECT_EQ(reading()->text(), "m, Y up");
 }
 
 TEST_F(ImportWindow, VariantsOfMaterialsAreChosenThere) {

@@ -53,6 +53,8 @@ TEST_F(Import, EveryTrapOpensWithItsSizeAndItsNote) {
         EXPECT_TRUE(sizeOf(scene).isApprox(trap.size, 1e-4)) << sizeOf(scene).transpose();
         EXPECT_THAT(notesOf(scene), HasSubstr(trap.note));
         EXPECT_THAT(scene.files, Contains(*folder_ / trap.file));
+        for (const auto& file : scene.files)
+            EXPECT_TRUE(std::filesystem::exists(file)) << file << " is watched but not there";
     }
 }
 
