@@ -482,7 +482,7 @@ Document::Done Document::doneBy(int fix) const {
 
 const MergeReport* Document::shownParcels() const {
     const Done done = doneBy(markedFix());
-    return done ? done.record->merge.get() : nullptr;
+    return done ? done.record->reportAs<MergeReport>() : nullptr;
 }
 
 void Document::showMarks(bool shown) {

@@ -12,7 +12,7 @@
 #include <optional>
 
 #include "findings/ranking.h"
-#include "fixes/merge.h"
+#include "fixes/merge/merge.h"
 #include "jobs.h"
 #include "measure/inventory.h"
 #include "project/project.h"
@@ -129,7 +129,7 @@ public:
     template <typename Settings>
     [[nodiscard]] const Settings* settingsOf(int fix) const {
         const Fix* found = project_.order.find(fix);
-        return found ? std::get_if<Settings>(&found->settings) : nullptr;
+        return found ? found->settings.as<Settings>() : nullptr;
     }
 
     /// What a fix did, and the scenes before and after it; null while it has no result.
@@ -155,7 +155,7 @@ public:
     void changeFix(int fix, const QString& change, const std::function<void(Settings&)>& apply) {
         if (!settingsOf<Settings>(fix)) return;
         WorkOrder order = project_.order;
-        apply(std::get<Settings>(order.find(fix)->settings));
+        apply(*order.find(fix)->settings.as<Settings>());
         setOrder(order, change);
     }
     void setTarget(const Target& target, const QString& change);

@@ -9,7 +9,15 @@
 
 #include "base/parallel.h"
 #include "findings/ranking.h"
-#include "fixes/fix.h"
+#include "fixes/atlas/atlas.h"
+#include "fixes/ladder/ladder.h"
+#include "fixes/merge/merge.h"
+#include "fixes/shadows/shadows.h"
+#include "fixes/share/share.h"
+#include "fixes/split/split.h"
+#include "fixes/stand_ins/stand_ins.h"
+#include "fixes/tidy/tidy.h"
+
 #include "fixes/shared_borders.h"
 #include "geometry/weld.h"
 #include "io/file.h"
@@ -193,7 +201,7 @@ void RankAssets(benchmark::State& state) {
     const ViewCost cost = viewCost(market(1), desk(), demo::quayView());
     for (auto _ : state)
         benchmark::DoNotOptimize(
-            rank(market(1), desk(), cost, BlameKind::Asset, Measure::Triangles));
+            rank(market(1), desk(), cost, CostKind::Asset, Measure::Triangles));
 }
 BENCHMARK(RankAssets)->Unit(benchmark::kMillisecond);
 
@@ -379,7 +387,8 @@ BENCHMARK(TidyingTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime()->Itera
 /// Equal images, materials and meshes, moved ones too; the scene once and sixteen times.
 void SharingTheMarket(benchmark::State& state) {
     const Scene& scene = market(static_cast<int>(state.range(0)));
-    for (auto _ : state) benchmark::DoNotOptimize(applyShare(scene, ShareSettings{}, noProgress()));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(applyShare(scene, ShareSettings{}, Target{}, noProgress()));
     state.counters["objects"] = static_cast<double>(scene.objects.size());
 }
 BENCHMARK(SharingTheMarket)

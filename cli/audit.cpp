@@ -75,7 +75,7 @@ std::vector<std::string> blamed(const Scene& scene, const Target& target, const 
             if (measure == Measure::Lights || scene.placedLights[light].castsShadow)
                 costs.emplace_back(triangles, scene.placedLights[light].name);
     } else {
-        for (const Blame& blame : rank(scene, target, cost, BlameKind::Asset, Measure::Triangles)) {
+        for (const CostShare& blame : rank(scene, target, cost, CostKind::Asset, Measure::Triangles)) {
             const Mesh& mesh = *scene.assets[blame.index].mesh;
             const double value = measure == Measure::DrawCalls ? blame.drawCalls
                                  : measure == Measure::Objects ? static_cast<double>(blame.copies)

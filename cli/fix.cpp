@@ -2,9 +2,7 @@
 #include <fmt/ranges.h>
 
 #include "base/text.h"
-#include "fixes/merge.h"
-#include "fixes/work_order.h"
-#include "io/file.h"
+#include "project/order_file.h"
 #include "report/export.h"
 #include "report/proof.h"
 #include "survey_options.h"
@@ -56,20 +54,9 @@ Expected<Opened> openScene(const Options& options, const Common& common, Progres
 /// Tidy, ladder and culling distances as they are proposed for the scene.
 WorkOrder defaultOrder(const Scene& scene) {
     WorkOrder order;
-    order.add(TidySettings{});
-    order.add(*proposeSettings("ladder", scene));
-    order.add(CullingSettings{});
+    for (const char* key : {"tidy", "ladder", "culling"})
+        order.add(proposeSettings(*findFixKind(key), scene));
     return order;
-}
-
-/// Empty without a file: the scene decides then.
-Expected<WorkOrder> readOrder(const std::string& file) {
-    if (file.empty()) return WorkOrder{};
-    auto text = readTextFile(file);
-    if (!text) return tl::unexpected(text.error());
-    auto json = parseJson(*text, file);
-    if (!json) return tl::unexpected(json.error());
-    return parseWorkOrder(*json, file);
 }
 
 LevelLayout layoutOf(const std::string& name) {
@@ -77,15 +64,16 @@ LevelLayout layoutOf(const std::string& name) {
     return name == "top" ? LevelLayout::TopOnly : LevelLayout::LodExtension;
 }
 
-struct Held {
+/// A number of an account, by the name that it has in JSON.
+struct TotalsRow {
     const char* name;
-    double Holdings::*value;
+    double SceneTotals::*value;
     bool bytes;
 };
-constexpr Held kHeld[] = {
-    {"objects", &Holdings::objects, false},      {"triangles", &Holdings::triangles, false},
-    {"calls", &Holdings::calls, false},          {"meshes", &Holdings::meshBytes, true},
-    {"textures", &Holdings::textureBytes, true}, {"disk", &Holdings::diskBytes, true}};
+constexpr TotalsRow kTotals[] = {
+    {"objects", &SceneTotals::objects, false},      {"triangles", &SceneTotals::triangles, false},
+    {"calls", &SceneTotals::calls, false},          {"meshes", &SceneTotals::meshBytes, true},
+    {"textures", &SceneTotals::textureBytes, true}, {"disk", &SceneTotals::diskBytes, true}};
 
 /// What both sides of an account differ in, as one line.
 class Differences {
@@ -116,9 +104,9 @@ constexpr Measure kWorst[] = {Measure::Triangles, Measure::DrawCalls, Measure::O
 void print(const Step& step) {
     const FixRecord& record = step.result->record;
     Differences total;
-    for (const Held& held : kHeld)
-        total.add(held.name, record.before.*held.value, record.after.*held.value,
-                  held.bytes ? &formatBytes : &countText);
+    for (const TotalsRow& row : kTotals)
+        total.add(row.name, record.before.*row.value, record.after.*row.value,
+                  row.bytes ? &formatBytes : &countText);
     total.add("load time (estimate)", record.before.loadSeconds, record.after.loadSeconds,
               &secondsText);
     total.print("");
@@ -147,7 +135,7 @@ void print(const Proof& proof, const Target& target) {
 void print(const WorkOrder& order, const Evaluation& evaluation, const Target& target,
            const Exported& exported, const std::string& out) {
     for (const Step& step : evaluation.steps) {
-        say("{}: {}\n", fixName(order.find(step.fix)->settings), step.result->record.summary);
+        say("{}: {}\n", order.find(step.fix)->settings.kind().name, step.result->record.summary);
         for (const std::string& note : step.result->record.notes) say("  {}\n", note);
         print(step);
         if (const auto lost = step.lossOn(target); !lost.empty()) {
@@ -160,32 +148,15 @@ void print(const WorkOrder& order, const Evaluation& evaluation, const Target& t
     if (!exported.manifest.empty()) say("{}\n", exported.manifest.string());
 }
 
-Json toJson(const Holdings& holdings) {
+Json toJson(const SceneTotals& totals) {
     Json json;
-    for (const Held& held : kHeld) json[held.name] = holdings.*held.value;
-    return json;
-}
-
-Json toJson(const MergeReport& merge) {
-    Json json = {{"size", merge.size},
-                 {"estimated", merge.estimated},
-                 {"parcels", Json::array()},
-                 {"sizes", Json::array()}};
-    for (const ParcelSize& size : merge.sizes)
-        json["sizes"].push_back(
-            {{"size", size.size}, {"calls", size.calls}, {"triangles", size.triangles}});
-    for (const Parcel& parcel : merge.parcels)
-        json["parcels"].push_back({{"name", parcel.name},
-                                   {"objects", parcel.members.size()},
-                                   {"callsSaved", parcel.callsSaved},
-                                   {"trianglesPaid", parcel.trianglesPaid},
-                                   {"bytesPaid", parcel.bytesPaid}});
+    for (const TotalsRow& row : kTotals) json[row.name] = totals.*row.value;
     return json;
 }
 
 Json describe(const Fix& fix, const Step& step, const Scene& source) {
     const FixRecord& record = step.result->record;
-    Json json = {{"fix", fixKey(fix.settings)},
+    Json json = {{"fix", fix.settings.kind().key},
                  {"summary", record.summary},
                  {"notes", record.notes},
                  {"before", toJson(record.before)},
@@ -196,11 +167,7 @@ Json describe(const Fix& fix, const Step& step, const Scene& source) {
         if (step.worstBefore && step.worstAfter)
             json["worstView"][measureKey(measure)] = {at(*step.worstBefore, measure),
                                                       at(*step.worstAfter, measure)};
-    if (record.merge) json["merge"] = toJson(*record.merge);
-    for (const Vanishing& vanishing : record.vanishing)
-        json["vanishing"].push_back({{"object", source.objects[vanishing.origin].name},
-                                     {"spots", vanishing.spots},
-                                     {"pixels", vanishing.pixels}});
+    if (record.report) json.update(record.report->describe(source));
     return json;
 }
 
@@ -216,7 +183,7 @@ Json report(const WorkOrder& order, const Evaluation& evaluation, const Exported
 
 int runFix(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
-    auto order = readOrder(options.order);
+    auto order = options.order.empty() ? WorkOrder{} : loadWorkOrder(options.order);
     if (!order) return complain(order.error());
     if (auto writable = checkOutputs({options.out, common.json}); !writable)
         return complain(writable.error());
@@ -269,12 +236,14 @@ void addFix(CLI::App& app, Common& common, Run& run) {
                 "  flentro-cli fix market.glb --out lighter.glb\n"
                 "  flentro-cli fix market.glb --order order.json --target \"Slate 60\" "
                 "--out lighter.glb --levels nodes\n"
-                "  flentro-cli fix market.glb --order merge.json --survey --out lighter.glb\n");
+                "  flentro-cli fix market.glb --order merge.json --survey --out lighter.glb\n"
+                "  flentro-cli fix market.glb --order market.flentro.json --out lighter.glb\n");
     verb->add_option("scene", options->scene, "The scene")->required();
     addImportOptions(*verb, common);
     verb->add_option("--out", options->out, "The .glb or .gltf to write")->required();
     verb->add_option("--order", options->order,
-                     "A work order (JSON); without one: tidy, ladder, culling distances");
+                     "A work order or a project (JSON); without one: tidy, ladder, culling "
+                     "distances; 'flentro-cli fixes' lists all fixes");
     verb->add_flag("--survey", options->survey,
                    "Survey first, so that culling and merging go by what players see");
     addSurveyOptions(*verb, *options);

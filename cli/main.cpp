@@ -16,6 +16,7 @@ int main(int argc, char** argv) {
     addCalibrate(app, common, run);
     addReduce(app, common, run);
     addFix(app, common, run);
+    addFixes(app, common, run);
     addTargets(app, common, run);
     catchSignals();
     try {

@@ -33,6 +33,7 @@ void addSurvey(CLI::App& app, Common& common, Run& run);
 void addCalibrate(CLI::App& app, Common& common, Run& run);
 void addReduce(CLI::App& app, Common& common, Run& run);
 void addFix(CLI::App& app, Common& common, Run& run);
+void addFixes(CLI::App& app, Common& common, Run& run);
 void addTargets(CLI::App& app, Common& common, Run& run);
 
 /// A verb with --quiet and --json. `examples` go under its help.

@@ -353,7 +353,7 @@ Project makeProject(const std::filesystem::path& scene) {
                      {"Warehouse", {{-52, 1.7, -34}, 180, 0}},
                      {"South market", {{-30, 1.7, 19}, 90, 0}}};
     for (const char* key : {"tidy", "share", "split", "ladder", "culling", "shadows", "merge"})
-        project.order.add(*makeSettings(key));
+        project.order.add(findFixKind(key)->defaults());
     return project;
 }
 

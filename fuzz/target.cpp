@@ -72,22 +72,19 @@ void change(Json& value, std::mt19937_64& random) {
 }
 
 /// The settings of a fix with some of them changed, where it takes them so.
-FixSettings someSettings(const char* key, std::mt19937_64& random) {
-    const auto usual = makeSettings(key);
-    require(usual.has_value(), "no such fix");
-    Json json = toJson(*usual);
+FixSettings someSettings(const FixKind& kind, std::mt19937_64& random) {
+    Json json = toJson(kind.defaults());
     for (auto& [name, value] : json.items())
         if (random() % 3 == 0) change(value, random);
-    const auto changed = parseSettings(key, json);
-    return changed ? *changed : *usual;
+    const auto changed = parseSettings(kind.key, json, kSettingsVersion);
+    return changed ? *changed : kind.defaults();
 }
 
 /// All fixes, some left out, with settings that follow from the input.
 WorkOrder someFixes(std::mt19937_64& random) {
     WorkOrder order;
-    for (const char* key :
-         {"tidy", "share", "split", "atlas", "ladder", "culling", "shadows", "merge", "standins"})
-        if (random() % 4 != 0) order.add(someSettings(key, random));
+    for (const FixKind* kind : fixKinds())
+        if (random() % 4 != 0) order.add(someSettings(*kind, random));
     return order;
 }
 

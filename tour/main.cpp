@@ -11,6 +11,7 @@
 #include <cstdio>
 #include <functional>
 
+#include "fixes/ladder/ladder.h"
 #include "main_window.h"
 
 namespace {
@@ -82,9 +83,9 @@ public:
         window_.fixes().ladder().hold();
         WorkOrder order = window_.document().project().order;
         for (Fix& fix : order.fixes)
-            if (auto* ladder = std::get_if<LadderSettings>(&fix.settings)) {
+            if (auto* ladder = fix.settings.as<LadderSettings>()) {
                 ladder->pixels = 2;
-                ladder->onePartFrom = 3;
+                ladder->singlePartFromLevel = 3;
                 ladder->cardPixels = 48;
             }
         window_.document().setOrder(order, "Rougher");

@@ -31,7 +31,7 @@ AccountView::AccountView(QWidget* parent)
     int column = 1;
     for (const QString& head : {tr("before"), tr("after"), tr("change")})
         grid->addWidget(makeFaint(head), 0, column++, Qt::AlignRight);
-    const auto whole = [&](const QString& name, const QString& tip, double Holdings::*value,
+    const auto whole = [&](const QString& name, const QString& tip, double SceneTotals::*value,
                            QString (*text)(double)) {
         add(grid, name, tip, {nullptr, nullptr, nullptr, std::mem_fn(value), {}, text});
     };
@@ -44,22 +44,22 @@ AccountView::AccountView(QWidget* parent)
     worst(tr("Worst view: triangles"), Measure::Triangles);
     worst(tr("Worst view: draw calls"), Measure::DrawCalls);
     worst(tr("Worst view: objects"), Measure::Objects);
-    whole(tr("Objects"), tr("That stand in the scene."), &Holdings::objects, countText);
-    whole(tr("Triangles"), tr("As placed, at level 0."), &Holdings::triangles, countText);
+    whole(tr("Objects"), tr("That stand in the scene."), &SceneTotals::objects, countText);
+    whole(tr("Triangles"), tr("As placed, at level 0."), &SceneTotals::triangles, countText);
     whole(tr("In shadows"), tr("Triangles of all shadow passes, if everything were in view."),
-          &Holdings::shadowTriangles, countText);
+          &SceneTotals::shadowTriangles, countText);
     whole(tr("Draw calls"), tr("If everything were in view, on this target, with shadow passes."),
-          &Holdings::calls, countText);
+          &SceneTotals::calls, countText);
     whole(tr("Meshes"), tr("Vertices and indices of all levels, what is shared once."),
-          &Holdings::meshBytes, bytesText);
+          &SceneTotals::meshBytes, bytesText);
     whole(tr("Textures"), tr("In this target's storage, if everything were in view."),
-          &Holdings::textureBytes, bytesText);
+          &SceneTotals::textureBytes, bytesText);
     whole(tr("On disk"), tr("Meshes and encoded images: about the size of an export."),
-          &Holdings::diskBytes, bytesText);
+          &SceneTotals::diskBytes, bytesText);
     whole(tr("Load time, estimate"),
           tr("Reading the file, decoding its pictures and placing its objects, by the target's "
              "rates."),
-          &Holdings::loadSeconds, secondsText);
+          &SceneTotals::loadSeconds, secondsText);
     layout->addWidget(table_);
     notes_->setWordWrap(true);
     notes_->setAlignment(Qt::AlignTop | Qt::AlignLeft);

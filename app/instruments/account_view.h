@@ -23,8 +23,8 @@ private:
         QLabel* before = nullptr;
         QLabel* after = nullptr;
         QLabel* change = nullptr;
-        std::function<double(const Holdings&)> value;  ///< Of a whole scene, or ...
-        std::optional<Measure> worst;                  ///< ... of the worst view.
+        std::function<double(const SceneTotals&)> value;  ///< Of a whole scene, or ...
+        std::optional<Measure> worst;                     ///< ... of the worst view.
         QString (*text)(double);
     };
     void add(QGridLayout* grid, const QString& name, const QString& tip, Row row);

@@ -13,14 +13,10 @@ namespace {
 
 constexpr int kShownEdge = 512;  ///< Pixels: no page is shown larger.
 
-PlainInstrument::Number number(const NumberField& field, int AtlasSettings::*member) {
-    return {field,
-            [=](const FixSettings& s) {
-                return static_cast<double>(std::get<AtlasSettings>(s).*member);
-            },
-            [=](FixSettings& s, double value) {
-                std::get<AtlasSettings>(s).*member = static_cast<int>(value);
-            }};
+const std::vector<Packing>& packingsOf(const FixRecord& record) {
+    static const std::vector<Packing> none;
+    const auto* report = record.reportAs<AtlasReport>();
+    return report ? report->packings : none;
 }
 
 }  // namespace
@@ -62,22 +58,8 @@ void PagePicture::paintEvent(QPaintEvent*) {
 }
 
 AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
-    : QWidget(parent),
-      document_(document),
-      form_(new PlainInstrument(
-          document,
-          {"atlas",
-           tr("Atlas"),
-           {},
-           {number({tr("Longest edge"), "px", 64, 8192, 0, tr("Of a page; a power of two.")},
-                   &AtlasSettings::page),
-            number({tr("Textures up to"), "px", 1, 8192, 0, tr("Larger ones stay alone.")},
-                   &AtlasSettings::largest),
-            number({tr("Gutter"), "px", 0, 64, 0,
-                    tr("Of its own edge around each texture: keeps mip maps apart.")},
-                   &AtlasSettings::gutter)},
-           {},
-           {}})),
+    : FixInstrument(document, parent),
+      form_(new FixForm(document, AtlasSettings::kind())),
       pages_(new QComboBox),
       reading_(makeFaint("")),
       picture_(new PagePicture),
@@ -105,17 +87,12 @@ AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
     connect(packings_, &QTableWidget::itemSelectionChanged, this,
             &AtlasInstrument::refreshPackings);
     connect(pages_, &QComboBox::activated, this, &AtlasInstrument::loadPage);
-    connect(&document, &Document::resultChanged, this, &AtlasInstrument::refresh);
-}
-
-void AtlasInstrument::setFix(int id) {
-    fix_ = id;
-    form_->setFix(id);
-    refresh();
 }
 
 /// Pages are the images that the fix has added.
 void AtlasInstrument::refresh() {
+    if (!settings()) return;
+    form_->show(*document_.project().order.find(fix_));
     const Document::Done done = document_.doneBy(fix_);
     const int shown = pages_->currentIndex();
     const QSignalBlocker quiet(pages_);
@@ -166,11 +143,11 @@ void AtlasInstrument::refreshPackings() {
     // Images of all roles of a page follow its first.
     const std::size_t image = images_[static_cast<std::size_t>(page)];
     std::size_t first = 0;
-    for (const Packing& packing : done.record->packings)
+    for (const Packing& packing : packingsOf(*done.record))
         if (packing.image <= image) first = std::max(first, packing.image);
     std::vector<const Packing*> shown;
     std::vector<double> densities;
-    for (const Packing& packing : done.record->packings) {
+    for (const Packing& packing : packingsOf(*done.record)) {
         if (packing.image != first) continue;
         shown.push_back(&packing);
         if (packing.texelsPerMetre > 0) densities.push_back(packing.texelsPerMetre);

@@ -2,9 +2,12 @@
 
 #pragma once
 
+#include <QCheckBox>
 #include <QComboBox>
 
-#include "instruments/plain_instrument.h"
+#include "fixes/atlas/atlas.h"
+#include "instruments/fix_form.h"
+#include "instruments/fix_instrument.h"
 
 namespace flentro::app {
 
@@ -33,22 +36,21 @@ private:
     int chosen_ = -1;
 };
 
-class AtlasInstrument : public QWidget {
+class AtlasInstrument : public FixInstrument<AtlasSettings> {
     Q_OBJECT
 
 public:
     explicit AtlasInstrument(Document& document, QWidget* parent = nullptr);
-    void setFix(int id);
     [[nodiscard]] const PagePicture& picture() const { return *picture_; }
 
+protected:
+    void refresh() override;
+
 private:
-    void refresh();
     void loadPage();
     void refreshPackings();
 
-    Document& document_;
-    int fix_ = 0;
-    PlainInstrument* form_;
+    FixForm* form_;
     QComboBox* pages_;
     QLabel* reading_;
     PagePicture* picture_;

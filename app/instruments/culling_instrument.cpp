@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "base/text.h"
-#include "fixes/culling.h"
+#include "fixes/culling/culling.h"
 #include "survey/verdict.h"
 #include "theme.h"
 
@@ -172,8 +172,7 @@ void CullingPlot::addFog() {
 // --- instrument ---------------------------------------------------------------------------
 
 CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
-    : QWidget(parent),
-      document_(document),
+    : FixInstrument(document, parent),
       plot_(new CullingPlot),
       reading_(makeFaint("")),
       classes_(new QWidget),
@@ -187,7 +186,8 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
     auto* pages = new QStackedWidget;
-    for (const QString& name : {tr("Classes"), tr("Gone from here"), tr("Missed"), tr("Far plane")})
+    for (const QString& name :
+         {tr("Classes"), tr("Gone from here"), tr("Missed"), tr("Far plane"), tr("By hand")})
         tabs_->addTab(name);
     tabs_->setExpanding(false);
     tabs_->setDrawBase(false);
@@ -196,6 +196,7 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
     pages->addWidget(makeList(gone_, tr("Objects in view that are gone from here")));
     pages->addWidget(makeList(missed_, tr("Objects that spots saw and no longer would")));
     pages->addWidget(makeFar());
+    pages->addWidget(makeForm("By hand", 1));
     layout->addWidget(pages, 1);
     connect(tabs_, &QTabBar::currentChanged, this, [this, pages](int page) {
         pages->setCurrentIndex(page);
@@ -208,8 +209,6 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
         change(tr("Drag size class"),
                [this](CullingSettings& s) { s.classes = plot_->settings().classes; });
     });
-    connect(&document, &Document::projectChanged, this, &CullingInstrument::refresh);
-    connect(&document, &Document::resultChanged, this, &CullingInstrument::refresh);
     connect(&document, &Document::surveyChanged, this, &CullingInstrument::refreshFar);
     connect(&document, &Document::viewChanged, this, [this] {
         if (isVisible()) refresh();
@@ -226,37 +225,13 @@ QWidget* CullingInstrument::makeClasses() {
     layout->addWidget(reading_);
     layout->addWidget(classes_);
     new QGridLayout(classes_);
-    auto* row = new QHBoxLayout;
-    row->setSpacing(4);
-    const auto add = [&](const NumberField& field,
-                         const std::function<void(CullingSettings&, double)>& set) {
-        QDoubleSpinBox* box = makeNumber(field, this, [this, field, set](double value) {
-            change(tr("Culling: %1").arg(field.label.toLower()),
-                   [&](CullingSettings& s) { set(s, value); });
-        });
-        row->addWidget(makeFaint(field.label));
-        row->addWidget(box);
-        return box;
-    };
-    fade_ = add({tr("Fade"), "%", 0, 90, 0,
-                 tr("Share of the culling distance over which an object fades out.")},
-                [](CullingSettings& s, double v) { s.fade = v / 100; });
-    transparent_ = add({tr("Glass at"), "%", 5, 100, 0,
-                        tr("What is only transparent goes at this share of its distance.")},
-                       [](CullingSettings& s, double v) { s.transparent = v / 100; });
-    skyline_ = add({tr("Skyline"), "x", 1, 10, 1,
-                    tr("What stands against the sky stays this many times as far. Needs a survey "
-                       "with rays.")},
-                   [](CullingSettings& s, double v) { s.skyline = v; });
-    row->addStretch(1);
-    layout->addLayout(row);
-    bySeen_ = new QCheckBox(tr("By the pixels that the survey saw"));
-    bySeen_->setToolTip(tr("Thin and half-hidden things go earlier than their bounds tell."));
-    connect(bySeen_, &QCheckBox::clicked, this, [this](bool on) {
-        change(tr("Culling: by seen pixels"), [on](CullingSettings& s) { s.bySeen = on; });
-    });
-    layout->addWidget(bySeen_);
+    layout->addWidget(makeForm({}, 3));
     return page;
+}
+
+FixForm* CullingInstrument::makeForm(const QString& page, int columns) {
+    forms_.push_back(new FixForm(document_, CullingSettings::kind(), page, columns));
+    return forms_.back();
 }
 
 /// What ends the view for everything: a nearer far plane, fog; and how distances are rounded.
@@ -265,40 +240,7 @@ QWidget* CullingInstrument::makeFar() {
     auto* layout = new QVBoxLayout(page);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
-    auto* grid = new QGridLayout;
-    grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(4);
-    grid->setColumnStretch(2, 1);
-    const auto add = [&](const QString& label, const QString& never, const QString& tip,
-                         double CullingSettings::*member) {
-        QDoubleSpinBox* box =
-            makeNumber({label, "m", 0, 1e6, 0, tip}, this, [this, label, member](double value) {
-                change(tr("Culling: %1").arg(label.toLower()),
-                       [&](CullingSettings& s) { s.*member = value; });
-            });
-        box->setSpecialValueText(never);
-        box->setMinimumWidth(110);
-        const int line = grid->rowCount();
-        grid->addWidget(makeFaint(label), line, 0);
-        grid->addWidget(box, line, 1);
-        farFields_.emplace_back(box, member);
-    };
-    add(tr("Far plane"), tr("the target's"), tr("Nothing is drawn beyond."),
-        &CullingSettings::farPlane);
-    add(tr("Fog from"), tr("here"), tr("Where fog begins."), &CullingSettings::fogStart);
-    add(tr("Fog closes at"), tr("no fog"),
-        tr("Beyond it nothing shows; before it things go by their pixels times the contrast that "
-           "is left."),
-        &CullingSettings::fogEnd);
-    layout->addLayout(grid);
-    rounded_ = new QCheckBox(tr("Distances in a few steps"));
-    rounded_->setToolTip(
-        tr("Rounded up to 1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8 times a power of ten: copies go "
-           "together, and engines can keep few lists."));
-    connect(rounded_, &QCheckBox::clicked, this, [this](bool on) {
-        change(tr("Culling: distances in steps"), [on](CullingSettings& s) { s.rounded = on; });
-    });
-    layout->addWidget(rounded_);
+    layout->addWidget(makeForm("Far plane", 1));
     farReading_->setWordWrap(true);
     layout->addWidget(farReading_);
     losses_->setAccessibleName(tr("What nearer far planes would cost"));
@@ -341,22 +283,13 @@ QWidget* CullingInstrument::makeList(QTableWidget* table, const QString& name) {
     return page;
 }
 
-const CullingSettings* CullingInstrument::settings() const {
-    return document_.settingsOf<CullingSettings>(fix_);
-}
-
-void CullingInstrument::setFix(int id) {
-    fix_ = id;
-    refresh();
-}
-
-void CullingInstrument::change(const QString& text,
-                               const std::function<void(CullingSettings&)>& apply) {
-    if (!refreshing_) document_.changeFix<CullingSettings>(fix_, text, apply);
-}
-
 void CullingInstrument::rebuildClasses(const CullingSettings& settings) {
     auto* grid = static_cast<QGridLayout*>(classes_->layout());
+    while (QLayoutItem* old = grid->takeAt(0)) {
+        old->widget()->deleteLater();
+        delete old;
+    }
+    classFields_.clear();
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setHorizontalSpacing(6);
     grid->setVerticalSpacing(3);
@@ -386,17 +319,12 @@ void CullingInstrument::rebuildClasses(const CullingSettings& settings) {
 void CullingInstrument::refresh() {
     const CullingSettings* now = settings();
     if (!now || !document_.hasScene()) return;
-    refreshing_ = true;
-    if (classFields_.size() != now->classes.size()) rebuildClasses(*now);
-    for (std::size_t i = 0; i < now->classes.size(); ++i)
-        classFields_[i]->setValue(now->classes[i].pixels);
-    fade_->setValue(now->fade * 100);
-    transparent_->setValue(now->transparent * 100);
-    skyline_->setValue(now->skyline);
-    bySeen_->setChecked(now->bySeen);
-    rounded_->setChecked(now->rounded);
-    for (const auto& [box, member] : farFields_) box->setValue(now->*member);
-    refreshing_ = false;
+    quietly([&] {
+        if (classFields_.size() != now->classes.size()) rebuildClasses(*now);
+        for (std::size_t i = 0; i < now->classes.size(); ++i)
+            classFields_[i]->setValue(now->classes[i].pixels);
+    });
+    for (FixForm* form : forms_) form->show(*document_.project().order.find(fix_));
     const Document::Done done = document_.doneBy(fix_);
     const Scene& scene = done ? *done.after : *document_.source();
     plot_->show(scene, cullingSizes(scene, *now, document_.target(), document_.evidence()),
@@ -473,14 +401,15 @@ void CullingInstrument::refreshMissed(const FixRecord* record) {
     std::vector<std::uint32_t>& origins = rows_[missed_];
     origins.clear();
     const QSignalBlocker quiet(missed_);
-    missed_->setRowCount(record ? static_cast<int>(record->vanishing.size()) : 0);
+    const auto* report = record ? record->reportAs<CullingReport>() : nullptr;
+    missed_->setRowCount(report ? static_cast<int>(report->losses.size()) : 0);
     for (int row = 0; row < missed_->rowCount(); ++row) {
-        const Vanishing& vanishing = record->vanishing[static_cast<std::size_t>(row)];
-        const Object& object = document_.source()->objects[vanishing.origin];
+        const VisibleLoss& loss = report->losses[static_cast<std::size_t>(row)];
+        const Object& object = document_.source()->objects[loss.origin];
         setCell(missed_, row, 0, toText(object.name), false);
-        setCell(missed_, row, 1, QString::number(vanishing.spots));
-        setCell(missed_, row, 2, tr("%1 px").arg(vanishing.pixels, 0, 'f', 0));
-        origins.push_back(vanishing.origin);
+        setCell(missed_, row, 1, QString::number(loss.spots));
+        setCell(missed_, row, 2, tr("%1 px").arg(loss.pixels, 0, 'f', 0));
+        origins.push_back(loss.origin);
     }
     const bool surveyed = document_.surveyed().exists() && document_.surveyed().survey->hasRays();
     tabs_->setTabToolTip(

@@ -2,12 +2,14 @@
 
 #pragma once
 
-#include <QCheckBox>
 #include <QTabBar>
 #include <map>
 
+#include "fixes/culling/culling.h"
+#include "instruments/fix_form.h"
+#include "instruments/fix_instrument.h"
 #include "instruments/plot.h"
-#include "sheets/sheet.h"
+#include "survey/survey.h"
 
 namespace flentro::app {
 
@@ -51,42 +53,37 @@ private:
     QCPGraph* grips_ = nullptr;
 };
 
-class CullingInstrument : public QWidget {
+class CullingInstrument : public FixInstrument<CullingSettings> {
     Q_OBJECT
 
 public:
     explicit CullingInstrument(Document& document, QWidget* parent = nullptr);
-    void setFix(int id);
     [[nodiscard]] CullingPlot& plot() { return *plot_; }
 
-    enum Page { Classes, GoneFromHere, Missed, Far };
+    enum Page { Classes, GoneFromHere, Missed, Far, ByHand };
     void turnTo(Page page) { tabs_->setCurrentIndex(page); }
 
 signals:
     void showRequested();  ///< Look at the selection.
 
+protected:
+    void refresh() override;
+
 private:
     QWidget* makeClasses();
+    FixForm* makeForm(const QString& page, int columns);
     QWidget* makeFar();
     QWidget* makeList(QTableWidget* table, const QString& name);
-    void refresh();
     void refreshGone();
     void refreshMissed(const FixRecord* record);
     void refreshFar();
     void rebuildClasses(const CullingSettings& settings);
-    void change(const QString& text, const std::function<void(CullingSettings&)>& apply);
-    [[nodiscard]] const CullingSettings* settings() const;
 
-    Document& document_;
-    int fix_ = 0;
+    std::vector<FixForm*> forms_;  ///< One for each page of settings.
     CullingPlot* plot_;
     QLabel* reading_;
     QWidget* classes_;
     std::vector<QDoubleSpinBox*> classFields_;
-    QDoubleSpinBox* fade_ = nullptr;
-    QDoubleSpinBox* transparent_ = nullptr;
-    QDoubleSpinBox* skyline_ = nullptr;
-    QCheckBox* bySeen_ = nullptr;
     QTabBar* tabs_;
     QTableWidget* gone_;
     QTableWidget* missed_;
@@ -94,12 +91,9 @@ private:
     QTableWidget* losses_;
     std::vector<double> planes_;               ///< Metres, of its rows.
     std::shared_ptr<const Survey> farSurvey_;  ///< That they are of.
-    std::vector<std::pair<QDoubleSpinBox*, double CullingSettings::*>> farFields_;
-    QCheckBox* rounded_ = nullptr;
     QPushButton* take_ = nullptr;
     /// Origins of the rows of each table.
     std::map<QTableWidget*, std::vector<std::uint32_t>> rows_;
-    bool refreshing_ = false;
 };
 
 }  // namespace flentro::app

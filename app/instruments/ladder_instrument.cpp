@@ -5,7 +5,7 @@
 #include <QSignalBlocker>
 
 #include "base/text.h"
-#include "fixes/seen_weights.h"
+#include "fixes/ladder/seen_weights.h"
 #include "measure/viewcost.h"
 #include "theme.h"
 
@@ -13,8 +13,6 @@ namespace flentro::app {
 namespace {
 
 constexpr int kMostCopies = 9999;
-constexpr int kMostLevels = 8;
-constexpr int kFieldWidth = 84;  ///< Pixels.
 
 QComboBox* makeChoice(const QString& name, const QStringList& entries, const QString& tip) {
     auto* box = new QComboBox;
@@ -47,8 +45,7 @@ Standing standingOf(const Scene& scene, const Target& target, const Viewpoint& v
 }  // namespace
 
 LadderInstrument::LadderInstrument(Document& document, QWidget* parent)
-    : QWidget(parent),
-      document_(document),
+    : FixInstrument(document, parent),
       assets_(new QComboBox),
       importance_(makeChoice(tr("Importance"),
                              {tr("hero"), tr("normal"), tr("backdrop"), tr("keep")},
@@ -59,7 +56,9 @@ LadderInstrument::LadderInstrument(Document& document, QWidget* parent)
       plot_(new LadderPlot),
       looks_(new LevelLooks),
       reading_(makeFaint("")),
-      reset_(new QPushButton(tr("Reset"))) {
+      reset_(new QPushButton(tr("Reset"))),
+      form_(new FixForm(document, LadderSettings::kind(), {}, 2)),
+      byHand_(new FixForm(document, LadderSettings::kind(), "By hand", 2)) {
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
@@ -73,12 +72,14 @@ LadderInstrument::LadderInstrument(Document& document, QWidget* parent)
     layout->addLayout(row);
     tabs_->setAccessibleName(tr("Pages of the ladder"));
     tabs_->setDrawBase(false);
-    for (const QString& name : {tr("Distances"), tr("Looks"), tr("Settings"), tr("Compare")})
+    for (const QString& name :
+         {tr("Distances"), tr("Looks"), tr("Settings"), tr("By hand"), tr("Compare")})
         tabs_->addTab(name);
     layout->addWidget(tabs_);
     pages_->addWidget(makeDistances());
     pages_->addWidget(looks_);
     pages_->addWidget(makeSettings());
+    pages_->addWidget(byHand_);
     pages_->addWidget(makeComparison());
     layout->addWidget(pages_, 1);
     connect(looks_, &LevelLooks::yardRequested, this, &LadderInstrument::openYard);
@@ -87,14 +88,10 @@ LadderInstrument::LadderInstrument(Document& document, QWidget* parent)
             [this](int index) { setAsset(assets_->itemData(index).toString()); });
     connect(importance_, &QComboBox::activated, this,
             [this](int index) { mark(static_cast<Importance>(index)); });
-    connect(&document, &Document::resultChanged, this, &LadderInstrument::refresh);
-    connect(&document, &Document::projectChanged, this, &LadderInstrument::refresh);
     connect(&document, &Document::surveyChanged, this, [this] {
         const LadderSettings* now = settings();
         if (!now) return;
-        refreshing_ = true;
-        refreshSettings(*now);
-        refreshing_ = false;
+        quietly([&] { refreshSettings(*now); });
     });
 }
 
@@ -151,24 +148,7 @@ QWidget* LadderInstrument::makeSettings() {
     auto* layout = new QVBoxLayout(page);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(6);
-    auto* grid = new QGridLayout;
-    grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(4);
-    grid->setColumnStretch(1, 1);
-    grid->setColumnStretch(3, 1);
-    rule_ = makeChoice(tr("Levels by"), {tr("ratio"), tr("deviation"), tr("halving of size")},
-                       tr("Ratio: each has a share of the triangles of the one before. Deviation: "
-                          "each may deviate a step more. Halving: one whenever the size on the "
-                          "display has halved since the nearest place."));
-    grid->addWidget(makeFaint(tr("Levels by")), 0, 0);
-    grid->addWidget(rule_, 0, 1);
-    connect(rule_, &QComboBox::activated, this, [this](int index) {
-        change(tr("Ladder: levels by %1").arg(rule_->itemText(index)),
-               [&](LadderSettings& s) { s.rule = static_cast<LevelRule>(index); });
-    });
-    addNumbers(grid, 0);
-    layout->addLayout(grid);
-    addChoices(layout, grid);
+    layout->addWidget(form_);
     layout->addLayout(makeWeights());
     layout->addStretch(1);
     return page;
@@ -203,8 +183,8 @@ void LadderInstrument::takeSeenWeights() {
         tr("Weighing triangles"),
         [self = QPointer<LadderInstrument>(this), scene = surveyed.scene, survey = surveyed.survey,
          input, fix = fix_](Progress&) -> JobRunner::Finish {
-            std::vector<TriangleWeights> weights = takeWeights(*scene, *survey);
-            std::erase_if(weights, [&](const TriangleWeights& w) {
+            std::vector<MeshRuns> weights = takeWeights(*scene, *survey);
+            std::erase_if(weights, [&](const MeshRuns& w) {
                 return std::none_of(input->assets.begin(), input->assets.end(),
                                     [&](const Asset& asset) { return asset.mesh->hash == w.mesh; });
             });
@@ -214,119 +194,13 @@ void LadderInstrument::takeSeenWeights() {
         });
 }
 
-void LadderInstrument::adoptWeights(int fix, const std::vector<TriangleWeights>& weights) {
+void LadderInstrument::adoptWeights(int fix, const std::vector<MeshRuns>& weights) {
     if (weights.empty())
         return weightsText_->setText(
             tr("The survey saw other meshes: switch this fix off, survey, "
                "and switch it on again."));
     document_.changeFix<LadderSettings>(fix, tr("Ladder: weigh by survey"),
                                         [&](LadderSettings& s) { s.weights = weights; });
-}
-
-void LadderInstrument::addNumbers(QGridLayout* grid, int firstRow) {
-    struct Entry {
-        NumberField field;
-        std::function<double(const LadderSettings&)> get;
-        std::function<void(LadderSettings&, double)> set;
-    };
-    const std::vector<Entry> entries = {
-        {{tr("Levels"), "", 1, kMostLevels, 0, tr("Lower levels at the most.")},
-         [](const auto& s) { return s.levels; },
-         [](auto& s, double v) { s.levels = static_cast<int>(v); }},
-        {{tr("Ratio"), "", 0.05, 0.9, 2, tr("Triangles of a level to those of the one before.")},
-         [](const auto& s) { return s.ratio; },
-         [](auto& s, double v) { s.ratio = v; }},
-        {{tr("Gain"), "", 0.01, 0.9, 2, tr("Share of the triangles that a level must save.")},
-         [](const auto& s) { return s.gain; },
-         [](auto& s, double v) { s.gain = v; }},
-        {{tr("LOD 1 within"), "mm", 0.001, 1e6, 1, tr("What LOD 1 may deviate by, at scale 1.")},
-         [](const auto& s) { return s.firstDeviation * 1000; },
-         [](auto& s, double v) { s.firstDeviation = v / 1000; }},
-        {{tr("Step"), "x", 1.1, 10, 1,
-          tr("What a level may deviate by to that of the one before.")},
-         [](const auto& s) { return s.deviationStep; },
-         [](auto& s, double v) { s.deviationStep = v; }},
-        {{tr("Deviation"), "px", 0.1, 50, 1,
-          tr("On the target's display, where a level takes over.")},
-         [](const auto& s) { return s.pixels; },
-         [](auto& s, double v) { s.pixels = v; }},
-        {{tr("Smallest face"), "px²", 0, 1000, 1,
-          tr("A level takes over at the latest where triangles are this small; 0: only the "
-             "deviation counts.")},
-         [](const auto& s) { return s.trianglePixels; },
-         [](auto& s, double v) { s.trianglePixels = v; }},
-        {{tr("Nearest"), "m", 0.1, 1000, 1,
-          tr("From here level 0 must look right; finer detail is taken away.")},
-         [](const auto& s) { return s.nearest; },
-         [](auto& s, double v) { s.nearest = v; }},
-        {{tr("Hysteresis"), "%", 0, 50, 0,
-          tr("Coming nearer, a level stays until this far below its switch distance, so that "
-             "nothing flickers between two.")},
-         [](const auto& s) { return s.hysteresis * 100; },
-         [](auto& s, double v) { s.hysteresis = v / 100; }},
-        {{tr("Plain from"), "", 0, kMostLevels, 0,
-          tr("From this level on materials lose what does not show from afar: normal and "
-             "roughness maps, transparency, second sides. 0: never.")},
-         [](const auto& s) { return s.plainFrom; },
-         [](auto& s, double v) { s.plainFrom = static_cast<int>(v); }},
-        {{tr("One part from"), "", 0, kMostLevels, 0,
-          tr("From this level on all opaque parts are one, in the colours of their vertices: one "
-             "draw call. 0: never.")},
-         [](const auto& s) { return s.onePartFrom; },
-         [](auto& s, double v) { s.onePartFrom = static_cast<int>(v); }},
-        {{tr("Cards below"), "px", 0, 512, 0,
-          tr("Adds a last level of two crossed cards with pictures, from where the asset is this "
-             "large on the display. 0: none.")},
-         [](const auto& s) { return s.cardPixels; },
-         [](auto& s, double v) { s.cardPixels = static_cast<int>(v); }}};
-    for (std::size_t i = 0; i < entries.size(); ++i) {
-        const Entry& entry = entries[i];
-        QDoubleSpinBox* box = makeNumber(entry.field, this, [this, entry](double value) {
-            change(tr("Ladder: %1").arg(entry.field.label.toLower()),
-                   [&](LadderSettings& settings) { entry.set(settings, value); });
-        });
-        box->setMinimumWidth(kFieldWidth);
-        if (entry.field.low == 0 && entry.field.decimals == 0 && entry.field.unit != "%")
-            box->setSpecialValueText(tr("never"));
-        if (entry.field.high == kMostLevels && entry.field.low == 0) box->setPrefix(tr("LOD "));
-        fields_.emplace_back(box, entry.get);
-        const auto cell = static_cast<int>(i) + 1;  // the rule has the first
-        grid->addWidget(makeFaint(entry.field.label), firstRow + cell / 2, cell % 2 * 2);
-        grid->addWidget(box, firstRow + cell / 2, cell % 2 * 2 + 1);
-        if (entry.field.label == tr("Ratio")) ofRatio_.push_back(box);
-        if (entry.field.label == tr("LOD 1 within") || entry.field.label == tr("Step"))
-            ofDeviation_.push_back(box);
-    }
-}
-
-/// The first in the grid's last row, the others below it.
-void LadderInstrument::addChoices(QVBoxLayout* layout, QGridLayout* grid) {
-    struct Entry {
-        QString name, tip;
-        bool LadderSettings::*flag;
-    };
-    const Entry entries[] = {
-        {tr("Trim LOD 0"), tr("Takes detail away that does not show from the nearest place."),
-         &LadderSettings::trimTop},
-        {tr("Borders that meet other objects stay"),
-         tr("Cells of terrain and walls in pieces meet without gaps at any levels."),
-         &LadderSettings::meet},
-        {tr("Thin loose cards, with their area kept"),
-         tr("Foliage: fewer cards, each larger, so that as much is covered."),
-         &LadderSettings::thinCards}};
-    for (const Entry& entry : entries) {
-        auto* box = new QCheckBox(entry.name);
-        box->setToolTip(entry.tip);
-        if (flags_.empty())
-            grid->addWidget(box, grid->rowCount() - 1, 2, 1, 2);
-        else
-            layout->addWidget(box);
-        flags_.emplace_back(box, entry.flag);
-        connect(box, &QCheckBox::clicked, this, [this, entry](bool on) {
-            change(tr("Ladder: %1").arg(entry.name.toLower()),
-                   [&](LadderSettings& settings) { settings.*entry.flag = on; });
-        });
-    }
 }
 
 QWidget* LadderInstrument::makeComparison() {
@@ -353,23 +227,9 @@ QWidget* LadderInstrument::makeComparison() {
     return page;
 }
 
-const LadderSettings* LadderInstrument::settings() const {
-    return document_.settingsOf<LadderSettings>(fix_);
-}
-
-void LadderInstrument::setFix(int id) {
-    fix_ = id;
-    refresh();
-}
-
 void LadderInstrument::setAsset(const QString& name) {
     asset_ = name;
     refresh();
-}
-
-void LadderInstrument::change(const QString& text,
-                              const std::function<void(LadderSettings&)>& apply) {
-    if (!refreshing_) document_.changeFix<LadderSettings>(fix_, text, apply);
 }
 
 void LadderInstrument::mark(Importance importance) {
@@ -454,11 +314,9 @@ void LadderInstrument::refreshAssets(const Scene& scene) {
 }
 
 void LadderInstrument::refreshSettings(const LadderSettings& now) {
-    for (auto& [box, get] : fields_) box->setValue(get(now));
-    for (auto& [box, flag] : flags_) box->setChecked(now.*flag);
-    rule_->setCurrentIndex(static_cast<int>(now.rule));
-    for (QWidget* box : ofRatio_) box->setEnabled(now.rule == LevelRule::Ratio);
-    for (QWidget* box : ofDeviation_) box->setEnabled(now.rule == LevelRule::Deviation);
+    const Fix& fix = *document_.project().order.find(fix_);
+    form_->show(fix);
+    byHand_->show(fix);
     const auto change = now.overrides.find(asset_.toStdString());
     reset_->setEnabled(change != now.overrides.end());
     for (std::size_t i = 0; i < caps_.size(); ++i) {
@@ -484,9 +342,7 @@ void LadderInstrument::refresh() {
     if (!now) return;
     const auto [before, after, record, step] = document_.doneBy(fix_);
     if (after) refreshAssets(*after);
-    refreshing_ = true;
-    refreshSettings(*now);
-    refreshing_ = false;
+    quietly([&] { refreshSettings(*now); });
     plot_->setVisible(after != nullptr);
     refreshComparison(after);
     if (!after) {

@@ -3,25 +3,26 @@
 
 #pragma once
 
-#include <QCheckBox>
 #include <QComboBox>
 #include <QLineEdit>
 #include <QSpinBox>
 #include <QStackedWidget>
 #include <QTabBar>
 
+#include "fixes/ladder/ladder.h"
+#include "instruments/fix_form.h"
+#include "instruments/fix_instrument.h"
 #include "instruments/ladder_plot.h"
 #include "instruments/level_looks.h"
 #include "instruments/yard_dialog.h"
 
 namespace flentro::app {
 
-class LadderInstrument : public QWidget {
+class LadderInstrument : public FixInstrument<LadderSettings> {
     Q_OBJECT
 
 public:
     explicit LadderInstrument(Document& document, QWidget* parent = nullptr);
-    void setFix(int id);
     void setAsset(const QString& name);
     [[nodiscard]] LadderPlot& plot() { return *plot_; }
     [[nodiscard]] LevelLooks& looks() { return *looks_; }
@@ -32,8 +33,11 @@ public:
     /// The stress yard, once it was opened.
     [[nodiscard]] YardDialog* yard() { return yard_; }
 
-    enum Page { Distances, Looks, Settings, Comparison };
+    enum Page { Distances, Looks, Settings, ByHand, Comparison };
     void turnTo(Page page) { tabs_->setCurrentIndex(page); }
+
+protected:
+    void refresh() override;
 
 private:
     /// The settings and levels that others are compared with.
@@ -44,28 +48,21 @@ private:
 
     QWidget* makeDistances();
     QWidget* makeSettings();
-    void addNumbers(QGridLayout* grid, int firstRow);
-    void addChoices(QVBoxLayout* layout, QGridLayout* grid);
     QWidget* makeComparison();
-    void refresh();
     void refreshSettings(const LadderSettings& now);
     void refreshAssets(const Scene& scene);
     void refreshAsset(const ScenePtr& scene, const LadderSettings& now);
     void refreshComparison(const ScenePtr& scene);
-    void change(const QString& text, const std::function<void(LadderSettings&)>& apply);
     void mark(Importance importance);
     void keepPosts();
     void keepCaps();
     void keepCrowd();
     QLayout* makeWeights();
     void takeSeenWeights();
-    void adoptWeights(int fix, const std::vector<TriangleWeights>& weights);
+    void adoptWeights(int fix, const std::vector<MeshRuns>& weights);
     void swapHeld();
-    [[nodiscard]] const LadderSettings* settings() const;
     [[nodiscard]] double nearestCopy(const std::string& asset) const;
 
-    Document& document_;
-    int fix_ = 0;
     QString asset_;
     QComboBox* assets_;
     QComboBox* importance_;
@@ -80,16 +77,13 @@ private:
     QPushButton* weigh_ = nullptr;
     QPushButton* forgetWeights_ = nullptr;
     QLabel* weightsText_ = nullptr;
-    QComboBox* rule_ = nullptr;
-    std::vector<std::pair<QDoubleSpinBox*, std::function<double(const LadderSettings&)>>> fields_;
-    std::vector<std::pair<QCheckBox*, bool LadderSettings::*>> flags_;
-    std::vector<QWidget*> ofRatio_, ofDeviation_;  ///< Fields that only one rule uses.
+    FixForm* form_;
+    FixForm* byHand_;  ///< What is set for single assets, and for which there are levels at all.
     std::optional<Held> held_;
     QPushButton* swap_ = nullptr;
     QLabel* comparison_ = nullptr;
     LatestRunner comparer_;
     YardDialog* yard_ = nullptr;
-    bool refreshing_ = false;
 };
 
 }  // namespace flentro::app

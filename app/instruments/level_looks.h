@@ -7,7 +7,7 @@
 #include <QImage>
 #include <QSlider>
 
-#include "fixes/level_preview.h"
+#include "fixes/ladder/level_preview.h"
 #include "sheets/sheet.h"
 
 namespace flentro::app {

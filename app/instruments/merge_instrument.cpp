@@ -8,8 +8,6 @@
 namespace flentro::app {
 namespace {
 
-constexpr int kFieldWidth = 92;
-
 /// Triangles a view with one decimal below ten thousand: parcels pay little each.
 QString signedCount(double value) {
     return (value < 0 ? "−" : "") + toText(formatCount(std::abs(value)));
@@ -24,12 +22,12 @@ double shareOf(double value, double limit, double most) {
 }  // namespace
 
 MergeInstrument::MergeInstrument(Document& document, QWidget* parent)
-    : QWidget(parent),
-      document_(document),
+    : FixInstrument(document, parent),
       tabs_(new QTabBar),
       pages_(new QStackedWidget),
       plot_(new MergePlot),
       reading_(makeFaint("")),
+      form_(new FixForm(document, MergeSettings::kind(), {}, 2)),
       parcels_(makeTable({tr("Parcel"), tr("Objects"), tr("Saved | paid"), tr("Calls"),
                           tr("Triangles"), tr("Memory")})),
       assets_(makeTable({tr("Asset"), tr("Copies"), tr("Calls apart"), tr("Merged"), tr("Is")})) {
@@ -45,8 +43,6 @@ MergeInstrument::MergeInstrument(Document& document, QWidget* parent)
     pages_->addWidget(makeAssets());
     layout->addWidget(pages_, 1);
     connect(tabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
-    connect(&document, &Document::resultChanged, this, &MergeInstrument::refresh);
-    connect(&document, &Document::projectChanged, this, &MergeInstrument::refresh);
     connect(&document, &Document::selectionChanged, this, [this] {
         leaveSelected_->setEnabled(document_.selectedObject() >= 0);
         const QSignalBlocker quiet(parcels_);
@@ -62,61 +58,7 @@ QWidget* MergeInstrument::makeSize() {
     layout->addWidget(plot_, 1);
     reading_->setWordWrap(true);
     layout->addWidget(reading_);
-    auto* grid = new QGridLayout;
-    grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(4);
-    grid->setColumnStretch(1, 1);
-    grid->setColumnStretch(3, 1);
-    grouping_ = new QComboBox;
-    grouping_->addItems({tr("grid"), tr("nearness")});
-    grouping_->setAccessibleName(tr("Parcels by"));
-    grouping_->setToolTip(
-        tr("Grid: by the cell that an object's middle is in. Nearness: the "
-           "nearest objects first, up to the size of a parcel."));
-    connect(grouping_, &QComboBox::activated, this, [this](int index) {
-        change(tr("Merge: by %1").arg(grouping_->itemText(index)),
-               [&](MergeSettings& s) { s.grouping = static_cast<MergeSettings::Grouping>(index); });
-    });
-    parcel_ = makeNumber(
-        {tr("Parcel"), "m", 0, 1000, 0, tr("Edge of a parcel; 0: the size that costs least.")},
-        this, [this](double value) {
-            change(tr("Merge: size of parcels"), [&](MergeSettings& s) { s.parcel = value; });
-        });
-    parcel_->setSpecialValueText(tr("searched"));
-    vertices_ = makeNumber({tr("Vertices"), "", 100, 1e9, 0,
-                            tr("Of one part at the most. Below 65,535 indices take 16 bits.")},
-                           this, [this](double value) {
-                               change(tr("Merge: vertices"), [&](MergeSettings& s) {
-                                   s.mostVertices = static_cast<int>(value);
-                               });
-                           });
-    growth_ = makeNumber(
-        {tr("Reach"), "x", 1, 1000, 1,
-         tr("Culling distances in one parcel differ by this factor at the most: the nearest to go "
-            "would be drawn as long as the last.")},
-        this, [this](double value) {
-            change(tr("Merge: reach"), [&](MergeSettings& s) { s.growth = value; });
-        });
-    const std::pair<QString, QWidget*> fields[] = {{tr("Parcels by"), grouping_},
-                                                   {tr("Edge"), parcel_},
-                                                   {tr("Vertices"), vertices_},
-                                                   {tr("Reach"), growth_}};
-    int cell = 0;
-    for (const auto& [name, field] : fields) {
-        field->setMinimumWidth(kFieldWidth);
-        grid->addWidget(makeFaint(name), cell / 2, cell % 2 * 2);
-        grid->addWidget(field, cell / 2, cell % 2 * 2 + 1);
-        ++cell;
-    }
-    layout->addLayout(grid);
-    sameLights_ = new QCheckBox(tr("Only what the same lights reach"));
-    sameLights_->setToolTip(
-        tr("For renderers that light each object by a list of its own: a parcel is lit by all "
-           "lights of all its objects."));
-    connect(sameLights_, &QCheckBox::clicked, this, [this](bool on) {
-        change(tr("Merge: by lights"), [on](MergeSettings& s) { s.sameLights = on; });
-    });
-    layout->addWidget(sameLights_);
+    layout->addWidget(form_);
     connect(plot_, &Plot::handleMoved, this, [this](int, double x, double) { plot_->moveSize(x); });
     connect(plot_, &Plot::handleReleased, this, [this] {
         change(tr("Drag size of parcels"), [this](MergeSettings& s) { s.parcel = plot_->size(); });
@@ -155,7 +97,7 @@ QWidget* MergeInstrument::makeParcels() {
     connect(leave, &QPushButton::clicked, this, &MergeInstrument::leaveParcel);
     connect(leaveSelected_, &QPushButton::clicked, this, &MergeInstrument::leaveSelected);
     connect(takeBack_, &QPushButton::clicked, this, [this] {
-        change(tr("Merge: take all back"), [](MergeSettings& s) { s.left.clear(); });
+        change(tr("Merge: take all back"), [](MergeSettings& s) { s.excluded.clear(); });
     });
     connect(parcels_, &QTableWidget::itemSelectionChanged, this,
             [this] { document_.chooseParcel(parcels_->currentRow()); });
@@ -192,19 +134,9 @@ QWidget* MergeInstrument::makeAssets() {
     return page;
 }
 
-void MergeInstrument::setFix(int id) {
-    fix_ = id;
-    refresh();
-}
-
-void MergeInstrument::change(const QString& text,
-                             const std::function<void(MergeSettings&)>& apply) {
-    if (!refreshing_) document_.changeFix<MergeSettings>(fix_, text, apply);
-}
-
 const MergeReport* MergeInstrument::report() const {
     const Document::Done done = document_.doneBy(fix_);
-    return done ? done.record->merge.get() : nullptr;
+    return done ? done.record->reportAs<MergeReport>() : nullptr;
 }
 
 QString MergeInstrument::chosenAsset() const {
@@ -220,7 +152,7 @@ void MergeInstrument::leaveParcel() {
     const Parcel parcel = now->parcels[static_cast<std::size_t>(row)];
     change(tr("Merge: leave %1 apart").arg(toText(parcel.name)), [&](MergeSettings& s) {
         for (const std::uint32_t member : parcel.members)
-            s.left.insert(done.before->objects[member].name);
+            s.excluded.insert(done.before->objects[member].name);
     });
 }
 
@@ -228,7 +160,8 @@ void MergeInstrument::leaveSelected() {
     const int selected = document_.selectedObject();
     if (selected < 0) return;
     const std::string name = document_.source()->objects[static_cast<std::size_t>(selected)].name;
-    change(tr("Merge: leave %1").arg(toText(name)), [&](MergeSettings& s) { s.left.insert(name); });
+    change(tr("Merge: leave %1").arg(toText(name)),
+           [&](MergeSettings& s) { s.excluded.insert(name); });
 }
 
 /// Stands back from the parcel, looking as now.
@@ -245,16 +178,10 @@ void MergeInstrument::showParcel() {
 }
 
 void MergeInstrument::refresh() {
-    const auto* now = document_.settingsOf<MergeSettings>(fix_);
+    const MergeSettings* now = settings();
     if (!now) return;
-    refreshing_ = true;
-    grouping_->setCurrentIndex(static_cast<int>(now->grouping));
-    parcel_->setValue(now->parcel);
-    vertices_->setValue(now->mostVertices);
-    growth_->setValue(now->growth);
-    sameLights_->setChecked(now->sameLights);
-    refreshing_ = false;
-    takeBack_->setEnabled(!now->left.empty());
+    form_->show(*document_.project().order.find(fix_));
+    takeBack_->setEnabled(!now->excluded.empty());
     leaveSelected_->setEnabled(document_.selectedObject() >= 0);
     const Document::Done done = document_.doneBy(fix_);
     const MergeReport* merged = report();
@@ -331,7 +258,7 @@ void MergeInstrument::refreshAssets(const MergeReport& report) {
 }
 
 void MergeInstrument::refreshChoice() {
-    const auto* now = document_.settingsOf<MergeSettings>(fix_);
+    const MergeSettings* now = settings();
     const QString asset = chosenAsset();
     choice_->setEnabled(!asset.isEmpty());
     const QTableWidgetItem* verdict = assets_->item(assets_->currentRow(), 4);

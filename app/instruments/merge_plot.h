@@ -2,7 +2,7 @@
 
 #pragma once
 
-#include "fixes/merge.h"
+#include "fixes/merge/merge.h"
 #include "instruments/plot.h"
 
 namespace flentro::app {

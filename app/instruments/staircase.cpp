@@ -36,8 +36,8 @@ std::vector<Staircase::Tread> Staircase::treads() const {
     const auto& counts = document_.here().steps;
     for (std::size_t i = 0; i < std::min(steps.size(), counts.size()); ++i) {
         const Fix* fix = document_.project().order.find(steps[i].fix);
-        result.push_back(
-            {fix ? fixShortName(fix->settings) : "", loadOf(at(counts[i], measure_), limit)});
+        result.push_back({fix ? QString::fromStdString(fix->settings.kind().shortName) : QString(),
+                          loadOf(at(counts[i], measure_), limit)});
     }
     return result;
 }

@@ -5,8 +5,8 @@
 #include <cmath>
 
 #include "base/text.h"
-#include "fixes/going.h"
-#include "fixes/unseen.h"
+#include "fixes/tidy/removal_preview.h"
+#include "fixes/tidy/unseen.h"
 #include "theme.h"
 
 namespace flentro::app {
@@ -19,8 +19,8 @@ QString count(std::size_t value) {
 }  // namespace
 
 TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
-    : QWidget(parent),
-      document_(document),
+    : FixInstrument(document, parent),
+      more_(new FixForm(document, TidySettings::kind(), "More")),
       assets_(makeTable({tr("Asset"), tr("Triangles less"), tr("As placed")})),
       show_(new QPushButton(tr("Show me"))),
       mark_(new QPushButton(tr("Mark what goes"))),
@@ -38,24 +38,13 @@ TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
         grid, tr("Drop what was never seen"),
         tr("Triangles that no ray of the survey met, and no corner of which was met."),
         [](const auto& s) { return !s.unseen.empty(); }, [](auto&, bool) {});
-    addStep(
-        grid, tr("Weld equal vertices"), tr("Those that are equal in every attribute."),
-        [](const auto& s) { return s.weld; }, [](auto& s, bool on) { s.weld = on; });
-    addStep(
-        grid, tr("Drop triangles without surface"), tr("All corners on one line."),
-        [](const auto& s) { return s.dropDegenerate; },
-        [](auto& s, bool on) { s.dropDegenerate = on; });
-    addStep(
-        grid, tr("Drop triangles there twice"), tr("With the same corners and facing."),
-        [](const auto& s) { return s.dropDuplicates; },
-        [](auto& s, bool on) { s.dropDuplicates = on; });
+    addStep(grid, "weld", &TidySettings::weld);
+    addStep(grid, "dropDegenerate", &TidySettings::dropDegenerate);
+    addStep(grid, "dropDuplicates", &TidySettings::dropDuplicates);
     addHoles(grid);
-    addStep(
-        grid, tr("Dissolve flat surfaces"),
-        tr("Fewer triangles where the surface is flat and its picture, normals and colours run "
-           "straight on. Nothing changes that can be seen."),
-        [](const auto& s) { return s.dissolve; }, [](auto& s, bool on) { s.dissolve = on; });
+    addStep(grid, "dissolve", &TidySettings::dissolve);
     layout->addLayout(grid);
+    layout->addWidget(more_);
     layout->addLayout(makeUnseen());
     assets_->setAccessibleName(tr("Assets that lose triangles"));
     assets_->setMinimumHeight(44);
@@ -72,11 +61,9 @@ TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
     buttons->addStretch(1);
     layout->addLayout(buttons);
     connect(show_, &QPushButton::clicked, this, &TidyInstrument::showAsset);
-    connect(mark_, &QPushButton::clicked, this, &TidyInstrument::markGoing);
+    connect(mark_, &QPushButton::clicked, this, &TidyInstrument::previewRemoval);
     connect(swap_, &QPushButton::clicked, this, &TidyInstrument::swapRequested);
     connect(assets_, &QTableWidget::itemDoubleClicked, this, &TidyInstrument::showAsset);
-    connect(&document, &Document::resultChanged, this, &TidyInstrument::refresh);
-    connect(&document, &Document::projectChanged, this, &TidyInstrument::refresh);
     connect(&document, &Document::surveyChanged, this, &TidyInstrument::refresh);
 }
 
@@ -98,6 +85,14 @@ void TidyInstrument::addStep(QGridLayout* grid, const QString& name, const QStri
     rows_.push_back(std::move(row));
 }
 
+void TidyInstrument::addStep(QGridLayout* grid, const char* field, bool TidySettings::*flag) {
+    const FixKind& kind = TidySettings::kind();
+    const FieldText& text = kind.fields[kind.fieldIndex(field)].text;
+    addStep(
+        grid, text.label, text.help, [flag](const TidySettings& s) { return s.*flag; },
+        [flag](TidySettings& s, bool on) { s.*flag = on; });
+}
+
 void TidyInstrument::addHoles(QGridLayout* grid) {
     addStep(
         grid, tr("Close holes smaller than"),
@@ -105,10 +100,10 @@ void TidyInstrument::addHoles(QGridLayout* grid) {
            "seen, at the size given."),
         [](const auto& s) { return s.holeSize > 0; },
         [](auto& s, bool on) { s.holeSize = on ? 0.005 : 0; });
-    holes_ = makeNumber(
-        {tr("Holes smaller than"), "mm", 0, 1e5, 1, tr("At scale 1.")}, this, [this](double value) {
-            change(tr("Tidy: size of holes"), [&](TidySettings& s) { s.holeSize = value / 1000; });
-        });
+    const FixKind& kind = TidySettings::kind();
+    holes_ = makeNumberBox(kind.fields[kind.fieldIndex("holeSize")], this, [this](double metres) {
+        change(tr("Tidy: size of holes"), [&](TidySettings& s) { s.holeSize = metres; });
+    });
     holes_->setFixedWidth(92);
     auto* cell = new QHBoxLayout;
     const int line = grid->rowCount() - 1;
@@ -138,19 +133,6 @@ QLayout* TidyInstrument::makeUnseen() {
     return row;
 }
 
-void TidyInstrument::setFix(int id) {
-    fix_ = id;
-    refresh();
-}
-
-const TidySettings* TidyInstrument::settings() const {
-    return document_.settingsOf<TidySettings>(fix_);
-}
-
-void TidyInstrument::change(const QString& text, const std::function<void(TidySettings&)>& apply) {
-    if (!refreshing_) document_.changeFix<TidySettings>(fix_, text, apply);
-}
-
 /// What the source's meshes lose; those that other fixes had changed when the survey was made
 /// are not among them.
 void TidyInstrument::takeUnseenTriangles() {
@@ -160,9 +142,9 @@ void TidyInstrument::takeUnseenTriangles() {
         tr("Never seen triangles"),
         [self = QPointer<TidyInstrument>(this), scene = surveyed.scene, survey = surveyed.survey,
          source = document_.source(), fix = fix_](Progress&) -> JobRunner::Finish {
-            std::vector<UnseenTriangles> unseen = takeUnseen(*scene, *survey);
+            std::vector<MeshRuns> unseen = takeUnseen(*scene, *survey);
             const bool any = !unseen.empty();
-            std::erase_if(unseen, [&](const UnseenTriangles& u) {
+            std::erase_if(unseen, [&](const MeshRuns& u) {
                 return std::none_of(source->assets.begin(), source->assets.end(),
                                     [&](const Asset& asset) { return asset.mesh->hash == u.mesh; });
             });
@@ -172,7 +154,7 @@ void TidyInstrument::takeUnseenTriangles() {
         });
 }
 
-void TidyInstrument::adoptUnseen(int fix, const std::vector<UnseenTriangles>& unseen, bool any) {
+void TidyInstrument::adoptUnseen(int fix, const std::vector<MeshRuns>& unseen, bool any) {
     if (!unseen.empty())
         return document_.changeFix<TidySettings>(fix, tr("Tidy: drop what was never seen"),
                                                  [&](TidySettings& s) { s.unseen = unseen; });
@@ -184,13 +166,13 @@ void TidyInstrument::adoptUnseen(int fix, const std::vector<UnseenTriangles>& un
 void TidyInstrument::refresh() {
     const TidySettings* now = settings();
     if (!now) return;
-    refreshing_ = true;
-    holes_->setValue(now->holeSize * 1000);
-    refreshing_ = false;
+    quietly([&] { holes_->setValue(now->holeSize * 1000); });
+    more_->show(*document_.project().order.find(fix_));
     const FixRecord* done = document_.doneBy(fix_).record;
+    const auto* report = done ? done->reportAs<TidyReport>() : nullptr;
     for (std::size_t i = 0; i < rows_.size(); ++i) {
         rows_[i].box->setChecked(rows_[i].get(*now));
-        const Saving* saving = done && i < done->steps.size() ? &done->steps[i] : nullptr;
+        const Saving* saving = report && i < report->steps.size() ? &report->steps[i] : nullptr;
         rows_[i].triangles->setText(saving ? count(saving->triangles) : QString());
         rows_[i].placed->setText(saving ? count(saving->placed) : QString());
     }
@@ -237,7 +219,7 @@ void TidyInstrument::showAsset() {
     emit showRequested();
 }
 
-void TidyInstrument::markGoing() {
+void TidyInstrument::previewRemoval() {
     const Document::Done done = document_.doneBy(fix_);
     if (!done) return;
     const QColor plum = theme().over;
@@ -247,11 +229,11 @@ void TidyInstrument::markGoing() {
         tr("Marking what goes"),
         [self = QPointer<TidyInstrument>(this), color, before = done.before,
          after = done.after](Progress& progress) -> JobRunner::Finish {
-            auto going = flentro::markGoing(*before, *after, color, progress);
-            if (!going) return {};
+            auto preview = flentro::previewRemoval(*before, *after, color, progress);
+            if (!preview) return {};
             const QString text = tr("Plum goes or becomes part of larger triangles: %1, placed %2")
-                                     .arg(count(going->triangles), count(going->placed));
-            auto scene = std::make_shared<const Scene>(std::move(going->scene));
+                                     .arg(count(preview->triangles), count(preview->placed));
+            auto scene = std::make_shared<const Scene>(std::move(preview->scene));
             return [self, scene, text] {
                 if (self) emit self->previewMade(scene, text);
             };

@@ -4,16 +4,17 @@
 
 #include <QCheckBox>
 
-#include "sheets/sheet.h"
+#include "fixes/tidy/tidy.h"
+#include "instruments/fix_form.h"
+#include "instruments/fix_instrument.h"
 
 namespace flentro::app {
 
-class TidyInstrument : public QWidget {
+class TidyInstrument : public FixInstrument<TidySettings> {
     Q_OBJECT
 
 public:
     explicit TidyInstrument(Document& document, QWidget* parent = nullptr);
-    void setFix(int id);
 
 signals:
     /// The selected object is to be looked at with the edges of its triangles.
@@ -22,6 +23,9 @@ signals:
     void previewMade(const ScenePtr& scene, const QString& text);
     /// The original is to be shown, or the result again.
     void swapRequested();
+
+protected:
+    void refresh() override;
 
 private:
     /// A row of the steps' table.
@@ -34,19 +38,16 @@ private:
     void addStep(QGridLayout* grid, const QString& name, const QString& tip,
                  std::function<bool(const TidySettings&)> get,
                  std::function<void(TidySettings&, bool)> set);
+    void addStep(QGridLayout* grid, const char* field, bool TidySettings::*flag);
     void addHoles(QGridLayout* grid);
     QLayout* makeUnseen();
-    void refresh();
     void fillAssets(const FixRecord& record);
     void showAsset();
-    void markGoing();
+    void previewRemoval();
     void takeUnseenTriangles();
-    void adoptUnseen(int fix, const std::vector<UnseenTriangles>& unseen, bool any);
-    void change(const QString& text, const std::function<void(TidySettings&)>& apply);
-    [[nodiscard]] const TidySettings* settings() const;
+    void adoptUnseen(int fix, const std::vector<MeshRuns>& unseen, bool any);
 
-    Document& document_;
-    int fix_ = 0;
+    FixForm* more_;  ///< Steps that take no triangles.
     std::vector<Row> rows_;
     QDoubleSpinBox* holes_ = nullptr;
     QPushButton* unseen_ = nullptr;
@@ -56,7 +57,6 @@ private:
     QPushButton* show_;
     QPushButton* mark_;
     QPushButton* swap_;
-    bool refreshing_ = false;
 };
 
 }  // namespace flentro::app

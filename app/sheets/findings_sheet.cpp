@@ -22,7 +22,7 @@ QComboBox* makeChoice(const QString& name, const QStringList& entries) {
     return box;
 }
 
-double valueOf(const Blame& blame, Measure measure) {
+double valueOf(const CostShare& blame, Measure measure) {
     if (measure == Measure::DrawCalls) return blame.drawCalls;
     return measure == Measure::TextureBytes ? blame.textureBytes : blame.triangles;
 }
@@ -73,11 +73,11 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     connect(table_, &QTableWidget::cellDoubleClicked, show_, &QPushButton::click);
     connect(show_, &QPushButton::clicked, this, &FindingsSheet::showCurrent);
     connect(fix_, &QPushButton::clicked, this, [this] {
-        if (const Blame* blame = current())
+        if (const CostShare* blame = current())
             emit fixRequested(fixFor(*blame), toText(assetOf(*blame)));
     });
     connect(aside_, &QPushButton::clicked, this, [this] {
-        if (const Blame* blame = current()) {
+        if (const CostShare* blame = current()) {
             const std::string asset = assetOf(*blame);
             document_.setAside(asset, !document_.project().setAside.contains(asset));
         }
@@ -105,26 +105,26 @@ Measure FindingsSheet::measure() const {
     return measures[by_->currentIndex()];
 }
 
-BlameKind FindingsSheet::kind() const {
-    static constexpr BlameKind kinds[] = {BlameKind::Asset, BlameKind::Object, BlameKind::Light};
+CostKind FindingsSheet::kind() const {
+    static constexpr CostKind kinds[] = {CostKind::Asset, CostKind::Object, CostKind::Light};
     return kinds[what_->currentIndex()];
 }
 
-const Blame* FindingsSheet::current() const {
+const CostShare* FindingsSheet::current() const {
     const int row = table_->currentRow();
     if (row < 0 || static_cast<std::size_t>(row) >= rows_.size()) return nullptr;
     return &ranking_[rows_[static_cast<std::size_t>(row)]];
 }
 
 /// What is set aside or fixed with an entry; a light stands for itself.
-std::string FindingsSheet::assetOf(const Blame& blame) const {
-    return kind() == BlameKind::Object
+std::string FindingsSheet::assetOf(const CostShare& blame) const {
+    return kind() == CostKind::Object
                ? document_.result()->mesh(document_.result()->objects[blame.index]).name
                : blame.name;
 }
 
 /// The fix that serves: levels against triangles, culling against calls and small things.
-QString FindingsSheet::fixFor(const Blame&) const {
+QString FindingsSheet::fixFor(const CostShare&) const {
     return measure() == Measure::Triangles ? "ladder" : "culling";
 }
 
@@ -141,12 +141,12 @@ void FindingsSheet::rankSoon() {
     });
 }
 
-void FindingsSheet::show(const std::vector<Blame>& ranking) {
+void FindingsSheet::show(const std::vector<CostShare>& ranking) {
     if (!document_.hasScene()) return;
-    const Blame* chosen = current();
+    const CostShare* chosen = current();
     const std::string keep = chosen ? chosen->name : "";
     ranking_ = ranking;
-    const auto isFinding = [this](const Blame& blame) {
+    const auto isFinding = [this](const CostShare& blame) {
         return blame.share >= kWorthFinding &&
                !document_.project().setAside.contains(assetOf(blame));
     };
@@ -176,7 +176,7 @@ void FindingsSheet::fillTable(const std::string& keep) {
     describeCurrent();
 }
 
-void FindingsSheet::fillRow(int row, const Blame& blame) {
+void FindingsSheet::fillRow(int row, const CostShare& blame) {
     setCell(table_, row, 0, toText(blame.name), false);
     setCell(table_, row, 1, toText(formatCount(static_cast<double>(blame.copies))));
     setCell(table_, row, 2, toText(formatMeasure(measure(), valueOf(blame, measure()))));
@@ -190,13 +190,13 @@ void FindingsSheet::fillRow(int row, const Blame& blame) {
 }
 
 void FindingsSheet::selectCurrent() {
-    const Blame* blame = current();
-    if (!blame || kind() == BlameKind::Light) return;
+    const CostShare* blame = current();
+    if (!blame || kind() == CostKind::Light) return;
     const Scene& scene = *document_.result();
     const auto select = [&](std::size_t object) {
         document_.selectObject(static_cast<int>(scene.objects[object].origins.front()));
     };
-    if (kind() == BlameKind::Object) return select(blame->index);
+    if (kind() == CostKind::Object) return select(blame->index);
     int nearest = -1;
     double best = std::numeric_limits<double>::infinity();
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
@@ -211,10 +211,10 @@ void FindingsSheet::selectCurrent() {
 }
 
 void FindingsSheet::describeCurrent() {
-    const Blame* blame = current();
+    const CostShare* blame = current();
     const bool textures = measure() == Measure::TextureBytes;
     show_->setEnabled(blame != nullptr);
-    const bool light = kind() == BlameKind::Light;
+    const bool light = kind() == CostKind::Light;
     fix_->setEnabled(blame != nullptr && !textures && !light);
     fix_->setToolTip(textures ? tr("Texture sizes cannot be changed yet.")
                      : light ? tr("Lights cannot be changed yet; What if off tells what one costs.")
@@ -247,8 +247,8 @@ void FindingsSheet::describeCurrent() {
 
 /// Flies to the selected object, or in front of a light.
 void FindingsSheet::showCurrent() {
-    const Blame* blame = current();
-    if (blame && kind() == BlameKind::Light) {
+    const CostShare* blame = current();
+    if (blame && kind() == CostKind::Light) {
         constexpr double kAway = 5;  // metres
         const Vec3d& light = document_.result()->placedLights[blame->index].position;
         const double heading = document_.view().heading;
@@ -261,14 +261,14 @@ void FindingsSheet::showCurrent() {
 
 /// An object or a light alone, or every copy of an asset.
 void FindingsSheet::switchCurrentOff() {
-    const Blame* blame = current();
+    const CostShare* blame = current();
     if (!blame) return;
-    if (kind() == BlameKind::Light) return document_.switchLightsOff({blame->index});
+    if (kind() == CostKind::Light) return document_.switchLightsOff({blame->index});
     std::vector<std::size_t> copies;
     const auto& objects = document_.result()->objects;
     for (std::size_t i = 0; i < objects.size(); ++i) {
         const auto found =
-            kind() == BlameKind::Object ? i : static_cast<std::size_t>(objects[i].asset);
+            kind() == CostKind::Object ? i : static_cast<std::size_t>(objects[i].asset);
         if (found != blame->index) continue;
         copies.insert(copies.end(), objects[i].origins.begin(), objects[i].origins.end());
     }

@@ -27,14 +27,14 @@ protected:
 
 private:
     void rankSoon();
-    void show(const std::vector<Blame>& ranking);
+    void show(const std::vector<CostShare>& ranking);
     void fillTable(const std::string& keep);
-    void fillRow(int row, const Blame& blame);
+    void fillRow(int row, const CostShare& blame);
     [[nodiscard]] Measure measure() const;
-    [[nodiscard]] BlameKind kind() const;
-    [[nodiscard]] const Blame* current() const;
-    [[nodiscard]] std::string assetOf(const Blame& blame) const;
-    [[nodiscard]] QString fixFor(const Blame& blame) const;
+    [[nodiscard]] CostKind kind() const;
+    [[nodiscard]] const CostShare* current() const;
+    [[nodiscard]] std::string assetOf(const CostShare& blame) const;
+    [[nodiscard]] QString fixFor(const CostShare& blame) const;
     void selectCurrent();
     void describeCurrent();
     void showCurrent();
@@ -51,7 +51,7 @@ private:
     QPushButton* fix_;
     QPushButton* aside_;
     QPushButton* off_;
-    std::vector<Blame> ranking_;
+    std::vector<CostShare> ranking_;
     std::vector<std::size_t> rows_;  ///< Index in ranking_ of each row.
     LatestRunner runner_;
     QTimer settle_;

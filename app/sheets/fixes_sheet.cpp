@@ -1,42 +1,18 @@
 #include "sheets/fixes_sheet.h"
 
+#include <QFileDialog>
+#include <QFileInfo>
 #include <QKeyEvent>
 #include <QMenu>
 #include <QPainter>
 #include <cmath>
 
 #include "base/text.h"
+#include "project/order_file.h"
 #include "theme.h"
 
 namespace flentro::app {
 namespace {
-
-struct FixKind {
-    const char* key;
-    QString help;
-};
-
-std::vector<FixKind> fixKinds() {
-    return {
-        {"tidy",
-         QObject::tr("Weld equal vertices, drop triangles that show nothing. Loses nothing.")},
-        {"share", QObject::tr("Equal meshes, materials and images under several names become one, "
-                              "also where they were moved. Loses nothing.")},
-        {"split", QObject::tr("Glass apart from frames, loose pieces apart from each other, large "
-                              "meshes in cells: so that culling and levels have something to act "
-                              "on.")},
-        {"atlas", QObject::tr("Textures of materials that differ by nothing else share pages, so "
-                              "that parts become one.")},
-        {"ladder",
-         QObject::tr("Lower levels of detail for every asset worth it, with switch distances.")},
-        {"culling", QObject::tr("Objects go when they are only a few pixels tall.")},
-        {"shadows", QObject::tr("Shadows that nobody can see are not cast, and lights fade out "
-                                "where they light only a few pixels.")},
-        {"merge", QObject::tr("What stands together becomes one object: fewer draw calls for more "
-                              "triangles. Both sides are shown.")},
-        {"standins", QObject::tr("From afar a whole neighbourhood is one light mesh in the colours "
-                                 "of its vertices.")}};
-}
 
 QToolButton* makeMark(const QString& text, const QString& tip) {
     auto* button = new QToolButton;
@@ -46,19 +22,6 @@ QToolButton* makeMark(const QString& text, const QString& tip) {
     button->setFixedSize(24, 22);
     button->setStyleSheet("padding: 0px;");
     return button;
-}
-
-/// A fix that can be seen to do nothing in a scene, and why; empty: it may do something.
-QString uselessBecause(const std::string& key, const Scene& scene) {
-    if (key == "shadows" && scene.placedLights.empty())
-        return QObject::tr("nothing here: there are no lights");
-    if (key == "atlas" && scene.images.size() < 2)
-        return QObject::tr("nothing here: fewer than two textures");
-    if (key == "share" && scene.assets.size() < 2)
-        return QObject::tr("nothing here: a single asset");
-    if ((key == "merge" || key == "standins") && scene.objects.size() < 2)
-        return QObject::tr("nothing here: a single object");
-    return {};
 }
 
 /// "triangles −0.42, draw calls −0.10": what a step takes off the loads here, or brings.
@@ -82,14 +45,14 @@ QString changeInWords(const Counts& before, const Counts& after, const Target& t
 FixCard::FixCard(const Fix& fix, int position, int count, QWidget* parent)
     : QFrame(parent),
       fix_(fix.id),
-      on_(new QCheckBox(QString("%1  %2").arg(position + 1).arg(fixName(fix.settings)))),
+      on_(new QCheckBox(QString("%1  %2").arg(position + 1).arg(toText(fix.settings.kind().name)))),
       details_(new QWidget),
       summary_(makeFaint("")),
       contribution_(new QLabel),
       account_(makeMark(tr("Account"), tr("Both sides of this fix: before, after, change"))) {
     setProperty("card", true);
     setFocusPolicy(Qt::TabFocus);
-    setAccessibleName(fixName(fix.settings));
+    setAccessibleName(toText(fix.settings.kind().name));
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(12, 2, 6, 2);
     layout->setSpacing(2);
@@ -217,12 +180,16 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     auto* addButton = new QPushButton(tr("Add fix"));
     auto* menu = new QMenu(addButton);
     menu->setToolTipsVisible(true);
-    for (const FixKind& kind : fixKinds()) {
-        QAction* action = menu->addAction(fixName(*makeSettings(kind.key)), this,
-                                          [this, key = std::string(kind.key)] { add(key); });
-        action->setToolTip(kind.help);
-        addActions_.emplace_back(kind.key, action);
+    for (const FixKind* kind : fixKinds()) {
+        QAction* action = menu->addAction(toText(kind->name), this, [this, kind] { add(*kind); });
+        action->setToolTip(toText(kind->help));
+        addActions_.emplace_back(kind, action);
     }
+    menu->addSeparator();
+    menu->addAction(tr("Read a work order ..."), this, &FixesSheet::chooseOrderToRead)
+        ->setToolTip(tr("The fixes of a file take the place of these; this can be undone."));
+    menu->addAction(tr("Write this work order ..."), this, &FixesSheet::chooseOrderToWrite)
+        ->setToolTip(tr("For other scenes and for the command line."));
     connect(menu, &QMenu::aboutToShow, this, &FixesSheet::describeAdditions);
     addButton->setMenu(menu);
     head->addWidget(addButton);
@@ -237,19 +204,13 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     nothing_->setParent(this);
     nothing_->hide();
     addInstrument("tidy", tidy_);
-    addInstrument("share", makeShareInstrument(document));
-    PlainInstrument* split = makeSplitInstrument(document);
-    PlainInstrument* standIns = makeStandInInstrument(document);
-    for (PlainInstrument* plain : {split, standIns})
-        connect(plain, &PlainInstrument::tintRequested, this, &FixesSheet::tintRequested);
-    connect(merge_, &MergeInstrument::tintRequested, this, &FixesSheet::tintRequested);
-    addInstrument("split", split);
     addInstrument("atlas", new AtlasInstrument(document));
     addInstrument("ladder", ladder_);
     addInstrument("culling", culling_);
-    addInstrument("shadows", makeShadowInstrument(document));
     addInstrument("merge", merge_);
-    addInstrument("standins", standIns);
+    for (const FixKind* kind : fixKinds())
+        if (!byKind_.contains(kind->key))
+            addInstrument(kind->key, new PlainInstrument(document, *kind, resultsOf(*kind)));
     layout->addLayout(instruments_, 1);
     connect(measure_, &QComboBox::activated, this, [this](int index) {
         measureChosen_ = true;
@@ -268,20 +229,20 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
 void FixesSheet::describeAdditions() {
     const auto& steps = document_.evaluation().steps;
     const auto& counts = document_.here().steps;
-    for (const auto& [key, action] : addActions_) {
+    for (const auto& [kind, action] : addActions_) {
         QString words = tr("not yet known");
         if (document_.hasScene())
-            if (const QString why = uselessBecause(key, *document_.source()); !why.isEmpty())
-                words = why;
+            if (const std::string why = kind->uselessBecause(*document_.source()); !why.empty())
+                words = tr("nothing here: %1").arg(toText(why));
         for (std::size_t i = 0; i < std::min(steps.size(), counts.size()); ++i) {
             const Fix* fix = document_.project().order.find(steps[i].fix);
-            if (!fix || key != fixKey(fix->settings)) continue;
+            if (!fix || &fix->settings.kind() != kind) continue;
             const QString change =
                 changeInWords(i == 0 ? document_.here().before.counts : counts[i - 1], counts[i],
                               document_.target());
             words = tr("in the order: %1").arg(change.isEmpty() ? tr("nothing here") : change);
         }
-        action->setText(QString("%1   (%2)").arg(fixName(*makeSettings(key)), words));
+        action->setText(QString("%1   (%2)").arg(toText(kind->name), words));
     }
 }
 
@@ -300,11 +261,11 @@ void FixesSheet::followWorstMeasure() {
     staircase_->setMeasure(kMeasures[static_cast<std::size_t>(worst)]);
 }
 
-template <typename Instrument>
-void FixesSheet::addInstrument(const char* key, Instrument* instrument) {
+void FixesSheet::addInstrument(const std::string& key, FixInstrumentBase* instrument) {
     instrument->setParent(this);
     instrument->hide();
-    byKind_[key] = {instrument, [instrument](int id) { instrument->setFix(id); }};
+    byKind_[key] = instrument;
+    connect(instrument, &FixInstrumentBase::tintRequested, this, &FixesSheet::tintRequested);
 }
 
 /// That of the chosen fix.
@@ -312,9 +273,9 @@ void FixesSheet::showInstrument() {
     const Fix* chosen = document_.project().order.find(document_.selectedFix());
     QWidget* shown = nothing_;
     if (chosen) {
-        const std::pair<int, std::string> now(chosen->id, fixKey(chosen->settings));
-        const auto& [instrument, setFix] = byKind_.at(now.second);
-        if (std::exchange(shownFix_, now) != now) setFix(chosen->id);
+        const std::pair<int, std::string> now(chosen->id, chosen->settings.kind().key);
+        FixInstrumentBase* instrument = byKind_.at(now.second);
+        if (std::exchange(shownFix_, now) != now) instrument->setFix(chosen->id);
         shown = instrument;
         if (accountShown_) {
             shown = account_;
@@ -350,20 +311,47 @@ void FixesSheet::change(const QString& text, const std::function<void(WorkOrder&
     document_.setOrder(order, text);
 }
 
-void FixesSheet::add(const std::string& key) {
+void FixesSheet::add(const FixKind& kind) {
     int id = 0;
-    const auto settings = proposeSettings(key, *document_.source());
-    change(tr("Add %1").arg(QString(fixName(*settings)).toLower()),
-           [&](WorkOrder& order) { id = order.insert(*settings).id; });
+    const FixSettings settings = proposeSettings(kind, *document_.source());
+    change(tr("Add %1").arg(toText(kind.name).toLower()),
+           [&](WorkOrder& order) { id = order.insert(settings).id; });
     choose(id);
+}
+
+void FixesSheet::chooseOrderToRead() {
+    const QString file = QFileDialog::getOpenFileName(this, tr("Read a work order"), {},
+                                                      tr("Work orders and projects (*.json)"));
+    if (!file.isEmpty()) readOrder(file);
+}
+
+void FixesSheet::chooseOrderToWrite() {
+    const QString file = QFileDialog::getSaveFileName(
+        this, tr("Write this work order"), "work-order.json", tr("Work orders (*.json)"));
+    if (!file.isEmpty()) writeOrder(file);
+}
+
+void FixesSheet::readOrder(const QString& file) {
+    const auto order = loadWorkOrder(file.toStdString());
+    if (!order) {
+        emit document_.failed(toText(describe(order.error())));
+        return;
+    }
+    document_.setOrder(*order, tr("Read %1").arg(QFileInfo(file).fileName()));
+    choose(order->fixes.empty() ? 0 : order->fixes.front().id);
+}
+
+void FixesSheet::writeOrder(const QString& file) {
+    if (const auto done = saveWorkOrder(document_.project().order, file.toStdString()); !done)
+        emit document_.failed(toText(describe(done.error())));
 }
 
 void FixesSheet::addOrShow(const QString& key, const QString& asset) {
     int id = 0;
     for (const Fix& fix : document_.project().order.fixes)
-        if (key == fixKey(fix.settings)) id = fix.id;
+        if (key == toText(fix.settings.kind().key)) id = fix.id;
     if (id == 0)
-        add(key.toStdString());
+        add(*findFixKind(key.toStdString()));
     else
         choose(id);
     if (key == "ladder") ladder_->setAsset(asset);
@@ -397,7 +385,7 @@ void FixesSheet::rebuildCards() {
         auto* card =
             new FixCard(fixes[i], static_cast<int>(i), static_cast<int>(fixes.size()), cardHolder_);
         const int id = fixes[i].id;
-        const QString name = QString(fixName(fixes[i].settings)).toLower();
+        const QString name = toText(fixes[i].settings.kind().name).toLower();
         connect(card, &FixCard::chosen, this, [this, id] { choose(id); });
         connect(card, &FixCard::toggled, this, [this, id, name](bool on) {
             change(tr(on ? "Switch on %1" : "Switch off %1").arg(name),

@@ -29,6 +29,9 @@ public:
 
     /// Adds the fix if the order has none of its kind, chooses it, and shows the asset in it.
     void addOrShow(const QString& key, const QString& asset);
+    /// The fixes of a file, which may be a project's, take the place of those that are there.
+    void readOrder(const QString& file);
+    void writeOrder(const QString& file);
     [[nodiscard]] LadderInstrument& ladder() { return *ladder_; }
     [[nodiscard]] CullingInstrument& culling() { return *culling_; }
     [[nodiscard]] TidyInstrument& tidy() { return *tidy_; }
@@ -45,19 +48,20 @@ private:
     void refreshCards();
     void describeAdditions();
     void followWorstMeasure();
+    void chooseOrderToRead();
+    void chooseOrderToWrite();
     void choose(int id);
-    void add(const std::string& key);
+    void add(const FixKind& kind);
     void change(const QString& text, const std::function<void(WorkOrder&)>& apply);
     void move(int id, int by);
-    template <typename Instrument>
-    void addInstrument(const char* key, Instrument* instrument);
+    void addInstrument(const std::string& key, FixInstrumentBase* instrument);
     void showInstrument();
     void refreshAccount(const Fix& fix);
 
     Document& document_;
     QComboBox* measure_;
     bool measureChosen_ = false;  ///< By the artist: else it follows what is most over.
-    std::vector<std::pair<std::string, QAction*>> addActions_;  ///< By the key of a kind.
+    std::vector<std::pair<const FixKind*, QAction*>> addActions_;
     Staircase* staircase_;
     QWidget* cardHolder_;
     std::vector<FixCard*> cards_;
@@ -68,8 +72,7 @@ private:
     CullingInstrument* culling_;
     TidyInstrument* tidy_;
     MergeInstrument* merge_;
-    /// By the key of a kind of fix: its instrument, and how that is told which fix it is for.
-    std::map<std::string, std::pair<QWidget*, std::function<void(int)>>> byKind_;
+    std::map<std::string, FixInstrumentBase*> byKind_;  ///< By the key of a kind of fix.
     /// Whose instrument is shown, and its kind: a fix may take the number of one that was undone.
     std::pair<int, std::string> shownFix_;
     AccountView* account_;

@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "base/text.h"
+#include "fixes/culling/culling.h"
 #include "sheets/sheet.h"
 #include "theme.h"
 

@@ -8,7 +8,7 @@
 namespace flentro {
 namespace {
 
-double valueOf(const Blame& blame, Measure by) {
+double valueOf(const CostShare& blame, Measure by) {
     if (by == Measure::DrawCalls) return blame.drawCalls;
     if (by == Measure::TextureBytes) return blame.textureBytes;
     return blame.triangles;
@@ -17,17 +17,17 @@ double valueOf(const Blame& blame, Measure by) {
 /// Adds up drawn objects into one entry for each asset, or makes one for each object.
 class Ranking {
 public:
-    Ranking(const Scene& scene, const Target& target, BlameKind kind)
+    Ranking(const Scene& scene, const Target& target, CostKind kind)
         : scene_(scene), target_(target), kind_(kind) {}
 
     void add(const DrawnObject& drawn) {
         const Object& object = scene_.objects[drawn.object];
         const Mesh& mesh = meshOf(object, drawn.level);
         const std::size_t slot = slotFor(drawn.object, object);
-        Blame& blame = entries_[slot];
+        CostShare& blame = entries_[slot];
         ++blame.copies;
         blame.triangles += static_cast<double>(mesh.triangles) * target_.eyes;
-        const bool counts = kind_ == BlameKind::Object || !target_.instancing ||
+        const bool counts = kind_ == CostKind::Object || !target_.instancing ||
                             batches_.emplace(object.asset, drawn.level).second;
         const int passes = target_.singlePass ? 1 : target_.eyes;
         if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size()) * passes;
@@ -39,7 +39,7 @@ public:
 
     void add(const ShadowDraw& drawn) {
         const Object& object = scene_.objects[drawn.object];
-        Blame& blame = entries_[slotFor(drawn.object, object)];
+        CostShare& blame = entries_[slotFor(drawn.object, object)];
         const double triangles =
             static_cast<double>(meshOf(object, drawn.level).triangles) * drawn.passes;
         blame.shadowTriangles += triangles;
@@ -49,7 +49,7 @@ public:
     }
 
     void add(const DrawnLight& drawn) {
-        Blame blame;
+        CostShare blame;
         blame.name = scene_.placedLights[drawn.light].name;
         blame.index = drawn.light;
         blame.copies = 1;
@@ -58,19 +58,20 @@ public:
         entries_.push_back(std::move(blame));
     }
 
-    [[nodiscard]] std::vector<Blame> sorted(Measure by) {
+    [[nodiscard]] std::vector<CostShare> sorted(Measure by) {
         for (const auto& [image, slots] : images_)
             for (const std::size_t slot : slots)
                 entries_[slot].textureBytes +=
                     textureBytes(scene_.images[image], target_) / static_cast<double>(slots.size());
         double total = 0;
-        for (const Blame& blame : entries_) total += valueOf(blame, by);
-        for (Blame& blame : entries_) blame.share = total > 0 ? valueOf(blame, by) / total : 0;
-        std::stable_sort(entries_.begin(), entries_.end(), [by](const Blame& a, const Blame& b) {
-            const double x = valueOf(a, by);
-            const double y = valueOf(b, by);
-            return x != y ? x > y : a.index < b.index;
-        });
+        for (const CostShare& blame : entries_) total += valueOf(blame, by);
+        for (CostShare& blame : entries_) blame.share = total > 0 ? valueOf(blame, by) / total : 0;
+        std::stable_sort(entries_.begin(), entries_.end(),
+                         [by](const CostShare& a, const CostShare& b) {
+                             const double x = valueOf(a, by);
+                             const double y = valueOf(b, by);
+                             return x != y ? x > y : a.index < b.index;
+                         });
         return std::move(entries_);
     }
 
@@ -81,12 +82,12 @@ private:
 
     std::size_t slotFor(std::size_t index, const Object& object) {
         const auto asset = static_cast<std::size_t>(object.asset);
-        const std::size_t key = kind_ == BlameKind::Asset ? asset : index;
+        const std::size_t key = kind_ == CostKind::Asset ? asset : index;
         const auto [at, isNew] = slots_.try_emplace(key, entries_.size());
         if (isNew) {
             entries_.emplace_back();
             entries_.back().name =
-                kind_ == BlameKind::Asset ? scene_.assets[asset].mesh->name : object.name;
+                kind_ == CostKind::Asset ? scene_.assets[asset].mesh->name : object.name;
             entries_.back().index = key;
         }
         return at->second;
@@ -102,8 +103,8 @@ private:
 
     const Scene& scene_;
     const Target& target_;
-    BlameKind kind_;
-    std::vector<Blame> entries_;
+    CostKind kind_;
+    std::vector<CostShare> entries_;
     std::unordered_map<std::size_t, std::size_t> slots_;
     std::set<std::pair<int, std::uint32_t>> batches_;
     std::set<std::pair<std::size_t, std::size_t>> materials_;  ///< Of each entry.
@@ -112,10 +113,10 @@ private:
 
 }  // namespace
 
-std::vector<Blame> rank(const Scene& scene, const Target& target, const ViewCost& cost,
-                        BlameKind kind, Measure by) {
+std::vector<CostShare> rank(const Scene& scene, const Target& target, const ViewCost& cost,
+                            CostKind kind, Measure by) {
     Ranking ranking(scene, target, kind);
-    if (kind == BlameKind::Light) {
+    if (kind == CostKind::Light) {
         for (const DrawnLight& drawn : cost.lights) ranking.add(drawn);
         return ranking.sorted(by);
     }

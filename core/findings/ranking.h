@@ -9,9 +9,9 @@
 
 namespace flentro {
 
-enum class BlameKind { Asset, Object, Light };
+enum class CostKind { Asset, Object, Light };
 
-struct Blame {
+struct CostShare {
     std::string name;
     std::size_t index = 0;   ///< In Scene::assets, objects or placedLights.
     std::size_t copies = 0;  ///< Objects in view that add to it; 1 for a light.
@@ -29,8 +29,8 @@ struct Blame {
 
 /// The drawn assets, objects or lights, heaviest in `by` (Triangles, DrawCalls or TextureBytes)
 /// first; ties by index. Cost: O(drawn log drawn).
-[[nodiscard]] std::vector<Blame> rank(const Scene& scene, const Target& target,
-                                      const ViewCost& cost, BlameKind kind, Measure by);
+[[nodiscard]] std::vector<CostShare> rank(const Scene& scene, const Target& target,
+                                          const ViewCost& cost, CostKind kind, Measure by);
 
 /// For each object its share of the drawn triangles, 0 to 1; 0 if it is not drawn. [objects]
 [[nodiscard]] std::vector<float> shareOfTriangles(const Scene& scene,

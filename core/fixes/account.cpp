@@ -20,8 +20,8 @@ bool isBeginningOf(const Stream& stream, const Mesh& top) {
     });
 }
 
-Holdings holdingsOf(const Scene& scene, const Target& target) {
-    Holdings held;
+SceneTotals sceneTotals(const Scene& scene, const Target& target) {
+    SceneTotals held;
     held.objects = static_cast<double>(scene.objects.size());
     const ViewCost whole = wholeSceneCost(scene, target);
     held.triangles = (at(whole.counts, Measure::Triangles) - whole.shadowTriangles) / target.eyes;

@@ -13,7 +13,7 @@ namespace flentro {
 [[nodiscard]] bool isBeginningOf(const Stream& stream, const Mesh& top);
 
 /// What a scene holds: one side of a fix's account.
-struct Holdings {
+struct SceneTotals {
     double objects = 0;
     double triangles = 0;        ///< As placed, level 0.
     double shadowTriangles = 0;  ///< Of all shadow passes, if everything were in view.
@@ -24,7 +24,7 @@ struct Holdings {
     /// An estimate by the target's rates: bytes read, pictures decoded, objects placed.
     double loadSeconds = 0;
 };
-[[nodiscard]] Holdings holdingsOf(const Scene& scene, const Target& target);
+[[nodiscard]] SceneTotals sceneTotals(const Scene& scene, const Target& target);
 
 /// The most of each measure over all views of the evidence; nothing without evidence, or if
 /// cancelled. Cost: as a survey without rays; both cores.

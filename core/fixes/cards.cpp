@@ -218,7 +218,7 @@ Made paintCards(const Scene& scene, const std::shared_ptr<const TextureCache>& t
     const MeshPtr& last = asset.level(ladder.levels.size());
     const Box& bounds = asset.mesh->bounds;
     if (ladder.empty() || bounds.isEmpty() || bends(*asset.mesh) ||
-        static_cast<double>(last->triangles) * (1 - settings.gain) < kCardTriangles)
+        static_cast<double>(last->triangles) * (1 - settings.minReduction) < kCardTriangles)
         return made;
     const double perMetre = pixelsPerMetreAtOne(target);
     const double size = bounds.sizes().maxCoeff();

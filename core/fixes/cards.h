@@ -6,7 +6,7 @@
 
 #pragma once
 
-#include "fixes/fix.h"
+#include "fixes/ladder/ladder.h"
 #include "picture/texels.h"
 
 namespace flentro {

@@ -8,13 +8,12 @@
 #include <optional>
 #include <type_traits>
 
-#include "fixes/merge.h"
 #include "io/file.h"
 
 namespace flentro {
 namespace {
 
-constexpr std::uint32_t kVersion = 1;
+constexpr std::uint32_t kVersion = 2;
 constexpr std::string_view kFormat = "flentro-steps";
 
 /// Thrown at the end of the data; caught in loadEvaluation().
@@ -270,47 +269,31 @@ void fields(Archive& a, Scene& s) {
         s.rest, s.notes, s.originNames, s.files);
 }
 template <typename Archive>
-void fields(Archive& a, Holdings& s) {
+void fields(Archive& a, SceneTotals& s) {
     all(a, s.objects, s.triangles, s.shadowTriangles, s.calls, s.meshBytes, s.textureBytes,
         s.diskBytes, s.loadSeconds);
-}
-template <typename Archive>
-void fields(Archive& a, ParcelSize& s) {
-    all(a, s.size, s.calls, s.triangles, s.load);
-}
-template <typename Archive>
-void fields(Archive& a, Parcel& s) {
-    all(a, s.name, s.members, s.origins, s.bounds, s.callsSaved, s.trianglesPaid, s.bytesPaid);
-}
-template <typename Archive>
-void fields(Archive& a, MergeVerdict& s) {
-    all(a, s.asset, s.copies, s.merged, s.callsAsInstances, s.callsMerged, s.why);
-}
-template <typename Archive>
-void fields(Archive& a, MergeReport& s) {
-    all(a, s.size, s.estimated, s.before, s.sizes, s.parcels, s.verdicts);
 }
 template <typename Archive>
 void fields(Archive& a, Saving& s) {
     all(a, s.what, s.triangles, s.placed, s.vertices);
 }
+/// What a fix told, its report as the row of its kind writes it.
 template <typename Archive>
-void fields(Archive& a, Packing& s) {
-    all(a, s.material, s.image, s.x, s.y, s.width, s.height, s.kept, s.texelsPerMetre);
-}
-template <typename Archive>
-void fields(Archive& a, Cut& s) {
-    all(a, s.asset, s.pieces, s.copies, s.transparent);
-}
-template <typename Archive>
-void fields(Archive& a, Vanishing& s) {
-    all(a, s.origin, s.spots, s.pixels);
+void fields(Archive& a, FixRecord& s) {
+    std::string key = s.kind ? s.kind->key : "";
+    Json report;
+    if constexpr (!Archive::kReads)
+        if (s.report) report = s.kind->writeReport(*s.report);
+    all(a, s.summary, s.before, s.after, s.assets, s.notes, key, report);
+    if constexpr (Archive::kReads) {
+        s.kind = findFixKind(key);
+        if (!s.kind) throw Damaged{};
+        if (!report.is_null() && s.kind->readReport) s.report = s.kind->readReport(report);
+    }
 }
 template <typename Archive>
 void fields(Archive& a, Fixed& s) {
-    FixRecord& r = s.record;
-    all(a, s.scene, r.summary, r.before, r.after, r.merge, r.steps, r.assets, r.packings, r.cuts,
-        r.vanishing, r.notes);
+    all(a, s.scene, s.record);
 }
 
 }  // namespace

@@ -250,10 +250,10 @@ std::optional<FarLevels> cheapenFarLevels(Scene& scene, const LadderSettings& se
         for (std::size_t i = 0; i < asset.ladder.levels.size(); ++i) {
             MeshPtr& mesh = asset.ladder.levels[i].mesh;
             const MeshPtr before = mesh;
-            if (from(settings.plainFrom, i)) mesh = cheap.apply(mesh);
+            if (from(settings.plainFromLevel, i)) mesh = cheap.apply(mesh);
             done.plain += mesh != before;
             const MeshPtr several = mesh;
-            if (from(settings.onePartFrom, i)) mesh = onePart(scene, *textures, mesh);
+            if (from(settings.singlePartFromLevel, i)) mesh = onePart(scene, *textures, mesh);
             done.onePart += mesh != several;
         }
     }

@@ -3,7 +3,7 @@
 
 #pragma once
 
-#include "fixes/fix.h"
+#include "fixes/ladder/ladder.h"
 #include "picture/texels.h"
 
 namespace flentro {
@@ -31,8 +31,8 @@ struct FarLevels {
     std::size_t refused = 0;  ///< Assets whose cards would look too different.
 };
 
-/// Applies `plainFrom`, `onePartFrom` and `cardPixels` to all ladders. Returns nothing if
-/// cancelled. The pictures of the cards share pages of at most 4096 pixels an edge.
+/// Applies `plainFromLevel`, `singlePartFromLevel` and `cardPixels` to all ladders. Returns nothing
+/// if cancelled. The pictures of the cards share pages of at most 4096 pixels an edge.
 [[nodiscard]] std::optional<FarLevels> cheapenFarLevels(Scene& scene,
                                                         const LadderSettings& settings,
                                                         const Target& target, Progress& progress);

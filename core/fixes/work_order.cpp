@@ -22,57 +22,13 @@ std::shared_ptr<const Scene> marked(const std::shared_ptr<const Scene>& source,
     return scene;
 }
 
-/// True for fixes whose result depends on what the survey says.
-bool asksEvidence(const FixSettings& settings) {
-    return std::holds_alternative<CullingSettings>(settings) ||
-           std::holds_alternative<MergeSettings>(settings);
-}
-
 Hash stepKey(const Hash& input, const Fix& fix, const Target& target, const Evidence& evidence) {
+    const FixKind& kind = fix.settings.kind();
     Hasher hasher;
-    hasher.add(input)
-        .text(fixKey(fix.settings))
-        .text(toJson(fix.settings).dump())
-        .text(toJson(target).dump());
-    if (asksEvidence(fix.settings)) hasher.add(evidence.hash);
+    hasher.add(input).text(kind.key).text(toJson(fix.settings).dump()).text(toJson(target).dump());
+    if (kind.readsEvidence) hasher.add(evidence.hash);
     return hasher.result();
 }
-
-/// Carries one fix out.
-struct Apply {
-    const Scene& scene;
-    const Target& target;
-    const Evidence& evidence;
-    Progress& progress;
-
-    Expected<Fixed> operator()(const TidySettings& s) const {
-        return applyTidy(scene, s, progress);
-    }
-    Expected<Fixed> operator()(const LadderSettings& s) const {
-        return applyLadder(scene, s, target, progress);
-    }
-    Expected<Fixed> operator()(const CullingSettings& s) const {
-        return applyCulling(scene, s, target, evidence, progress);
-    }
-    Expected<Fixed> operator()(const ShadowSettings& s) const {
-        return applyShadows(scene, s, target, progress);
-    }
-    Expected<Fixed> operator()(const ShareSettings& s) const {
-        return applyShare(scene, s, progress);
-    }
-    Expected<Fixed> operator()(const SplitSettings& s) const {
-        return applySplit(scene, s, progress);
-    }
-    Expected<Fixed> operator()(const AtlasSettings& s) const {
-        return applyAtlas(scene, s, progress);
-    }
-    Expected<Fixed> operator()(const StandInSettings& s) const {
-        return applyStandIns(scene, s, target, progress);
-    }
-    Expected<Fixed> operator()(const MergeSettings& s) const {
-        return applyMerge(scene, s, target, evidence, progress);
-    }
-};
 
 }  // namespace
 
@@ -84,15 +40,13 @@ Fix& WorkOrder::add(FixSettings settings) {
 }
 
 Fix& WorkOrder::insert(FixSettings settings) {
-    const auto turn = [](const FixSettings& s) {
-        static constexpr const char* kTurns[] = {"tidy",    "share",   "split", "atlas",   "ladder",
-                                                 "culling", "shadows", "merge", "standins"};
-        return std::find(std::begin(kTurns), std::end(kTurns), std::string_view(fixKey(s)));
+    const auto rank = [](const Fix& fix) {
+        return std::find(fixKinds().begin(), fixKinds().end(), &fix.settings.kind());
     };
-    const auto own = turn(settings);
     const int id = add(std::move(settings)).id;
+    const auto own = rank(fixes.back());
     const auto at = std::find_if(fixes.begin(), fixes.end() - 1,
-                                 [&](const Fix& fix) { return turn(fix.settings) > own; });
+                                 [&](const Fix& fix) { return rank(fix) > own; });
     std::rotate(at, fixes.end() - 1, fixes.end());
     return *find(id);
 }
@@ -112,25 +66,62 @@ const char* importanceName(Importance importance) {
 }
 
 Json toJson(const WorkOrder& order) {
-    Json json = {{"format", "flentro-work-order"}, {"version", 1}, {"fixes", Json::array()}};
+    Json json = {
+        {"format", "flentro-work-order"}, {"version", kSettingsVersion}, {"fixes", Json::array()}};
     for (const auto& [asset, importance] : order.importance)
         json["importance"][asset] = importanceName(importance);
     for (const Fix& fix : order.fixes)
         json["fixes"].push_back(
-            {{"fix", fixKey(fix.settings)}, {"on", fix.on}, {"settings", toJson(fix.settings)}});
+            {{"fix", fix.settings.kind().key}, {"on", fix.on}, {"settings", toJson(fix.settings)}});
     return json;
+}
+
+Json workOrderSchema() {
+    Json keys = Json::array();
+    Json rules = Json::array();
+    for (const FixKind* kind : fixKinds()) {
+        Json settings = schemaOf(kind->fields);
+        settings["description"] = kind->help;
+        keys.push_back(kind->key);
+        rules.push_back({{"if", {{"properties", {{"fix", {{"const", kind->key}}}}}}},
+                         {"then", {{"properties", {{"settings", std::move(settings)}}}}}});
+    }
+    const Json fix = {{"type", "object"},
+                      {"required", {"fix"}},
+                      {"properties",
+                       {{"fix", {{"enum", keys}}},
+                        {"on", {{"type", "boolean"}, {"default", true}}},
+                        {"settings", {{"type", "object"}}}}},
+                      {"allOf", rules}};
+    return {{"$schema", "https://json-schema.org/draft/2020-12/schema"},
+            {"title", "Flentro work order"},
+            {"description", "Fixes in order; evaluated over a source scene that never changes."},
+            {"type", "object"},
+            {"required", {"format", "version", "fixes"}},
+            {"properties",
+             {{"format", {{"const", "flentro-work-order"}}},
+              {"version", {{"const", kSettingsVersion}}},
+              {"fixes", {{"type", "array"}, {"items", fix}}},
+              {"importance",
+               {{"type", "object"},
+                {"description",
+                 "By asset name: how much fixes may take; normal where none is "
+                 "given."},
+                {"additionalProperties", {{"enum", kImportances}}}}}}}};
 }
 
 Expected<WorkOrder> parseWorkOrder(const Json& json, const std::string& where) {
     if (jsonOr<std::string>(json, "format", "") != "flentro-work-order")
         return fail(ErrorCode::InvalidInput,
                     "is not a work order: 'format' must be 'flentro-work-order'", where);
-    if (jsonOr(json, "version", 0) != 1)
+    const int version = jsonOr(json, "version", 0);
+    if (version < 1 || version > kSettingsVersion)
         return fail(ErrorCode::Unsupported, "has a version that is not known", where);
     WorkOrder order;
     for (const Json& source : jsonArray(json, "fixes")) {
         const std::string key = jsonOr<std::string>(source, "fix", "");
-        auto settings = parseSettings(key, jsonObject(source, "settings"));
+        auto settings =
+            parseSettings(key, source.contains("settings") ? source["settings"] : Json(), version);
         if (!settings) {
             settings.error().where =
                 fmt::format("{}: fix {} ({})", where, order.fixes.size() + 1, key);
@@ -202,23 +193,6 @@ std::vector<Measure> Step::lossOn(const Target& target) const {
     return lost;
 }
 
-namespace {
-
-/// Names of assets that the settings of a fix speak of.
-std::vector<std::string> assetNames(const FixSettings& settings) {
-    std::vector<std::string> names;
-    const auto add = [&](const auto& overrides) {
-        for (const auto& [name, change] : overrides) names.push_back(name);
-    };
-    if (const auto* s = std::get_if<LadderSettings>(&settings)) add(s->overrides);
-    if (const auto* s = std::get_if<CullingSettings>(&settings)) add(s->overrides);
-    if (const auto* s = std::get_if<ShadowSettings>(&settings)) add(s->overrides);
-    if (const auto* s = std::get_if<MergeSettings>(&settings)) add(s->overrides);
-    return names;
-}
-
-}  // namespace
-
 std::vector<std::string> unknownNames(const WorkOrder& order, const Evaluation& evaluation) {
     std::set<std::string> known;
     const auto learn = [&](const Scene& scene) {
@@ -233,8 +207,8 @@ std::vector<std::string> unknownNames(const WorkOrder& order, const Evaluation& 
     for (const auto& [name, importance] : order.importance) check("importance", name);
     for (const Fix& fix : order.fixes)
         if (fix.on)
-            for (const std::string& name : assetNames(fix.settings))
-                check(fixKey(fix.settings), name);
+            for (const std::string& name : assetsNamedIn(fix.settings))
+                check(fix.settings.kind().key, name);
     return unknown;
 }
 
@@ -260,12 +234,13 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
         auto known = cache.find(input);
         if (!known) {
             const Scene& scene = evaluation.steps.empty() ? *first : evaluation.result();
-            auto fixed = std::visit(Apply{scene, target, evidence, step}, fix.settings);
+            auto fixed = fix.settings.kind().apply({scene, target, evidence, step}, fix.settings);
             if (!fixed) return tl::unexpected(fixed.error());
+            fixed->record.kind = &fix.settings.kind();
             fixed->record.before = evaluation.steps.empty()
-                                       ? holdingsOf(scene, target)
+                                       ? sceneTotals(scene, target)
                                        : evaluation.steps.back().result->record.after;
-            fixed->record.after = holdingsOf(fixed->scene, target);
+            fixed->record.after = sceneTotals(fixed->scene, target);
             known = std::make_shared<const Fixed>(std::move(*fixed));
             cache.insert(input, known);
         }

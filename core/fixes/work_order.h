@@ -16,8 +16,8 @@ struct WorkOrder {
 
     /// Appends a fix with a new id and returns it.
     Fix& add(FixSettings settings);
-    /// The same where fixes of its kind do most: before those that build on it. Tidy, share,
-    /// split and atlas come first, then ladder, culling and shadows, then merge and stand-ins.
+    /// The same where fixes of its kind do most, by the order of fixKinds(): before those that
+    /// build on it.
     Fix& insert(FixSettings settings);
     [[nodiscard]] Fix* find(int id);
     [[nodiscard]] const Fix* find(int id) const;
@@ -27,7 +27,9 @@ struct WorkOrder {
 [[nodiscard]] const char* importanceName(Importance importance);
 
 [[nodiscard]] Json toJson(const WorkOrder& order);
-/// Errors: InvalidInput naming fix and member.
+/// JSON Schema of work orders, from the fields of all fixes.
+[[nodiscard]] Json workOrderSchema();
+/// Reads this version and version 1. Errors: InvalidInput naming fix and member.
 [[nodiscard]] Expected<WorkOrder> parseWorkOrder(const Json& json, const std::string& where);
 
 /// One evaluated step; fixes that are off have none.

@@ -1,3 +1,4 @@
+#include "fixes/ladder/ladder.h"
 #include "window_fixture.h"
 
 #include <QCheckBox>
@@ -26,7 +27,7 @@ protected:
                QTest::qWaitFor([&] { return !instrument().looks().isBusy(); }, kPatience);
     }
     const LadderSettings& settings() {
-        return std::get<LadderSettings>(window_->document().project().order.fixes[0].settings);
+        return (*window_->document().project().order.fixes[0].settings.as<LadderSettings>());
     }
     const Asset& bollard() {
         for (const Asset& asset : window_->document().result()->assets)
@@ -133,7 +134,7 @@ TEST_F(LadderPages, HeldSettingsAreComparedAndSwapped) {
     button("Hold to compare")->click();
     const int few = 2;
     WorkOrder order = window_->document().project().order;
-    std::get<LadderSettings>(order.fixes[0].settings).levels = few;
+    (*order.fixes[0].settings.as<LadderSettings>()).levels = few;
     window_->document().setOrder(order, "fewer levels");
     ASSERT_TRUE(settle());
     auto* table = find<QLabel>("Now and held");
@@ -212,10 +213,10 @@ TEST_F(LadderPages, CardsAndTheirMaterialsReachViewAndSurvey) {
         3 * kPatience));
     const std::size_t materials = window_->document().result()->materials.size();
     WorkOrder order = window_->document().project().order;
-    auto& ladder = std::get<LadderSettings>(order.fixes[0].settings);
+    auto& ladder = (*order.fixes[0].settings.as<LadderSettings>());
     ladder.cardPixels = 40;
-    ladder.onePartFrom = 2;
-    ladder.plainFrom = 1;
+    ladder.singlePartFromLevel = 2;
+    ladder.plainFromLevel = 1;
     window_->document().setOrder(order, "far levels");
     const auto isDone = [&] {
         return window_->isSettled() && !window_->document().isSurveyingAgain();
@@ -246,7 +247,7 @@ TEST_F(LadderPages, CountsBelongToTheirSceneWhileNewOnesAreOnTheirWay) {
         ++looked;
     });
     WorkOrder order = window_->document().project().order;
-    std::get<LadderSettings>(order.fixes[0].settings).levels = 1;
+    (*order.fixes[0].settings.as<LadderSettings>()).levels = 1;
     window_->document().setOrder(order, "one level");
     ASSERT_TRUE(settle());
     QObject::disconnect(look);

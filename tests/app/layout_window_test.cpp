@@ -3,6 +3,11 @@
 #include <QCheckBox>
 #include <QTableWidget>
 
+#include "fixes/atlas/atlas.h"
+#include "fixes/culling/culling.h"
+#include "fixes/merge/merge.h"
+#include "fixes/share/share.h"
+#include "fixes/split/split.h"
 #include "scene/origins.h"
 #include "window_fixture.h"
 
@@ -35,10 +40,10 @@ TEST_F(LayoutPages, SharingTellsWhatItFound) {
     for (QCheckBox* box : window_->fixes().findChildren<QCheckBox*>())
         if (box->isVisible() && box->text().startsWith("Meshes that were turned")) box->click();
     ASSERT_TRUE(settle());
-    EXPECT_FALSE(document().settingsOf<ShareSettings>(document().selectedFix())->moved);
+    EXPECT_FALSE(document().settingsOf<ShareSettings>(document().selectedFix())->matchTransformed);
     document().undoStack().undo();
     ASSERT_TRUE(settle());
-    EXPECT_TRUE(document().settingsOf<ShareSettings>(document().selectedFix())->moved);
+    EXPECT_TRUE(document().settingsOf<ShareSettings>(document().selectedFix())->matchTransformed);
 }
 
 TEST_F(LayoutPages, MergingShowsBothSides) {
@@ -125,9 +130,11 @@ TEST_F(LayoutPages, SplitListsItsPieces) {
     addFix("split");
     const Document::Done done = document().doneBy(document().selectedFix());
     auto* table = find<QTableWidget>("Cut");
-    ASSERT_EQ(table->rowCount(), static_cast<int>(done.record->cuts.size()));
+    ASSERT_EQ(table->rowCount(),
+              static_cast<int>(done.record->reportAs<SplitReport>()->meshes.size()));
     std::size_t pieces = 0;
-    for (const Cut& cut : done.record->cuts) pieces += (cut.pieces - 1) * cut.copies;
+    for (const SplitMesh& cut : done.record->reportAs<SplitReport>()->meshes)
+        pieces += (cut.pieces - 1) * cut.copies;
     EXPECT_EQ(pieces, done.after->objects.size() - done.before->objects.size());
 }
 
@@ -173,7 +180,7 @@ TEST_F(LayoutPages, AtlasMarksDensities) {
                                         [](AtlasSettings& s) { s.gutter = 0; });
     ASSERT_TRUE(settle());
     const Document::Done done = document().doneBy(document().selectedFix());
-    ASSERT_FALSE(done.record->packings.empty());
+    ASSERT_FALSE(done.record->reportAs<AtlasReport>()->packings.empty());
     auto* table = find<QTableWidget>("Textures on this page");
     ASSERT_GT(table->rowCount(), 1);
     AtlasInstrument* instrument = window_->fixes().findChild<AtlasInstrument*>();

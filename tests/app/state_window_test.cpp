@@ -11,6 +11,8 @@
 
 #include "app/window_fixture.h"
 #include "base/json.h"
+#include "fixes/culling/culling.h"
+#include "fixes/ladder/ladder.h"
 
 namespace flentro::app {
 namespace {

@@ -1,6 +1,7 @@
 #include <QCheckBox>
 #include <QTableWidget>
 
+#include "fixes/tidy/tidy.h"
 #include "window_fixture.h"
 
 namespace flentro::app {
@@ -9,7 +10,7 @@ namespace {
 class TidyPage : public Window {
 protected:
     const TidySettings& settings() {
-        return std::get<TidySettings>(window_->document().project().order.fixes[0].settings);
+        return (*window_->document().project().order.fixes[0].settings.as<TidySettings>());
     }
     QCheckBox* box(const QString& text) {
         for (QCheckBox* candidate : window_->fixes().tidy().findChildren<QCheckBox*>())

@@ -1,6 +1,8 @@
 // The real window under a virtual screen, with mouse and keys.
 
 #include "app/window_fixture.h"
+#include "fixes/culling/culling.h"
+#include "fixes/ladder/ladder.h"
 
 namespace flentro::app {
 namespace {
@@ -210,7 +212,7 @@ TEST_F(Window, FindingsRankAndLeadToTheFix) {
     button("Fix this")->click();
     EXPECT_EQ(window_->step(), WorkStep::Fixes);
     ASSERT_EQ(window_->document().project().order.fixes.size(), 1U);
-    EXPECT_STREQ(fixKey(window_->document().project().order.fixes[0].settings), "ladder");
+    EXPECT_EQ(window_->document().project().order.fixes[0].settings.kind().key, "ladder");
     ASSERT_TRUE(settle());
 }
 
@@ -271,7 +273,7 @@ TEST_F(Window, PostsOfTheLadderCanBeDragged) {
     QApplication::sendEvent(&plot, &move);
     QTest::mouseRelease(&plot, Qt::LeftButton, Qt::NoModifier, from - QPoint(20, 0));
     const auto& settings =
-        std::get<LadderSettings>(window_->document().project().order.fixes[0].settings);
+        (*window_->document().project().order.fixes[0].settings.as<LadderSettings>());
     ASSERT_TRUE(settings.overrides.contains("bollard"));
     EXPECT_LT(settings.overrides.at("bollard").switchDistances[0], before);
     ASSERT_TRUE(settle());
@@ -311,7 +313,7 @@ TEST_F(Window, FixesCanBeReorderedAndRemoved) {
     addFix("culling");
     auto cards = window_->fixes().findChildren<FixCard*>();
     emit cards.back()->moved(-1);
-    EXPECT_EQ(window_->document().project().order.fixes[0].settings.index(), 2U);
+    EXPECT_TRUE(window_->document().project().order.fixes[0].settings.as<CullingSettings>());
     ASSERT_TRUE(settle());
     for (FixCard* card : window_->fixes().findChildren<FixCard*>())
         if (card->isVisible()) {

@@ -3,8 +3,11 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "fixes/tidy/tidy.h"
+#include "fixes/work_order.h"
 #include "io/gltf.h"
 #include "ottermere.h"
+#include "project/project.h"
 #include "support/meshes.h"
 #include "support/process.h"
 
@@ -151,6 +154,33 @@ TEST_F(Cli, FixFollowsAnOrder) {
     const Outcome bad = cli("fix scene.glb --order bad.json --out x.glb");
     EXPECT_EQ(bad.status, 2);
     EXPECT_THAT(bad.output, HasSubstr("bad.json: fix 1 (polish)"));
+}
+
+TEST_F(Cli, FixesAreListedWithTheirSettings) {
+    const Outcome all = cli("fixes");
+    EXPECT_EQ(all.status, 0);
+    for (const FixKind* kind : fixKinds()) EXPECT_THAT(all.output, HasSubstr(kind->key + " "));
+    const Outcome ladder = cli("fixes ladder");
+    EXPECT_THAT(ladder.output, HasSubstr("a number from 0.05 to 0.9"));
+    EXPECT_THAT(ladder.output, HasSubstr("overrides.*.switchDistances"));
+    EXPECT_EQ(Json::parse(cli("fixes --schema").output), workOrderSchema());
+    const Json merge = Json::parse(cli("fixes merge --json -").output);
+    EXPECT_EQ(merge["merge"]["settings"]["parcel"]["maximum"], 1000);
+    EXPECT_EQ(merge.size(), 1U);
+    const Outcome unknown = cli("fixes glue");
+    EXPECT_EQ(unknown.status, 2);
+    EXPECT_THAT(unknown.output, HasSubstr("Known fixes: tidy, share"));
+}
+
+TEST_F(Cli, FixTakesTheOrderOfAProject) {
+    Project project;
+    project.scene = folder_ / "scene.glb";
+    project.order.add(FixSettings(TidySettings{}));
+    ASSERT_TRUE(saveProject(project, folder_ / "ours.flentro.json"));
+    const Outcome fixed = cli("fix scene.glb --order ours.flentro.json --out tidied.glb");
+    EXPECT_EQ(fixed.status, 0) << fixed.output;
+    EXPECT_THAT(fixed.output, HasSubstr("Tidy: "));
+    EXPECT_THAT(fixed.output, Not(HasSubstr("Ladder: ")));
 }
 
 TEST_F(Cli, NeverWritesOverTheSource) {

@@ -1,11 +1,13 @@
 // Accounts of fixes, proofs at spots, and marks of what goes: numbers that can be checked on paper.
 
 #include "fixes/account.h"
+#include "fixes/culling/culling.h"
+#include "fixes/ladder/ladder.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "fixes/going.h"
+#include "fixes/tidy/removal_preview.h"
 #include "fixes/work_order.h"
 #include "io/gltf.h"
 #include "report/proof.h"
@@ -56,7 +58,7 @@ TEST(Account, LoadTimeIsReadDecodeAndPlace) {
     scene.images = {image};
     Target target = display();
     target.loading = {1000, 250'000, 2};
-    const Holdings held = holdingsOf(scene, target);
+    const SceneTotals held = sceneTotals(scene, target);
     EXPECT_DOUBLE_EQ(held.diskBytes, held.meshBytes + 3000);
     EXPECT_DOUBLE_EQ(held.loadSeconds, held.diskBytes / 1000 + 500'000 / 250'000.0 + 3 / 2.0);
 }
@@ -78,7 +80,7 @@ TEST(Account, MeshBytesAreThoseOfTheFile) {
         EXPECT_TRUE(writeGltf(written, folder / (name + ".gltf"), options, noProgress()));
         return static_cast<double>(std::filesystem::file_size(folder / (name + ".bin")));
     };
-    const double counted = holdingsOf(fixed->scene, target).meshBytes;
+    const double counted = sceneTotals(fixed->scene, target).meshBytes;
     EXPECT_NEAR(counted, sizeOf(fixed->scene, LevelLayout::LodExtension), 64);
     EXPECT_LT(counted, 3 * sizeOf(fixed->scene, LevelLayout::TopOnly));
 }
@@ -121,7 +123,7 @@ TEST(Proof, CountsSpotsOverBeforeAndAfter) {
     EXPECT_EQ(json["spots"][0]["before"]["measure"], "visibleObjects");
 }
 
-TEST(Going, MarksTrianglesThatAreGoneOnceForEachThatWent) {
+TEST(RemovalPreview, MarksTrianglesThatAreGoneOnceForEachThatWent) {
     Mesh mesh = test::makeGrid(2, 1);
     auto& indices = mesh.parts[0].indices;
     const std::vector<std::uint32_t> first(indices.begin(), indices.begin() + 3);
@@ -134,16 +136,16 @@ TEST(Going, MarksTrianglesThatAreGoneOnceForEachThatWent) {
     std::rotate(less.parts[0].indices.begin(), less.parts[0].indices.begin() + 1,
                 less.parts[0].indices.begin() + 3);  // the same triangle from another corner
     after.assets[0].mesh = finishMesh(std::move(less));
-    const Going going = markGoing(before, after, {1, 0, 0}, noProgress()).value();
-    EXPECT_EQ(going.triangles, 1U);
-    EXPECT_EQ(going.placed, 1U);
-    const Mesh& marked = *going.scene.assets[0].mesh;
+    const RemovalPreview preview = previewRemoval(before, after, {1, 0, 0}, noProgress()).value();
+    EXPECT_EQ(preview.triangles, 1U);
+    EXPECT_EQ(preview.placed, 1U);
+    const Mesh& marked = *preview.scene.assets[0].mesh;
     ASSERT_EQ(marked.parts.size(), 2U);
     EXPECT_EQ(marked.parts[0].triangleCount(), 4U);
     EXPECT_EQ(marked.parts[1].triangleCount(), 1U);
-    EXPECT_EQ(going.scene.materials[static_cast<std::size_t>(marked.parts[1].material)].name,
+    EXPECT_EQ(preview.scene.materials[static_cast<std::size_t>(marked.parts[1].material)].name,
               "goes");
-    EXPECT_EQ(going.scene.assets[1].mesh, before.assets[1].mesh) << "nothing went";
+    EXPECT_EQ(preview.scene.assets[1].mesh, before.assets[1].mesh) << "nothing went";
 }
 
 TEST(Origins, GroupingTellsMergedAndPieces) {

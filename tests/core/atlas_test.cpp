@@ -5,7 +5,9 @@
 
 #include <set>
 
+#include "fixes/atlas/atlas.h"
 #include "fixes/fix.h"
+#include "fixes/stand_ins/stand_ins.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
 #include "measure/viewcost.h"
@@ -247,7 +249,7 @@ Scene makeHeaps() {
 StandInSettings from(double metres) {
     StandInSettings settings;
     settings.parcel = 64;
-    settings.from = metres;
+    settings.startDistance = metres;
     return settings;
 }
 

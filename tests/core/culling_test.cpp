@@ -1,6 +1,6 @@
 // Culling distances: by size, by what was seen, rounded, in fog, before a nearer far plane.
 
-#include "fixes/culling.h"
+#include "fixes/culling/culling.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -192,10 +192,12 @@ TEST(Culling, TellsWhatVanishesFromWhere) {
     settings.bySeen = false;
     const FixRecord record =
         applyCulling(scene, settings, display(), evidence, noProgress())->record;
-    ASSERT_EQ(record.vanishing.size(), 1U);
-    EXPECT_EQ(record.vanishing[0].origin, 1U);
-    EXPECT_EQ(record.vanishing[0].spots, 1U);
-    EXPECT_EQ(record.vanishing[0].pixels, 140);
+    ASSERT_TRUE(record.reportAs<CullingReport>());
+    const auto& losses = record.reportAs<CullingReport>()->losses;
+    ASSERT_EQ(losses.size(), 1U);
+    EXPECT_EQ(losses[0].origin, 1U);
+    EXPECT_EQ(losses[0].spots, 1U);
+    EXPECT_EQ(losses[0].pixels, 140);
     EXPECT_THAT(record.notes, Contains(HasSubstr("at most 140 pixels of far node")));
     evidence.places[0].seen.pop_back();
     EXPECT_THAT(applyCulling(scene, settings, display(), evidence, noProgress())->record.notes,

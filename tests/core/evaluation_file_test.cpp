@@ -1,4 +1,10 @@
 #include "fixes/evaluation_file.h"
+#include "fixes/culling/culling.h"
+#include "fixes/ladder/ladder.h"
+#include "fixes/merge/merge.h"
+#include "fixes/share/share.h"
+#include "fixes/split/split.h"
+#include "fixes/tidy/tidy.h"
 
 #include <gtest/gtest.h>
 
@@ -53,7 +59,12 @@ TEST(EvaluationFile, ComesBackAsItWas) {
         EXPECT_EQ(a.record.summary, b.record.summary);
         EXPECT_EQ(a.record.notes, b.record.notes);
         EXPECT_EQ(a.record.after.meshBytes, b.record.after.meshBytes);
-        EXPECT_EQ(a.record.merge == nullptr, b.record.merge == nullptr);
+        ASSERT_EQ(a.record.report == nullptr, b.record.report == nullptr);
+        ASSERT_EQ(a.record.kind, b.record.kind);
+        if (a.record.report) {
+            EXPECT_EQ(a.record.kind->writeReport(*a.record.report),
+                      b.record.kind->writeReport(*b.record.report));
+        }
     }
     EXPECT_EQ(makeManifest(after.result(), kept.target),
               makeManifest(before.result(), kept.target));

@@ -1,4 +1,5 @@
 #include "fixes/far_levels.h"
+#include "fixes/ladder/ladder.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -221,7 +222,7 @@ TEST(Cards, AreAsLargeAsTheirAsset) {
 LadderSettings withCards() {
     LadderSettings settings;
     settings.minTriangles = 1;
-    settings.trimTop = false;
+    settings.simplifyLevel0 = false;
     settings.cardPixels = 48;
     return settings;
 }
@@ -289,10 +290,10 @@ TEST(FarLevels, BeginWhereTheyAreAskedFor) {
     placed.images = scene.images;
     LadderSettings settings;
     settings.minTriangles = 1;
-    settings.trimTop = false;
+    settings.simplifyLevel0 = false;
     settings.levels = 3;
-    settings.plainFrom = 2;
-    settings.onePartFrom = 3;
+    settings.plainFromLevel = 2;
+    settings.singlePartFromLevel = 3;
     const Fixed fixed = applyLadder(placed, settings, display(), noProgress()).value();
     const Asset& asset = fixed.scene.assets[0];
     ASSERT_EQ(asset.ladder.levels.size(), 3U);

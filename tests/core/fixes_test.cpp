@@ -1,12 +1,22 @@
+#include "fixes/culling/culling.h"
 #include "fixes/fix.h"
+#include "fixes/ladder/ladder.h"
+#include "fixes/merge/merge.h"
+#include "fixes/shadows/shadows.h"
+#include "fixes/share/share.h"
+#include "fixes/split/split.h"
+#include "fixes/stand_ins/stand_ins.h"
+#include "fixes/tidy/tidy.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
 
+#include "fixes/fixes_guide.h"
 #include "fixes/work_order.h"
 #include "measure/viewcost.h"
+#include "project/order_file.h"
 #include "support/display.h"
 #include "support/meshes.h"
 #include "support/process.h"
@@ -25,7 +35,7 @@ constexpr double kPixelsAtOneMetre = 935.3074;
 
 LadderSettings plain() {
     LadderSettings settings;
-    settings.trimTop = false;
+    settings.simplifyLevel0 = false;
     settings.minTriangles = 300;
     settings.levels = 3;
     settings.ratio = 0.4;
@@ -74,7 +84,7 @@ TEST(Ladder, TrimsTheTopToWhatTheNearestPlaceShows) {
                                          }),
                           {0, 0, 0}}});
     LadderSettings settings = plain();
-    settings.trimTop = true;
+    settings.simplifyLevel0 = true;
     settings.nearest = 2;
     const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
     EXPECT_LT(fixed.scene.assets[0].mesh->triangles, 200U);
@@ -120,14 +130,14 @@ TEST(Ladder, ALevelMustGain) {
     const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, 0}}});
     LadderSettings settings = plain();
     settings.ratio = 0.7;
-    settings.gain = 0.25;
+    settings.minReduction = 0.25;
     const auto levels = [&] {
         return applyLadder(scene, settings, display(), noProgress())
             ->scene.assets[0]
             .ladder.levels.size();
     };
     EXPECT_GT(levels(), 0U);
-    settings.gain = 0.5;
+    settings.minReduction = 0.5;
     EXPECT_EQ(levels(), 0U) << "a ratio of 0.7 saves 0.3";
 }
 
@@ -178,7 +188,7 @@ TEST(Ladder, DeviationStepsAreKept) {
     settings.levels = 5;
     settings.firstDeviation = 0.006;
     settings.deviationStep = 3;
-    settings.gain = 0.05;
+    settings.minReduction = 0.05;
     const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
     const auto& levels = fixed.scene.assets[0].ladder.levels;
     ASSERT_GE(levels.size(), 3U);
@@ -196,7 +206,7 @@ TEST(Ladder, HalvingTakesOverAtEachDoublingOfTheDistance) {
     settings.rule = LevelRule::Halving;
     settings.levels = 4;
     settings.nearest = 2;
-    settings.gain = 0.05;
+    settings.minReduction = 0.05;
     const Fixed fixed = applyLadder(scene, settings, display(), noProgress()).value();
     const auto& levels = fixed.scene.assets[0].ladder.levels;
     ASSERT_EQ(levels.size(), 4U);
@@ -247,31 +257,33 @@ TEST(WorkOrder, NewFixesGoWhereTheyDoMost) {
     order.insert(ShadowSettings{});
     order.insert(TidySettings{});
     std::vector<std::string> keys;
-    for (const Fix& fix : order.fixes) keys.emplace_back(fixKey(fix.settings));
+    for (const Fix& fix : order.fixes) keys.emplace_back(fix.settings.kind().key);
     EXPECT_EQ(keys, (std::vector<std::string>{"tidy", "tidy", "share", "ladder", "culling",
                                               "shadows", "merge"}));
 }
 
 TEST(WorkOrder, EveryKindOfFixRoundTrips) {
-    for (const char* key :
-         {"tidy", "ladder", "culling", "shadows", "share", "split", "merge", "atlas", "standins"}) {
-        const auto settings = makeSettings(key);
-        ASSERT_TRUE(settings) << key;
-        EXPECT_STREQ(fixKey(*settings), key);
-        EXPECT_EQ(toJson(*parseSettings(key, toJson(*settings))), toJson(*settings)) << key;
+    for (const FixKind* kind : fixKinds()) {
+        const Json json = toJson(kind->defaults());
+        const auto read = parseSettings(kind->key, json, kSettingsVersion);
+        ASSERT_TRUE(read) << kind->key;
+        EXPECT_EQ(&read->kind(), kind);
+        EXPECT_EQ(toJson(*read), json) << kind->key;
     }
     MergeSettings merge;
     merge.grouping = MergeSettings::Grouping::Near;
     merge.parcel = 24;
     merge.overrides = {{"cup", MergeChoice::Leave}, {"jar", MergeChoice::Merge}};
-    merge.left = {"otter"};
-    const auto read = parseSettings("merge", toJson(FixSettings(merge)));
+    merge.excluded = {"otter"};
+    const auto read = parseSettings("merge", toJson(FixSettings(merge)), kSettingsVersion);
     ASSERT_TRUE(read);
     EXPECT_EQ(toJson(*read), toJson(FixSettings(merge)));
-    EXPECT_EQ(std::get<MergeSettings>(*read).overrides.at("cup"), MergeChoice::Leave);
-    EXPECT_THAT(parseSettings("share", {{"tolerance", 1}}).error().what, HasSubstr("tolerance"));
-    EXPECT_THAT(parseSettings("atlas", {{"page", 7}}).error().what, HasSubstr("page"));
-    EXPECT_THAT(parseSettings("glue", {}).error().hint, HasSubstr("merge"));
+    EXPECT_EQ((*read->as<MergeSettings>()).overrides.at("cup"), MergeChoice::Leave);
+    EXPECT_THAT(parseSettings("share", {{"tolerance", 1}}, kSettingsVersion).error().what,
+                HasSubstr("tolerance"));
+    EXPECT_THAT(parseSettings("atlas", {{"page", 7}}, kSettingsVersion).error().what,
+                HasSubstr("page"));
+    EXPECT_THAT(parseSettings("glue", {}, kSettingsVersion).error().hint, HasSubstr("merge"));
 }
 
 // --- settings in files --------------------------------------------------------------------
@@ -280,7 +292,7 @@ TEST(Settings, RoundTripThroughJson) {
     LadderSettings ladder = plain();
     ladder.overrides["a b"] = {true, {1, 2.5}, {3, 0}};
     ladder.rule = LevelRule::Halving;
-    ladder.plainFrom = 3;
+    ladder.plainFromLevel = 3;
     ladder.cardPixels = 64;
     CullingSettings culling;
     culling.overrides["x"] = 9;
@@ -292,7 +304,7 @@ TEST(Settings, RoundTripThroughJson) {
     for (const FixSettings& settings :
          {FixSettings(tidy), FixSettings(ladder), FixSettings(culling)}) {
         const Json json = toJson(settings);
-        const auto back = parseSettings(fixKey(settings), json);
+        const auto back = parseSettings(settings.kind().key, json, kSettingsVersion);
         ASSERT_TRUE(back) << describe(back.error());
         EXPECT_EQ(toJson(*back), json);
     }
@@ -305,7 +317,7 @@ TEST(Settings, AllOfTheSchemaIsReadAndWritten) {
     std::size_t checked = 0;
     for (const Json& rule : schema["properties"]["fixes"]["items"]["allOf"]) {
         const std::string key = rule["if"]["properties"]["fix"]["const"];
-        const Json defaults = toJson(*makeSettings(key));
+        const Json defaults = toJson(findFixKind(key)->defaults());
         for (const auto& [name, described] :
              rule["then"]["properties"]["settings"]["properties"].items()) {
             if (described.value("type", "") == "array" || described.value("type", "") == "object")
@@ -322,7 +334,7 @@ TEST(Settings, AllOfTheSchemaIsReadAndWritten) {
                 changed[name] = std::max(other, low);
                 if (whole) changed[name] = static_cast<int>(other);
             }
-            const auto read = parseSettings(key, changed);
+            const auto read = parseSettings(key, changed, kSettingsVersion);
             ASSERT_TRUE(read) << key << ": " << name << ": " << describe(read.error());
             EXPECT_EQ(toJson(*read)[name], changed[name]) << key << ": " << name;
             ++checked;
@@ -331,30 +343,90 @@ TEST(Settings, AllOfTheSchemaIsReadAndWritten) {
     EXPECT_GT(checked, 40U);
 }
 
+TEST(Settings, SchemaAndGuideAreThoseOfTheTable) {
+    const std::filesystem::path docs = std::filesystem::path(FLENTRO_SOURCE_DIR) / "docs";
+    EXPECT_EQ(Json::parse(test::readText(docs / "formats/work-order.schema.json")),
+              workOrderSchema())
+        << "flentro-cli fixes --schema > docs/formats/work-order.schema.json";
+    EXPECT_EQ(test::readText(docs / "fixes.md"), fixesGuide())
+        << "flentro-cli fixes --markdown > docs/fixes.md";
+}
+
+/// Every field is described, and its default is one of the values that it takes.
+TEST(Settings, FieldsHoldTogether) {
+    for (const FixKind* kind : fixKinds()) {
+        EXPECT_FALSE(kind->help.empty()) << kind->key;
+        FixSettings settings = kind->defaults();
+        for (std::size_t i = 0; i < kind->fields.size(); ++i) {
+            const Field& field = kind->fields[i];
+            SCOPED_TRACE(kind->key + ": " + field.key);
+            EXPECT_TRUE(*field.text.help) << "says nothing";
+            EXPECT_TRUE(*field.text.label || field.type == Field::Type::Runs);
+            const Json value = kind->get(settings, i);
+            if (value.is_null()) continue;
+            EXPECT_FALSE(kind->set(settings, i, value));
+            EXPECT_TRUE(kind->set(settings, i, Json::object({{"", "no"}})));
+            EXPECT_EQ(toJson(settings), toJson(kind->defaults())) << "changed by what is refused";
+            if (field.type != Field::Type::Number && field.type != Field::Type::Whole) continue;
+            for (const double edge : {field.minimum, field.maximum})
+                EXPECT_FALSE(kind->set(settings, i, edge));
+            EXPECT_TRUE(kind->set(settings, i, field.minimum - 1));
+            EXPECT_TRUE(kind->set(settings, i, field.maximum * 2 + 1));
+            ASSERT_FALSE(kind->set(settings, i, value));
+        }
+    }
+}
+
+/// An order as version 1 wrote it: every key that has another name since.
+TEST(Settings, FilesOfVersionOneAreRead) {
+    const auto order = loadWorkOrder(std::filesystem::path(FLENTRO_SOURCE_DIR) /
+                                     "tests/data/work_order_version_1.json");
+    ASSERT_TRUE(order) << describe(order.error());
+    ASSERT_EQ(order->fixes.size(), 6U);
+    EXPECT_FALSE(order->fixes[0].settings.as<ShareSettings>()->matchTransformed);
+    EXPECT_EQ(order->fixes[1].settings.as<SplitSettings>()->minGap, 7);
+    EXPECT_EQ(order->fixes[1].settings.as<SplitSettings>()->minCellTriangles, 70);
+    const auto& ladder = *order->fixes[2].settings.as<LadderSettings>();
+    EXPECT_EQ(ladder.minReduction, 0.7);
+    EXPECT_TRUE(ladder.simplifyLevel0);
+    EXPECT_FALSE(ladder.keepSharedBorders);
+    EXPECT_EQ(ladder.plainFromLevel, 2);
+    EXPECT_EQ(ladder.singlePartFromLevel, 3);
+    EXPECT_EQ(order->fixes[3].settings.as<ShadowSettings>()->minLux, 7);
+    const auto& merge = *order->fixes[4].settings.as<MergeSettings>();
+    EXPECT_EQ(merge.maxVertices, 7000);
+    EXPECT_EQ(merge.maxCullRatio, 7);
+    EXPECT_EQ(merge.excluded, std::set<std::string>{"quay"});
+    EXPECT_EQ(order->fixes[5].settings.as<StandInSettings>()->startDistance, 70);
+    // Written as version 2, and then the old names are unknown.
+    Json json = toJson(*order);
+    EXPECT_EQ(json["version"], 2);
+    EXPECT_TRUE(parseWorkOrder(json, "order"));
+    json["fixes"][2]["settings"]["meet"] = true;
+    EXPECT_THAT(parseWorkOrder(json, "order").error().what, HasSubstr("'meet' is no setting"));
+}
+
 TEST(Settings, RefuseWhatIsOutOfRange) {
-    EXPECT_THAT(parseSettings("ladder", {{"rule", "best"}}).error().what,
+    EXPECT_THAT(parseSettings("ladder", {{"rule", "best"}}, kSettingsVersion).error().what,
                 HasSubstr("'rule' is \"best\"; it must be one of: ratio, deviation, halving"));
-    EXPECT_THAT(parseSettings("ladder", {{"ratio", 2}}).error().what,
+    EXPECT_THAT(parseSettings("ladder", {{"ratio", 2}}, kSettingsVersion).error().what,
                 HasSubstr("'ratio' is 2; it must be"));
-    EXPECT_THAT(parseSettings("ladder", {{"pixels", "many"}}).error().what, HasSubstr("'pixels'"));
+    EXPECT_THAT(parseSettings("ladder", {{"pixels", "many"}}, kSettingsVersion).error().what,
+                HasSubstr("'pixels'"));
     for (const Json& unseen : {Json{{"mesh", "short"}, {"runs", {1, 2}}},
                                Json{{"mesh", std::string(32, 'a')}, {"runs", {1, 2, 3}}},
                                Json{{"mesh", std::string(32, 'a')}, {"runs", {-1, 2}}}})
-        EXPECT_THAT(parseSettings("tidy", {{"unseen", Json::array({unseen})}}).error().what,
-                    HasSubstr("pairs of first triangle and count"));
-    EXPECT_THAT(parseSettings("culling", {{"fade", -1}}).error().what, HasSubstr("'fade'"));
+        EXPECT_THAT(parseSettings("tidy", {{"unseen", Json::array({unseen})}}, kSettingsVersion)
+                        .error()
+                        .what,
+                    HasSubstr("pairs of numbers"));
+    EXPECT_THAT(parseSettings("culling", {{"fade", -1}}, kSettingsVersion).error().what,
+                HasSubstr("'fade'"));
     const Json falling = {{"classes", {{{"largest", 5}}, {{"largest", 2}}}}};
-    EXPECT_THAT(parseSettings("culling", falling).error().what, HasSubstr("must rise"));
-    EXPECT_THAT(parseSettings("polish", {}).error().what, HasSubstr("no fix called 'polish'"));
-}
-
-TEST(Settings, DefaultsExistForEveryFix) {
-    for (const char* key : {"tidy", "ladder", "culling"}) {
-        const auto settings = makeSettings(key);
-        ASSERT_TRUE(settings) << key;
-        EXPECT_STREQ(fixKey(*settings), key);
-    }
-    EXPECT_FALSE(makeSettings("magic"));
+    EXPECT_THAT(parseSettings("culling", falling, kSettingsVersion).error().what,
+                HasSubstr("must rise"));
+    EXPECT_THAT(parseSettings("polish", {}, kSettingsVersion).error().what,
+                HasSubstr("no fix called 'polish'"));
 }
 
 // --- work order ---------------------------------------------------------------------------
@@ -434,7 +506,7 @@ TEST_F(Order, OrderMattersAndIdsStay) {
     const Evaluation evaluation = run();
     EXPECT_EQ(evaluation.steps[0].fix, 3);
     EXPECT_EQ(order_.add(TidySettings{}).id, 4);
-    EXPECT_EQ(order_.find(2)->settings.index(), 1U);
+    EXPECT_TRUE(order_.find(2)->settings.as<LadderSettings>());
     EXPECT_EQ(order_.find(99), nullptr);
 }
 
@@ -496,18 +568,22 @@ TEST_F(Order, ResultCostsLess) {
 }
 
 TEST(Settings, SlipsOfThePenAreNotTaken) {
-    EXPECT_THAT(parseSettings("ladder", {{"pixls", 2}}).error().what,
+    EXPECT_THAT(parseSettings("ladder", {{"pixls", 2}}, kSettingsVersion).error().what,
                 HasSubstr("'pixls' is no setting of it"));
-    EXPECT_THAT(parseSettings("tidy", {{"weld", "no"}}).error().what,
+    EXPECT_THAT(parseSettings("tidy", {{"weld", "no"}}, kSettingsVersion).error().what,
                 HasSubstr("must be true or false"));
-    EXPECT_THAT(parseSettings("ladder", {{"levels", 2.5}}).error().what, HasSubstr("whole number"));
-    EXPECT_THAT(parseSettings("ladder", {{"overrides", {{"crate", {{"switchDistances", {9, 4}}}}}}})
-                    .error()
-                    .what,
-                HasSubstr("rising distances"));
-    EXPECT_THAT(parseSettings("culling", {{"overrides", {{"crate", -3}}}}).error().what,
-                HasSubstr("the override of 'crate' is -3"));
-    EXPECT_FALSE(parseSettings("merge", {{"overrides", {{"crate", "maybe"}}}}));
+    EXPECT_THAT(parseSettings("ladder", {{"levels", 2.5}}, kSettingsVersion).error().what,
+                HasSubstr("whole number"));
+    EXPECT_THAT(
+        parseSettings("ladder", {{"overrides", {{"crate", {{"switchDistances", {9, 4}}}}}}},
+                      kSettingsVersion)
+            .error()
+            .what,
+        HasSubstr("'overrides.crate.switchDistances' is [9,4]; it must be a list of rising"));
+    EXPECT_THAT(
+        parseSettings("culling", {{"overrides", {{"crate", -3}}}}, kSettingsVersion).error().what,
+        HasSubstr("'overrides.crate' is -3; it must be a number"));
+    EXPECT_FALSE(parseSettings("merge", {{"overrides", {{"crate", "maybe"}}}}, kSettingsVersion));
 }
 
 }  // namespace

@@ -8,6 +8,7 @@
 #include <set>
 
 #include "fixes/fix.h"
+#include "fixes/ladder/ladder.h"
 #include "fixes/shared_borders.h"
 #include "simplify/card_cloud.h"
 #include "support/display.h"
@@ -21,7 +22,7 @@ using test::display;
 LadderSettings plain() {
     LadderSettings settings;
     settings.minTriangles = 1;
-    settings.trimTop = false;
+    settings.simplifyLevel0 = false;
     settings.levels = 3;
     return settings;
 }
@@ -176,7 +177,7 @@ TEST(Cells, MeetAtAnyCombinationOfLevels) {
 
 TEST(Cells, WithoutTheRuleTheyGape) {
     LadderSettings settings = plain();
-    settings.meet = false;
+    settings.keepSharedBorders = false;
     const Scene laddered = applyLadder(makeCells(), settings, display(), noProgress())->scene;
     EXPECT_LT(alongSeam(*laddered.assets[0].ladder.levels.back().mesh, 0, 4).size(), 25U);
 }

@@ -11,6 +11,9 @@
 #include <set>
 
 #include "fixes/fix.h"
+#include "fixes/ladder/ladder.h"
+#include "fixes/merge/merge.h"
+#include "fixes/stand_ins/stand_ins.h"
 #include "io/gltf.h"
 #include "io/image.h"
 #include "measure/viewcost.h"
@@ -71,7 +74,7 @@ Scene laddered() {
     Scene scene = test::makeScene({{test::makeSphere(48, 24), {0, 0, 0}},
                                    {test::named(test::makeGrid(20, 20), "floor"), {5, 0, 0}, 3}});
     LadderSettings settings;
-    settings.trimTop = false;
+    settings.simplifyLevel0 = false;
     settings.minTriangles = 1000;
     auto fixed = applyLadder(scene, settings, Target{}, noProgress());
     Scene result = fixed.value().scene;
@@ -387,7 +390,7 @@ Scene laidOut(const Scene& scene) {
     Scene result = applyMerge(scene, merge, target, {}, noProgress())->scene;
     StandInSettings far;
     far.parcel = 1000;
-    far.from = 80;
+    far.startDistance = 80;
     return applyStandIns(result, far, target, noProgress())->scene;
 }
 

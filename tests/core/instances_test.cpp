@@ -1,6 +1,7 @@
 // Copies as instances of one node: the same objects, fewer nodes.
 
 #include "scene/instances.h"
+#include "fixes/stand_ins/stand_ins.h"
 
 #include <fmt/format.h>
 #include <gmock/gmock.h>
@@ -198,7 +199,7 @@ TEST(Instances, WhatAStandInShowsStaysBelowItsGroup) {
     Scene scene = makeCopies({{{0, 0, 0}}, {{5, 0, 0}}, {{0, 0, 5}}, {{9, 0, 9}}});
     StandInSettings settings;
     settings.parcel = 1000;
-    settings.from = 50;
+    settings.startDistance = 50;
     scene = applyStandIns(scene, settings, {}, noProgress())->scene;
     const auto far = std::find_if(scene.objects.begin(), scene.objects.end(),
                                   [](const Object& o) { return o.culling.start > 0; });

@@ -1,14 +1,14 @@
 // Merging: what stands together is drawn together, the same surface for fewer calls.
 
-#include "fixes/merge.h"
+#include "fixes/merge/merge.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cstring>
 
-#include "fixes/parcel_ledger.h"
-#include "fixes/parcel_mesh.h"
+#include "fixes/merge/parcel_ledger.h"
+#include "fixes/merge/parcel_mesh.h"
 #include "io/gltf_materials.h"
 #include "scene/origins.h"
 #include "support/display.h"
@@ -153,7 +153,7 @@ TEST(Merge, ZonesAndIfAskedLightsKeepThingsApart) {
 TEST(Merge, SavingsAreThoseOfTheViews) {
     const Scene scene = makeHeaps();
     const Fixed fixed = merge(scene);
-    const MergeReport& report = *fixed.record.merge;
+    const MergeReport& report = *fixed.record.reportAs<MergeReport>();
     // On paper: 36 boxes, one call each; of eight headings each heap is in some.
     EXPECT_FALSE(report.estimated);
     double before = 0;
@@ -178,7 +178,7 @@ TEST(Merge, TheSizeThatCostsLeastIsFound) {
     Target target = withoutInstances();
     const auto sizeFor = [&](double triangles) {
         at(target.limits, Measure::Triangles) = triangles;
-        return merge(makeHeaps(), {}, target).record.merge->size;
+        return merge(makeHeaps(), {}, target).record.reportAs<MergeReport>()->size;
     };
     // Where triangles are cheap all four heaps are one parcel; where they are dear each is its own.
     EXPECT_GT(sizeFor(100'000), 100);
@@ -192,7 +192,8 @@ TEST(Merge, TheOutlineCostsWhatTheMergedSceneCosts) {
     const Scene scene = makeHeaps();
     const Fixed fixed = merge(scene);
     std::vector<Group> groups;
-    for (const Parcel& parcel : fixed.record.merge->parcels) groups.push_back(parcel.members);
+    for (const Parcel& parcel : fixed.record.reportAs<MergeReport>()->parcels)
+        groups.push_back(parcel.members);
     const Scene outline = withoutGeometry(scene, groups);
     const Evidence evidence = fromTheMiddle();
     for (const Viewpoint& view : evidence.places[0].views) {
@@ -230,7 +231,7 @@ TEST(Merge, TheArtistHasTheLastWord) {
     settings.overrides["box 0"] = MergeChoice::Leave;
     EXPECT_THAT(merge(makeCopies(), settings).scene.objects, SizeIs(36));
     settings = small();
-    settings.left = {"box 4 node"};
+    settings.excluded = {"box 4 node"};
     const Fixed fixed = merge(makeHeaps(), settings);
     EXPECT_THAT(fixed.scene.objects, SizeIs(5));
     EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("1 object stays alone: to be left")));
@@ -292,7 +293,7 @@ TEST(Merge, MirroredMembersKeepTheirFaces) {
 
 TEST(Merge, PartsStayBelowTheVertexLimit) {
     MergeSettings settings = small();
-    settings.mostVertices = 100;  // four boxes of 24
+    settings.maxVertices = 100;  // four boxes of 24
     const Fixed fixed = merge(makeHeaps(), settings);
     for (const Asset& asset : fixed.scene.assets)
         for (const Part& part : asset.mesh->parts) EXPECT_LE(part.vertexCount(), 100U);
@@ -315,7 +316,7 @@ TEST(Merge, ByNearnessNoParcelIsLargerThanAsked) {
     for (const double size : {3.0, 6.0, 40.0}) {
         settings.parcel = size;
         const Fixed fixed = merge(makeHeaps(), settings);
-        for (const Parcel& parcel : fixed.record.merge->parcels)
+        for (const Parcel& parcel : fixed.record.reportAs<MergeReport>()->parcels)
             EXPECT_LE(parcel.bounds.sizes().maxCoeff(), size);
     }
     settings.parcel = 40;
@@ -350,7 +351,7 @@ TEST(Merge, AttributesThatOthersLackAreFilledIn) {
 TEST(Merge, WithoutASurveyItSaysThatItEstimates) {
     const Fixed fixed =
         applyMerge(makeHeaps(), small(), withoutInstances(), {}, noProgress()).value();
-    EXPECT_TRUE(fixed.record.merge->estimated);
+    EXPECT_TRUE(fixed.record.reportAs<MergeReport>()->estimated);
     EXPECT_THAT(fixed.record.summary, HasSubstr("estimated without a survey"));
 }
 

@@ -1,6 +1,7 @@
 // What a survey saw large keeps its triangles; bones and second coordinates are minded too.
 
-#include "fixes/seen_weights.h"
+#include "fixes/ladder/seen_weights.h"
+#include "fixes/ladder/ladder.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -70,7 +71,7 @@ TEST(SeenWeights, LevelsSpendTheirTrianglesWhereTheyAreSeen) {
     const SeenSphere seen;
     LadderSettings settings;
     settings.minTriangles = 100;
-    settings.trimTop = false;
+    settings.simplifyLevel0 = false;
     const Scene plain = applyLadder(seen.scene, settings, display(), noProgress())->scene;
     settings.weights = takeWeights(seen.scene, seen.survey);
     const Scene weighed = applyLadder(seen.scene, settings, display(), noProgress())->scene;
@@ -87,7 +88,7 @@ TEST(SeenWeights, LevelsSpendTheirTrianglesWhereTheyAreSeen) {
 TEST(SeenWeights, LevelsTellHowFarTheirShadingIsOff) {
     LadderSettings settings;
     settings.minTriangles = 100;
-    settings.trimTop = false;
+    settings.simplifyLevel0 = false;
     const Scene scene = test::makeScene({{test::makeSphere(48, 24), {0, 0, 0}}});
     const Scene made = applyLadder(scene, settings, display(), noProgress())->scene;
     const auto& levels = made.assets[0].ladder.levels;

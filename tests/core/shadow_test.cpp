@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "fixes/fix.h"
+#include "fixes/shadows/shadows.h"
 #include "measure/view_meter.h"
 #include "support/display.h"
 #include "support/meshes.h"
@@ -82,13 +83,13 @@ TEST(Shadows, LightsFadeWhereTheyReachFewPixels) {
     Scene scene = makeLampRoom();
     ShadowSettings settings;
     settings.lightPixels = 50;
-    settings.leastLux = 2;  // 50 cd reach 5 m
+    settings.minLux = 2;  // 50 cd reach 5 m
     settings.fade = 0.5;
     const Fixed fixed = applyShadows(scene, settings, display(), noProgress()).value();
     const PlacedLight& light = fixed.scene.placedLights[0];
     EXPECT_NEAR(light.end, 2 * 5 * kPerMetre / 50, 0.01);
     EXPECT_NEAR(light.fadeStart, light.end / 2, 0.01);
-    settings.leastLux = 4;  // 3.5 m of a range of 10 m
+    settings.minLux = 4;  // 3.5 m of a range of 10 m
     EXPECT_THAT(applyShadows(scene, settings, display(), noProgress())->record.notes,
                 Contains(HasSubstr("1 light has a range of more than twice")));
 }

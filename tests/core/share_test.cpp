@@ -7,6 +7,7 @@
 #include <random>
 
 #include "fixes/fix.h"
+#include "fixes/share/share.h"
 #include "geometry/congruence.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
@@ -140,7 +141,7 @@ TEST(Share, EqualMeshesBecomeOneAndNothingMoves) {
          {test::named(moved(odd, turned(80, {1, 1, 0}, {1, 0, 2})), "odd turned"), {0, 0, 9}, 3},
          {test::named(moved(odd, mirror), "odd mirrored"), {0, 7, 0}},
          {test::makeBox({1, 1, 1}), {20, 0, 0}}});
-    const Fixed fixed = applyShare(scene, {}, noProgress()).value();
+    const Fixed fixed = applyShare(scene, {}, Target{}, noProgress()).value();
     EXPECT_EQ(fixed.scene.assets.size(), 2U);
     EXPECT_EQ(fixed.scene.objects.size(), 5U);
     EXPECT_EQ(test::differenceOfSurfaces(scene, fixed.scene, 1e-3), "");
@@ -159,11 +160,11 @@ TEST(Share, OnlyAsMuchAsIsAsked) {
     const Scene scene = test::makeScene(
         {{odd, {0, 0, 0}}, {test::named(moved(odd, turned(80, {1, 1, 0})), "turned"), {0, 0, 9}}});
     ShareSettings settings;
-    settings.moved = false;
-    EXPECT_EQ(applyShare(scene, settings, noProgress())->scene.assets.size(), 2U);
+    settings.matchTransformed = false;
+    EXPECT_EQ(applyShare(scene, settings, Target{}, noProgress())->scene.assets.size(), 2U);
     Scene marked = scene;
     marked.assets[1].importance = Importance::Hero;
-    EXPECT_EQ(applyShare(marked, {}, noProgress())->scene.assets.size(), 2U)
+    EXPECT_EQ(applyShare(marked, {}, Target{}, noProgress())->scene.assets.size(), 2U)
         << "what the artist treats otherwise stays apart";
 }
 
@@ -179,9 +180,9 @@ Scene makeTrack(double gap) {
 }
 
 TEST(Share, NeverWhereBordersMeet) {
-    EXPECT_EQ(applyShare(makeTrack(0), {}, noProgress())->scene.assets.size(), 2U)
+    EXPECT_EQ(applyShare(makeTrack(0), {}, Target{}, noProgress())->scene.assets.size(), 2U)
         << "a gap would open between them";
-    EXPECT_EQ(applyShare(makeTrack(1), {}, noProgress())->scene.assets.size(), 1U);
+    EXPECT_EQ(applyShare(makeTrack(1), {}, Target{}, noProgress())->scene.assets.size(), 1U);
 }
 
 Image makeImage(const char* name, std::uint8_t value, bool spare = false) {
@@ -216,7 +217,7 @@ Scene makePainted() {
 }
 
 TEST(Share, EqualImagesMakeMaterialsAndMeshesEqual) {
-    const Fixed fixed = applyShare(makePainted(), {}, noProgress()).value();
+    const Fixed fixed = applyShare(makePainted(), {}, Target{}, noProgress()).value();
     const Scene& scene = fixed.scene;
     EXPECT_EQ(scene.assets.size(), 2U) << "the third shows another picture";
     EXPECT_EQ(scene.textures[1].image, 0);
@@ -225,7 +226,7 @@ TEST(Share, EqualImagesMakeMaterialsAndMeshesEqual) {
     EXPECT_THAT(fixed.record.summary, HasSubstr("1 asset, 1 material and 1 image"));
     ShareSettings settings;
     settings.images = false;
-    EXPECT_EQ(applyShare(makePainted(), settings, noProgress())->scene.assets.size(), 3U);
+    EXPECT_EQ(applyShare(makePainted(), settings, Target{}, noProgress())->scene.assets.size(), 3U);
 }
 
 TEST(Share, SamplersAndFactorsKeepMaterialsApart) {
@@ -233,10 +234,10 @@ TEST(Share, SamplersAndFactorsKeepMaterialsApart) {
     scene.samplers.resize(1);
     scene.samplers[0].rest = {{"wrapS", 33071}};
     scene.textures[1].sampler = 0;
-    EXPECT_EQ(applyShare(scene, {}, noProgress())->scene.assets.size(), 3U);
+    EXPECT_EQ(applyShare(scene, {}, Target{}, noProgress())->scene.assets.size(), 3U);
     scene = makePainted();
     scene.materials[1].source["doubleSided"] = true;
-    EXPECT_EQ(applyShare(scene, {}, noProgress())->scene.assets.size(), 3U);
+    EXPECT_EQ(applyShare(scene, {}, Target{}, noProgress())->scene.assets.size(), 3U);
 }
 
 TEST(Share, CancelledInTheMiddle) {
@@ -244,7 +245,7 @@ TEST(Share, CancelledInTheMiddle) {
         void report(double, std::string_view) override {}
         [[nodiscard]] bool cancelled() const override { return true; }
     } stop;
-    EXPECT_EQ(applyShare(makePainted(), {}, stop).error().code, ErrorCode::Cancelled);
+    EXPECT_EQ(applyShare(makePainted(), {}, Target{}, stop).error().code, ErrorCode::Cancelled);
 }
 
 }  // namespace

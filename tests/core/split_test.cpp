@@ -3,7 +3,10 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "fixes/culling/culling.h"
 #include "fixes/fix.h"
+#include "fixes/ladder/ladder.h"
+#include "fixes/split/split.h"
 #include "io/gltf_materials.h"
 #include "scene/origins.h"
 #include "support/display.h"
@@ -18,9 +21,9 @@ using testing::HasSubstr;
 SplitSettings onlyCells(double cell) {
     SplitSettings settings;
     settings.transparent = false;
-    settings.apart = 0;
+    settings.minGap = 0;
     settings.cell = cell;
-    settings.leastTriangles = 1;
+    settings.minCellTriangles = 1;
     return settings;
 }
 
@@ -50,7 +53,7 @@ TEST(Split, CellsMeetAtAnyLevels) {
     const Scene cells = applySplit(scene, onlyCells(10), noProgress())->scene;
     LadderSettings settings;
     settings.minTriangles = 50;
-    settings.trimTop = false;
+    settings.simplifyLevel0 = false;
     const Scene made = applyLadder(cells, settings, test::display(), noProgress())->scene;
     std::size_t levels = 0;
     for (const Asset& asset : made.assets) levels += asset.ladder.levels.size();
@@ -77,9 +80,9 @@ TEST(Split, WhatIsSmallOrCoarseStays) {
     SplitSettings settings = onlyCells(10);
     EXPECT_EQ(applySplit(scene, settings, noProgress())->scene.objects.size(), 16U + 1)
         << "the second is hardly larger than a cell";
-    settings.leastTriangles = 30;  // of 128: four cells at the most
+    settings.minCellTriangles = 30;  // of 128: four cells at the most
     EXPECT_EQ(applySplit(scene, settings, noProgress())->scene.objects.size(), 4U + 1);
-    settings.leastTriangles = 100;
+    settings.minCellTriangles = 100;
     EXPECT_EQ(applySplit(scene, settings, noProgress())->scene.objects.size(), 2U);
 }
 
@@ -101,14 +104,14 @@ Mesh makePair(float gap) {
 
 TEST(Split, LoosePiecesFarApartBecomeObjects) {
     SplitSettings settings;
-    settings.apart = 10;
+    settings.minGap = 10;
     const auto objects = [&](float gap) {
         return applySplit(test::makeScene({{makePair(gap), {}}}), settings, noProgress())
             ->scene.objects.size();
     };
     EXPECT_EQ(objects(30), 2U);
     EXPECT_EQ(objects(5), 1U);
-    settings.apart = 0;
+    settings.minGap = 0;
     EXPECT_EQ(objects(30), 1U);
 }
 

@@ -2,6 +2,8 @@
 #include <gtest/gtest.h>
 
 #include "budget/target.h"
+#include "fixes/culling/culling.h"
+#include "fixes/tidy/tidy.h"
 #include "project/project.h"
 #include "support/process.h"
 

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "fixes/fix.h"
+#include "fixes/tidy/tidy.h"
 #include "support/meshes.h"
 
 namespace flentro {
@@ -207,7 +208,7 @@ TEST(Tidy, DropsWhatTheSurveyHasNeverSeen) {
     EXPECT_EQ(fixed.scene.assets[0].mesh->triangles, 32U - 2 - 2);
     ASSERT_EQ(fixed.record.assets.size(), 1U);
     EXPECT_EQ(fixed.record.assets[0].triangles, 4U);
-    EXPECT_EQ(fixed.record.steps[0].triangles, 4U);
+    EXPECT_EQ(fixed.record.reportAs<TidyReport>()->steps[0].triangles, 4U);
     settings.unseen = {{mesh->name, Hash{1, 2}, {0, 32}}};
     EXPECT_EQ(applyTidy(scene, settings, noProgress())->scene.assets[0].mesh, mesh)
         << "another mesh was looked at";
@@ -225,7 +226,7 @@ TEST(Tidy, CountsWhatItSavesTimesTheCopies) {
     EXPECT_EQ(record.assets[0].triangles, 2U);
     EXPECT_EQ(record.assets[0].placed, 6U);
     std::size_t placed = 0;
-    for (const Saving& step : record.steps) placed += step.placed;
+    for (const Saving& step : record.reportAs<TidyReport>()->steps) placed += step.placed;
     EXPECT_EQ(placed, 6U);
 }
 

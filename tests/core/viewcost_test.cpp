@@ -373,16 +373,16 @@ TEST(State, ChangesAtItsBounds) {
 
 TEST_F(Paper, RankingAddsUpCopiesAndSortsByMeasure) {
     const ViewCost cost = viewCost(scene_, target_, view_);
-    const auto assets = rank(scene_, target_, cost, BlameKind::Asset, Measure::Triangles);
+    const auto assets = rank(scene_, target_, cost, CostKind::Asset, Measure::Triangles);
     ASSERT_EQ(assets.size(), 2U);
     EXPECT_EQ(assets[0].name, "floor");
     EXPECT_EQ(assets[1].copies, 3U);
     EXPECT_EQ(assets[1].triangles, 36);
     EXPECT_DOUBLE_EQ(assets[0].share, 200.0 / 236);
-    const auto byCalls = rank(scene_, target_, cost, BlameKind::Asset, Measure::DrawCalls);
+    const auto byCalls = rank(scene_, target_, cost, CostKind::Asset, Measure::DrawCalls);
     EXPECT_EQ(byCalls[0].name, "box");
     EXPECT_EQ(byCalls[0].drawCalls, 3);
-    const auto objects = rank(scene_, target_, cost, BlameKind::Object, Measure::Triangles);
+    const auto objects = rank(scene_, target_, cost, CostKind::Object, Measure::Triangles);
     EXPECT_EQ(objects.size(), 4U);
     EXPECT_EQ(objects[0].name, "floor node");
 }
@@ -400,8 +400,8 @@ TEST_F(Paper, WhatAssetsCostIsTogetherWhatTheViewCosts) {
             double triangles = 0;
             double calls = 0;
             double shadows = 0;
-            for (const Blame& b :
-                 rank(scene_, target, cost, BlameKind::Asset, Measure::Triangles)) {
+            for (const CostShare& b :
+                 rank(scene_, target, cost, CostKind::Asset, Measure::Triangles)) {
                 triangles += b.triangles;
                 calls += b.drawCalls;
                 shadows += b.shadowTriangles;
@@ -427,7 +427,7 @@ TEST_F(Paper, SharedImagesAreDividedAmongThoseThatShowThem) {
     }
     const ViewCost cost = viewCost(scene_, target_, view_);
     double bytes = 0;
-    for (const Blame& b : rank(scene_, target_, cost, BlameKind::Asset, Measure::TextureBytes))
+    for (const CostShare& b : rank(scene_, target_, cost, CostKind::Asset, Measure::TextureBytes))
         bytes += b.textureBytes;
     EXPECT_DOUBLE_EQ(bytes, at(cost.counts, Measure::TextureBytes));
 }
@@ -445,7 +445,7 @@ TEST_F(Paper, LightsAreRankedByTheirShadowPasses) {
     addLamp({0, 0, -16}, 6, true);  // the boxes at 11 and 21 m
     addLamp({0, 0, -11}, 2, true);  // the first of them only
     const ViewCost cost = viewCost(scene_, target_, view_);
-    const auto lights = rank(scene_, target_, cost, BlameKind::Light, Measure::Triangles);
+    const auto lights = rank(scene_, target_, cost, CostKind::Light, Measure::Triangles);
     ASSERT_EQ(lights.size(), 3U);
     const auto entry = [&](std::size_t i) {
         return std::tuple(lights[i].index, lights[i].triangles, lights[i].drawCalls);

@@ -5,7 +5,11 @@
 #include <gtest/gtest.h>
 
 #include "base/parallel.h"
+#include "fixes/atlas/atlas.h"
 #include "fixes/fix.h"
+#include "fixes/merge/merge.h"
+#include "fixes/share/share.h"
+#include "fixes/split/split.h"
 #include "ottermere.h"
 #include "picture/texels.h"
 #include "scene/origins.h"
@@ -136,14 +140,14 @@ TEST(Layout, RaysTellScenesApart) {
 }
 
 TEST(Layout, SharingChangesNoPicture) {
-    const Fixed fixed = applyShare(market(), {}, noProgress()).value();
+    const Fixed fixed = applyShare(market(), {}, Target{}, noProgress()).value();
     EXPECT_LT(fixed.scene.assets.size(), market().assets.size());
     expectSamePictures(fixed.scene);
 }
 
 TEST(Layout, SplittingChangesNoPicture) {
     SplitSettings settings;
-    settings.leastTriangles = 50;
+    settings.minCellTriangles = 50;
     const Fixed fixed = applySplit(market(), settings, noProgress()).value();
     EXPECT_GT(fixed.scene.objects.size(), market().objects.size());
     expectSamePictures(fixed.scene);
@@ -156,7 +160,7 @@ TEST(Layout, PackingChangesHardlyAnyTexel) {
     const Difference difference = differenceOfViews(market(), fixed.scene, 0.1F);
     EXPECT_LE(difference.place, kMostEdges) << "only edges of cut-outs move";
     EXPECT_LE(difference.color, 0.01);
-    for (const Packing& packing : fixed.record.packings) {
+    for (const Packing& packing : fixed.record.reportAs<AtlasReport>()->packings) {
         EXPECT_GE(packing.kept, 1 - 2.0 / 16) << packing.material << ": an eighth at the most";
         EXPECT_LE(packing.kept, 1) << packing.material;
     }

@@ -1,0 +1,38 @@
+// An editor for settings that are tables: rows of a list, or values by asset name.
+
+#pragma once
+
+#include "sheets/sheet.h"
+
+namespace flentro::app {
+
+class FieldTableEditor : public QWidget {
+    Q_OBJECT
+
+public:
+    FieldTableEditor(Document& document, const Field& field, QWidget* parent = nullptr);
+    void fill(const Json& value);
+
+signals:
+    void edited(const Json& value);
+
+private:
+    [[nodiscard]] Json rowBeforeLast() const;
+    void addRow();
+    void removeRow();
+    void takeCell(int row, int column);
+    /// The columns behind the first one of assets' names, if there is one.
+    [[nodiscard]] const std::vector<Field>& columns() const { return field_.columns; }
+    [[nodiscard]] bool isByAsset() const { return field_.type == Field::Type::ByAsset; }
+    [[nodiscard]] Json rowOf(const Json& entry) const;
+    /// Every asset of the source that has no row yet; the selected object's first.
+    [[nodiscard]] QStringList freeAssets() const;
+
+    Document& document_;
+    Field field_;
+    Json value_;
+    QTableWidget* table_;
+    bool filling_ = false;
+};
+
+}  // namespace flentro::app

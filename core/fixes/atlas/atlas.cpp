@@ -1,0 +1,487 @@
+// Atlas pages: one layout for all roles of the materials on them, a texel for a texel.
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <optional>
+#include <set>
+
+#include "base/disjoint_sets.h"
+#include "base/parallel.h"
+#include "base/text.h"
+#include "fixes/atlas/atlas.h"
+#include "fixes/merge/parcel_mesh.h"
+#include "fixes/page_packer.h"
+#include "io/gltf_materials.h"
+#include "io/image.h"
+#include "scene/variants.h"
+
+namespace flentro {
+namespace {
+
+constexpr float kOutside = 1e-3F;  ///< Of the picture: rounding, not repeating.
+constexpr int kAlign = 4;          ///< Pixels: blocks of compressed textures are not shared.
+constexpr double kMostWaste = 2;   ///< Times the pixels of the textures that go.
+constexpr int kGutterShare = 8;    ///< Gutters up to one in so many of an edge are taken from it.
+constexpr int kLargestImage = 16384;
+
+/// Why a material stays alone.
+enum class Place { Packs, Repeats, OtherCoords, Odd, Deep, Kept, Variant, TooLarge, Alone };
+
+/// Texture coordinates of all that shows a material.
+struct Reach {
+    double surface = 0;  ///< Square metres at scale 1.
+    double picture = 0;  ///< Of the whole picture.
+    bool used = false;
+    bool outside = false;
+    bool shifted = false;  ///< Inside after a shift by whole numbers only.
+    bool odd = false;      ///< Lacks coordinates.
+    bool kept = false;     ///< Shown by an asset that is marked to be kept.
+    bool variant = false;  ///< Of KHR_materials_variants: shown on other occasions.
+};
+
+/// [vertices] What brings the coordinates of each vertex into the picture: whole numbers, the same
+/// for all that triangles hold together. Nothing where that is more than one picture.
+std::optional<std::vector<Vec2f>> tileShifts(const Part& part, const Stream& coords) {
+    DisjointSets sets(coords.count());
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        sets.join(part.indices[i], part.indices[i + 1]);
+        sets.join(part.indices[i], part.indices[i + 2]);
+    }
+    std::map<std::uint32_t, Eigen::AlignedBox2f> boxes;
+    for (const std::uint32_t index : part.indices) {
+        const Vec2f at(coords.value(index, 0), coords.value(index, 1));
+        if (!at.allFinite()) return std::nullopt;
+        boxes[sets.find(index)].extend(at);
+    }
+    std::map<std::uint32_t, Vec2f> shifts;
+    for (const auto& [set, box] : boxes) {
+        const Vec2f shift = -(box.min().array() + kOutside).floor().matrix();
+        if ((box.max() + shift).maxCoeff() > 1 + kOutside) return std::nullopt;
+        shifts[set] = shift;
+    }
+    std::vector<Vec2f> result(coords.count(), Vec2f::Zero());
+    for (const std::uint32_t index : part.indices) result[index] = shifts[sets.find(index)];
+    return result;
+}
+
+/// Marks the materials that variants of a part show.
+void markVariants(const Part& part, std::vector<Reach>& reach) {
+    const auto mark = [&](int material) {
+        if (material >= 0 && static_cast<std::size_t>(material) < reach.size())
+            reach[static_cast<std::size_t>(material)].variant = true;
+    };
+    forEachVariantMapping(part.rest, [&](const Json& mapping) {
+        mark(part.material);
+        mark(jsonOr(mapping, "material", -1));
+    });
+}
+
+/// Adds the areas of a part, in space and on the picture.
+void addAreas(const Part& part, const Stream& coords, Reach& reach) {
+    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        const std::uint32_t* t = part.indices.data() + i;
+        const auto coord = [&](std::size_t k) {
+            return Vec2f(coords.value(t[k], 0), coords.value(t[k], 1));
+        };
+        const Vec2f u = coord(1) - coord(0);
+        const Vec2f v = coord(2) - coord(0);
+        reach.picture += 0.5 * std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
+        const Vec3f across = (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]);
+        reach.surface += 0.5 * static_cast<double>(across.norm());
+    }
+}
+
+std::vector<Reach> reachOf(const Scene& scene) {
+    std::vector<Reach> reach(scene.materials.size());
+    for (const Asset& asset : scene.assets)
+        for (std::size_t level = 0; level < asset.levelCount(); ++level)
+            for (const Part& part : asset.level(level)->parts) {
+                markVariants(part, reach);
+                if (part.material < 0) continue;
+                Reach& here = reach[static_cast<std::size_t>(part.material)];
+                here.used = true;
+                const Stream* coords = part.find("TEXCOORD_0");
+                here.kept = here.kept || asset.importance == Importance::Keep;
+                here.odd = here.odd || !coords || coords->components != 2;
+                if (!here.odd && level == 0 && part.isTriangles()) addAreas(part, *coords, here);
+                if (here.odd || here.outside) continue;
+                const auto shifts = tileShifts(part, *coords);
+                here.outside = !shifts;
+                here.shifted = here.shifted ||
+                               (shifts && std::any_of(shifts->begin(), shifts->end(),
+                                                      [](const Vec2f& s) { return !s.isZero(); }));
+            }
+    return reach;
+}
+
+/// Images that any material shows; -1 among them for textures without one.
+std::set<int> imagesRead(const Scene& scene) {
+    std::set<int> images;
+    for (const Material& material : scene.materials)
+        for (const TextureUse& use : material.textures)
+            images.insert(scene.textures[static_cast<std::size_t>(use.texture)].image);
+    return images;
+}
+
+/// A material whose textures may go on a page.
+struct Candidate {
+    int material = -1;
+    std::vector<int> images;  ///< In the order in which the material names its textures.
+    PageItem size;            ///< Of the largest of them, pixels.
+    PageItem shown;           ///< As it is on the page, without the gutter.
+};
+
+/// Pictures of powers of two stay so with their gutter: it is taken from large ones, put around
+/// small ones.
+int shownEdge(int edge, int gutter) {
+    return 2 * gutter * kGutterShare <= edge ? edge - 2 * gutter : edge;
+}
+
+class Packer {
+public:
+    Packer(const Scene& before, const AtlasSettings& settings, Scene& scene)
+        : before_(before), settings_(settings), scene_(scene), reach_(reachOf(before)) {}
+
+    bool run(Progress& progress) {
+        std::map<std::string, std::vector<Candidate>> groups;
+        for (std::size_t i = 0; i < before_.materials.size(); ++i) {
+            const auto [place, key, candidate] = judge(i);
+            ++counts_[place];
+            if (place == Place::Packs) groups[key].push_back(candidate);
+        }
+        std::size_t done = 0;
+        for (const auto& [key, group] : groups) {
+            if (progress.cancelled()) return false;
+            progress.report(0.8 * static_cast<double>(done++) / static_cast<double>(groups.size()),
+                            "Packing textures");
+            if (group.size() < 2)
+                alone_ += 1;
+            else
+                pack(group);
+        }
+        if (packed_ > 0) {
+            moveCoordinates(progress);
+            emptyImages();
+        }
+        return !progress.cancelled();
+    }
+
+    [[nodiscard]] FixRecord describe() const {
+        FixRecord record;
+        auto report = std::make_shared<AtlasReport>();
+        report->packings = packings_;
+        record.report = std::move(report);
+        record.summary = fmt::format("{} share {}; {} of meshes became one with others",
+                                     counted(packed_, "material"), counted(pages_, "page"),
+                                     counted(joined_.load(), "part"));
+        const auto note = [&](Place place, const char* why) {
+            const auto found = counts_.find(place);
+            if (found != counts_.end() && found->second > 0)
+                record.notes.push_back(
+                    fmt::format("{} alone: {}",
+                                counted(found->second, "material stays", "materials stay"), why));
+        };
+        note(Place::Repeats, "the texture repeats on it");
+        note(Place::OtherCoords, "moved or second texture coordinates");
+        note(Place::TooLarge, "textures larger than asked for");
+        note(Place::Odd, "images or coordinates that cannot be read");
+        note(Place::Deep, "images of more than 8 bits a channel");
+        note(Place::Kept, "shown by assets that are to be kept");
+        note(Place::Variant, "shown by variants");
+        if (alone_ > 0)
+            record.notes.push_back(
+                fmt::format("{} from all others by more than textures",
+                            counted(alone_, "material differs", "materials differ")));
+        if (wasted_ > 0)
+            record.notes.push_back(fmt::format("{} would leave most of the pages empty",
+                                               counted(wasted_, "material")));
+        return record;
+    }
+
+private:
+    struct Judged {
+        Place place = Place::Alone;
+        std::string key;
+        Candidate candidate;
+    };
+
+    [[nodiscard]] Judged judge(std::size_t index) const {
+        const Material& material = before_.materials[index];
+        Judged judged;
+        judged.candidate.material = static_cast<int>(index);
+        if (!reach_[index].used || material.textures.empty()) return judged;
+        Json json = material.source;
+        json.erase("name");
+        bool plain = true;
+        bool repeats = true;  // only then is a picture the same a whole number farther on
+        bool readable = !reach_[index].odd;
+        std::string samplers;
+        forEachTexture(json, [&](const std::string&, Json& member) {
+            plain = plain && jsonOr(member, "texCoord", 0) == 0 && !member.contains("extensions");
+            const int texture = jsonOr(member, "index", -1);
+            member["index"] = -1;
+            if (texture < 0 || static_cast<std::size_t>(texture) >= before_.textures.size()) {
+                readable = false;
+                return;
+            }
+            const Texture& read = before_.textures[static_cast<std::size_t>(texture)];
+            samplers += filterOf(read.sampler);
+            repeats = repeats && wraps(read.sampler);
+            readable = readable && read.image >= 0 && hasPixels(read.image);
+            judged.candidate.images.push_back(read.image);
+        });
+        for (const int image : judged.candidate.images) {
+            if (image < 0) continue;
+            const Image& source = before_.images[static_cast<std::size_t>(image)];
+            judged.candidate.size.width = std::max(judged.candidate.size.width, source.width);
+            judged.candidate.size.height = std::max(judged.candidate.size.height, source.height);
+        }
+        const PageItem& size = judged.candidate.size;
+        judged.candidate.shown = {shownEdge(size.width, settings_.gutter),
+                                  shownEdge(size.height, settings_.gutter)};
+        const int edge = std::max(size.width, size.height);
+        const bool deep = std::any_of(
+            judged.candidate.images.begin(), judged.candidate.images.end(), [&](int image) {
+                return image >= 0 &&
+                       hasDeepChannels(before_.images[static_cast<std::size_t>(image)]);
+            });
+        judged.place =
+            !readable                                                      ? Place::Odd
+            : deep                                                         ? Place::Deep
+            : reach_[index].kept                                           ? Place::Kept
+            : reach_[index].variant                                        ? Place::Variant
+            : !plain                                                       ? Place::OtherCoords
+            : reach_[index].outside || (reach_[index].shifted && !repeats) ? Place::Repeats
+            : edge > settings_.largest ||
+                    shownEdge(edge, settings_.gutter) + 2 * settings_.gutter > settings_.page
+                ? Place::TooLarge
+                : Place::Packs;
+        judged.key = json.dump() + samplers;
+        return judged;
+    }
+
+    /// How a sampler filters; how it wraps does not matter inside a picture.
+    [[nodiscard]] std::string filterOf(int sampler) const {
+        if (sampler < 0) return "-";
+        Json rest = before_.samplers[static_cast<std::size_t>(sampler)].rest;
+        for (const char* key : {"wrapS", "wrapT", "name"}) rest.erase(key);
+        return rest.dump();
+    }
+
+    [[nodiscard]] bool wraps(int sampler) const {
+        constexpr int kRepeat = 10497;
+        if (sampler < 0) return true;
+        const Json& rest = before_.samplers[static_cast<std::size_t>(sampler)].rest;
+        return jsonOr(rest, "wrapS", kRepeat) == kRepeat &&
+               jsonOr(rest, "wrapT", kRepeat) == kRepeat;
+    }
+
+    [[nodiscard]] bool hasPixels(int image) const {
+        const Image& source = before_.images[static_cast<std::size_t>(image)];
+        return source.data && (source.mime == "image/png" || source.mime == "image/jpeg");
+    }
+
+    void pack(const std::vector<Candidate>& group) {
+        std::vector<PageItem> items;
+        double pixels = 0;
+        const int frame = 2 * settings_.gutter + kAlign - 1;
+        for (const Candidate& c : group) {
+            items.push_back({(c.shown.width + frame) / kAlign * kAlign,
+                             (c.shown.height + frame) / kAlign * kAlign});
+            pixels += static_cast<double>(c.size.width) * c.size.height;
+        }
+        const Packed packed = packPages(items, settings_.page);
+        double paid = 0;
+        for (const PageItem& page : packed.pages)
+            paid += static_cast<double>(page.width) * page.height;
+        if (paid > kMostWaste * pixels) {
+            wasted_ += group.size();
+            return;
+        }
+        for (int page = 0; page < static_cast<int>(packed.pages.size()); ++page)
+            makePage(group, packed, page);
+    }
+
+    void makePage(const std::vector<Candidate>& group, const Packed& packed, int page) {
+        const PageItem& size = packed.pages[static_cast<std::size_t>(page)];
+        std::vector<std::size_t> members;
+        for (std::size_t i = 0; i < group.size(); ++i)
+            if (packed.places[i].page == page) members.push_back(i);
+        if (members.size() < 2) {
+            alone_ += members.size();
+            return;
+        }
+        const int first = group[members.front()].material;
+        const std::size_t roles = group[members.front()].images.size();
+        const std::size_t firstImage = scene_.images.size();
+        ++pages_;
+        std::vector<int> textures;
+        for (std::size_t role = 0; role < roles; ++role) {
+            Pixels picture{size.width, size.height, {}};
+            picture.rgba.resize(static_cast<std::size_t>(size.width) *
+                                static_cast<std::size_t>(size.height) * 4);
+            for (const std::size_t i : members) draw(group[i], role, packed.places[i], picture);
+            textures.push_back(addTexture(picture, first, role));
+        }
+        Json json = before_.materials[static_cast<std::size_t>(first)].source;
+        json["name"] = fmt::format("page {}", pages_);
+        std::size_t role = 0;
+        forEachTexture(
+            json, [&](const std::string&, Json& member) { member["index"] = textures[role++]; });
+        for (const std::size_t i : members) {
+            const int own = group[i].material;
+            // None shows its old textures any more.
+            json["name"] = before_.materials[static_cast<std::size_t>(own)].name;
+            scene_.materials[static_cast<std::size_t>(own)] = parseMaterial(json);
+            const PagePlace& at = packed.places[i];
+            const Vec2f whole(static_cast<float>(size.width), static_cast<float>(size.height));
+            const Vec2f corner(static_cast<float>(at.x + settings_.gutter),
+                               static_cast<float>(at.y + settings_.gutter));
+            const Vec2f extent(static_cast<float>(group[i].shown.width),
+                               static_cast<float>(group[i].shown.height));
+            note(group[i], at, firstImage);
+            moves_[own] = {first, corner.cwiseQuotient(whole), extent.cwiseQuotient(whole)};
+            ++packed_;
+        }
+    }
+
+    void note(const Candidate& candidate, const PagePlace& at, std::size_t image) {
+        const auto own = static_cast<std::size_t>(candidate.material);
+        const double edge =
+            std::sqrt(static_cast<double>(candidate.shown.width) * candidate.shown.height);
+        const double before =
+            std::sqrt(static_cast<double>(candidate.size.width) * candidate.size.height);
+        Packing packing{before_.materials[own].name,
+                        image,
+                        at.x + settings_.gutter,
+                        at.y + settings_.gutter,
+                        candidate.shown.width,
+                        candidate.shown.height,
+                        edge / before,
+                        0};
+        if (reach_[own].surface > 0)
+            packing.texelsPerMetre = edge * std::sqrt(reach_[own].picture / reach_[own].surface);
+        packings_.push_back(std::move(packing));
+    }
+
+    /// The picture with its edges drawn on over the gutter.
+    void draw(const Candidate& candidate, std::size_t role, const PagePlace& at,
+              Pixels& page) const {
+        const Image& image = before_.images[static_cast<std::size_t>(candidate.images[role])];
+        const auto decoded = decodeImage(image, kLargestImage);
+        if (!decoded) return;  // left out before, but for damage behind the header
+        const PageItem& size = candidate.shown;
+        const Pixels picture = resizeImage(*decoded, size.width, size.height);
+        const int g = settings_.gutter;
+        for (int y = -g; y < size.height + g; ++y)
+            for (int x = -g; x < size.width + g; ++x) {
+                const int fromX = std::clamp(x, 0, size.width - 1);
+                const int fromY = std::clamp(y, 0, size.height - 1);
+                const auto from = static_cast<std::size_t>(fromY * size.width + fromX) * 4;
+                const auto to =
+                    static_cast<std::size_t>((at.y + g + y) * page.width + at.x + g + x) * 4;
+                std::copy_n(picture.rgba.begin() + static_cast<std::ptrdiff_t>(from), 4,
+                            page.rgba.begin() + static_cast<std::ptrdiff_t>(to));
+            }
+    }
+
+    int addTexture(const Pixels& picture, int material, std::size_t role) {
+        const auto uses = before_.materials[static_cast<std::size_t>(material)].textures;
+        Image image;
+        image.name = fmt::format("page {} {}", pages_, role + 1);
+        image.mime = "image/png";
+        image.width = picture.width;
+        image.height = picture.height;
+        image.channels = 4;
+        std::vector<std::byte> png =
+            encodePng(picture.rgba.data(), picture.width, picture.height, 4);
+        image.hash = hashBytes(png);
+        image.data = std::make_shared<const std::vector<std::byte>>(std::move(png));
+        Texture texture;
+        texture.name = image.name;
+        texture.image = static_cast<int>(scene_.images.size());
+        if (role < uses.size())
+            texture.sampler =
+                before_.textures[static_cast<std::size_t>(uses[role].texture)].sampler;
+        scene_.images.push_back(std::move(image));
+        scene_.textures.push_back(std::move(texture));
+        return static_cast<int>(scene_.textures.size()) - 1;
+    }
+
+    void moveCoordinates(Progress& progress) {
+        SubProgress rest(progress, 0.8, 1);
+        parallelFor(scene_.assets.size(), "Moving texture coordinates", rest, [&](std::size_t i) {
+            Asset& asset = scene_.assets[i];
+            const MeshPtr before = asset.mesh;
+            asset.mesh = moved(before);
+            if (asset.mesh != before) asset.ranges.clear();
+            for (Ladder::Level& level : asset.ladder.levels) level.mesh = moved(level.mesh);
+        });
+    }
+
+    MeshPtr moved(const MeshPtr& mesh) {
+        const auto moves = [&](const Part& part) { return moves_.contains(part.material); };
+        if (std::none_of(mesh->parts.begin(), mesh->parts.end(), moves)) return mesh;
+        Mesh copy = *mesh;
+        for (Part& part : copy.parts) {
+            if (!moves(part)) continue;
+            const Move& move = moves_.at(part.material);
+            const Stream& coords = *part.find("TEXCOORD_0");
+            const std::vector<Vec2f> shifts = tileShifts(part, coords).value();  // as judged
+            std::vector<Vec2f> places;
+            for (std::size_t v = 0; v < coords.count(); ++v) {
+                const Vec2f at = Vec2f(coords.value(v, 0), coords.value(v, 1)) + shifts[v];
+                places.emplace_back(move.corner + at.cwiseProduct(move.extent));
+            }
+            part.set("TEXCOORD_0", makeStream(places));
+            part.material = move.material;
+        }
+        const MeshPtr finished = finishMesh(std::move(copy));
+        const MeshPtr joined = joinParts(finished);
+        joined_ += finished->parts.size() - joined->parts.size();
+        return joined;
+    }
+
+    /// Images that no material reads any more hold nothing.
+    void emptyImages() {
+        const std::set<int> read = imagesRead(scene_);
+        for (const int image : imagesRead(before_))
+            if (image >= 0 && !read.contains(image)) {
+                Image empty;
+                empty.name = before_.images[static_cast<std::size_t>(image)].name;
+                scene_.images[static_cast<std::size_t>(image)] = empty;
+            }
+    }
+
+    struct Move {
+        int material = -1;
+        Vec2f corner, extent;  ///< Shares of the page.
+    };
+
+    const Scene& before_;
+    const AtlasSettings& settings_;
+    Scene& scene_;
+    const std::vector<Reach> reach_;
+    std::map<int, Move> moves_;  ///< By material.
+    std::map<Place, std::size_t> counts_;
+    std::vector<Packing> packings_;
+    std::size_t packed_ = 0, pages_ = 0, alone_ = 0, wasted_ = 0;
+    std::atomic<std::size_t> joined_ = 0;
+};
+
+}  // namespace
+
+Expected<Fixed> applyAtlas(const Scene& scene, const AtlasSettings& settings, Progress& progress) {
+    Fixed result{scene, {}};
+    Packer packer(scene, settings, result.scene);
+    if (!packer.run(progress)) return fail(ErrorCode::Cancelled, "Packing textures was stopped");
+    result.record = packer.describe();
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,41 @@
+#include "fixes/atlas/atlas.h"
+#include "fixes/fix_kind.h"
+
+namespace flentro {
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Packing, material, image, x, y, width, height, kept,
+                                   texelsPerMetre)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(AtlasReport, packings)
+
+const FixKind& AtlasSettings::kind() {
+    using S = AtlasSettings;
+    static const FixKind kind = makeFixKind<S, AtlasReport>({
+        .key = "atlas",
+        .name = "Atlas",
+        .shortName = "Atlas",
+        .help = "Textures of materials that differ by nothing else share pages, so that parts "
+                "become one.",
+        .fields =
+            FieldTable<S>()
+                .number(
+                    "page", &S::page, 64, 8192,
+                    {.label = "Longest edge", .help = "Of a page; a power of two.", .unit = "px"})
+                .number(
+                    "largest", &S::largest, 1, 8192,
+                    {.label = "Textures up to", .help = "Larger ones stay alone.", .unit = "px"})
+                .number("gutter", &S::gutter, 0, 64,
+                        {.label = "Gutter",
+                         .help = "Of its own edge around each texture: keeps mip maps apart.",
+                         .unit = "px",
+                         .zero = "never"}),
+        .apply = [](const FixInput& in,
+                    const S& s) { return applyAtlas(in.scene, s, in.progress); },
+        .uselessBecause =
+            [](const Scene& scene) {
+                return scene.images.size() < 2 ? "fewer than two textures" : "";
+            },
+    });
+    return kind;
+}
+
+}  // namespace flentro

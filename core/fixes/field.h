@@ -1,0 +1,382 @@
+// Fields: what is known of a setting, once, for all who read it: files, schema, forms, help.
+
+#pragma once
+
+#include <functional>
+#include <map>
+#include <optional>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "base/hash.h"
+#include "base/json.h"
+
+namespace flentro {
+
+/// One of the values of a choice.
+struct FieldChoice {
+    const char* key;    ///< As in files.
+    const char* label;  ///< As shown.
+};
+
+/// Words of a field and how it is shown; all optional but the label.
+struct FieldText {
+    const char* label = "";  ///< Empty: in files only.
+    const char* help = "";   ///< A sentence.
+    const char* unit = "";   ///< Of the stored number: "m", "px", ...; empty: none.
+    // The shown number is the stored one times `scale`, in `shownUnit` where that is not empty.
+    const char* shownUnit = "";
+    double scale = 1;
+    int decimals = 0;
+    const char* zero = "";      ///< Shown in place of 0.
+    const char* prefix = "";    ///< Shown before the number.
+    const char* page = "";      ///< Of the form; empty: the first.
+    const char* onlyFor = "";   ///< "rule=ratio": used only while that choice is made.
+    const char* formerly = "";  ///< Key in files of version 1.
+};
+
+/// A setting without its type.
+struct Field {
+    enum class Type {
+        Number,   ///< A real number from `minimum` to `maximum`.
+        Whole,    ///< A whole number likewise.
+        Switch,   ///< True or false.
+        Choice,   ///< One of `choices`.
+        Text,     ///< Any text.
+        Numbers,  ///< A list of numbers, each likewise, rising.
+        Wholes,   ///< A list of whole numbers, each likewise.
+        Names,    ///< A set of names.
+        Rows,     ///< A list of objects with the members `columns`.
+        ByAsset,  ///< By asset name: objects of `columns`, or values of its one column without key.
+        Runs,     ///< Pairs of numbers for the triangles of meshes: made by the program only.
+    };
+    std::string key;
+    Type type = Type::Number;
+    FieldText text;
+    double minimum = 0, maximum = 0;
+    std::vector<FieldChoice> choices;
+    std::vector<Field> columns;
+    std::string rising;  ///< Column of rows that must rise.
+    Json fallback;       ///< Default; null: the member is left out.
+
+    /// Holds one value of each asset, not an object of values.
+    [[nodiscard]] bool isPlainByAsset() const {
+        return type == Type::ByAsset && columns.size() == 1 && columns.front().key.empty();
+    }
+};
+
+/// "a number from 0.05 to 0.9", "one of: grid, near": what a field takes.
+[[nodiscard]] std::string allowedValues(const Field& field);
+
+/// JSON Schema (2020-12) of a field's value, or of an object with these members alone.
+[[nodiscard]] Json schemaOf(const Field& field);
+[[nodiscard]] Json schemaOf(const std::vector<Field>& fields);
+
+/// What is wrong with a value: where, and what it must be.
+struct Wrong {
+    std::string path;  ///< "overrides.crate.caps"
+    std::string what;  ///< "is -1; it must be ..."
+};
+using Check = std::optional<Wrong>;
+
+/// As a sentence part: "'overrides.crate.caps' is -1; it must be ...".
+[[nodiscard]] std::string describe(const Wrong& wrong);
+
+/// Triangles of one mesh by pairs of numbers; see Field::Type::Runs.
+struct MeshRuns {
+    std::string asset;  ///< For the reader; the mesh is found by its hash.
+    Hash mesh;
+    std::vector<std::uint32_t> runs;
+};
+
+/// Version of the files that hold settings; version 1 is read too.
+inline constexpr int kSettingsVersion = 2;
+
+namespace detail {
+
+/// Checks and reads values of one type; nullopt of a value that is not allowed.
+[[nodiscard]] Check checkNumber(const Field& field, const Json& value);
+[[nodiscard]] Check refuse(const Field& field, const Json& value);
+[[nodiscard]] Check checkRising(const Field& field, const Json& rows);
+[[nodiscard]] Check inside(const std::string& key, Check check);
+[[nodiscard]] Check unknownMember(const std::string& name, const std::vector<Field>& fields);
+[[nodiscard]] Check readRuns(const Field& field, const Json& value, std::vector<MeshRuns>& runs);
+[[nodiscard]] Json writeRuns(const std::vector<MeshRuns>& runs);
+/// The member of an object, or null: by its present key, in version 1 also by the former one.
+[[nodiscard]] const Json* findMember(const Json& object, const Field& field, int version);
+
+}  // namespace detail
+
+/// The fields of a struct of settings, in the order in which they are shown.
+template <typename S>
+class FieldTable {
+public:
+    /// Real or whole, by the type of the member.
+    template <typename T>
+    requires std::is_arithmetic_v<T> FieldTable& number(const char* key, T S::*member,
+                                                        double minimum, double maximum,
+                                                        const FieldText& text) {
+        Field field =
+            make(key, std::is_integral_v<T> ? Field::Type::Whole : Field::Type::Number, text);
+        field.minimum = minimum;
+        field.maximum = maximum;
+        return add(
+            field, [member](const S& s) { return isFinite(s.*member) ? Json(s.*member) : Json(); },
+            [member, field](S& s, const Json& value, int) -> Check {
+                if (auto wrong = detail::checkNumber(field, value)) return wrong;
+                s.*member = value.get<T>();
+                return {};
+            });
+    }
+    FieldTable& flag(const char* key, bool S::*member, const FieldText& text) {
+        return plain(make(key, Field::Type::Switch, text), member, &Json::is_boolean);
+    }
+    FieldTable& string(const char* key, std::string S::*member, const FieldText& text) {
+        return plain(make(key, Field::Type::Text, text), member, &Json::is_string);
+    }
+    /// An enum whose values count from 0 in the order of `choices`.
+    template <typename Enum>
+    FieldTable& choice(const char* key, Enum S::*member, std::vector<FieldChoice> choices,
+                       const FieldText& text) {
+        Field field = make(key, Field::Type::Choice, text);
+        field.choices = std::move(choices);
+        return add(
+            field,
+            [member, field](const S& s) {
+                return Json(field.choices[static_cast<std::size_t>(s.*member)].key);
+            },
+            [member, field](S& s, const Json& value, int) -> Check {
+                for (std::size_t i = 0; i < field.choices.size(); ++i) {
+                    if (value != field.choices[i].key) continue;
+                    s.*member = static_cast<Enum>(i);
+                    return {};
+                }
+                return detail::refuse(field, value);
+            });
+    }
+    /// A list of numbers, rising where they are real.
+    template <typename T>
+    FieldTable& numbers(const char* key, std::vector<T> S::*member, double minimum, double maximum,
+                        const FieldText& text) {
+        Field field =
+            make(key, std::is_integral_v<T> ? Field::Type::Wholes : Field::Type::Numbers, text);
+        field.minimum = minimum;
+        field.maximum = maximum;
+        return add(
+            field, [member](const S& s) { return Json(s.*member); },
+            [member, field](S& s, const Json& value, int) -> Check {
+                if (!value.is_array()) return detail::refuse(field, value);
+                std::vector<T> read;
+                for (const Json& element : value) {
+                    if (detail::checkNumber(field, element)) return detail::refuse(field, value);
+                    read.push_back(element.get<T>());
+                    const bool falls = read.size() > 1 && read.back() <= read[read.size() - 2];
+                    if (falls && !std::is_integral_v<T>) return detail::refuse(field, value);
+                }
+                s.*member = std::move(read);
+                return {};
+            });
+    }
+    FieldTable& names(const char* key, std::set<std::string> S::*member, const FieldText& text) {
+        const Field field = make(key, Field::Type::Names, text);
+        return add(
+            field, [member](const S& s) { return Json(s.*member); },
+            [member, field](S& s, const Json& value, int) -> Check {
+                if (!value.is_array()) return detail::refuse(field, value);
+                for (const Json& name : value)
+                    if (!name.is_string()) return detail::refuse(field, value);
+                s.*member = value.get<std::set<std::string>>();
+                return {};
+            });
+    }
+    /// At least one row; the column `rising` must rise from row to row, nothing counting as
+    /// infinity.
+    template <typename R>
+    FieldTable& rows(const char* key, std::vector<R> S::*member, const FieldTable<R>& columns,
+                     const char* rising, const FieldText& text) {
+        Field field = make(key, Field::Type::Rows, text);
+        field.rising = rising;
+        field.columns = columns.fields();
+        return add(
+            field,
+            [member, columns](const S& s) {
+                Json list = Json::array();
+                for (const R& row : s.*member) list.push_back(columns.toJson(row));
+                return list;
+            },
+            [member, columns, field](S& s, const Json& value, int version) -> Check {
+                if (!value.is_array() || value.empty()) return detail::refuse(field, value);
+                std::vector<R> read;
+                for (const Json& row : value) {
+                    const std::string at = field.key + "." + std::to_string(read.size());
+                    if (auto wrong = columns.read(row, read.emplace_back(), version))
+                        return detail::inside(at, wrong);
+                }
+                if (auto wrong = detail::checkRising(field, value)) return wrong;
+                s.*member = std::move(read);
+                return {};
+            });
+    }
+    /// An object of fields for each asset that has one.
+    template <typename R>
+    FieldTable& byAsset(const char* key, std::map<std::string, R> S::*member,
+                        const FieldTable<R>& columns, const FieldText& text) {
+        Field field = make(key, Field::Type::ByAsset, text);
+        field.columns = columns.fields();
+        return add(
+            field,
+            [member, columns](const S& s) {
+                Json json = Json::object();
+                for (const auto& [asset, value] : s.*member) json[asset] = columns.toJson(value);
+                return json;
+            },
+            [member, columns, field](S& s, const Json& value, int version) -> Check {
+                if (!value.is_object()) return detail::refuse(field, value);
+                std::map<std::string, R> read;
+                for (const auto& [asset, entry] : value.items())
+                    if (auto wrong = columns.read(entry, read[asset], version))
+                        return detail::inside(field.key + "." + asset, wrong);
+                s.*member = std::move(read);
+                return {};
+            });
+    }
+    /// One number for each asset that has one.
+    FieldTable& byAsset(const char* key, std::map<std::string, double> S::*member, double minimum,
+                        double maximum, double fallback, const FieldText& value,
+                        const FieldText& text) {
+        struct One {
+            double value = 0;
+        };
+        FieldTable<One> column;
+        column.number("", &One::value, minimum, maximum, value);
+        plainByAsset<One>(key, member, column, text);
+        fields_.back().columns.front().fallback = fallback;
+        return *this;
+    }
+    /// One choice for each asset that has one.
+    template <typename Enum>
+    FieldTable& byAsset(const char* key, std::map<std::string, Enum> S::*member,
+                        std::vector<FieldChoice> choices, const FieldText& value,
+                        const FieldText& text) {
+        struct One {
+            Enum value{};
+        };
+        FieldTable<One> column;
+        column.choice("", &One::value, std::move(choices), value);
+        return plainByAsset<One>(key, member, column, text);
+    }
+    FieldTable& runs(const char* key, std::vector<MeshRuns> S::*member, const FieldText& text) {
+        const Field field = make(key, Field::Type::Runs, text);
+        return add(
+            field, [member](const S& s) { return detail::writeRuns(s.*member); },
+            [member, field](S& s, const Json& value, int) {
+                std::vector<MeshRuns> read;
+                Check wrong = detail::readRuns(field, value, read);
+                if (!wrong) s.*member = std::move(read);
+                return wrong;
+            });
+    }
+
+    [[nodiscard]] const std::vector<Field>& fields() const { return fields_; }
+
+    /// Every member but those that hold nothing.
+    [[nodiscard]] Json toJson(const S& s) const {
+        Json json = Json::object();
+        for (std::size_t i = 0; i < fields_.size(); ++i)
+            if (Json value = access_[i].get(s); !value.is_null())
+                json[fields_[i].key] = std::move(value);
+        return json;
+    }
+    /// Members that are missing keep the value that `s` has; one that is wrong or unknown is told.
+    [[nodiscard]] Check read(const Json& json, S& s, int version) const {
+        if (json.is_null()) return {};
+        if (!json.is_object()) return Wrong{"", "must be an object"};
+        std::size_t known = 0;
+        for (std::size_t i = 0; i < fields_.size(); ++i) {
+            const Json* value = detail::findMember(json, fields_[i], version);
+            if (!value) continue;
+            ++known;
+            if (auto wrong = access_[i].set(s, *value, version)) return wrong;
+        }
+        if (known == json.size()) return {};
+        for (const auto& [name, value] : json.items())
+            if (!isMember(name, version)) return detail::unknownMember(name, fields_);
+        return {};
+    }
+    [[nodiscard]] Json get(std::size_t field, const S& s) const { return access_[field].get(s); }
+    [[nodiscard]] Check set(std::size_t field, S& s, const Json& value) const {
+        return access_[field].set(s, value, kSettingsVersion);
+    }
+
+private:
+    struct Access {
+        std::function<Json(const S&)> get;
+        std::function<Check(S&, const Json&, int version)> set;
+    };
+
+    template <typename T>
+    static bool isFinite(T value) {
+        return value - value == 0;
+    }
+    static Field make(const char* key, Field::Type type, const FieldText& text) {
+        Field field;
+        field.key = key;
+        field.type = type;
+        field.text = text;
+        return field;
+    }
+    FieldTable& add(Field field, std::function<Json(const S&)> get,
+                    std::function<Check(S&, const Json&, int)> set) {
+        field.fallback = get(S{});
+        fields_.push_back(std::move(field));
+        access_.push_back({std::move(get), std::move(set)});
+        return *this;
+    }
+    /// A member of one type of JSON.
+    template <typename T>
+    FieldTable& plain(const Field& field, T S::*member, bool (Json::*isRight)() const noexcept) {
+        return add(
+            field, [member](const S& s) { return Json(s.*member); },
+            [member, field, isRight](S& s, const Json& value, int) -> Check {
+                if (!(value.*isRight)()) return detail::refuse(field, value);
+                s.*member = value.get<T>();
+                return {};
+            });
+    }
+    template <typename One, typename T>
+    FieldTable& plainByAsset(const char* key, std::map<std::string, T> S::*member,
+                             const FieldTable<One>& column, const FieldText& text) {
+        Field field = make(key, Field::Type::ByAsset, text);
+        field.columns = column.fields();
+        return add(
+            field,
+            [member, column](const S& s) {
+                Json json = Json::object();
+                for (const auto& [asset, value] : s.*member) json[asset] = column.get(0, {value});
+                return json;
+            },
+            [member, column, field](S& s, const Json& value, int) -> Check {
+                if (!value.is_object()) return detail::refuse(field, value);
+                std::map<std::string, T> read;
+                for (const auto& [asset, entry] : value.items()) {
+                    One one;
+                    if (auto wrong = column.set(0, one, entry))
+                        return Wrong{field.key + "." + asset, wrong->what};
+                    read[asset] = one.value;
+                }
+                s.*member = std::move(read);
+                return {};
+            });
+    }
+    [[nodiscard]] bool isMember(const std::string& name, int version) const {
+        for (const Field& field : fields_)
+            if (name == field.key || (version == 1 && name == field.text.formerly)) return true;
+        return false;
+    }
+
+    std::vector<Field> fields_;
+    std::vector<Access> access_;
+};
+
+}  // namespace flentro

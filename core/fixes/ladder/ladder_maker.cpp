@@ -1,0 +1,263 @@
+#include "fixes/ladder/ladder_maker.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "simplify/level_order.h"
+
+namespace flentro {
+namespace {
+
+constexpr std::size_t kShadingSamples = 500;
+constexpr double kNoDistance = 1e-6;  ///< Metres: levels that deviate by nothing are looked at too.
+constexpr double kUnlimited = std::numeric_limits<double>::infinity();
+
+/// Artists paint how much the surface matters into this vertex attribute; 1 is usual.
+constexpr const char* kImportance = "_IMPORTANCE";
+constexpr float kLeastImportance = 1e-3F;
+
+double areaOf(const Mesh& mesh) {
+    double area = 0;
+    for (const Part& part : mesh.parts) {
+        if (!part.isTriangles()) continue;
+        const std::vector<Vec3f> p = toVectors(*part.find("POSITION"));
+        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+            const Vec3f& a = p[part.indices[i]];
+            const Vec3f across = (p[part.indices[i + 1]] - a).cross(p[part.indices[i + 2]] - a);
+            area += 0.5 * static_cast<double>(across.norm());
+        }
+    }
+    return area;
+}
+
+/// The mesh without the triangles of parts that are clouds of cards; the same if it has none.
+MeshPtr withoutCards(const MeshPtr& mesh, bool thin) {
+    Mesh solid = *mesh;
+    bool any = false;
+    for (Part& part : solid.parts) {
+        if (!thin || !CardCloud::isOne(part)) continue;
+        part.indices.clear();
+        any = true;
+    }
+    return any ? finishMesh(std::move(solid)) : mesh;
+}
+
+std::vector<CardCloud> cardsOf(const Mesh& mesh, const Mesh& solid) {
+    std::vector<CardCloud> cards;
+    for (std::size_t p = 0; p < mesh.parts.size(); ++p)
+        if (solid.parts[p].triangleCount() < mesh.parts[p].triangleCount())
+            cards.emplace_back(mesh.parts[p]);
+    return cards;
+}
+
+/// [parts][vertices] The heaviest of the triangles around each, by what a survey saw of them.
+std::vector<std::vector<float>> weightsOf(const Mesh& mesh, const MeshRuns& weights) {
+    std::vector<float> ofTriangle;
+    for (std::size_t i = 0; i + 1 < weights.runs.size(); i += 2)
+        ofTriangle.insert(
+            ofTriangle.end(),
+            std::min<std::size_t>(weights.runs[i], mesh.triangles - ofTriangle.size()),
+            static_cast<float>(weights.runs[i + 1]) / 100);
+    ofTriangle.resize(mesh.triangles, 1);
+    std::vector<std::vector<float>> importance;
+    std::size_t first = 0;
+    for (const Part& part : mesh.parts) {
+        auto& own = importance.emplace_back(part.vertexCount(), kLeastImportance);
+        for (std::size_t i = 0; part.isTriangles() && i < part.indices.size(); ++i) {
+            float& weight = own[part.indices[i]];
+            weight = std::max(weight, ofTriangle[first + i / 3]);
+        }
+        first += part.triangleCount();
+    }
+    return importance;
+}
+
+std::vector<std::vector<float>> paintedImportance(const Mesh& mesh) {
+    std::vector<std::vector<float>> importance(mesh.parts.size());
+    bool any = false;
+    for (std::size_t p = 0; p < mesh.parts.size(); ++p) {
+        const Stream* painted = mesh.parts[p].find(kImportance);
+        if (!painted) continue;
+        any = true;
+        for (std::size_t v = 0; v < painted->count(); ++v) {
+            const float value = painted->value(v, 0);
+            importance[p].push_back(std::isfinite(value) ? std::max(value, kLeastImportance) : 1);
+        }
+    }
+    if (!any) importance.clear();
+    return importance;
+}
+
+/// What was painted times what was seen.
+std::vector<std::vector<float>> importanceOf(const Mesh& mesh, const std::vector<MeshRuns>& seen) {
+    std::vector<std::vector<float>> painted = paintedImportance(mesh);
+    const auto found = std::find_if(seen.begin(), seen.end(), [&](const MeshRuns& weights) {
+        return weights.mesh == mesh.hash;
+    });
+    if (found == seen.end()) return painted;
+    std::vector<std::vector<float>> importance = weightsOf(mesh, *found);
+    for (std::size_t p = 0; p < painted.size(); ++p)
+        for (std::size_t v = 0; v < painted[p].size(); ++v) importance[p][v] *= painted[p][v];
+    return importance;
+}
+
+}  // namespace
+
+LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, const Target& target,
+                         const std::vector<std::vector<bool>>& locked,
+                         const std::vector<PoseMesh>& poses, Progress& progress)
+    : asset_(asset),
+      settings_(settings),
+      progress_(progress),
+      perMetre_(pixelsPerMetreAtOne(target)),
+      pixels_(settings.pixels * allowance(asset.importance)),
+      solid_(withoutCards(asset.mesh, settings.thinCards)),
+      solidSurface_(*solid_, poses) {
+    cards_ = cardsOf(*asset.mesh, *solid_);
+    if (!cards_.empty()) wholeSurface_.emplace(*asset.mesh, poses);
+    options_.importance = importanceOf(*asset.mesh, settings.weights);
+    options_.locked = locked;
+}
+
+std::optional<Asset> LadderMaker::run() {
+    Reducer reducer(*solid_, options_);
+    // What is left may become smaller still where cards are most of it.
+    const auto fewest = cards_.empty() ? static_cast<std::size_t>(settings_.smallestLevel) : 1;
+    if (!reducer.reduceTo(fewest, kUnlimited, progress_)) return std::nullopt;
+    const CollapseLog& log = reducer.log();
+    const auto top = topCount(log);
+    if (!top) return std::nullopt;
+    const Steps steps =
+        settings_.rule == LevelRule::Ratio ? stepsByRatio(log, *top) : stepsByDeviation(log, *top);
+    if (!steps) return std::nullopt;
+    Asset result = asset_;
+    result.ladder.levels.clear();
+    result.ladder.hysteresis = settings_.hysteresis;
+    const bool trimmed = *top < solid_->triangles;
+    if (!trimmed && steps->empty()) return result;
+    std::vector<LevelIndices> levels = {trimmed ? log.indicesAt(*top) : topIndices(*solid_)};
+    for (const Step& step : *steps) levels.push_back(log.indicesAt(step.solid));
+    std::vector<Mesh> meshes = shareVertices(*solid_, levels);
+    for (std::size_t p = 0; p < asset_.mesh->parts.size(); ++p)
+        if (solid_->parts[p].triangleCount() < asset_.mesh->parts[p].triangleCount())
+            meshes.front().parts.push_back(asset_.mesh->parts[p]);
+    for (std::size_t i = 0; i < steps->size(); ++i) {
+        const auto& cards = (*steps)[i].cards;
+        meshes[i + 1].parts.insert(meshes[i + 1].parts.end(), cards.begin(), cards.end());
+    }
+    addLevels(result, std::move(meshes));
+    return result;
+}
+
+LadderMaker::Step LadderMaker::makeStep(const CollapseLog& log, std::size_t solid,
+                                        double share) const {
+    Step step;
+    step.solid = log.trianglesAt(solid);
+    step.triangles = step.solid;
+    for (const CardCloud& cloud : cards_) {
+        step.cards.push_back(cloud.thinned(share));
+        step.triangles += step.cards.back().triangleCount();
+    }
+    return step;
+}
+
+LadderMaker::Steps LadderMaker::stepsByRatio(const CollapseLog& log, std::size_t top) const {
+    std::vector<Step> steps;
+    std::size_t previous = top + asset_.mesh->triangles - solid_->triangles;
+    double share = 1;
+    while (steps.size() < static_cast<std::size_t>(settings_.levels)) {
+        share *= settings_.ratio;
+        Step step =
+            makeStep(log, static_cast<std::size_t>(share * static_cast<double>(top)), share);
+        if (isTooSmall(step.triangles) || !gains(step.triangles, previous)) break;
+        previous = step.triangles;
+        steps.push_back(std::move(step));
+    }
+    return steps;
+}
+
+/// Steps that would not gain are left out.
+LadderMaker::Steps LadderMaker::stepsByDeviation(const CollapseLog& log, std::size_t top) {
+    std::vector<Step> steps;
+    std::size_t previous = top + asset_.mesh->triangles - solid_->triangles;
+    double allowed = settings_.firstDeviation;
+    double growth = settings_.deviationStep;
+    if (settings_.rule == LevelRule::Halving) {
+        growth = 2;
+        allowed = growth * settings_.nearest * pixels_ / perMetre_;
+    }
+    const double widest = asset_.mesh->bounds.diagonal().norm();
+    double share = 1;
+    std::size_t most = log.mostTriangles();  // a larger allowance never needs more
+    for (; steps.size() < static_cast<std::size_t>(settings_.levels) && allowed < widest;
+         allowed *= growth) {
+        const auto level = fewestWithin(*solid_, solidSurface_, log, allowed, progress_, most);
+        if (!level) return std::nullopt;
+        const std::size_t solid = most = level->mesh->triangles;
+        share = solid_->triangles > 0 ? static_cast<double>(solid) / static_cast<double>(top)
+                                      : share * settings_.ratio;
+        Step step = makeStep(log, solid, share);
+        if (isTooSmall(step.triangles)) break;
+        if (!gains(step.triangles, previous)) continue;
+        previous = step.triangles;
+        steps.push_back(std::move(step));
+    }
+    return steps;
+}
+
+bool LadderMaker::gains(std::size_t triangles, std::size_t before) const {
+    return static_cast<double>(triangles) <=
+           static_cast<double>(before) * (1 - settings_.minReduction);
+}
+
+bool LadderMaker::isTooSmall(std::size_t triangles) const {
+    return triangles < static_cast<std::size_t>(settings_.smallestLevel);
+}
+
+/// Triangles of level 0 that are reduced: no more detail than shows from the nearest place, if
+/// that saves enough. Nothing if cancelled.
+std::optional<std::size_t> LadderMaker::topCount(const CollapseLog& log) {
+    const std::size_t all = solid_->triangles;
+    if (!settings_.simplifyLevel0 || all == 0) return all;
+    const double limit = pixels_ * settings_.nearest / perMetre_;
+    const auto trimmed = fewestWithin(*solid_, solidSurface_, log, limit, progress_);
+    if (!trimmed) return std::nullopt;
+    const std::size_t count = trimmed->mesh->triangles;
+    return gains(count, all) ? count : all;
+}
+
+void LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
+    const PosedSurfaces& surfaces = wholeSurface_ ? *wholeSurface_ : solidSurface_;
+    const Surface& surface = surfaces.rest();
+    result.mesh = finishMesh(std::move(meshes.front()));
+    result.ranges.clear();  // its triangles have another order now
+    for (std::size_t i = 1; i < meshes.size(); ++i) {
+        Ladder::Level level;
+        level.mesh = finishMesh(std::move(meshes[i]));
+        level.deviation = surfaces.largestDeviation(*level.mesh);
+        const AttributeDeviation shading =
+            surface.attributesFrom(*level.mesh, kShadingSamples, level.deviation + kNoDistance);
+        level.normalError = shading.normal;
+        level.textureSlide = shading.texture;
+        const Mesh& before = *result.level(i - 1);
+        level.switchDistance = switchDistance(level.deviation, before, result.ladder);
+        result.ladder.levels.push_back(std::move(level));
+    }
+}
+
+/// Where the deviation shrinks to the allowed pixels, or before that where the triangles of
+/// the level before become too small; beyond that level's own distance in any case.
+double LadderMaker::switchDistance(double deviation, const Mesh& before,
+                                   const Ladder& ladder) const {
+    constexpr double kStep = 1.05;
+    double distance = deviation * perMetre_ / pixels_;
+    if (settings_.trianglePixels > 0) {
+        // Faces lie at all angles: on average a projected area is half of the whole one.
+        const double area = 0.5 * areaOf(before) / static_cast<double>(before.triangles);
+        distance = std::min(distance, perMetre_ * std::sqrt(area / settings_.trianglePixels));
+    }
+    const double least = ladder.empty() ? settings_.nearest : ladder.levels.back().switchDistance;
+    return std::max(distance, least * kStep);
+}
+
+}  // namespace flentro

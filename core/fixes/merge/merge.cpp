@@ -1,0 +1,320 @@
+#include "fixes/merge/merge.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "fixes/merge/parcel_ledger.h"
+#include "fixes/merge/parcel_mesh.h"
+#include "scene/edit.h"
+#include "survey/spots.h"
+
+namespace flentro {
+namespace {
+
+/// Sizes that are tried, metres.
+constexpr double kSizes[] = {4,  6,   8,   12,  16,  24,  32,  48,  64,
+                             96, 128, 192, 256, 384, 512, 768, 1000};
+
+/// Groups and assets are sorted out this many times: leaving some out changes the others' shares.
+constexpr int kRounds = 3;
+
+const std::string& nameOf(const Asset& asset) {
+    return asset.mesh->name;
+}
+
+/// Edges of parcels to try: up to the first that divides the scene in no more than two.
+std::vector<double> sizesFor(const Scene& scene) {
+    const Box middle = middleOf(scene, 0);
+    const double half = std::max(middle.sizes().x(), middle.sizes().z()) / 2;
+    constexpr double kAlways = 128;
+    std::vector<double> sizes;
+    for (const double size : kSizes) {
+        if (!sizes.empty() && size > kAlways && sizes.back() >= half) break;
+        sizes.push_back(size);
+    }
+    return sizes;
+}
+
+/// Decides what becomes one object.
+class Merger {
+public:
+    Merger(const Scene& scene, const MergeSettings& settings, const Target& target,
+           const std::vector<Evidence::Place>& places)
+        : scene_(scene),
+          settings_(settings),
+          target_(target),
+          ledger_(scene, target, places),
+          standing_(standingOf(scene, settings)) {
+        for (std::size_t i = 0; i < scene.objects.size(); ++i)
+            marked_.push_back(standing_[i] == Standing::Static);
+    }
+
+    /// Nothing if cancelled.
+    bool run(Progress& progress) {
+        report_.before = ledger_.count({}, 0);
+        double size = settings_.parcel;
+        std::vector<double> sizes = sizesFor(scene_);
+        if (size > 0) sizes.push_back(size);
+        std::sort(sizes.begin(), sizes.end());
+        sizes.erase(std::unique(sizes.begin(), sizes.end()), sizes.end());
+        double least = report_.before.load;
+        for (std::size_t i = 0; i < sizes.size(); ++i) {
+            if (progress.cancelled()) return false;
+            progress.report(static_cast<double>(i) / static_cast<double>(sizes.size()),
+                            "Trying sizes of parcels");
+            const std::vector<Group> groups = worthwhile(sizes[i]);
+            report_.sizes.push_back(ledger_.count(groups, sizes[i]));
+            const bool chosen = settings_.parcel > 0 ? sizes[i] == settings_.parcel
+                                                     : report_.sizes.back().load < least;
+            if (!chosen) continue;
+            least = report_.sizes.back().load;
+            report_.size = sizes[i];
+            groups_ = groups;
+        }
+        describe();
+        return true;
+    }
+
+    [[nodiscard]] MergeReport& report() { return report_; }
+    [[nodiscard]] const std::vector<Standing>& standing() const { return standing_; }
+
+private:
+    /// Both sides in loads, so that they can be compared. Measures without a limit cost nothing,
+    /// but if there is none at all, calls count.
+    [[nodiscard]] double worth(double callsSaved, double trianglesPaid) const {
+        const double calls = at(target_.limits, Measure::DrawCalls);
+        const double triangles = at(target_.limits, Measure::Triangles);
+        if (!isLimit(calls) && !isLimit(triangles)) return callsSaved;
+        return callsSaved / std::max(calls, 1.0) - trianglesPaid / std::max(triangles, 1.0);
+    }
+
+    [[nodiscard]] MergeChoice choiceOf(std::size_t asset) const {
+        const auto found = settings_.overrides.find(nameOf(scene_.assets[asset]));
+        return found == settings_.overrides.end() ? MergeChoice::Auto : found->second;
+    }
+
+    /// Within the target's materials an object.
+    [[nodiscard]] std::vector<Group> group(const std::vector<bool>& marked, double size) const {
+        const double most = at(target_.limits, Measure::MaterialsPerObject);
+        return divideByParts(scene_, groupObjects(scene_, marked, settings_, size),
+                             isLimit(most) ? static_cast<std::size_t>(std::max(most, 1.0)) : 0);
+    }
+
+    /// Groups of one size without the assets that are cheaper as they are, and without groups
+    /// that pay more than they save. What the artist asked for stays.
+    std::vector<Group> worthwhile(double size) {
+        std::vector<bool> marked = marked_;
+        std::vector<Group> groups = group(marked, size);
+        for (int round = 0; round < kRounds && !groups.empty(); ++round) {
+            const ParcelLedger::Shares shares = ledger_.share(groups);
+            if (round == 0) verdicts_[size] = shares.assets;
+            bool changed = false;
+            for (std::size_t i = 0; i < marked.size(); ++i) {
+                const auto asset = static_cast<std::size_t>(scene_.objects[i].asset);
+                if (!marked[i] || choiceOf(asset) != MergeChoice::Auto) continue;
+                const auto& share = shares.assets[asset];
+                if (worth(share.callsApart - share.callsMerged, share.trianglesPaid) > 0) continue;
+                marked[i] = false;
+                changed = true;
+            }
+            std::vector<bool> inGroup = marked;
+            for (std::size_t g = 0; g < groups.size(); ++g) {
+                const auto& account = shares.groups[g];
+                if (worth(account.callsSaved, account.trianglesPaid) > 0) continue;
+                const bool asked = std::any_of(groups[g].begin(), groups[g].end(), [&](auto i) {
+                    return choiceOf(static_cast<std::size_t>(scene_.objects[i].asset)) ==
+                           MergeChoice::Merge;
+                });
+                for (const std::uint32_t i : groups[g]) inGroup[i] = inGroup[i] && asked;
+                changed = changed || !asked;
+            }
+            if (!changed) break;
+            marked = inGroup;
+            groups = group(marked, size);
+        }
+        return groups;
+    }
+
+    void describe() {
+        const ParcelLedger::Shares shares = ledger_.share(groups_);
+        std::map<std::string, int> names;
+        for (std::size_t g = 0; g < groups_.size(); ++g) {
+            const Object joined = joinObjects(scene_, groups_[g]);
+            Parcel parcel;
+            parcel.members = groups_[g];
+            parcel.bounds = joined.bounds;
+            parcel.origins = joined.origins;
+            const Vec3d at = parcel.bounds.center() / report_.size;
+            parcel.name = fmt::format("parcel {} {}", std::lround(std::floor(at.x())),
+                                      std::lround(std::floor(at.z())));
+            if (const int same = names[parcel.name]++; same > 0)
+                parcel.name += fmt::format(" ({})", same + 1);
+            parcel.callsSaved = shares.groups[g].callsSaved;
+            parcel.trianglesPaid = shares.groups[g].trianglesPaid;
+            report_.parcels.push_back(std::move(parcel));
+        }
+        std::stable_sort(
+            report_.parcels.begin(), report_.parcels.end(),
+            [](const Parcel& a, const Parcel& b) { return a.callsSaved > b.callsSaved; });
+        judgeAssets();
+    }
+
+    /// Where nothing is merged: as it would be in parcels of the size that came nearest.
+    [[nodiscard]] double judgedSize() const {
+        if (report_.size > 0 || report_.sizes.empty()) return report_.size;
+        return std::min_element(
+                   report_.sizes.begin(), report_.sizes.end(),
+                   [](const ParcelSize& a, const ParcelSize& b) { return a.load < b.load; })
+            ->size;
+    }
+
+    void judgeAssets() {
+        std::vector<std::size_t> copies(scene_.assets.size(), 0);
+        std::vector<std::size_t> merged(scene_.assets.size(), 0);
+        for (std::size_t i = 0; i < marked_.size(); ++i)
+            copies[static_cast<std::size_t>(scene_.objects[i].asset)] += marked_[i];
+        for (const Group& group : groups_)
+            for (const std::uint32_t i : group)
+                ++merged[static_cast<std::size_t>(scene_.objects[i].asset)];
+        const auto known = verdicts_.find(judgedSize());
+        for (std::size_t a = 0; a < copies.size(); ++a) {
+            if (copies[a] == 0) continue;
+            MergeVerdict verdict{nameOf(scene_.assets[a]), copies[a], merged[a] > 0, 0, 0, {}};
+            if (known != verdicts_.end()) {
+                verdict.callsAsInstances = known->second[a].callsApart;
+                verdict.callsMerged = known->second[a].callsMerged;
+            }
+            verdict.why = whyOf(a, copies[a], merged[a], verdict);
+            report_.verdicts.push_back(std::move(verdict));
+        }
+        std::stable_sort(report_.verdicts.begin(), report_.verdicts.end(),
+                         [](const auto& a, const auto& b) { return a.copies > b.copies; });
+    }
+
+    [[nodiscard]] std::string whyOf(std::size_t asset, std::size_t copies, std::size_t merged,
+                                    const MergeVerdict& verdict) const {
+        if (choiceOf(asset) == MergeChoice::Merge) return "as asked";
+        if (merged == copies) return "fewer calls";
+        if (merged > 0) return fmt::format("{} of {} stand close enough", merged, copies);
+        if (verdict.callsAsInstances == 0 && verdict.callsMerged == 0)
+            return "too large, or alone in its parcel";
+        if (verdict.callsMerged >= verdict.callsAsInstances) return "cheaper as instances";
+        return "too many triangles drawn in vain";
+    }
+
+    const Scene& scene_;
+    const MergeSettings& settings_;
+    const Target& target_;
+    const ParcelLedger ledger_;
+    const std::vector<Standing> standing_;
+    std::vector<bool> marked_;
+    std::vector<Group> groups_;
+    std::map<double, std::vector<ParcelLedger::Shares::Asset>> verdicts_;  ///< By size.
+    MergeReport report_;
+};
+
+std::size_t bytesOf(const Asset& asset) {
+    std::size_t bytes = asset.mesh->bytes;
+    for (const Ladder::Level& level : asset.ladder.levels) bytes += level.mesh->bytes;
+    return bytes;
+}
+
+/// Bytes of the parcels beyond those of assets that are no longer there, shared by copies.
+void accountBytes(const Scene& before, const Scene& after, MergeReport& report) {
+    std::set<std::string> left;
+    for (const Asset& asset : after.assets) left.insert(nameOf(asset));
+    std::vector<std::size_t> copies(before.assets.size(), 0);
+    for (const Object& object : before.objects) ++copies[static_cast<std::size_t>(object.asset)];
+    const std::size_t first = after.objects.size() - report.parcels.size();
+    for (std::size_t p = 0; p < report.parcels.size(); ++p) {
+        Parcel& parcel = report.parcels[p];
+        parcel.bytesPaid =
+            static_cast<double>(bytesOf(assetOf(after, static_cast<std::uint32_t>(first + p))));
+        for (const std::uint32_t i : parcel.members) {
+            const Asset& asset = assetOf(before, i);
+            if (left.contains(nameOf(asset))) continue;
+            const auto shared = copies[static_cast<std::size_t>(before.objects[i].asset)];
+            parcel.bytesPaid -= static_cast<double>(bytesOf(asset)) / static_cast<double>(shared);
+        }
+    }
+}
+
+void describeStanding(const std::vector<Standing>& standing, FixRecord& record) {
+    constexpr std::pair<Standing, const char*> kReasons[] = {
+        {Standing::Moves, "moving"},
+        {Standing::Bends, "bent by bones or morph targets"},
+        {Standing::Transparent, "transparent and sorted by distance"},
+        {Standing::Kept, "to be left"},
+        {Standing::Empty, "without surfaces"}};
+    for (const auto& [reason, text] : kReasons)
+        if (const auto count = std::count(standing.begin(), standing.end(), reason); count > 0)
+            record.notes.push_back(fmt::format(
+                "{} alone: {}",
+                counted(static_cast<std::size_t>(count), "object stays", "objects stay"), text));
+}
+
+void placeParcels(const Scene& before, const MergeSettings& settings, const MergeReport& report,
+                  Scene& scene, Progress& progress) {
+    std::vector<Asset> assets(report.parcels.size());
+    parallelFor(assets.size(), "Merging", progress, [&](std::size_t p) {
+        const Parcel& parcel = report.parcels[p];
+        assets[p] = mergeGroup(before, parcel.members, parcel.bounds.center(),
+                               static_cast<std::size_t>(settings.maxVertices), parcel.name);
+    });
+    if (progress.cancelled()) return;
+    std::vector<Group> groups;
+    for (const Parcel& parcel : report.parcels) groups.push_back(parcel.members);
+    removeObjects(scene, membersOf(groups, before.objects.size()));
+    for (std::size_t p = 0; p < assets.size(); ++p) {
+        const Parcel& parcel = report.parcels[p];
+        Object object = joinObjects(before, parcel.members);
+        object.name = parcel.name;
+        object.asset = static_cast<int>(scene.assets.size());
+        object.world.topRightCorner<3, 1>() = parcel.bounds.center();
+        scene.assets.push_back(std::move(assets[p]));
+        addObject(scene, std::move(object));
+    }
+    dropUnusedAssets(scene);
+}
+
+}  // namespace
+
+Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, const Target& target,
+                           const Evidence& evidence, Progress& progress) {
+    const std::vector<Evidence::Place> places = placesFor(scene, evidence);
+    Merger merger(scene, settings, target, places);
+    SubProgress searching(progress, 0, 0.8);
+    if (!merger.run(searching)) return fail(ErrorCode::Cancelled, "Merging was stopped");
+    MergeReport& report = merger.report();
+    report.estimated = evidence.empty();
+    Fixed result{scene, {}};
+    SubProgress joining(progress, 0.8, 1);
+    placeParcels(scene, settings, report, result.scene, joining);
+    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Merging was stopped");
+    accountBytes(scene, result.scene, report);
+    std::size_t members = 0;
+    for (const Parcel& parcel : report.parcels) members += parcel.members.size();
+    FixRecord& record = result.record;
+    const auto chosen = std::find_if(report.sizes.begin(), report.sizes.end(),
+                                     [&](const ParcelSize& s) { return s.size == report.size; });
+    if (report.parcels.empty())
+        record.summary = "Nothing is merged: no size of parcel saves more than it costs";
+    else
+        record.summary = fmt::format(
+            "{} became {} of {}: {:.0f} calls less and {} triangles more in the mean view{}",
+            counted(members, "object"), counted(report.parcels.size(), "parcel"),
+            formatMetres(report.size), report.before.calls - chosen->calls,
+            formatCount(chosen->triangles - report.before.triangles),
+            report.estimated ? " (estimated without a survey)" : "");
+    describeStanding(merger.standing(), record);
+    record.report = std::make_shared<const MergeReport>(std::move(report));
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,200 @@
+#include "fixes/merge/parcel_ledger.h"
+
+#include <algorithm>
+#include <bit>
+#include <map>
+
+#include "base/parallel.h"
+#include "fixes/merge/parcel_mesh.h"
+
+namespace flentro {
+namespace {
+
+/// What is beyond a limit weighs so much more: views that are over matter most.
+constexpr double kOver = 4;
+
+/// As mergeGroup() would make it: counts only.
+Asset outline(const Scene& scene, const Group& group) {
+    std::size_t levels = 0;
+    for (const std::uint32_t i : group)
+        levels = std::max(levels, assetOf(scene, i).ladder.levels.size());
+    Asset asset;
+    for (std::size_t level = 0; level <= levels; ++level) {
+        auto mesh = std::make_shared<Mesh>();
+        std::map<Hash, int> kinds;
+        Ladder::Level made;
+        for (const std::uint32_t i : group) {
+            const Asset& member = assetOf(scene, i);
+            const std::size_t shown = std::min(level, member.ladder.levels.size());
+            const Mesh& own = *member.level(shown);
+            mesh->triangles += own.triangles;
+            mesh->vertices += own.vertices;
+            for (const Part& part : own.parts)
+                if (!part.indices.empty()) kinds.try_emplace(partKind(part), part.material);
+            if (shown > 0)
+                made.switchDistance =
+                    std::max(made.switchDistance, member.ladder.levels[shown - 1].switchDistance *
+                                                      scene.objects[i].scale);
+        }
+        for (const auto& [kind, material] : kinds) {
+            mesh->parts.emplace_back();
+            mesh->parts.back().material = material;
+        }
+        made.mesh = mesh;
+        if (level == 0)
+            asset.mesh = mesh;
+        else
+            asset.ladder.levels.push_back(std::move(made));
+    }
+    return asset;
+}
+
+/// Calls of one object at a level.
+double callsOf(const Scene& scene, std::uint32_t object, std::size_t level) {
+    return static_cast<double>(assetOf(scene, object).level(level)->parts.size());
+}
+
+double trianglesOf(const Scene& scene, std::uint32_t object, std::size_t level) {
+    return static_cast<double>(assetOf(scene, object).level(level)->triangles);
+}
+
+}  // namespace
+
+Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups) {
+    Scene result = scene;
+    const std::vector<bool> gone = membersOf(groups, scene.objects.size());
+    result.objects.clear();
+    for (std::size_t i = 0; i < gone.size(); ++i)
+        if (!gone[i]) result.objects.push_back(scene.objects[i]);
+    result.nodes.emplace_back();
+    for (const Group& group : groups) {
+        Object parcel = joinObjects(scene, group);
+        parcel.node = static_cast<int>(result.nodes.size()) - 1;
+        parcel.asset = static_cast<int>(result.assets.size());
+        result.objects.push_back(std::move(parcel));
+        result.assets.push_back(outline(scene, group));
+    }
+    return result;
+}
+
+ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
+                           const std::vector<Evidence::Place>& places)
+    : scene_(scene), target_(target), places_(places), apart_(places.size()) {
+    const ViewMeter meter(scene, target);
+    parallelFor(places.size(), "Counting", noProgress(), [&](std::size_t p) {
+        apart_[p] = drawnApart(meter.sight(places[p].eye, places[p].views));
+    });
+}
+
+/// What each object costs in all views of one place. Copies at one level share their calls where
+/// the target instances.
+std::vector<ParcelLedger::Drawn> ParcelLedger::drawnApart(const Sightings& sightings) const {
+    std::vector<Drawn> all;
+    std::map<std::pair<int, std::size_t>, double> copies;  // in one view
+    std::vector<double> calls(scene_.objects.size(), 0);
+    for (std::size_t v = 0; v < sightings.views; ++v) {
+        const auto isDrawn = [&](std::size_t i) { return (sightings.objects[i] >> v & 1U) != 0; };
+        copies.clear();
+        for (std::uint32_t i = 0; target_.instancing && i < calls.size(); ++i)
+            if (isDrawn(i)) copies[{scene_.objects[i].asset, sightings.levelOf(i)}] += 1;
+        for (std::uint32_t i = 0; i < calls.size(); ++i) {
+            if (!isDrawn(i)) continue;
+            const std::size_t level = sightings.levelOf(i);
+            const double among = target_.instancing ? copies[{scene_.objects[i].asset, level}] : 1;
+            calls[i] += callsOf(scene_, i, level) / among;
+        }
+    }
+    for (std::uint32_t i = 0; i < calls.size(); ++i)
+        if (sightings.objects[i] != 0)
+            all.push_back({i, calls[i],
+                           std::popcount(sightings.objects[i]) *
+                               trianglesOf(scene_, i, sightings.levelOf(i))});
+    return all;
+}
+
+ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) const {
+    const Scene merged = withoutGeometry(scene_, groups);
+    const ViewMeter meter(merged, target_);
+    std::vector<ParcelSize> sums(places_.size());
+    std::vector<double> views(places_.size(), 0);
+    parallelFor(places_.size(), "Counting", noProgress(), [&](std::size_t p) {
+        for (const ViewTally& tally : meter.count(meter.sight(places_[p].eye, places_[p].views))) {
+            const Counts load = loads(tally.counts, target_);
+            sums[p].calls += at(tally.counts, Measure::DrawCalls);
+            sums[p].triangles += at(tally.counts, Measure::Triangles);
+            for (const Measure measure : {Measure::DrawCalls, Measure::Triangles})
+                sums[p].load += at(load, measure) + kOver * std::max(0.0, at(load, measure) - 1);
+            views[p] += 1;
+        }
+    });
+    ParcelSize mean{size, 0, 0, 0};
+    double count = 0;
+    for (std::size_t p = 0; p < sums.size(); ++p) {
+        mean.calls += sums[p].calls;
+        mean.triangles += sums[p].triangles;
+        mean.load += sums[p].load;
+        count += views[p];
+    }
+    if (count > 0) {
+        mean.calls /= count;
+        mean.triangles /= count;
+        mean.load /= count;
+    }
+    return mean;
+}
+
+ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const {
+    const Scene merged = withoutGeometry(scene_, groups);
+    const ViewMeter meter(merged, target_);
+    const std::size_t firstParcel = merged.objects.size() - groups.size();
+    constexpr std::uint32_t kNone = ~0U;
+    std::vector<std::uint32_t> groupOf(scene_.objects.size(), kNone);
+    for (std::uint32_t g = 0; g < groups.size(); ++g)
+        for (const std::uint32_t i : groups[g]) groupOf[i] = g;
+    Shares shares{std::vector<Shares::Asset>(scene_.assets.size()),
+                  std::vector<Shares::Account>(groups.size())};
+    const auto assetShare = [&](std::uint32_t object) -> Shares::Asset& {
+        return shares.assets[static_cast<std::size_t>(scene_.objects[object].asset)];
+    };
+    const auto pay = [&](std::uint32_t object, double triangles) {
+        assetShare(object).trianglesPaid += triangles * target_.eyes;
+        shares.groups[groupOf[object]].trianglesPaid += triangles * target_.eyes;
+    };
+    double views = 0;
+    for (std::size_t p = 0; p < places_.size(); ++p) {
+        views += static_cast<double>(places_[p].views.size());
+        for (const Drawn& drawn : apart_[p]) {
+            if (groupOf[drawn.object] == kNone) continue;
+            assetShare(drawn.object).callsApart += drawn.calls;
+            shares.groups[groupOf[drawn.object]].callsSaved += drawn.calls;
+            pay(drawn.object, -drawn.triangles);
+        }
+        const Sightings together = meter.sight(places_[p].eye, places_[p].views);
+        for (std::size_t g = 0; g < groups.size(); ++g) {
+            const std::size_t parcel = firstParcel + g;
+            const auto drawn = static_cast<double>(std::popcount(together.objects[parcel]));
+            if (drawn == 0) continue;
+            const std::size_t level = together.levelOf(parcel);
+            const double calls = drawn * callsOf(merged, static_cast<std::uint32_t>(parcel), level);
+            shares.groups[g].callsSaved -= calls;
+            for (const std::uint32_t i : groups[g]) {
+                assetShare(i).callsMerged += calls / static_cast<double>(groups[g].size());
+                const std::size_t own = std::min(level, assetOf(scene_, i).ladder.levels.size());
+                pay(i, drawn * trianglesOf(scene_, i, own));
+            }
+        }
+    }
+    if (views == 0) return shares;
+    for (Shares::Asset& asset : shares.assets) {
+        asset.callsApart /= views;
+        asset.callsMerged /= views;
+        asset.trianglesPaid /= views;
+    }
+    for (Shares::Account& account : shares.groups) {
+        account.callsSaved /= views;
+        account.trianglesPaid /= views;
+    }
+    return shares;
+}
+
+}  // namespace flentro

@@ -1,0 +1,58 @@
+// Both sides of merging, counted in views: calls saved, triangles paid.
+
+#pragma once
+
+#include "fixes/merge/merge.h"
+#include "fixes/merge/parcels.h"
+#include "measure/view_meter.h"
+
+namespace flentro {
+
+/// The scene with these groups merged, without geometry: its objects cost what the merged ones
+/// would, and nothing else may be asked of it. The groups' parcels are its last objects.
+[[nodiscard]] Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups);
+
+/// Counts views of one scene, its groups left apart or merged. Everything given must outlive it.
+class ParcelLedger {
+public:
+    /// Cost: that of a ViewMeter and a count for each place.
+    ParcelLedger(const Scene& scene, const Target& target,
+                 const std::vector<Evidence::Place>& places);
+
+    /// Means over all views with these groups merged. Cost: that of a ViewMeter and a count for
+    /// each place.
+    [[nodiscard]] ParcelSize count(const std::vector<Group>& groups, double size) const;
+
+    /// What each asset's members cost as they are, and merged; and what each group saves and pays.
+    /// A call that several share, as copies or as members of one parcel, is shared among them.
+    struct Shares {
+        struct Asset {
+            double callsApart = 0;  ///< Mean over all views.
+            double callsMerged = 0;
+            double trianglesPaid = 0;
+        };
+        struct Account {
+            double callsSaved = 0;
+            double trianglesPaid = 0;
+        };
+        std::vector<Asset> assets;    ///< [assets]
+        std::vector<Account> groups;  ///< [groups]
+    };
+    [[nodiscard]] Shares share(const std::vector<Group>& groups) const;
+
+private:
+    /// One object as it is, over all views of one place.
+    struct Drawn {
+        std::uint32_t object = 0;
+        double calls = 0;
+        double triangles = 0;  ///< For one eye.
+    };
+    [[nodiscard]] std::vector<Drawn> drawnApart(const Sightings& sightings) const;
+
+    const Scene& scene_;
+    const Target& target_;
+    const std::vector<Evidence::Place>& places_;
+    std::vector<std::vector<Drawn>> apart_;  ///< [places] The objects that are drawn.
+};
+
+}  // namespace flentro

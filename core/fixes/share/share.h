@@ -1,0 +1,24 @@
+// Share: equal things under several names become one. Nothing changes that can be seen.
+
+#pragma once
+
+#include "fixes/fix.h"
+
+namespace flentro {
+
+struct ShareSettings {
+    /// How far vertices of equal meshes may lie apart, in sizes of the mesh, 1e-7 to 0.01; never
+    /// farther than the target's display can show.
+    double tolerance = 1e-4;
+    bool matchTransformed = true;  ///< Also turned, scaled or mirrored copies.
+    bool materials = true;         ///< Materials equal in value.
+    bool images = true;            ///< Images equal in every pixel.
+
+    static const FixKind& kind();
+};
+
+/// Errors: Cancelled. Cost: O(V log V) for all meshes; images of equal size are decoded.
+[[nodiscard]] Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings,
+                                         const Target& target, Progress& progress);
+
+}  // namespace flentro

@@ -1,0 +1,299 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <numeric>
+#include <set>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "fixes/tidy/tidy.h"
+#include "geometry/weld.h"
+#include "simplify/holes.h"
+#include "simplify/reducer.h"
+#include "simplify/tiles.h"
+
+namespace flentro {
+namespace {
+
+/// The steps of tidying, in their order.
+enum Step : std::size_t { Unseen, Weld, Degenerate, Duplicate, Holes, Dissolve, kSteps };
+constexpr const char* kStepNames[kSteps] = {"never seen",     "equal vertices", "no surface",
+                                            "twice the same", "small holes",    "flat surfaces"};
+
+struct Tidied {
+    MeshPtr mesh;
+    std::array<std::size_t, kSteps> triangles{};  ///< That each step took.
+    std::size_t vertices = 0;                     ///< Welded or unused.
+    std::size_t twins = 0;                        ///< Faces on others, turned, that stay.
+
+    [[nodiscard]] std::size_t allTriangles() const {
+        return std::accumulate(triangles.begin(), triangles.end(), std::size_t{0});
+    }
+};
+
+using Corners = std::array<std::uint32_t, 3>;
+
+/// The triangle with its lowest corner first, so that equal faces are equal whatever corner
+/// they start at; the winding is kept.
+Corners rotated(Corners t) {
+    while (t[0] > t[1] || t[0] > t[2]) t = {t[1], t[2], t[0]};
+    return t;
+}
+
+void weld(Part& part) {
+    const std::vector<std::uint32_t> first = firstEqualVertex(part);
+    for (std::uint32_t& index : part.indices) index = first[index];
+}
+
+/// Positions at rest and as each morph target moves them: what is a line in all of them shows
+/// nothing.
+std::vector<std::vector<Vec3f>> posesOf(const Part& part) {
+    std::vector<std::vector<Vec3f>> poses = {toVectors(*part.find("POSITION"))};
+    for (const auto& target : part.targets)
+        for (const Attribute& attribute : target) {
+            if (attribute.semantic != "POSITION") continue;
+            std::vector<Vec3f> moved = toVectors(*attribute.stream);
+            for (std::size_t v = 0; v < moved.size(); ++v) moved[v] += poses.front()[v];
+            poses.push_back(std::move(moved));
+        }
+    return poses;
+}
+
+bool isDegenerate(const std::vector<std::vector<Vec3f>>& poses, const Corners& t) {
+    return std::all_of(poses.begin(), poses.end(), [&](const std::vector<Vec3f>& p) {
+        return (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).squaredNorm() == 0;
+    });
+}
+
+/// Tells faces that lie on others, turned the other way.
+class Twins {
+public:
+    explicit Twins(const std::vector<Vec3f>& positions) : same_(firstEqualPosition(positions)) {}
+    /// True if the same places were handed over before, in the other order.
+    bool add(const Corners& t) {
+        Corners places = rotated({same_[t[0]], same_[t[1]], same_[t[2]]});
+        const bool turned = seen_.contains(rotated({places[0], places[2], places[1]}));
+        if (!turned) seen_.insert(places);
+        return turned;
+    }
+
+private:
+    std::vector<std::uint32_t> same_;
+    std::set<Corners> seen_;
+};
+
+/// `twoSided`: both sides of a face are drawn, so that a twin behind it shows nothing.
+void dropTriangles(Part& part, const TidySettings& settings, bool twoSided, Tidied& result) {
+    const std::vector<std::vector<Vec3f>> poses = posesOf(part);
+    std::set<Corners> seen;
+    Twins twins(poses.front());
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        const Corners t = {part.indices[i], part.indices[i + 1], part.indices[i + 2]};
+        if (settings.dropDegenerate && isDegenerate(poses, t)) {
+            ++result.triangles[Degenerate];
+            continue;
+        }
+        if (settings.dropDuplicates && !seen.insert(rotated(t)).second) {
+            ++result.triangles[Duplicate];
+            continue;
+        }
+        if (part.targets.empty() && twins.add(t)) {
+            if (settings.dropDuplicates && twoSided) {
+                ++result.triangles[Duplicate];
+                continue;
+            }
+            ++result.twins;
+        }
+        for (std::size_t k = 0; k < 3; ++k) part.indices[kept + k] = t[k];
+        kept += 3;
+    }
+    part.indices.resize(kept);
+}
+
+void dropUnseen(Mesh& mesh, const MeshRuns& unseen, Tidied& result) {
+    std::vector<bool> gone(mesh.triangles, false);
+    for (std::size_t i = 0; i + 1 < unseen.runs.size(); i += 2)
+        for (std::size_t t = unseen.runs[i];
+             t < std::min(gone.size(), std::size_t{unseen.runs[i]} + unseen.runs[i + 1]); ++t)
+            gone[t] = true;
+    std::size_t first = 0;
+    for (Part& part : mesh.parts) {
+        const std::size_t count = part.triangleCount();
+        std::vector<std::uint32_t> kept;
+        for (std::size_t t = 0; t < count; ++t)
+            if (!gone[first + t])
+                kept.insert(kept.end(), part.indices.begin() + std::ptrdiff_t(3 * t),
+                            part.indices.begin() + std::ptrdiff_t(3 * t + 3));
+        if (count > 0) {
+            result.triangles[Unseen] += count - kept.size() / 3;
+            part.indices = std::move(kept);
+        }
+        first += count;
+    }
+}
+
+/// True if dissolving looks at all that the vertices carry.
+bool isUnderstood(const Mesh& mesh) {
+    static const std::set<std::string> known = {"POSITION",   "NORMAL",     "TANGENT",
+                                                "TEXCOORD_0", "TEXCOORD_1", "COLOR_0"};
+    const auto isKnown = [](const std::vector<Attribute>& attributes) {
+        return std::all_of(attributes.begin(), attributes.end(),
+                           [](const Attribute& a) { return known.contains(a.semantic); });
+    };
+    return std::all_of(mesh.parts.begin(), mesh.parts.end(), [&](const Part& part) {
+        return isKnown(part.attributes) &&
+               std::all_of(part.targets.begin(), part.targets.end(), isKnown);
+    });
+}
+
+/// Fewer triangles for the same surface; nothing is done where nothing is won.
+void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& result) {
+    if (!isUnderstood(mesh)) return;
+    Mesh joined = mesh;
+    for (Part& part : joined.parts) {
+        const bool alone = part.material < 0;
+        const bool plain = part.targets.empty() && !part.find("TEXCOORD_1");
+        if (!tiles || !plain || (!alone && !repeats[static_cast<std::size_t>(part.material)]))
+            continue;
+        if (auto better = joinTiles(part)) part = std::move(*better);
+    }
+    const MeshPtr before = finishMesh(std::move(joined));
+    ReducerOptions options;
+    options.lossless = true;
+    Reducer reducer(*before, options);
+    reducer.reduceTo(0, std::numeric_limits<double>::infinity(), noProgress());
+    if (reducer.triangleCount() >= mesh.triangles) return;
+    result.triangles[Dissolve] += mesh.triangles - reducer.triangleCount();
+    mesh = reducer.mesh();
+}
+
+Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& settings,
+            const std::vector<bool>& repeats) {
+    Tidied result;
+    Mesh copy = *mesh;
+    const auto unseen = std::find_if(settings.unseen.begin(), settings.unseen.end(),
+                                     [&](const auto& u) { return u.mesh == mesh->hash; });
+    if (unseen != settings.unseen.end()) dropUnseen(copy, *unseen, result);
+    for (Part& part : copy.parts) {
+        if (!part.isTriangles()) continue;
+        if (settings.weld) weld(part);
+        const bool twoSided = part.material >= 0 &&
+                              scene.materials[static_cast<std::size_t>(part.material)].doubleSided;
+        dropTriangles(part, settings, twoSided, result);
+    }
+    if (settings.holeSize > 0) {
+        ClosedHoles closed = closeHoles(copy, settings.holeSize);
+        result.triangles[Holes] += closed.triangles;
+        copy = std::move(closed.mesh);
+    }
+    if (settings.dissolve) {
+        copy.triangles = 0;
+        for (const Part& part : copy.parts) copy.triangles += part.triangleCount();
+        dissolve(copy, settings.joinTiles, repeats, result);
+    }
+    if (settings.dropUnused)
+        for (Part& part : copy.parts)
+            if (part.isTriangles()) part = dropUnusedVertices(part);
+    const bool emptied =
+        std::erase_if(copy.parts, [](const Part& part) { return part.indices.empty(); }) > 0;
+    if (copy.parts.empty() && emptied) {
+        // Gone altogether is for culling to decide; a mesh keeps something to show.
+        result = {};
+        copy.parts = mesh->parts;
+    }
+    result.mesh = finishMesh(std::move(copy));
+    result.vertices = mesh->vertices - std::min(mesh->vertices, result.mesh->vertices);
+    if (result.mesh->hash == mesh->hash) result.mesh = mesh;
+    return result;
+}
+
+/// [materials] Whether all their pictures repeat both ways and lie as their coordinates say.
+std::vector<bool> repeatingMaterials(const Scene& scene) {
+    constexpr int kRepeat = 10497;  // glTF 2.0, sampler.wrapS
+    std::vector<bool> repeats;
+    for (const Material& material : scene.materials) {
+        bool all = material.source.dump().find("KHR_texture_transform") == std::string::npos;
+        for (const TextureUse& use : material.textures) {
+            const int sampler = scene.textures[static_cast<std::size_t>(use.texture)].sampler;
+            if (sampler < 0) continue;
+            const Json& rest = scene.samplers[static_cast<std::size_t>(sampler)].rest;
+            all = all && jsonOr(rest, "wrapS", kRepeat) == kRepeat &&
+                  jsonOr(rest, "wrapT", kRepeat) == kRepeat;
+        }
+        repeats.push_back(all);
+    }
+    return repeats;
+}
+
+std::vector<std::size_t> instanceCounts(const Scene& scene) {
+    std::vector<std::size_t> counts(scene.assets.size());
+    for (const Object& object : scene.objects) ++counts[static_cast<std::size_t>(object.asset)];
+    return counts;
+}
+
+FixRecord describeTidying(const std::vector<Tidied>& tidied, const Scene& before) {
+    const std::vector<std::size_t> instances = instanceCounts(before);
+    FixRecord record;
+    TidyReport report;
+    for (const char* name : kStepNames) report.steps.push_back({name, 0, 0, 0});
+    Saving all;
+    std::size_t changed = 0;
+    for (std::size_t i = 0; i < tidied.size(); ++i) {
+        const std::size_t triangles = tidied[i].allTriangles();
+        const Saving asset{before.assets[i].mesh->name, triangles, triangles * instances[i],
+                           tidied[i].vertices};
+        for (std::size_t step = 0; step < kSteps; ++step) {
+            report.steps[step].triangles += tidied[i].triangles[step];
+            report.steps[step].placed += tidied[i].triangles[step] * instances[i];
+        }
+        all.triangles += asset.triangles;
+        all.placed += asset.placed;
+        all.vertices += asset.vertices;
+        changed += tidied[i].mesh != before.assets[i].mesh;
+        if (triangles > 0) record.assets.push_back(asset);
+    }
+    report.steps[Weld].vertices = all.vertices;
+    record.report = std::make_shared<const TidyReport>(std::move(report));
+    std::size_t twins = 0;
+    for (const Tidied& one : tidied) twins += one.twins;
+    if (twins > 0)
+        record.notes.push_back(fmt::format(
+            "{} {} on others, turned the other way, and stay: make the material two-sided, or "
+            "drop what a survey never saw",
+            counted(twins, "triangle"), twins == 1 ? "lies" : "lie"));
+    std::stable_sort(record.assets.begin(), record.assets.end(),
+                     [](const Saving& a, const Saving& b) { return a.placed > b.placed; });
+    record.summary =
+        fmt::format("{} of {} tidied: {} ({} as placed) and {} less", changed,
+                    counted(tidied.size(), "asset"), counted(all.triangles, "triangle"),
+                    formatCount(all.placed), counted(all.vertices, "vertex", "vertices"));
+    return record;
+}
+
+}  // namespace
+
+Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Progress& progress) {
+    Fixed result{scene, {}};
+    const std::vector<bool> repeats = repeatingMaterials(scene);
+    std::vector<Tidied> tidied(scene.assets.size());
+    const bool finished = parallelFor(tidied.size(), "Tidying", progress, [&](std::size_t i) {
+        const Asset& asset = scene.assets[i];
+        tidied[i].mesh = asset.mesh;
+        if (asset.importance != Importance::Keep)
+            tidied[i] = tidy(scene, asset.mesh, settings, repeats);
+    });
+    if (!finished) return fail(ErrorCode::Cancelled, "Tidying was stopped");
+    for (std::size_t i = 0; i < tidied.size(); ++i) {
+        Asset& asset = result.scene.assets[i];
+        if (asset.mesh != tidied[i].mesh) asset.ranges.clear();
+        asset.mesh = tidied[i].mesh;
+    }
+    for (Object& object : result.scene.objects)
+        object.bounds = transformBox(object.world, result.scene.mesh(object).bounds);
+    result.record = describeTidying(tidied, scene);
+    return result;
+}
+
+}  // namespace flentro
