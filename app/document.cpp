@@ -455,6 +455,19 @@ void Document::setAside(const std::string& asset, bool aside) {
     change(std::move(next), aside ? tr("Set aside %1").arg(name) : tr("Take up %1").arg(name));
 }
 
+void Document::setFindingAside(const std::string& identity, const std::string& reason,
+                               const QString& name) {
+    Project next = project_;
+    next.findingsAside[identity] = reason;
+    change(std::move(next), tr("Set aside %1").arg(name));
+}
+
+void Document::takeUpFinding(const std::string& identity, const QString& name) {
+    Project next = project_;
+    next.findingsAside.erase(identity);
+    change(std::move(next), tr("Take up %1").arg(name));
+}
+
 void Document::setView(const Viewpoint& view) {
     project_.view = view;
     emit viewChanged();

@@ -166,6 +166,9 @@ public:
     void setSurvey(const SurveyRequest& request, const QString& change);
     void setWalk(const std::vector<Viewpoint>& walk, const QString& change);
     void setAside(const std::string& asset, bool aside);
+    void setFindingAside(const std::string& identity, const std::string& reason,
+                         const QString& name);
+    void takeUpFinding(const std::string& identity, const QString& name);
 
     /// Measures every place, as a job; cancelling keeps what is done.
     void runSurvey();

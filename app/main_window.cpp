@@ -119,12 +119,15 @@ MainWindow::MainWindow(QWidget* parent)
     });
     connect(findings_, &FindingsSheet::showRequested, view_, &View3D::lookAtSelection);
     connect(findings_, &FindingsSheet::viewRequested, view_, &View3D::goTo);
-    connect(findings_, &FindingsSheet::counted, this,
-            [this](int count) { rail_->setState(WorkStep::Findings, tr("%1 heavy").arg(count)); });
+    connect(findings_, &FindingsSheet::counted, this, [this](int count, const QString& explained) {
+        rail_->setState(WorkStep::Findings, explained.isEmpty()
+                                                ? tr("%1 open").arg(count)
+                                                : tr("%1 open, %2").arg(count).arg(explained));
+    });
     connect(findings_, &FindingsSheet::fixRequested, this,
-            [this](const QString& key, const QString& asset) {
+            [this](const FixSettings& fix, const QString& asset) {
                 showStep(WorkStep::Fixes);
-                fixes_->addOrShow(key, asset);
+                fixes_->addPrepared(fix, asset);
             });
     connect(&fixes_->merge(), &MergeInstrument::viewRequested, view_, &View3D::goTo);
     connect(&fixes_->culling(), &CullingInstrument::showRequested, view_, &View3D::lookAtSelection);

@@ -8,7 +8,7 @@
 #include <map>
 
 #include "base/parallel.h"
-#include "findings/ranking.h"
+#include "findings/finding.h"
 #include "fixes/atlas/atlas.h"
 #include "fixes/ladder/ladder.h"
 #include "fixes/merge/merge.h"
@@ -204,6 +204,14 @@ void RankAssets(benchmark::State& state) {
             rank(market(1), desk(), cost, CostKind::Asset, Measure::Triangles));
 }
 BENCHMARK(RankAssets)->Unit(benchmark::kMillisecond);
+
+void DiagnoseTheMarket(benchmark::State& state) {
+    const Scene& scene = market(static_cast<int>(state.range(0)));
+    const Viewpoint view{{-9, 1.7, -10.8}, 72, 0};
+    for (auto _ : state)
+        benchmark::DoNotOptimize(diagnose(scene, desk(), nullptr, view, noProgress()));
+}
+BENCHMARK(DiagnoseTheMarket)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void PickOnTheQuay(benchmark::State& state) {
     const ViewCost cost = viewCost(market(1), desk(), demo::quayView());

@@ -1,8 +1,13 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
+#include <map>
+#include <set>
+
 #include "base/text.h"
-#include "findings/ranking.h"
+#include "findings/finding.h"
+#include "io/file.h"
 #include "report/survey_report.h"
 #include "survey_options.h"
 #include "verbs.h"
@@ -16,7 +21,14 @@ struct Options : SurveyOptions {
     double heading = 0;
     double pitch = 0;
     bool everything = false;
+    bool all = false;
+    bool noSurvey = false;
+    std::string csv;
+    std::string baseline;
+    std::vector<std::string> failOn;
 };
+
+constexpr int kFaceSize = 256;  ///< Rays along an edge of the cube.
 
 const char* stateWord(State state) {
     return state == State::Over ? "over" : state == State::Near ? "near" : "within";
@@ -42,59 +54,58 @@ void print(const Audit& audit) {
     say("{}\n{}\n", formatTable(table), audit.within() ? "Within." : "Over.");
 }
 
-int finish(const Audit& audit, Json json, const Common& common) {
-    if (!common.json.empty())
-        if (auto written = writeJson(json, common.json); !written) return complain(written.error());
-    return audit.within() ? kWithin : kOver;
-}
-
-int auditView(const Scene& scene, const Target& target, const std::optional<Viewpoint>& view,
-              const Common& common) {
-    const Audit audit = makeAudit(scene, target, view);
-    if (!common.quiet && common.json != "-") print(audit);
-    return finish(audit, toJson(audit), common);
-}
-
-/// "a, b, c and 19 more"
-std::string listed(const std::vector<std::string>& names) {
-    constexpr std::size_t kNamed = 3;
-    const std::vector<std::string> first(
-        names.begin(), names.begin() + static_cast<std::ptrdiff_t>(std::min(kNamed, names.size())));
-    return fmt::format(
-        "{}{}", fmt::join(first, ", "),
-        names.size() > kNamed ? fmt::format(" and {} more", names.size() - kNamed) : "");
-}
-
-/// What one measure of a view is to be blamed on, heaviest first.
-std::vector<std::string> blamed(const Scene& scene, const Target& target, const Viewpoint& view,
-                                Measure measure) {
-    const ViewCost cost = viewCost(scene, target, view);
-    std::vector<std::pair<double, std::string>> costs;
-    if (measure == Measure::Lights || measure == Measure::ShadowLights) {
-        for (const auto& [light, triangles, calls] : cost.lights)
-            if (measure == Measure::Lights || scene.placedLights[light].castsShadow)
-                costs.emplace_back(triangles, scene.placedLights[light].name);
-    } else {
-        for (const CostShare& blame : rank(scene, target, cost, CostKind::Asset, Measure::Triangles)) {
-            const Mesh& mesh = *scene.assets[blame.index].mesh;
-            const double value = measure == Measure::DrawCalls ? blame.drawCalls
-                                 : measure == Measure::Objects ? static_cast<double>(blame.copies)
-                                 : measure == Measure::VerticesPerMesh ? blame.vertices
-                                 : measure == Measure::MaterialsPerObject
-                                     ? static_cast<double>(mesh.parts.size())
-                                 : measure == Measure::Triangles ? blame.triangles
-                                                                 : blame.textureBytes;
-            costs.emplace_back(value, blame.name);
-        }
+/// "2.41 triangles, 0.10 draw calls": the loads that a finding takes off, most first.
+std::string reliefText(const Finding& finding, const Target& target) {
+    std::vector<std::pair<double, std::string>> parts;
+    for (const Measure measure : kMeasures) {
+        const double limit = at(target.limits, measure);
+        const double load =
+            isLimit(limit) && limit > 0 ? at(finding.relief.worst, measure) / limit : 0;
+        if (load >= 0.005)
+            parts.emplace_back(-load, fmt::format("{:.2f} {}", load, measureKey(measure)));
     }
-    std::stable_sort(costs.begin(), costs.end(),
-                     [](const auto& a, const auto& b) { return a.first > b.first; });
-    std::vector<std::string> names;
-    for (auto& [value, name] : costs) names.push_back(std::move(name));
-    return names;
+    std::sort(parts.begin(), parts.end());
+    std::vector<std::string> words;
+    for (const auto& [load, text] : parts) words.push_back(text);
+    return words.empty()
+               ? "-"
+               : fmt::format("{}{}", finding.isExact ? "" : "about ", fmt::join(words, ", "));
 }
 
-void print(const Audit& audit, const Survey& survey, const Json& worst) {
+/// Findings that are not in a baseline, by identity.
+void dropKnown(Diagnosis& diagnosis, const std::set<std::string>& known) {
+    std::erase_if(diagnosis.findings,
+                  [&](const Finding& finding) { return known.contains(finding.identity()); });
+}
+
+void print(const Diagnosis& diagnosis, const Target& target, bool all) {
+    constexpr std::size_t kListed = 10;
+    const std::size_t count = diagnosis.findings.size();
+    const std::size_t listed = all ? count : std::min(kListed, count);
+    say("{}{}\n", counted(count, "finding"),
+        count == 0 ? ""
+        : listed < count
+            ? fmt::format("; the {} that take most off (--all for the others):", listed)
+            : ":");
+    for (std::size_t i = 0; i < listed; ++i) {
+        const Finding& finding = diagnosis.findings[i];
+        const std::string more = finding.subjects.size() > 1
+                                     ? fmt::format(" and {} more", finding.subjects.size() - 1)
+                                     : "";
+        say("  {:<26} {}{}: {}\n", finding.rule->key, finding.subjects.front().name, more,
+            finding.sentence);
+        say("  {:<26} takes off {}; {}\n", "", reliefText(finding, target),
+            finding.fix ? "fix " + finding.fix->kind().key : finding.rule->advice);
+    }
+    if (listed == count) return;
+    std::map<std::string, std::size_t> rules;
+    for (std::size_t i = listed; i < count; ++i) ++rules[diagnosis.findings[i].rule->key];
+    std::vector<std::string> words;
+    for (const auto& [rule, times] : rules) words.push_back(fmt::format("{} {}", times, rule));
+    say("  and {}\n", fmt::join(words, ", "));
+}
+
+void print(const Audit& audit, const Survey& survey) {
     say("{} on {}, the worst of {} spots ({} over)\n\n", audit.scene, audit.target.name,
         survey.doneCount(), spotsOver(survey));
     std::vector<std::vector<std::string>> table = {
@@ -108,22 +119,108 @@ void print(const Audit& audit, const Survey& survey, const Json& worst) {
                                      entry.view.eye.y(), entry.view.eye.z()),
                          fmt::format("{:.0f} deg", entry.view.heading)});
     say("{}\n", formatTable(table));
-    for (const Json& entry : worst)
-        if (entry["load"].get<double>() > 1)
-            say("{}: {}\n", entry["name"].get<std::string>(),
-                listed(entry["blame"].get<std::vector<std::string>>()));
     say("{}\n", audit.within() ? "Within." : "Over.");
+}
+
+/// Identities of the findings that an earlier audit wrote.
+Expected<std::set<std::string>> readBaseline(const std::string& file) {
+    std::set<std::string> known;
+    if (file.empty()) return known;
+    auto text = readTextFile(file);
+    if (!text) return tl::unexpected(text.error());
+    auto json = parseJson(*text, file);
+    if (!json) return tl::unexpected(json.error());
+    if (jsonOr<std::string>(*json, "format", "") != "flentro-audit")
+        return fail(ErrorCode::InvalidInput, "is not an audit: 'format' must be 'flentro-audit'",
+                    file);
+    for (const Json& finding : jsonArray(*json, "findings"))
+        known.insert(jsonOr<std::string>(finding, "identity", ""));
+    return known;
+}
+
+std::string findingsCsv(const Diagnosis& diagnosis, const Target& target) {
+    std::string csv = "rule,subject,subjects,sentence,fix";
+    for (const Measure measure : kMeasures) csv += fmt::format(",saved {}", measureKey(measure));
+    csv += ",reliefOverLimit\n";
+    for (const Finding& finding : diagnosis.findings) {
+        csv += fmt::format("{},{},{},{},{}", finding.rule->key,
+                           csvCell(finding.subjects.front().name), finding.subjects.size(),
+                           csvCell(finding.sentence), finding.fix ? finding.fix->kind().key : "");
+        for (const Measure measure : kMeasures)
+            csv += fmt::format(",{:.0f}", at(finding.relief.worst, measure));
+        csv += fmt::format(",{:.4f}\n", diagnosis.reliefOf(finding, target));
+    }
+    return csv;
+}
+
+/// Whether one of the conditions of --fail-on holds: a rule with findings, a measure that is over,
+/// "any" finding.
+bool failsOn(const std::vector<std::string>& conditions, const Audit& audit,
+             const Diagnosis& diagnosis) {
+    for (const std::string& condition : conditions) {
+        if (condition == "any" && !diagnosis.findings.empty()) return true;
+        for (const Finding& finding : diagnosis.findings)
+            if (finding.rule->key == condition) return true;
+        for (const Measure measure : kMeasures)
+            if (condition == measureKey(measure) && at(audit.loads, measure) > 1) return true;
+    }
+    return false;
+}
+
+Expected<void> checkConditions(const std::vector<std::string>& conditions) {
+    for (const std::string& condition : conditions) {
+        const bool isMeasure = std::any_of(kMeasures.begin(), kMeasures.end(),
+                                           [&](Measure m) { return condition == measureKey(m); });
+        if (condition != "any" && !isMeasure && !findRule(condition))
+            return fail(ErrorCode::InvalidInput,
+                        fmt::format("--fail-on: '{}' is no rule and no measure", condition), {},
+                        "'flentro-cli findings' lists the rules");
+    }
+    return {};
+}
+
+/// Prints what was found, writes the files, and judges.
+int finish(const Audit& audit, Json json, Diagnosis diagnosis, const Options& options,
+           const Common& common) {
+    const auto known = readBaseline(options.baseline);
+    if (!known) return complain(known.error());
+    dropKnown(diagnosis, *known);
+    if (!common.quiet && common.json != "-") print(diagnosis, audit.target, options.all);
+    json["findings"] = toJson(diagnosis, audit.target);
+    if (!common.json.empty())
+        if (auto written = writeJson(json, common.json); !written) return complain(written.error());
+    if (!options.csv.empty())
+        if (auto written = writeFileAtomic(options.csv, findingsCsv(diagnosis, audit.target));
+            !written)
+            return complain(written.error());
+    const bool over =
+        options.failOn.empty() ? !audit.within() : failsOn(options.failOn, audit, diagnosis);
+    return over ? kOver : kWithin;
+}
+
+int auditView(const Scene& scene, const Target& target, const std::optional<Viewpoint>& view,
+              const Options& options, const Common& common, Progress& progress) {
+    const Audit audit = makeAudit(scene, target, view);
+    auto diagnosis = diagnose(scene, target, nullptr, view, progress);
+    if (!diagnosis) return complain(diagnosis.error());
+    if (!common.quiet && common.json != "-") print(audit);
+    return finish(audit, toJson(audit), std::move(*diagnosis), options, common);
 }
 
 /// Every measure at the spot and heading where it is worst.
 int auditSurvey(const Scene& scene, const Target& target, const std::vector<SurveySpot>& spots,
-                const SurveyOptions& options, const Common& common, Progress& progress) {
+                std::unique_ptr<RayScene> rays, const Options& options, const Common& common,
+                Progress& progress) {
     SurveySettings settings;
-    settings.faceSize = 0;
-    settings.keepSightings = false;
+    settings.faceSize = options.noSurvey ? 0 : kFaceSize;
+    settings.keepSightings = !options.noSurvey;
     settings.headings = options.headings;
-    const Survey survey = takeSurvey(scene, nullptr, target, spots, settings, progress);
+    if (!options.noSurvey && !rays) rays = std::make_unique<RayScene>(scene);
+    const Survey survey = takeSurvey(scene, options.noSurvey ? nullptr : rays.get(), target, spots,
+                                     settings, progress);
     if (!survey.complete) return complain({ErrorCode::Cancelled, "The audit was stopped", "", ""});
+    auto diagnosis = diagnose(scene, target, &survey, std::nullopt, progress);
+    if (!diagnosis) return complain(diagnosis.error());
     Audit audit;
     audit.scene = scene.name;
     audit.target = target;
@@ -137,18 +234,20 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
                          {"load", entry.where.load},
                          {"spot", entry.spot},
                          {"eye", {entry.view.eye.x(), entry.view.eye.y(), entry.view.eye.z()}},
-                         {"heading", entry.view.heading},
-                         {"blame", blamed(scene, target, entry.view, entry.measure)}});
+                         {"heading", entry.view.heading}});
     Json json = toJson(audit);
     json["spots"] = survey.doneCount();
     json["spotsOver"] = spotsOver(survey);
     json["worst"] = worst;
-    if (!common.quiet && common.json != "-") print(audit, survey, worst);
-    return finish(audit, std::move(json), common);
+    if (!common.quiet && common.json != "-") print(audit, survey);
+    return finish(audit, std::move(json), std::move(*diagnosis), options, common);
 }
 
 int runAudit(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
+    if (auto sound = checkConditions(options.failOn); !sound) return complain(sound.error());
+    if (auto writable = checkOutputs({options.csv, common.json}); !writable)
+        return complain(writable.error());
     auto target = findTarget(options.target);
     if (!target) return complain(target.error());
     auto scene = openForVerb(options.scene, common, progress);
@@ -158,12 +257,13 @@ int runAudit(const Options& options, const Common& common) {
             *scene, *target,
             Viewpoint{
                 {options.eye[0], options.eye[1], options.eye[2]}, options.heading, options.pitch},
-            common);
-    if (options.everything) return auditView(*scene, *target, std::nullopt, common);
+            options, common, progress);
+    if (options.everything)
+        return auditView(*scene, *target, std::nullopt, options, common, progress);
     std::unique_ptr<RayScene> rays;
     auto spots = findSpots(*scene, options, *target, rays, progress);
     if (!spots) return complain(spots.error());
-    return auditSurvey(*scene, *target, *spots, options, common, progress);
+    return auditSurvey(*scene, *target, *spots, std::move(rays), options, common, progress);
 }
 
 }  // namespace
@@ -176,10 +276,23 @@ void addAudit(CLI::App& app, Common& common, Run& run) {
                              "  flentro-cli audit market.glb --target \"Kiosk 60\"\n"
                              "  flentro-cli audit market.glb --eye -9,1.7,-10.8 --heading 72\n"
                              "  flentro-cli audit market.glb --target ours.target.json --quiet "
-                             "|| echo over\n");
+                             "|| echo over\n"
+                             "  flentro-cli audit market.glb --json now.json --baseline last.json "
+                             "--fail-on any\n");
     verb->add_option("scene", options->scene, "The scene")->required();
     addImportOptions(*verb, common);
     addSurveyOptions(*verb, *options);
+    verb->add_flag("--all", options->all, "List every finding, not the ten that take most off");
+    verb->add_flag("--no-survey", options->noSurvey,
+                   "Cast no rays: faster, without findings about what is seen");
+    verb->add_option("--csv", options->csv, "One line for each finding")->type_name("FILE");
+    verb->add_option("--baseline", options->baseline,
+                     "The JSON of an earlier audit: only findings that are new are told")
+        ->type_name("FILE");
+    verb->add_option("--fail-on", options->failOn,
+                     "Rules, measures or 'any': exit status 1 for these findings or loads alone")
+        ->delimiter(',')
+        ->type_name("RULE|MEASURE|any");
     verb->add_flag("--everything", options->everything,
                    "Count the whole scene at once instead of views");
     verb->add_option("--eye", options->eye, "Where to stand, metres")

@@ -17,6 +17,7 @@ int main(int argc, char** argv) {
     addReduce(app, common, run);
     addFix(app, common, run);
     addFixes(app, common, run);
+    addFindings(app, common, run);
     addTargets(app, common, run);
     catchSignals();
     try {

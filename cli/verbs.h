@@ -34,6 +34,7 @@ void addCalibrate(CLI::App& app, Common& common, Run& run);
 void addReduce(CLI::App& app, Common& common, Run& run);
 void addFix(CLI::App& app, Common& common, Run& run);
 void addFixes(CLI::App& app, Common& common, Run& run);
+void addFindings(CLI::App& app, Common& common, Run& run);
 void addTargets(CLI::App& app, Common& common, Run& run);
 
 /// A verb with --quiet and --json. `examples` go under its help.

@@ -12,8 +12,6 @@ namespace {
 
 constexpr std::size_t kMostRows = 200;
 constexpr int kSettleMilliseconds = 150;  ///< Stillness of the view before it is ranked again.
-constexpr double kWorthFinding =
-    0.01;  ///< Share of the measure from which a row counts as a finding.
 
 QComboBox* makeChoice(const QString& name, const QStringList& entries) {
     auto* box = new QComboBox;
@@ -32,6 +30,8 @@ double valueOf(const CostShare& blame, Measure measure) {
 FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     : QWidget(parent),
       document_(document),
+      tabs_(new QTabBar),
+      causes_(new CausesPage(document)),
       where_(makeChoice(tr("Where"), {tr("In this view"), tr("Whole scene")})),
       what_(makeChoice(tr("What"), {tr("Assets"), tr("Objects"), tr("Lights")})),
       by_(makeChoice(tr("By"), {tr("Triangles"), tr("Draw calls"), tr("Texture memory")})),
@@ -46,8 +46,35 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     layout->setContentsMargins(16, 14, 16, 14);
     layout->setSpacing(8);
     addHeading(layout, tr("Findings"),
-               tr("What is to blame, heaviest first, as the work order "
-                  "leaves it."));
+               tr("What is to blame, most relief first, as the work order leaves it."));
+    auto* pages = new QStackedWidget;
+    for (const QString& name : {tr("Causes"), tr("What fills this view")}) tabs_->addTab(name);
+    tabs_->setAccessibleName(tr("Pages of the findings"));
+    tabs_->setExpanding(false);
+    tabs_->setDrawBase(false);
+    layout->addWidget(tabs_);
+    pages->addWidget(causes_);
+    pages->addWidget(makeFills());
+    layout->addWidget(pages, 1);
+    connect(tabs_, &QTabBar::currentChanged, this, [this, pages](int page) {
+        pages->setCurrentIndex(page);
+        if (page == Fills) rankSoon();
+    });
+    connect(causes_, &CausesPage::showRequested, this, &FindingsSheet::showRequested);
+    connect(causes_, &CausesPage::viewRequested, this, &FindingsSheet::viewRequested);
+    connect(causes_, &CausesPage::fixRequested, this, &FindingsSheet::fixRequested);
+    connect(causes_, &CausesPage::counted, this, &FindingsSheet::counted);
+}
+
+void FindingsSheet::focusSearch() {
+    tabs_->currentIndex() == Causes ? causes_->focusSearch() : search_->setFocus();
+}
+
+QWidget* FindingsSheet::makeFills() {
+    auto* page = new QWidget;
+    auto* layout = new QVBoxLayout(page);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(8);
     auto* choices = new QHBoxLayout;
     choices->setSpacing(6);
     for (QComboBox* box : {where_, what_, by_}) {
@@ -74,7 +101,8 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     connect(show_, &QPushButton::clicked, this, &FindingsSheet::showCurrent);
     connect(fix_, &QPushButton::clicked, this, [this] {
         if (const CostShare* blame = current())
-            emit fixRequested(fixFor(*blame), toText(assetOf(*blame)));
+            emit fixRequested(proposeSettings(*findFixKind(fixFor(*blame)), *document_.source()),
+                              toText(assetOf(*blame)));
     });
     connect(aside_, &QPushButton::clicked, this, [this] {
         if (const CostShare* blame = current()) {
@@ -89,9 +117,10 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     settle_.setSingleShot(true);
     settle_.setInterval(kSettleMilliseconds);
     connect(&settle_, &QTimer::timeout, this, &FindingsSheet::rankSoon);
-    connect(&document, &Document::countsChanged, &settle_, qOverload<>(&QTimer::start));
-    connect(&document, &Document::projectChanged, this, [this] { show(ranking_); });
+    connect(&document_, &Document::countsChanged, &settle_, qOverload<>(&QTimer::start));
+    connect(&document_, &Document::projectChanged, this, [this] { show(ranking_); });
     describeCurrent();
+    return page;
 }
 
 void FindingsSheet::showEvent(QShowEvent* event) {
@@ -124,7 +153,7 @@ std::string FindingsSheet::assetOf(const CostShare& blame) const {
 }
 
 /// The fix that serves: levels against triangles, culling against calls and small things.
-QString FindingsSheet::fixFor(const CostShare&) const {
+const char* FindingsSheet::fixFor(const CostShare&) const {
     return measure() == Measure::Triangles ? "ladder" : "culling";
 }
 
@@ -146,12 +175,7 @@ void FindingsSheet::show(const std::vector<CostShare>& ranking) {
     const CostShare* chosen = current();
     const std::string keep = chosen ? chosen->name : "";
     ranking_ = ranking;
-    const auto isFinding = [this](const CostShare& blame) {
-        return blame.share >= kWorthFinding &&
-               !document_.project().setAside.contains(assetOf(blame));
-    };
-    emit counted(static_cast<int>(std::count_if(ranking_.begin(), ranking_.end(), isFinding)));
-    if (isVisible()) fillTable(keep);
+    if (table_->isVisible()) fillTable(keep);
 }
 
 void FindingsSheet::fillTable(const std::string& keep) {

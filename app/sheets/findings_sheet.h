@@ -5,6 +5,11 @@
 #include <QComboBox>
 #include <QLineEdit>
 
+#include <QStackedWidget>
+#include <QTabBar>
+
+#include "findings/ranking.h"
+#include "sheets/causes_page.h"
 #include "sheets/sheet.h"
 
 namespace flentro::app {
@@ -14,13 +19,17 @@ class FindingsSheet : public QWidget {
 
 public:
     explicit FindingsSheet(Document& document, QWidget* parent = nullptr);
-    void focusSearch() { search_->setFocus(); }
+    void focusSearch();
+    /// Causes, or what fills the view, heaviest first.
+    enum Page { Causes, Fills };
+    void turnTo(Page page) { tabs_->setCurrentIndex(page); }
+    [[nodiscard]] CausesPage& causes() { return *causes_; }
 
 signals:
     void showRequested();  ///< Look at the selection.
     void viewRequested(const Viewpoint& view);
-    void fixRequested(const QString& key, const QString& asset);
-    void counted(int findings);
+    void fixRequested(const FixSettings& fix, const QString& asset);
+    void counted(int findings, const QString& explained);
 
 protected:
     void showEvent(QShowEvent* event) override;
@@ -34,13 +43,17 @@ private:
     [[nodiscard]] CostKind kind() const;
     [[nodiscard]] const CostShare* current() const;
     [[nodiscard]] std::string assetOf(const CostShare& blame) const;
-    [[nodiscard]] QString fixFor(const CostShare& blame) const;
+    [[nodiscard]] const char* fixFor(const CostShare& blame) const;
     void selectCurrent();
     void describeCurrent();
     void showCurrent();
     void switchCurrentOff();
 
+    QWidget* makeFills();
+
     Document& document_;
+    QTabBar* tabs_;
+    CausesPage* causes_;
     QComboBox* where_;
     QComboBox* what_;
     QComboBox* by_;

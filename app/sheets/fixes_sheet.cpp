@@ -357,6 +357,19 @@ void FixesSheet::addOrShow(const QString& key, const QString& asset) {
     if (key == "ladder") ladder_->setAsset(asset);
 }
 
+void FixesSheet::addPrepared(const FixSettings& settings, const QString& asset) {
+    const FixKind& kind = settings.kind();
+    int id = 0;
+    for (const Fix& fix : document_.project().order.fixes)
+        if (&fix.settings.kind() == &kind) id = fix.id;
+    // What an artist has set is not replaced.
+    if (id == 0)
+        change(tr("Add %1").arg(toText(kind.name).toLower()),
+               [&](WorkOrder& order) { id = order.insert(settings).id; });
+    choose(id);
+    if (kind.key == "ladder") ladder_->setAsset(asset);
+}
+
 void FixesSheet::choose(int id) {
     document_.selectFix(id);
     refreshCards();

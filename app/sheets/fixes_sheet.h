@@ -29,6 +29,8 @@ public:
 
     /// Adds the fix if the order has none of its kind, chooses it, and shows the asset in it.
     void addOrShow(const QString& key, const QString& asset);
+    /// The same with settings that were prepared for a finding.
+    void addPrepared(const FixSettings& settings, const QString& asset);
     /// The fixes of a file, which may be a project's, take the place of those that are there.
     void readOrder(const QString& file);
     void writeOrder(const QString& file);

@@ -126,6 +126,9 @@ Expected<Project> loadProject(const fs::path& path) {
             {jsonOr<std::string>(spot, "name", "spot"), parseView(spot, {}), spot});
     for (const Json& name : jsonArray(*json, "setAside"))
         if (name.is_string()) project.setAside.insert(name.get<std::string>());
+    for (const Json& aside : jsonArray(*json, "findingsAside"))
+        if (const auto finding = jsonOr<std::string>(aside, "finding", ""); !finding.empty())
+            project.findingsAside[finding] = jsonOr<std::string>(aside, "reason", "");
     project.survey = parseSurvey(jsonObject(*json, "survey"));
     for (const Json& point : jsonArray(*json, "walk")) project.walk.push_back(parseView(point, {}));
     project.view = parseView(jsonObject(*json, "view"), {});
@@ -147,6 +150,9 @@ Expected<void> saveProject(const Project& project, const fs::path& path) {
     json["walk"] = Json::array();
     for (const Viewpoint& point : project.walk) json["walk"].push_back(toJson(point));
     json["setAside"] = project.setAside;
+    json["findingsAside"] = Json::array();
+    for (const auto& [finding, reason] : project.findingsAside)
+        json["findingsAside"].push_back({{"finding", finding}, {"reason", reason}});
     json["spots"] = Json::array();
     for (const Spot& spot : project.spots) {
         Json entry = toJson(spot.view);

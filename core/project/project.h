@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <set>
 
 #include "fixes/work_order.h"
@@ -43,7 +44,9 @@ struct Project {
     WorkOrder order;
     std::vector<Spot> spots;
     SurveyRequest survey;
-    std::vector<Viewpoint> walk;     ///< Recorded by walking, in its order.
+    std::vector<Viewpoint> walk;  ///< Recorded by walking, in its order.
+    /// Reasons why findings are as they should be, by Finding::identity().
+    std::map<std::string, std::string> findingsAside;
     std::set<std::string> setAside;  ///< Names of assets that are not to be shown as findings.
     Viewpoint view;                  ///< Where the artist stood last.
     Json rest;  ///< As it was read: unknown members are kept, also inside known ones.

@@ -196,6 +196,7 @@ TEST_F(Window, ComparisonShowsEveryShippedTarget) {
 TEST_F(Window, FindingsRankAndLeadToTheFix) {
     openMarket();
     QTest::keyClick(window_.get(), Qt::Key_3);
+    window_->findings().turnTo(FindingsSheet::Fills);
     auto* table = find<QTableWidget>("Ranking");
     ASSERT_TRUE(QTest::qWaitFor([&] { return table->rowCount() > 10; }, kPatience));
     auto* filter = find<QLineEdit>("Filter");
@@ -219,6 +220,7 @@ TEST_F(Window, FindingsRankAndLeadToTheFix) {
 TEST_F(Window, SettingAFindingAsideIsKeptAndUndone) {
     openMarket();
     window_->showStep(WorkStep::Findings);
+    window_->findings().turnTo(FindingsSheet::Fills);
     auto* table = find<QTableWidget>("Ranking");
     ASSERT_TRUE(QTest::qWaitFor([&] { return table->rowCount() > 10; }, kPatience));
     table->setCurrentCell(0, 0);
@@ -472,6 +474,7 @@ TEST_F(Window, KeptSpotsAreAddedGoneToAndRemoved) {
 TEST_F(Window, FindingsSwitchAWholeAssetOff) {
     openMarket();
     window_->showStep(WorkStep::Findings);
+    window_->findings().turnTo(FindingsSheet::Fills);
     ASSERT_TRUE(settle());
     auto* table = find<QTableWidget>("Ranking");
     ASSERT_TRUE(QTest::qWaitFor([&] { return table->rowCount() > 0; }, kPatience));
@@ -489,6 +492,7 @@ TEST_F(Window, FindingsSwitchAWholeAssetOff) {
 TEST_F(Window, FindingsSwitchALightOff) {
     openMarket();
     window_->showStep(WorkStep::Findings);
+    window_->findings().turnTo(FindingsSheet::Fills);
     ASSERT_TRUE(settle());
     auto* what = find<QComboBox>("What");
     what->setCurrentIndex(2);

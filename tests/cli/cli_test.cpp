@@ -311,14 +311,38 @@ TEST_F(CliSurvey, AuditJudgesTheWorstViewAndNamesItsCause) {
     const std::string start = " --start=0,1.7,12 --spacing 5 ";
     const Outcome over = cli("audit rooms.glb --target strict.target.json --json a.json" + start);
     EXPECT_EQ(over.status, 1);
-    EXPECT_THAT(over.output, HasSubstr("Triangles: sphere"));
     const Json audit = json("a.json");
-    const Json& worst = audit["worst"][0];
-    EXPECT_EQ(worst["measure"], "triangles");
-    EXPECT_EQ(worst["blame"][0], "sphere");
+    EXPECT_EQ(audit["worst"][0]["measure"], "triangles");
+    std::string named;
+    for (const Json& finding : audit["findings"])
+        if (finding["rule"] == "over-limit") named = finding["subjects"][0]["name"];
+    EXPECT_EQ(named, "sphere");
+    EXPECT_THAT(over.output, HasSubstr("no-levels"));
     EXPECT_EQ(
         cli("audit rooms.glb --target strict.target.json --eye=0,1.7,12 --heading 180").status, 0)
         << "away from everything";
+}
+
+TEST_F(CliSurvey, AuditTellsWhatIsNewAndFailsOnWhatIsAsked) {
+    const std::string audit = "audit rooms.glb --start=0,1.7,12 --spacing 5 --no-survey ";
+    ASSERT_NE(cli(audit + "--json last.json --csv now.csv").status, 2);
+    const Json last = json("last.json");
+    ASSERT_FALSE(last["findings"].empty());
+    const std::string csv = test::readText(folder_ / "now.csv");
+    EXPECT_EQ(static_cast<std::size_t>(std::count(csv.begin(), csv.end(), '\n')),
+              1 + last["findings"].size());
+    const Outcome same = cli(audit + "--baseline last.json --fail-on any");
+    EXPECT_EQ(same.status, 0) << same.output;
+    EXPECT_THAT(same.output, HasSubstr("0 findings"));
+    EXPECT_EQ(cli(audit + "--fail-on degenerate-triangles").status, 1);
+    EXPECT_EQ(cli(audit + "--fail-on mirrored-scale,lights").status, 0);
+    const Outcome slip = cli(audit + "--fail-on degenerate");
+    EXPECT_EQ(slip.status, 2);
+    EXPECT_THAT(slip.output, HasSubstr("'degenerate' is no rule and no measure"));
+    for (const Json& finding : last["findings"])
+        EXPECT_NE(finding["rule"], "never-seen-object") << "no rays were cast";
+    EXPECT_THAT(cli("findings too-dense").output, HasSubstr("Measured: "));
+    EXPECT_EQ(cli("findings too-heavy").status, 2);
 }
 
 TEST_F(CliSurvey, CalibrationFitsMeasuredFrames) {

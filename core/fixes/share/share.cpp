@@ -75,7 +75,7 @@ std::vector<int> firstEqualTextures(const Scene& scene, const std::vector<int>& 
 }
 
 /// The first of the materials that are equal in all but name. [materials]
-std::vector<int> firstEqualMaterials(const Scene& scene, const std::vector<int>& textures) {
+std::vector<int> materialsByTextures(const Scene& scene, const std::vector<int>& textures) {
     std::map<std::string, int> known;
     std::vector<int> first;
     for (std::size_t i = 0; i < scene.materials.size(); ++i) {
@@ -236,6 +236,10 @@ private:
 
 }  // namespace
 
+std::vector<int> firstEqualMaterials(const Scene& scene, const std::vector<int>& images) {
+    return materialsByTextures(scene, firstEqualTextures(scene, images));
+}
+
 Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings, const Target& target,
                            Progress& progress) {
     Fixed result{scene, {}};
@@ -248,7 +252,7 @@ Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings, co
     std::vector<int> materials(scene.materials.size());
     std::iota(materials.begin(), materials.end(), 0);
     if (settings.materials)
-        materials = firstEqualMaterials(shared, firstEqualTextures(shared, images));
+        materials = firstEqualMaterials(shared, images);
     for (Asset& asset : shared.assets) {
         asset.mesh = withMaterials(asset.mesh, materials);
         for (Ladder::Level& level : asset.ladder.levels)

@@ -17,6 +17,11 @@ struct ShareSettings {
     static const FixKind& kind();
 };
 
+/// [materials] The first that each equals in all but name, where equal images count as one:
+/// `images` [images] the first that each is equal to.
+[[nodiscard]] std::vector<int> firstEqualMaterials(const Scene& scene,
+                                                   const std::vector<int>& images);
+
 /// Errors: Cancelled. Cost: O(V log V) for all meshes; images of equal size are decoded.
 [[nodiscard]] Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings,
                                          const Target& target, Progress& progress);

@@ -1,0 +1,315 @@
+#include "sheets/causes_page.h"
+
+#include <QHeaderView>
+#include <QInputDialog>
+#include <QPointer>
+#include <QShowEvent>
+#include <algorithm>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr std::size_t kMaxRows = 400;
+
+enum Filter { Open, Fixable, SetAside };
+
+QString nameOf(const Finding& finding) {
+    const QString first = toText(finding.subjects.front().name);
+    return finding.subjects.size() == 1
+               ? first
+               : QObject::tr("%1 and %2 more").arg(first).arg(finding.subjects.size() - 1);
+}
+
+/// "x4.94 triangles": the load that a finding takes off most, and of what.
+QString reliefText(const Finding& finding, const Target& target) {
+    double most = 0;
+    QString text = "-";
+    for (const Measure measure : kMeasures) {
+        const double limit = at(target.limits, measure);
+        if (!isLimit(limit) || limit <= 0) continue;
+        const double load = at(finding.relief.worst, measure) / limit;
+        if (load < 0.005 || load <= most) continue;
+        most = load;
+        text = QString("−%1 %2").arg(load, 0, 'f', 2).arg(QString(measureName(measure)).toLower());
+    }
+    return text;
+}
+
+}  // namespace
+
+CausesPage::CausesPage(Document& document, QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      search_(new QLineEdit),
+      filter_(new QComboBox),
+      table_(makeTable({tr("What"), tr("Cause"), tr("Takes off")})),
+      sentence_(new QLabel),
+      evidence_(new EvidenceView),
+      advice_(makeFaint("")),
+      fix_(makePrimary(tr("Fix this"))),
+      show_(new QPushButton(tr("Show me"))),
+      off_(new QPushButton(tr("What if off"))),
+      aside_(new QPushButton(tr("Set aside"))) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(6);
+    auto* row = new QHBoxLayout;
+    search_->setPlaceholderText(tr("Filter by name or cause (Ctrl+F)"));
+    search_->setClearButtonEnabled(true);
+    search_->setAccessibleName(tr("Filter causes"));
+    filter_->addItems({tr("Open"), tr("With a fix"), tr("Set aside")});
+    filter_->setAccessibleName(tr("Which causes"));
+    row->addWidget(search_, 1);
+    row->addWidget(filter_);
+    layout->addLayout(row);
+    table_->setAccessibleName(tr("Causes"));
+    table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Interactive);
+    table_->setColumnWidth(1, 156);
+    layout->addWidget(table_, 1);
+    sentence_->setWordWrap(true);
+    layout->addWidget(sentence_);
+    layout->addWidget(evidence_);
+    advice_->setWordWrap(true);
+    layout->addWidget(advice_);
+    auto* buttons = new QHBoxLayout;
+    for (QPushButton* button : {fix_, show_, off_, aside_}) buttons->addWidget(button);
+    layout->addLayout(buttons);
+    off_->setToolTip(tr("Counts and draws everything as if it were not there."));
+    aside_->setToolTip(tr("Is not told again, for a reason that the project keeps."));
+    connect(search_, &QLineEdit::textChanged, this, &CausesPage::fillTable);
+    connect(filter_, &QComboBox::activated, this, &CausesPage::fillTable);
+    connect(table_, &QTableWidget::itemSelectionChanged, this, &CausesPage::describeCurrent);
+    connect(table_, &QTableWidget::cellDoubleClicked, this, &CausesPage::showCurrent);
+    connect(fix_, &QPushButton::clicked, this, &CausesPage::fixCurrent);
+    connect(show_, &QPushButton::clicked, this, &CausesPage::showCurrent);
+    connect(off_, &QPushButton::clicked, this, &CausesPage::switchCurrentOff);
+    connect(aside_, &QPushButton::clicked, this, &CausesPage::setCurrentAside);
+    connect(&document, &Document::resultChanged, this, &CausesPage::diagnoseIfNew);
+    connect(&document, &Document::surveyChanged, this, &CausesPage::diagnoseIfNew);
+    connect(&document, &Document::projectChanged, this, [this] {
+        diagnoseIfNew();
+        fillTable();
+    });
+    describeCurrent();
+}
+
+void CausesPage::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    diagnoseIfNew();
+}
+
+/// The result with the survey, if that is of it.
+CausesPage::Basis CausesPage::basisNow() const {
+    const Surveyed& surveyed = document_.surveyed();
+    const bool isOfIt = surveyed.exists() && surveyed.scene == document_.result();
+    return {document_.result(), isOfIt ? surveyed.survey : nullptr,
+            toJson(document_.target()).dump()};
+}
+
+void CausesPage::diagnoseIfNew() {
+    if (!isVisible() || !document_.hasScene()) return;
+    const Basis now = basisNow();
+    if (std::exchange(basis_, now) == now) return;
+    diagnosis_.reset();  // what is shown is old from here on
+    fillTable();
+    document_.jobs().start(
+        tr("Looking for causes"),
+        [self = QPointer<CausesPage>(this), now, target = document_.target(),
+         view = document_.view()](Progress& progress) -> JobRunner::Finish {
+            auto found = diagnose(*now.scene, target, now.survey.get(), view, progress);
+            if (!found)
+                return [self] {
+                    if (self) self->basis_ = {};  // asked again when the page is shown again
+                };
+            auto diagnosis = std::make_shared<const Diagnosis>(std::move(*found));
+            return [self, now, diagnosis] {
+                if (self) self->adopt(now, diagnosis);
+            };
+        },
+        Lane::Survey);
+}
+
+void CausesPage::adopt(const Basis& basis, std::shared_ptr<const Diagnosis> diagnosis) {
+    if (basis != basis_) return;
+    scene_ = basis.scene;
+    diagnosis_ = std::move(diagnosis);
+    fillTable();
+}
+
+bool CausesPage::isAside(const Finding& finding) const {
+    return document_.project().findingsAside.contains(finding.identity());
+}
+
+const Finding* CausesPage::current() const {
+    const auto row = static_cast<std::size_t>(table_->currentRow());
+    if (!diagnosis_ || table_->currentRow() < 0 || row >= rows_.size()) return nullptr;
+    return &diagnosis_->findings[rows_[row]];
+}
+
+void CausesPage::fillTable() {
+    const Finding* chosen = current();
+    const std::string keep = chosen ? chosen->identity() : "";
+    rows_.clear();
+    int selected = -1;
+    int open = 0;
+    if (diagnosis_)
+        for (std::size_t i = 0; i < diagnosis_->findings.size(); ++i) {
+            const Finding& finding = diagnosis_->findings[i];
+            const bool aside = isAside(finding);
+            open += !aside;
+            const bool wanted = filter_->currentIndex() == SetAside ? aside
+                                : filter_->currentIndex() == Fixable
+                                    ? !aside && finding.fix.has_value()
+                                    : !aside;
+            const QString text = nameOf(finding) + " " + toText(finding.rule->name) + " " +
+                                 toText(finding.rule->key);
+            if (!wanted || !text.contains(search_->text(), Qt::CaseInsensitive) ||
+                rows_.size() == kMaxRows)
+                continue;
+            if (finding.identity() == keep) selected = static_cast<int>(rows_.size());
+            rows_.push_back(i);
+        }
+    const QSignalBlocker quiet(table_);
+    {
+        const QSignalBlocker still(table_->model());
+        table_->setRowCount(static_cast<int>(rows_.size()));
+        for (int row = 0; row < table_->rowCount(); ++row) {
+            const Finding& finding = diagnosis_->findings[rows_[static_cast<std::size_t>(row)]];
+            setCell(table_, row, 0, nameOf(finding), false);
+            setCell(table_, row, 1, toText(finding.rule->name), false);
+            setCell(table_, row, 2, reliefText(finding, document_.target()));
+        }
+    }
+    table_->reset();
+    if (selected < 0 && !rows_.empty()) selected = 0;
+    table_->setCurrentCell(selected, selected >= 0 ? 0 : -1);
+    if (diagnosis_) {
+        // Of the measure that is most over.
+        const Measure worst = worstMeasure(diagnosis_->loads);
+        const double load = at(diagnosis_->loads, worst);
+        const double limit = at(document_.target().limits, worst);
+        const QString explained =
+            load > 1 && limit > 0 ? tr("explain x%1 of x%2")
+                                        .arg(at(diagnosis_->explained, worst) / limit, 0, 'f', 1)
+                                        .arg(load, 0, 'f', 1)
+                                  : QString();
+        emit counted(open, explained);
+    }
+    describeCurrent();
+}
+
+void CausesPage::describeCurrent() {
+    const Finding* finding = current();
+    for (QPushButton* button : {fix_, show_, off_, aside_}) button->setEnabled(finding);
+    if (!finding) {
+        evidence_->clear();
+        advice_->clear();
+        sentence_->setText(!document_.hasScene() ? tr("Open a scene first.")
+                           : !diagnosis_         ? tr("Looking for causes ...")
+                           : rows_.empty()       ? tr("Nothing here.")
+                                                 : tr("Choose a cause to see its evidence."));
+        return;
+    }
+    sentence_->setText(
+        QString("<b>%1</b>: %2.")
+            .arg(nameOf(*finding).toHtmlEscaped(), toText(finding->sentence).toHtmlEscaped()));
+    evidence_->show(*finding, *diagnosis_, document_.target());
+    QStringList words = {toText(finding->rule->why)};
+    if (!finding->fix) words << toText(finding->rule->advice);
+    if (!finding->isExact && reliefText(*finding, document_.target()) != "-")
+        words << tr("What it takes off is an estimate.");
+    if (!finding->sharedWith.empty()) {
+        QStringList others;
+        for (const std::string& key : finding->sharedWith)
+            others << toText(findRule(key)->name).toLower();
+        words << tr("Also claimed by: %1.").arg(others.join(", "));
+    }
+    if (const auto aside = document_.project().findingsAside.find(finding->identity());
+        aside != document_.project().findingsAside.end())
+        words << tr("Set aside: %1.").arg(toText(aside->second));
+    advice_->setText(words.join(" "));
+    fix_->setEnabled(finding->fix.has_value());
+    fix_->setToolTip(finding->fix ? toText(finding->fix->kind().help)
+                                  : toText(finding->rule->advice));
+    const Subject::Kind kind = finding->subjects.front().kind;
+    off_->setEnabled(kind == Subject::Kind::Asset || kind == Subject::Kind::Object ||
+                     kind == Subject::Kind::Light);
+    aside_->setText(isAside(*finding) ? tr("Take up again") : tr("Set aside"));
+}
+
+/// Flies to where the finding counts most, and selects its first thing nearest to there.
+void CausesPage::showCurrent() {
+    const Finding* finding = current();
+    if (!finding) return;
+    const Subject& first = finding->subjects.front();
+    if (first.kind == Subject::Kind::Light) {
+        constexpr double kAway = 5;  // metres
+        const Vec3d& light = scene_->placedLights[first.index].position;
+        const double heading = document_.view().heading;
+        emit viewRequested({light - kAway * lookDirection(heading, 0), heading, 0});
+        return;
+    }
+    const Vec3d eye = finding->where.empty() ? document_.view().eye : finding->where.front().eye;
+    int nearest = -1;
+    double best = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i < scene_->objects.size(); ++i) {
+        const Object& object = scene_->objects[i];
+        const bool isIt = first.kind == Subject::Kind::Object
+                              ? i == first.index
+                              : first.kind == Subject::Kind::Asset &&
+                                    static_cast<std::size_t>(object.asset) == first.index;
+        const double distance = isIt ? distanceTo(object.bounds, eye) : best;
+        if (distance >= best) continue;
+        best = distance;
+        nearest = static_cast<int>(object.origins.front());
+    }
+    if (nearest >= 0) document_.selectObject(nearest);
+    if (!finding->where.empty())
+        emit viewRequested(finding->where.front());
+    else if (nearest >= 0)
+        emit showRequested();
+}
+
+void CausesPage::fixCurrent() {
+    const Finding* finding = current();
+    if (!finding || !finding->fix) return;
+    const Subject& first = finding->subjects.front();
+    emit fixRequested(*finding->fix,
+                      first.kind == Subject::Kind::Asset ? toText(first.name) : QString());
+}
+
+/// All objects of its assets, the objects, or the lights.
+void CausesPage::switchCurrentOff() {
+    const Finding* finding = current();
+    if (!finding) return;
+    std::vector<std::size_t> objects;
+    std::vector<std::size_t> lights;
+    const auto add = [&](const Object& object) {
+        objects.insert(objects.end(), object.origins.begin(), object.origins.end());
+    };
+    for (const Subject& subject : finding->subjects) {
+        if (subject.kind == Subject::Kind::Light) lights.push_back(subject.index);
+        if (subject.kind == Subject::Kind::Object) add(scene_->objects[subject.index]);
+        if (subject.kind == Subject::Kind::Asset)
+            for (const Object& object : scene_->objects)
+                if (static_cast<std::size_t>(object.asset) == subject.index) add(object);
+    }
+    if (!objects.empty()) document_.switchOff(objects);
+    if (!lights.empty()) document_.switchLightsOff(lights);
+}
+
+void CausesPage::setCurrentAside() {
+    const Finding* finding = current();
+    if (!finding) return;
+    const std::string identity = finding->identity();
+    if (isAside(*finding)) return document_.takeUpFinding(identity, nameOf(*finding));
+    bool ok = false;
+    const QString reason = QInputDialog::getText(
+        this, tr("Set aside"), tr("Why this is as it should be:"), QLineEdit::Normal, {}, &ok);
+    if (ok) document_.setFindingAside(identity, reason.toStdString(), nameOf(*finding));
+}
+
+}  // namespace flentro::app

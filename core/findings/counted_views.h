@@ -1,0 +1,90 @@
+// The views in which findings count what they would save: where each measure is worst, the present
+// one, and a sample of those that a survey has reached.
+
+#pragma once
+
+#include <optional>
+#include <span>
+
+#include "findings/ranking.h"
+#include "findings/scene_index.h"
+#include "survey/survey.h"
+
+namespace flentro {
+
+struct CountedView {
+    Viewpoint view;
+    std::string spot;  ///< Name of its spot; empty: the present view, or the whole scene.
+    ViewCost cost;
+    /// [assets] What each adds, shadow passes included; those not drawn have no copies.
+    std::vector<CostShare> assets;
+    /// Drawn objects by asset.
+    std::vector<DrawnObject> drawn;
+    std::vector<std::uint32_t> firstDrawn;  ///< [assets + 1] In `drawn`.
+    std::vector<std::uint32_t> passes;      ///< [objects] Shadow passes that draw each.
+    std::vector<double> shadowCalls;        ///< [objects] Of all those passes.
+    std::vector<bool> images;               ///< [images] Shown by what is drawn.
+
+    [[nodiscard]] std::span<const DrawnObject> drawnOf(std::size_t asset) const {
+        return std::span(drawn).subspan(firstDrawn[asset],
+                                        firstDrawn[asset + 1] - firstDrawn[asset]);
+    }
+};
+
+/// What something takes off counted views, as counts of each measure.
+struct Relief {
+    Counts here{};   ///< In the present view.
+    Counts worst{};  ///< For each measure in the view where that is worst.
+    Counts mean{};   ///< Over all counted views.
+};
+
+class CountedViews {
+public:
+    /// Without a survey and without a present view the whole scene is counted at once. Scene and
+    /// target must outlive it. Cost: a ViewMeter, and a count for each of at most 40 views.
+    CountedViews(const Scene& scene, const Target& target, const SceneIndex& index,
+                 const Survey* survey, const std::optional<Viewpoint>& here);
+
+    [[nodiscard]] std::span<const CountedView> views() const { return views_; }
+    /// The view where a measure is worst.
+    [[nodiscard]] const CountedView& worst(Measure measure) const {
+        return views_[worst_[static_cast<std::size_t>(measure)]];
+    }
+    /// Counts of each measure where it is worst, and their loads.
+    [[nodiscard]] const Counts& counts() const { return counts_; }
+    [[nodiscard]] const Counts& loads() const { return loads_; }
+    [[nodiscard]] bool isSurveyed() const { return surveyed_; }
+
+    /// What is taken off, as `saved` tells of each view.
+    template <typename Saved>
+    [[nodiscard]] Relief relief(const Saved& saved) const {
+        Relief relief;
+        std::vector<Counts> each;
+        for (const CountedView& view : views_) each.push_back(saved(view));
+        for (std::size_t m = 0; m < kMeasureCount; ++m) {
+            relief.worst[m] = each[worst_[m]][m];
+            if (here_) relief.here[m] = each[*here_][m];
+            for (const Counts& counts : each)
+                relief.mean[m] += counts[m] / static_cast<double>(each.size());
+        }
+        return relief;
+    }
+    /// Views in which `weight` is highest, at most three, those with none left out.
+    [[nodiscard]] std::vector<Viewpoint> highest(
+        const std::function<double(const CountedView&)>& weight) const;
+
+private:
+    void add(const Viewpoint& view, const std::string& spot, ViewCost cost);
+
+    const Scene& scene_;
+    const Target& target_;
+    const SceneIndex& index_;
+    std::vector<CountedView> views_;
+    std::optional<std::size_t> here_;
+    std::array<std::size_t, kMeasureCount> worst_{};
+    Counts counts_{};
+    Counts loads_{};
+    bool surveyed_ = false;
+};
+
+}  // namespace flentro

@@ -1,0 +1,230 @@
+#include "findings/finding.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "base/parallel.h"
+#include "base/text.h"
+
+namespace flentro {
+namespace {
+
+constexpr const char* kSubjectKeys[] = {"scene", "asset", "object", "texture", "material", "light"};
+constexpr const char* kUnitKeys[] = {"", "bytes", "metres", "pixels", "share", "degrees", "texels"};
+
+template <typename List>
+std::string nameOr(const List& thing, const char* kind, std::size_t index) {
+    return thing.name.empty() ? fmt::format("{} {}", kind, index) : thing.name;
+}
+
+Json countsJson(const Counts& counts) {
+    Json json = Json::object();
+    for (const Measure measure : kMeasures)
+        if (at(counts, measure) > 0) json[measureKey(measure)] = at(counts, measure);
+    return json;
+}
+
+}  // namespace
+
+const char* subjectKey(Subject::Kind kind) {
+    return kSubjectKeys[static_cast<std::size_t>(kind)];
+}
+
+Subject assetSubject(const Scene& scene, std::size_t asset) {
+    return {Subject::Kind::Asset, asset, nameOr(*scene.assets[asset].mesh, "mesh", asset)};
+}
+Subject objectSubject(const Scene& scene, std::size_t object) {
+    return {Subject::Kind::Object, object, nameOr(scene.objects[object], "object", object)};
+}
+Subject imageSubject(const Scene& scene, std::size_t image) {
+    const Image& shown = scene.images[image];
+    return {Subject::Kind::Image, image,
+            shown.name.empty() && !shown.uri.empty() ? shown.uri : nameOr(shown, "image", image)};
+}
+Subject materialSubject(const Scene& scene, std::size_t material) {
+    return {Subject::Kind::Material, material,
+            nameOr(scene.materials[material], "material", material)};
+}
+Subject lightSubject(const Scene& scene, std::size_t light) {
+    return {Subject::Kind::Light, light, nameOr(scene.placedLights[light], "light", light)};
+}
+
+std::string formatQuantity(double value, Quantity::Unit unit) {
+    switch (unit) {
+        case Quantity::Unit::Count:
+            return formatCount(value);
+        case Quantity::Unit::Memory:
+            return formatBytes(value);
+        case Quantity::Unit::Metres:
+            return formatMetres(value);
+        case Quantity::Unit::Pixels:
+            return fmt::format("{:.{}f} px", value, value < 10 ? 1 : 0);
+        case Quantity::Unit::Share:
+            return formatShare(value);
+        case Quantity::Unit::Degrees:
+            return fmt::format("{:.0f}°", value);
+        case Quantity::Unit::Texels:
+            return fmt::format("{:.0f} texels", value);
+    }
+    return {};
+}
+
+const char* unitKey(Quantity::Unit unit) {
+    return kUnitKeys[static_cast<std::size_t>(unit)];
+}
+
+std::string Finding::identity() const {
+    std::string text = rule->key;
+    for (const Subject& subject : subjects)
+        text += fmt::format("|{}:{}", subjectKey(subject.kind), subject.name);
+    return text;
+}
+
+double Diagnosis::reliefOf(const Finding& finding, const Target& target) const {
+    double relief = 0;
+    for (const Measure measure : kMeasures) {
+        const double load = at(loads, measure);
+        const double count = at(counts, measure);
+        if (!(load > 1)) continue;
+        const double saved = std::min(at(finding.relief.worst, measure), count);
+        const double limit = at(target.limits, measure);
+        // What lies below the limit is no relief; where none is allowed, the share that goes.
+        relief += limit > 0 ? load - std::max(loadOf(count - saved, limit), 1.0) : saved / count;
+    }
+    return relief;
+}
+
+namespace {
+
+/// Load taken off all measures, over or not.
+double anyReliefOf(const Finding& finding, const Target& target) {
+    double relief = 0;
+    for (const Measure measure : kMeasures) {
+        const double limit = at(target.limits, measure);
+        if (isLimit(limit) && limit > 0) relief += at(finding.relief.worst, measure) / limit;
+    }
+    return relief;
+}
+
+void sortByRelief(Diagnosis& diagnosis, const Target& target) {
+    std::vector<std::tuple<double, double, std::size_t>> order;
+    for (std::size_t i = 0; i < diagnosis.findings.size(); ++i) {
+        const Finding& finding = diagnosis.findings[i];
+        order.emplace_back(-diagnosis.reliefOf(finding, target), -anyReliefOf(finding, target), i);
+    }
+    std::sort(order.begin(), order.end());
+    std::vector<Finding> sorted;
+    for (const auto& [over, any, i] : order) sorted.push_back(std::move(diagnosis.findings[i]));
+    diagnosis.findings = std::move(sorted);
+}
+
+/// Names those that claim the same of the same, and counts that once: the largest claim.
+void settleClaims(Diagnosis& diagnosis) {
+    for (const Measure measure : kMeasures) {
+        std::map<std::pair<Subject::Kind, std::size_t>, std::vector<Finding*>> claims;
+        for (Finding& finding : diagnosis.findings)
+            if (at(finding.relief.worst, measure) > 0)
+                claims[{finding.subjects.front().kind, finding.subjects.front().index}].push_back(
+                    &finding);
+        for (const auto& [subject, all] : claims) {
+            double most = 0;
+            for (Finding* finding : all) {
+                most = std::max(most, at(finding->relief.worst, measure));
+                for (const Finding* other : all)
+                    if (other != finding &&
+                        std::find(finding->sharedWith.begin(), finding->sharedWith.end(),
+                                  other->rule->key) == finding->sharedWith.end())
+                        finding->sharedWith.push_back(other->rule->key);
+            }
+            at(diagnosis.explained, measure) += most;
+        }
+        at(diagnosis.explained, measure) =
+            std::min(at(diagnosis.explained, measure), at(diagnosis.counts, measure));
+    }
+}
+
+}  // namespace
+
+Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Survey* survey,
+                             const std::optional<Viewpoint>& here, Progress& progress) {
+    const SceneIndex index(scene);
+    SubProgress looking(progress, 0, 0.4);
+    const std::vector<ImageFacts> images = imageFacts(scene, looking);
+    const std::vector<int> equalImages = firstEqualImages(scene, images);
+    const CountedViews views(scene, target, index, survey, here);
+    SubProgress running(progress, 0.4, 1);
+    const Survey* rays = survey && survey->hasRays() && survey->doneCount() > 0 ? survey : nullptr;
+    const FindingInput input{scene, target, index, views, images, equalImages, rays, running};
+    const auto& rules = findingRules();
+    std::vector<std::vector<Finding>> found(rules.size());
+    const bool finished =
+        parallelFor(rules.size(), "Looking for causes", running, [&](std::size_t i) {
+            if (rules[i]->needsSurvey && !rays) return;
+            found[i] = rules[i]->run(input);
+            for (Finding& finding : found[i]) finding.rule = rules[i];
+        });
+    if (!finished || progress.cancelled())
+        return fail(ErrorCode::Cancelled, "Looking for causes was stopped");
+    Diagnosis diagnosis{
+        views.counts(), views.loads(), views.views().size(), views.isSurveyed(), {}, {}};
+    for (std::vector<Finding>& some : found)
+        for (Finding& finding : some) diagnosis.findings.push_back(std::move(finding));
+    sortByRelief(diagnosis, target);
+    settleClaims(diagnosis);
+    return diagnosis;
+}
+
+Json toJson(const Finding& finding, const Target& target) {
+    Json json = {{"rule", finding.rule->key},
+                 {"identity", finding.identity()},
+                 {"sentence", finding.sentence},
+                 {"exact", finding.isExact},
+                 {"subjects", Json::array()},
+                 {"measures", Json::object()},
+                 {"saved", countsJson(finding.relief.worst)},
+                 {"savedMean", countsJson(finding.relief.mean)},
+                 {"where", Json::array()}};
+    for (const Subject& subject : finding.subjects)
+        json["subjects"].push_back({{"kind", subjectKey(subject.kind)}, {"name", subject.name}});
+    for (const Quantity& quantity : finding.evidence) {
+        Json entry = {{"value", quantity.value}, {"unit", unitKey(quantity.unit)}};
+        if (quantity.threshold) entry["threshold"] = *quantity.threshold;
+        json["measures"][quantity.label] = std::move(entry);
+    }
+    for (const Measure measure : kMeasures) {
+        const double limit = at(target.limits, measure);
+        if (isLimit(limit) && limit > 0 && at(finding.relief.worst, measure) > 0)
+            json["savedLoad"][measureKey(measure)] = at(finding.relief.worst, measure) / limit;
+    }
+    for (const Viewpoint& view : finding.where)
+        json["where"].push_back({{"eye", {view.eye.x(), view.eye.y(), view.eye.z()}},
+                                 {"heading", view.heading},
+                                 {"pitch", view.pitch}});
+    if (!finding.sharedWith.empty()) json["sharedWith"] = finding.sharedWith;
+    if (finding.fix)
+        json["fix"] = {{"fix", finding.fix->kind().key}, {"settings", toJson(*finding.fix)}};
+    else
+        json["advice"] = finding.rule->advice;
+    return json;
+}
+
+Json toJson(const Diagnosis& diagnosis, const Target& target) {
+    Json json = Json::array();
+    for (const Finding& finding : diagnosis.findings) json.push_back(toJson(finding, target));
+    return json;
+}
+
+std::string findingsGuide() {
+    std::string text =
+        "# Findings\n\nMade from the program's registry of rules (`flentro-cli findings "
+        "--markdown`).\nWhat a finding saves is counted where each measure is worst.\n";
+    for (const Rule* rule : findingRules())
+        text += fmt::format("\n## {} (`{}`)\n\n{}\n\n- **Measured**: {}{}\n- **What serves**: {}\n",
+                            rule->name, rule->key, rule->why, rule->measured,
+                            rule->needsSurvey ? " Needs a survey with rays." : "", rule->advice);
+    return text;
+}
+
+}  // namespace flentro

@@ -1,0 +1,77 @@
+#include "findings/image_facts.h"
+
+#include <algorithm>
+#include <map>
+#include <span>
+#include <tuple>
+
+#include "base/parallel.h"
+#include "io/image.h"
+
+namespace flentro {
+namespace {
+
+constexpr int kLargest = 16384;  ///< Pixels an edge: nothing is averaged before it is looked at.
+constexpr int kClear = 16, kOpaque = 239;
+constexpr int kSameColour = 2;  ///< Of 255: what encoding may change.
+
+ImageFacts factsOf(const Image& image) {
+    ImageFacts facts;
+    if (!image.data) return facts;
+    const auto pixels = decodeImage(image, kLargest);
+    if (!pixels || pixels->rgba.empty()) return facts;
+    facts.isKnown = true;
+    facts.least.fill(255);
+    std::size_t clear = 0;
+    std::size_t opaque = 0;
+    for (std::size_t i = 0; i < pixels->rgba.size(); i += 4) {
+        for (std::size_t c = 0; c < 4; ++c) {
+            facts.least[c] = std::min(facts.least[c], pixels->rgba[i + c]);
+            facts.most[c] = std::max(facts.most[c], pixels->rgba[i + c]);
+        }
+        clear += pixels->rgba[i + 3] < kClear;
+        opaque += pixels->rgba[i + 3] > kOpaque;
+    }
+    const auto count = static_cast<double>(pixels->rgba.size() / 4);
+    facts.clear = static_cast<double>(clear) / count;
+    facts.opaque = static_cast<double>(opaque) / count;
+    // Deep channels lose some in decoding: such images are equal only to the bit.
+    facts.pixels =
+        hasDeepChannels(image) ? image.hash : hashBytes(std::as_bytes(std::span(pixels->rgba)));
+    facts.thumbnail = resizeImage(*pixels, ImageFacts::kThumbnail, ImageFacts::kThumbnail).rgba;
+    return facts;
+}
+
+}  // namespace
+
+bool ImageFacts::isOneColour() const {
+    for (std::size_t c = 0; c < 4; ++c)
+        if (most[c] - least[c] > kSameColour) return false;
+    return isKnown;
+}
+
+std::vector<int> firstEqualImages(const Scene& scene, const std::vector<ImageFacts>& facts) {
+    std::map<std::tuple<int, int, int, std::uint64_t, std::uint64_t>, int> known;
+    std::vector<int> first;
+    for (std::size_t i = 0; i < facts.size(); ++i) {
+        const Image& image = scene.images[i];
+        const Hash hash = facts[i].isKnown ? facts[i].pixels : image.hash;
+        const auto self = static_cast<int>(i);
+        first.push_back(image.data ? known
+                                         .try_emplace({image.width, image.height, image.channels,
+                                                       hash.low, hash.high},
+                                                      self)
+                                         .first->second
+                                   : self);
+    }
+    return first;
+}
+
+std::vector<ImageFacts> imageFacts(const Scene& scene, Progress& progress) {
+    std::vector<ImageFacts> facts(scene.images.size());
+    (void)parallelFor(facts.size(), "Looking at textures", progress,
+                      [&](std::size_t i) { facts[i] = factsOf(scene.images[i]); });
+    return facts;
+}
+
+}  // namespace flentro

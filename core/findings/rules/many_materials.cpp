@@ -1,0 +1,44 @@
+#include <fmt/format.h>
+#include <algorithm>
+
+#include "findings/rules/rule.h"
+
+namespace flentro {
+namespace {
+
+constexpr double kUsual = 8;
+
+std::vector<Finding> run(const FindingInput& in) {
+    std::vector<Finding> findings;
+    const double given = at(in.target.limits, Measure::MaterialsPerObject);
+    const double limit = isLimit(given) ? given : kUsual;
+    for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
+        const auto parts = static_cast<double>(in.scene.assets[a].mesh->parts.size());
+        if (parts <= limit || in.index.objectsOf[a].empty()) continue;
+        Finding finding =
+            assetFinding(in, a, fmt::format("{} materials where {} are allowed", parts, limit),
+                         {{"materials", parts, Quantity::Unit::Count, limit},
+                          {"copies", static_cast<double>(in.index.objectsOf[a].size())}});
+        finding.relief = partRelief(in, a, static_cast<std::size_t>(std::max(1.0, limit)));
+        finding.fix = proposedFix(in, "atlas");
+        findings.push_back(std::move(finding));
+    }
+    return findings;
+}
+
+}  // namespace
+
+const Rule& manyMaterialsRule() {
+    static const Rule rule = {
+        .key = "many-materials",
+        .name = "Many materials on one mesh",
+        .why = "Each material is a draw call of its own, in every shadow pass as well.",
+        .measured = "Materials of a placed mesh against the target's limit, or 8 without one.",
+        .advice = "Textures on common pages (fix Atlas), or fewer materials.",
+        .needsSurvey = false,
+        .run = run,
+    };
+    return rule;
+}
+
+}  // namespace flentro

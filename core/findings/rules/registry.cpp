@@ -1,0 +1,92 @@
+// The registry of rules: one line each.
+
+#include "findings/finding.h"
+
+namespace flentro {
+
+const Rule& overLimitRule();
+const Rule& noLevelsRule();
+const Rule& tooDenseRule();
+const Rule& hugeMeshRule();
+const Rule& wideIndicesRule();
+const Rule& noIndicesRule();
+const Rule& unusedAttributesRule();
+const Rule& heavyVerticesRule();
+const Rule& poorVertexOrderRule();
+const Rule& degenerateTrianglesRule();
+const Rule& duplicateTrianglesRule();
+const Rule& interiorFacesRule();
+const Rule& nonManifoldRule();
+const Rule& redundantTrianglesRule();
+const Rule& neverSeenTrianglesRule();
+const Rule& mirroredScaleRule();
+const Rule& unevenScaleRule();
+const Rule& farFromOriginRule();
+const Rule& deepEmptyNodesRule();
+const Rule& tooManyBonesRule();
+const Rule& duplicateMeshesRule();
+const Rule& duplicateMaterialsRule();
+const Rule& duplicateTexturesRule();
+const Rule& nearDuplicateTexturesRule();
+const Rule& oversizeTextureRule();
+const Rule& overLargestEdgeRule();
+const Rule& notPowerOfTwoRule();
+const Rule& noMipMapsRule();
+const Rule& oneColourTextureRule();
+const Rule& unusedAlphaRule();
+const Rule& separableMasksRule();
+const Rule& unusedTextureRule();
+const Rule& textureNeverSeenRule();
+const Rule& manyMaterialsRule();
+const Rule& transparentPartRule();
+const Rule& doubleSidedClosedRule();
+const Rule& blendCouldBeCutOutRule();
+const Rule& lightRangeTooLongRule();
+const Rule& tooManyLightsRule();
+const Rule& tooManyShadowLightsRule();
+const Rule& smallCastsShadowRule();
+const Rule& largeMovingLightRule();
+const Rule& staticLightBakedRule();
+const Rule& drawnButHiddenRule();
+const Rule& neverSeenObjectRule();
+const Rule& smallAndFarRule();
+const Rule& farPlaneTooFarRule();
+const Rule& clutterRule();
+
+const std::vector<const Rule*>& findingRules() {
+    static const std::vector<const Rule*> rules = {
+        &overLimitRule(),          &noLevelsRule(),
+        &tooDenseRule(),           &hugeMeshRule(),
+        &wideIndicesRule(),        &noIndicesRule(),
+        &unusedAttributesRule(),   &heavyVerticesRule(),
+        &poorVertexOrderRule(),    &degenerateTrianglesRule(),
+        &duplicateTrianglesRule(), &interiorFacesRule(),
+        &nonManifoldRule(),        &redundantTrianglesRule(),
+        &neverSeenTrianglesRule(), &mirroredScaleRule(),
+        &unevenScaleRule(),        &farFromOriginRule(),
+        &deepEmptyNodesRule(),     &tooManyBonesRule(),
+        &duplicateMeshesRule(),    &duplicateMaterialsRule(),
+        &duplicateTexturesRule(),  &nearDuplicateTexturesRule(),
+        &oversizeTextureRule(),    &overLargestEdgeRule(),
+        &notPowerOfTwoRule(),      &noMipMapsRule(),
+        &oneColourTextureRule(),   &unusedAlphaRule(),
+        &separableMasksRule(),     &unusedTextureRule(),
+        &textureNeverSeenRule(),   &manyMaterialsRule(),
+        &transparentPartRule(),    &doubleSidedClosedRule(),
+        &blendCouldBeCutOutRule(), &lightRangeTooLongRule(),
+        &tooManyLightsRule(),      &tooManyShadowLightsRule(),
+        &smallCastsShadowRule(),   &largeMovingLightRule(),
+        &staticLightBakedRule(),   &drawnButHiddenRule(),
+        &neverSeenObjectRule(),    &smallAndFarRule(),
+        &farPlaneTooFarRule(),     &clutterRule(),
+    };
+    return rules;
+}
+
+const Rule* findRule(std::string_view key) {
+    for (const Rule* rule : findingRules())
+        if (rule->key == key) return rule;
+    return nullptr;
+}
+
+}  // namespace flentro

@@ -1,0 +1,207 @@
+#include "findings/rules/rule.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace flentro {
+namespace {
+
+/// Triangles of one level, for all eyes and in the shadow passes that draw the object.
+double drawnTimes(const FindingInput& in, const CountedView& view, std::uint32_t object) {
+    return in.target.eyes + view.passes[object];
+}
+
+/// Draw calls of one part of what is drawn, without shadow passes.
+double passesOf(const Target& target) {
+    return target.singlePass ? 1 : target.eyes;
+}
+
+}  // namespace
+
+double pixelsAcross(const Object& object, double distance, const Target& target) {
+    return sizeOf(object) * pixelsPerMetreAtOne(target) / std::max(distance, 1e-9);
+}
+
+Relief triangleRelief(const FindingInput& in, std::size_t asset,
+                      const std::function<double(const DrawnObject&, double triangles)>& kept) {
+    return in.views.relief([&](const CountedView& view) {
+        Counts saved{};
+        for (const DrawnObject& drawn : view.drawnOf(asset)) {
+            const auto triangles =
+                static_cast<double>(in.scene.assets[asset].level(drawn.level)->triangles);
+            const double less = triangles - std::min(triangles, kept(drawn, triangles));
+            at(saved, Measure::Triangles) += less * drawnTimes(in, view, drawn.object);
+        }
+        return saved;
+    });
+}
+
+Relief reliefWithout(const FindingInput& in,
+                     const std::function<bool(const CountedView&, const DrawnObject&)>& isGone) {
+    return in.views.relief([&](const CountedView& view) {
+        Counts saved{};
+        std::map<std::pair<int, std::uint32_t>, bool> batches;  // all of it is gone
+        for (const DrawnObject& drawn : view.drawn) {
+            const Object& object = in.scene.objects[drawn.object];
+            const Mesh& mesh =
+                *in.scene.assets[static_cast<std::size_t>(object.asset)].level(drawn.level);
+            const bool gone = isGone(view, drawn);
+            const auto batch = batches.try_emplace({object.asset, drawn.level}, true).first;
+            batch->second = batch->second && gone;
+            if (!gone) continue;
+            at(saved, Measure::Objects) += 1;
+            at(saved, Measure::Triangles) +=
+                static_cast<double>(mesh.triangles) * drawnTimes(in, view, drawn.object);
+            at(saved, Measure::DrawCalls) += view.shadowCalls[drawn.object];
+            if (!in.target.instancing)
+                at(saved, Measure::DrawCalls) +=
+                    static_cast<double>(mesh.parts.size()) * passesOf(in.target);
+        }
+        for (const auto& [key, gone] : batches)
+            if (gone && in.target.instancing)
+                at(saved, Measure::DrawCalls) +=
+                    static_cast<double>(in.scene.assets[static_cast<std::size_t>(key.first)]
+                                            .level(key.second)
+                                            ->parts.size()) *
+                    passesOf(in.target);
+        return saved;
+    });
+}
+
+Relief partRelief(const FindingInput& in, std::size_t asset, std::size_t parts) {
+    const auto own = static_cast<double>(in.scene.assets[asset].mesh->parts.size());
+    const auto wanted = std::min(own, static_cast<double>(parts));
+    return in.views.relief([&](const CountedView& view) {
+        Counts saved{};
+        if (view.assets[asset].copies == 0) return saved;
+        at(saved, Measure::DrawCalls) = view.assets[asset].drawCalls * (1 - wanted / own);
+        double others = wanted;
+        for (std::size_t a = 0; a < view.assets.size(); ++a)
+            if (a != asset && view.assets[a].copies > 0)
+                others =
+                    std::max(others, static_cast<double>(in.scene.assets[a].mesh->parts.size()));
+        at(saved, Measure::MaterialsPerObject) =
+            std::max(0.0, at(view.cost.counts, Measure::MaterialsPerObject) - others);
+        return saved;
+    });
+}
+
+Relief imageRelief(const FindingInput& in, const std::vector<ImageSaving>& savings) {
+    return in.views.relief([&](const CountedView& view) {
+        Counts saved{};
+        std::vector<int> edges(view.images.size(), -1);
+        for (const ImageSaving& saving : savings) {
+            edges[saving.image] = saving.edge;
+            if (view.images[saving.image]) at(saved, Measure::TextureBytes) += saving.bytes;
+        }
+        double largest = 0;
+        for (std::size_t i = 0; i < view.images.size(); ++i) {
+            if (!view.images[i]) continue;
+            const Image& image = in.scene.images[i];
+            const int edge = edges[i] >= 0 ? edges[i] : std::max(image.width, image.height);
+            largest = std::max(largest, static_cast<double>(edge));
+        }
+        at(saved, Measure::TextureEdge) =
+            std::max(0.0, at(view.cost.counts, Measure::TextureEdge) - largest);
+        return saved;
+    });
+}
+
+Relief lightRelief(const FindingInput& in,
+                   const std::function<bool(const CountedView&, std::size_t light)>& staysLit) {
+    return in.views.relief([&](const CountedView& view) {
+        Counts saved{};
+        for (const DrawnLight& drawn : view.cost.lights) {
+            if (staysLit(view, drawn.light)) continue;
+            at(saved, Measure::Lights) += 1;
+            if (!in.scene.placedLights[drawn.light].castsShadow) continue;
+            at(saved, Measure::ShadowLights) += 1;
+            at(saved, Measure::Triangles) += drawn.shadowTriangles;
+            at(saved, Measure::DrawCalls) += drawn.shadowCalls;
+        }
+        return saved;
+    });
+}
+
+bool isWorth(const FindingInput& in, const Relief& relief, Measure measure, double share) {
+    const double limit = at(in.target.limits, measure);
+    const double whole = isLimit(limit) ? limit : at(in.views.counts(), measure);
+    return at(relief.worst, measure) > 0 && at(relief.worst, measure) >= share * whole;
+}
+
+std::vector<Viewpoint> whereDrawn(const FindingInput& in, std::size_t asset) {
+    return in.views.highest(
+        [asset](const CountedView& view) { return view.assets[asset].triangles; });
+}
+
+Finding assetFinding(const FindingInput& in, std::size_t asset, std::string sentence,
+                     std::vector<Quantity> evidence) {
+    Finding finding;
+    finding.subjects = {assetSubject(in.scene, asset)};
+    finding.sentence = std::move(sentence);
+    finding.evidence = std::move(evidence);
+    finding.where = whereDrawn(in, asset);
+    return finding;
+}
+
+Finding vainTriangles(const FindingInput& in, std::size_t asset, double count, std::string sentence,
+                      std::vector<Quantity> evidence) {
+    Finding finding = assetFinding(in, asset, std::move(sentence), std::move(evidence));
+    finding.relief = triangleRelief(in, asset, [count](const DrawnObject& drawn, double all) {
+        return drawn.level == 0 ? all - count : all;
+    });
+    finding.isExact = true;
+    return finding;
+}
+
+std::vector<Finding> objectsFinding(const FindingInput& in,
+                                    double (*amount)(const Scene& scene, const Object& object),
+                                    std::string (*sentence)(std::size_t count, double most)) {
+    Finding finding;
+    double most = 0;
+    for (std::size_t i = 0; i < in.scene.objects.size(); ++i) {
+        const double value = amount(in.scene, in.scene.objects[i]);
+        if (value == 0) continue;
+        most = std::max(most, value);
+        finding.subjects.push_back(objectSubject(in.scene, i));
+    }
+    if (finding.subjects.empty()) return {};
+    finding.sentence = sentence(finding.subjects.size(), most);
+    finding.evidence = {{"objects", static_cast<double>(finding.subjects.size())}};
+    return {std::move(finding)};
+}
+
+Finding imageFinding(const FindingInput& in, std::size_t image, std::string sentence,
+                     std::vector<Quantity> evidence) {
+    Finding finding;
+    finding.subjects = {imageSubject(in.scene, image)};
+    finding.sentence = std::move(sentence);
+    finding.evidence = std::move(evidence);
+    finding.where = in.views.highest(
+        [image](const CountedView& view) { return view.images[image] ? 1.0 : 0.0; });
+    return finding;
+}
+
+bool isImageShown(const FindingInput& in, std::size_t image) {
+    const auto& uses = in.index.usesOf[image];
+    return std::any_of(uses.begin(), uses.end(),
+                       [&](const auto& use) { return in.index.isShown(use.material); });
+}
+
+int edgeOf(const Image& image) {
+    return std::max(image.width, image.height);
+}
+
+std::map<int, std::vector<std::size_t>> groupsOfEqual(const std::vector<int>& first) {
+    std::map<int, std::vector<std::size_t>> groups;
+    for (std::size_t i = 0; i < first.size(); ++i) groups[first[i]].push_back(i);
+    std::erase_if(groups, [](const auto& group) { return group.second.size() < 2; });
+    return groups;
+}
+
+FixSettings proposedFix(const FindingInput& in, const char* key) {
+    return proposeSettings(*findFixKind(key), in.scene);
+}
+
+}  // namespace flentro

@@ -1,0 +1,88 @@
+// What rules share: reliefs of common kinds, and numbers of meshes and objects on the display.
+
+#pragma once
+
+#include <map>
+#include <set>
+
+#include "base/text.h"
+#include "findings/finding.h"
+
+namespace flentro {
+
+/// Calls visit(part, corners) for each triangle; corners are three indices into the part.
+template <typename Visit>
+void forEachTriangle(const Mesh& mesh, Visit&& visit) {
+    for (const Part& part : mesh.parts)
+        if (part.isTriangles())
+            for (std::size_t c = 0; c + 2 < part.indices.size(); c += 3)
+                visit(part, &part.indices[c]);
+}
+
+/// Diameter of an object on the target's display from a distance, pixels; infinity from within.
+[[nodiscard]] double pixelsAcross(const Object& object, double distance, const Target& target);
+
+/// Triangles that views would draw less if each drawn copy of an asset kept `kept(drawn,
+/// triangles)` of its own, in shadow passes as well.
+[[nodiscard]] Relief triangleRelief(
+    const FindingInput& in, std::size_t asset,
+    const std::function<double(const DrawnObject&, double triangles)>& kept);
+
+/// What views would count less without these objects: they, their triangles and draw calls. Equal
+/// ones that are drawn together save a call only when all of them are gone.
+[[nodiscard]] Relief reliefWithout(
+    const FindingInput& in,
+    const std::function<bool(const CountedView&, const DrawnObject&)>& isGone);
+
+/// Draw calls and the most materials of one object, if an asset had `parts` instead of its own.
+[[nodiscard]] Relief partRelief(const FindingInput& in, std::size_t asset, std::size_t parts);
+
+/// Texture memory and largest edge, if images took `bytes` less each and were `edge` pixels large.
+struct ImageSaving {
+    std::uint32_t image = 0;
+    double bytes = 0;
+    int edge = 0;  ///< Longer one, after it; 0: the image is gone.
+};
+[[nodiscard]] Relief imageRelief(const FindingInput& in, const std::vector<ImageSaving>& savings);
+
+/// Lights, shadow lights and their passes, if `staysLit(view, light)` is false for a light.
+[[nodiscard]] Relief lightRelief(
+    const FindingInput& in,
+    const std::function<bool(const CountedView&, std::size_t light)>& staysLit);
+
+/// True where a relief is at least this share of a measure's limit in the worst view, or of what
+/// is counted there without a limit.
+[[nodiscard]] bool isWorth(const FindingInput& in, const Relief& relief, Measure measure,
+                           double share);
+
+/// Triangles of the drawn copies of an asset, for where a finding shows best.
+[[nodiscard]] std::vector<Viewpoint> whereDrawn(const FindingInput& in, std::size_t asset);
+
+/// A finding about one asset, without relief.
+[[nodiscard]] Finding assetFinding(const FindingInput& in, std::size_t asset, std::string sentence,
+                                   std::vector<Quantity> evidence);
+
+/// The same with triangles of level 0 that could go: the relief is what they cost.
+[[nodiscard]] Finding vainTriangles(const FindingInput& in, std::size_t asset, double count,
+                                    std::string sentence, std::vector<Quantity> evidence);
+
+/// One finding about all objects of which `amount` is not 0; none where there are none.
+[[nodiscard]] std::vector<Finding> objectsFinding(
+    const FindingInput& in, double (*amount)(const Scene& scene, const Object& object),
+    std::string (*sentence)(std::size_t count, double most));
+
+/// A finding about one image, without relief.
+[[nodiscard]] Finding imageFinding(const FindingInput& in, std::size_t image, std::string sentence,
+                                   std::vector<Quantity> evidence);
+/// True if a placed object's material reads the image.
+[[nodiscard]] bool isImageShown(const FindingInput& in, std::size_t image);
+/// The longer edge, pixels.
+[[nodiscard]] int edgeOf(const Image& image);
+
+/// Groups of two and more equal things, by the first of each.
+[[nodiscard]] std::map<int, std::vector<std::size_t>> groupsOfEqual(const std::vector<int>& first);
+
+/// Default settings of a fix, fitted to the scene.
+[[nodiscard]] FixSettings proposedFix(const FindingInput& in, const char* key);
+
+}  // namespace flentro

@@ -1,0 +1,52 @@
+#include <fmt/format.h>
+#include <algorithm>
+
+#include "findings/rules/rule.h"
+
+namespace flentro {
+namespace {
+
+constexpr double kMaxLights = 8;
+constexpr std::size_t kNamed = 12;
+
+std::vector<Finding> run(const FindingInput& in) {
+    std::vector<std::pair<double, std::size_t>> lit;
+    for (std::size_t i = 0; i < in.scene.objects.size(); ++i) {
+        const Box& bounds = in.scene.objects[i].bounds;
+        double lights = 0;
+        for (const PlacedLight& light : in.scene.placedLights)
+            lights += !bounds.isEmpty() && bounds.exteriorDistance(light.position) < light.range;
+        if (lights > kMaxLights) lit.emplace_back(-lights, i);
+    }
+    if (lit.empty()) return {};
+    std::sort(lit.begin(), lit.end());
+    Finding finding;
+    for (std::size_t i = 0; i < std::min(kNamed, lit.size()); ++i)
+        finding.subjects.push_back(objectSubject(in.scene, lit[i].second));
+    finding.sentence = fmt::format("{} lit by more than {} lights, by up to {}",
+                                   counted(lit.size(), "object is", "objects are"), kMaxLights,
+                                   -lit.front().first);
+    finding.evidence = {
+        {"lights on one object", -lit.front().first, Quantity::Unit::Count, kMaxLights},
+        {"objects", static_cast<double>(lit.size())}};
+    return {std::move(finding)};
+}
+
+}  // namespace
+
+const Rule& tooManyLightsRule() {
+    static const Rule rule = {
+        .key = "too-many-lights",
+        .name = "Too many lights on one object",
+        .why =
+            "Renderers that shade object by object take a few lights each and drop the rest, or "
+            "draw the object again.",
+        .measured = "Lights whose range meets the bounds of an object: told above 8.",
+        .advice = "Shorter ranges, or fewer lights.",
+        .needsSurvey = false,
+        .run = run,
+    };
+    return rule;
+}
+
+}  // namespace flentro

@@ -1,0 +1,55 @@
+#include <fmt/format.h>
+#include <algorithm>
+
+#include "findings/rules/rule.h"
+
+namespace flentro {
+namespace {
+
+std::vector<Finding> run(const FindingInput& in) {
+    std::vector<Finding> findings;
+    const auto readsAlpha = [&](std::size_t image) {
+        for (const auto& [index, use] : in.index.usesOf[image]) {
+            const Material& material = in.scene.materials[index];
+            const std::string& role = material.textures[use].role;
+            // Extensions keep roughness and glossiness there.
+            if (role == "baseColorTexture" ? material.alphaMode != AlphaMode::Opaque
+                                           : role.find("pecular") != std::string::npos ||
+                                                 role.find("heen") != std::string::npos)
+                return true;
+        }
+        return false;
+    };
+    for (std::size_t i = 0; i < in.scene.images.size(); ++i) {
+        const Image& image = in.scene.images[i];
+        const ImageFacts& facts = in.images[i];
+        const bool has = image.channels == 4 || image.channels == 2;
+        if (!has || !facts.isKnown || !isImageShown(in, i)) continue;
+        const bool isOpaque = facts.least[3] == 255;
+        if (!isOpaque && readsAlpha(i)) continue;
+        findings.push_back(imageFinding(
+            in, i, isOpaque ? "its alpha is opaque everywhere" : "no material reads its alpha",
+            {{"least alpha of 255", static_cast<double>(facts.least[3])}}));
+    }
+
+    return findings;
+}
+
+}  // namespace
+
+const Rule& unusedAlphaRule() {
+    static const Rule rule = {
+        .key = "unused-alpha",
+        .name = "An alpha channel that says nothing",
+        .why = "Storage with alpha takes up to twice the memory of one without.",
+        .measured =
+            "Images with an alpha channel that is opaque everywhere, or that only materials read "
+            "which are opaque.",
+        .advice = "Store it without alpha.",
+        .needsSurvey = false,
+        .run = run,
+    };
+    return rule;
+}
+
+}  // namespace flentro

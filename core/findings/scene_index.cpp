@@ -1,0 +1,56 @@
+#include "findings/scene_index.h"
+
+#include <algorithm>
+
+namespace flentro {
+namespace {
+
+void addOnce(std::vector<std::uint32_t>& list, std::size_t value) {
+    const auto number = static_cast<std::uint32_t>(value);
+    if (std::find(list.begin(), list.end(), number) == list.end()) list.push_back(number);
+}
+
+/// Nodes that animations move, with all below them.
+std::vector<bool> movingNodes(const Scene& scene) {
+    std::vector<bool> moving(scene.nodes.size(), false);
+    for (const Animation& animation : scene.animations)
+        for (const Json& channel : animation.channels) {
+            const int node = jsonOr(jsonObject(channel, "target"), "node", -1);
+            if (node >= 0 && static_cast<std::size_t>(node) < moving.size())
+                moving[static_cast<std::size_t>(node)] = true;
+        }
+    visitDown(scene.nodes, [&](std::size_t i) {
+        const int parent = scene.nodes[i].parent;
+        if (parent >= 0 && moving[static_cast<std::size_t>(parent)]) moving[i] = true;
+    });
+    return moving;
+}
+
+}  // namespace
+
+SceneIndex::SceneIndex(const Scene& scene)
+    : objectsOf(scene.assets.size()),
+      usesOf(scene.images.size()),
+      assetsOf(scene.materials.size()),
+      imagesOf(scene.materials.size()),
+      isMoving(movingNodes(scene)) {
+    for (std::size_t i = 0; i < scene.objects.size(); ++i)
+        objectsOf[static_cast<std::size_t>(scene.objects[i].asset)].push_back(
+            static_cast<std::uint32_t>(i));
+    for (std::size_t m = 0; m < scene.materials.size(); ++m)
+        for (std::size_t u = 0; u < scene.materials[m].textures.size(); ++u) {
+            const int texture = scene.materials[m].textures[u].texture;
+            const int image = scene.textures[static_cast<std::size_t>(texture)].image;
+            if (image < 0) continue;
+            usesOf[static_cast<std::size_t>(image)].push_back(
+                {static_cast<std::uint32_t>(m), static_cast<std::uint32_t>(u)});
+            addOnce(imagesOf[m], static_cast<std::size_t>(image));
+        }
+    for (std::size_t a = 0; a < scene.assets.size(); ++a)
+        for (std::size_t level = 0; level < scene.assets[a].levelCount(); ++level)
+            for (const Part& part : scene.assets[a].level(level)->parts)
+                if (part.material >= 0)
+                    addOnce(assetsOf[static_cast<std::size_t>(part.material)], a);
+}
+
+}  // namespace flentro

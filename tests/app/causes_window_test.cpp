@@ -1,0 +1,122 @@
+// Causes in the real window: from a finding to its evidence, its place and its fix.
+
+#include <QInputDialog>
+
+#include "fixes/ladder/ladder.h"
+#include "window_fixture.h"
+
+namespace flentro::app {
+namespace {
+
+class Causes : public Window {
+protected:
+    void openCauses() {
+        openMarket();
+        Target target = window_->document().target();
+        at(target.limits, Measure::Triangles) = 20'000;
+        window_->document().setTarget(target, "narrow");
+        window_->showStep(WorkStep::Findings);
+        ASSERT_TRUE(settle());
+        ASSERT_TRUE(page().diagnosis());
+        table_ = find<QTableWidget>("Causes");
+    }
+    CausesPage& page() { return window_->findings().causes(); }
+    /// Chooses the first finding of a rule by typing its key.
+    void choose(const char* rule) {
+        auto* filter = find<QLineEdit>("Filter causes");
+        filter->clear();
+        QTest::keyClicks(filter, rule);
+        ASSERT_GT(table_->rowCount(), 0) << rule;
+        table_->setCurrentCell(0, 0);
+    }
+    QPushButton* on(const QString& text) {
+        for (auto* candidate : page().findChildren<QPushButton*>())
+            if (candidate->text() == text) return candidate;
+        ADD_FAILURE() << text.toStdString();
+        return nullptr;
+    }
+    static void answerNextDialog(const QString& text) {
+        QTimer::singleShot(0, qApp, [text] {
+            for (QWidget* widget : QApplication::topLevelWidgets())
+                if (auto* dialog = qobject_cast<QInputDialog*>(widget)) {
+                    dialog->setTextValue(text);
+                    dialog->accept();
+                }
+        });
+    }
+    QTableWidget* table_ = nullptr;
+};
+
+TEST_F(Causes, AreListedByReliefWithTheirEvidence) {
+    openCauses();
+    EXPECT_EQ(table_->rowCount(), static_cast<int>(page().diagnosis()->findings.size()));
+    choose("no-levels");
+    ASSERT_FALSE(page().evidence().loads().empty());
+    const auto& load = page().evidence().loads().front();
+    EXPECT_EQ(load.name, "Triangles");
+    EXPECT_LT(load.after, load.before);
+    EXPECT_NEAR(load.before, at(page().diagnosis()->loads, Measure::Triangles), 1e-9);
+}
+
+TEST_F(Causes, LeadToThePlaceAndToThePreparedFix) {
+    openCauses();
+    choose("no-levels");
+    const std::string asset = table_->item(0, 0)->text().toStdString();
+    on("Show me")->click();
+    const int selected = window_->document().selectedObject();
+    ASSERT_GE(selected, 0);
+    const Scene& scene = *window_->document().source();
+    EXPECT_EQ(scene.mesh(scene.objects[static_cast<std::size_t>(selected)]).name, asset);
+    on("Fix this")->click();
+    EXPECT_EQ(window_->step(), WorkStep::Fixes);
+    ASSERT_EQ(window_->document().project().order.fixes.size(), 1U);
+    EXPECT_TRUE(window_->document().project().order.fixes[0].settings.as<LadderSettings>());
+    ASSERT_TRUE(settle());
+    // The finding is gone once the fix is there.
+    window_->showStep(WorkStep::Findings);
+    ASSERT_TRUE(settle());
+    for (const Finding& finding : page().diagnosis()->findings)
+        EXPECT_FALSE(finding.rule->key == "no-levels" && finding.subjects[0].name == asset);
+}
+
+TEST_F(Causes, AreSetAsideForAReasonThatTheProjectKeeps) {
+    openCauses();
+    choose("no-levels");
+    const int before = table_->rowCount();
+    answerNextDialog("seen from nearby only");
+    on("Set aside")->click();
+    EXPECT_EQ(table_->rowCount(), before - 1);
+    const auto& aside = window_->document().project().findingsAside;
+    ASSERT_EQ(aside.size(), 1U);
+    EXPECT_EQ(aside.begin()->second, "seen from nearby only");
+    const auto file = folder_ / "kept.flentro.json";
+    window_->document().saveProject(QString::fromStdString(file.string()));
+    EXPECT_EQ(loadProject(file)->findingsAside, aside);
+    window_->document().undoStack().undo();
+    EXPECT_EQ(table_->rowCount(), before);
+    ASSERT_TRUE(settle());
+}
+
+TEST_F(Causes, AreTakenAwayAsAWhatIf) {
+    openCauses();
+    choose("no-levels");
+    const double before = here(Measure::Triangles);
+    on("What if off")->click();
+    ASSERT_TRUE(settle());
+    EXPECT_GE(window_->document().offCount(), 1U);
+    EXPECT_LT(here(Measure::Triangles), before);
+}
+
+TEST_F(Causes, OldOnesAreNotShownWhileNewOnesAreSought) {
+    openCauses();
+    Target target = window_->document().target();
+    at(target.limits, Measure::Triangles) = 1e9;
+    window_->document().setTarget(target, "wide");
+    EXPECT_EQ(table_->rowCount(), 0) << "those were of another target";
+    ASSERT_TRUE(settle());
+    for (const Finding& finding : page().diagnosis()->findings)
+        EXPECT_THAT(finding.sentence, testing::Not(HasSubstr("Triangles"))) << "within now";
+}
+
+}  // namespace
+}  // namespace flentro::app
