@@ -187,7 +187,7 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
     layout->setSpacing(6);
     auto* pages = new QStackedWidget;
     for (const QString& name :
-         {tr("Classes"), tr("Gone from here"), tr("Missed"), tr("Far plane"), tr("By hand")})
+         {tr("Classes"), tr("Gone"), tr("Missed"), tr("Far plane"), tr("By hand")})
         tabs_->addTab(name);
     tabs_->setExpanding(false);
     tabs_->setDrawBase(false);

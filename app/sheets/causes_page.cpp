@@ -66,6 +66,7 @@ CausesPage::CausesPage(Document& document, QWidget* parent)
     row->addWidget(filter_);
     layout->addLayout(row);
     table_->setAccessibleName(tr("Causes"));
+    table_->horizontalHeaderItem(1)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Interactive);
     table_->setColumnWidth(1, 156);
     layout->addWidget(table_, 1);
@@ -173,9 +174,10 @@ void CausesPage::fillTable() {
             rows_.push_back(i);
         }
     const QSignalBlocker quiet(table_);
+    table_->setRowCount(static_cast<int>(rows_.size()));
     {
+        // Hundreds of cells change at once: the view hears of it once, below.
         const QSignalBlocker still(table_->model());
-        table_->setRowCount(static_cast<int>(rows_.size()));
         for (int row = 0; row < table_->rowCount(); ++row) {
             const Finding& finding = diagnosis_->findings[rows_[static_cast<std::size_t>(row)]];
             setCell(table_, row, 0, nameOf(finding), false);
@@ -183,7 +185,7 @@ void CausesPage::fillTable() {
             setCell(table_, row, 2, reliefText(finding, document_.target()));
         }
     }
-    table_->reset();
+    table_->viewport()->update();
     if (selected < 0 && !rows_.empty()) selected = 0;
     table_->setCurrentCell(selected, selected >= 0 ? 0 : -1);
     if (diagnosis_) {

@@ -1,5 +1,6 @@
 // Causes in the real window: from a finding to its evidence, its place and its fix.
 
+#include <QHeaderView>
 #include <QInputDialog>
 
 #include "fixes/ladder/ladder.h"
@@ -50,6 +51,9 @@ protected:
 TEST_F(Causes, AreListedByReliefWithTheirEvidence) {
     openCauses();
     EXPECT_EQ(table_->rowCount(), static_cast<int>(page().diagnosis()->findings.size()));
+    // Every row is laid out and can be hit.
+    EXPECT_EQ(table_->verticalHeader()->count(), table_->rowCount());
+    EXPECT_EQ(table_->rowAt(table_->rowViewportPosition(1) + 5), 1);
     choose("no-levels");
     ASSERT_FALSE(page().evidence().loads().empty());
     const auto& load = page().evidence().loads().front();

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "data/trap_fixture.h"
+#include "findings/finding.h"
 #include "io/gltf.h"
 #include "io/image.h"
 #include "io/open.h"
@@ -55,6 +56,25 @@ TEST_F(Import, EveryTrapOpensWithItsSizeAndItsNote) {
         EXPECT_THAT(scene.files, Contains(*folder_ / trap.file));
         for (const auto& file : scene.files)
             EXPECT_TRUE(std::filesystem::exists(file)) << file << " is watched but not there";
+    }
+}
+
+TEST_F(Import, EveryTrapIsDiagnosedWithNumbersThatHold) {
+    for (const test::Trap& trap : traps_) {
+        SCOPED_TRACE(trap.file);
+        const Scene scene = open(trap.file);
+        for (const Target& target : {shippedTargets().front(), shippedTargets().back()}) {
+            const auto found = diagnose(scene, target, nullptr, std::nullopt, noProgress());
+            ASSERT_TRUE(found);
+            for (const Finding& finding : found->findings) {
+                ASSERT_FALSE(finding.subjects.empty()) << finding.rule->key;
+                for (std::size_t m = 0; m < kMeasureCount; ++m) {
+                    EXPECT_GE(finding.relief.worst[m], 0) << finding.rule->key;
+                    EXPECT_LE(finding.relief.worst[m], found->counts[m] * (1 + 1e-9))
+                        << finding.rule->key << " saves more than there is";
+                }
+            }
+        }
     }
 }
 

@@ -1,4 +1,3 @@
-#include <fmt/format.h>
 #include <algorithm>
 
 #include "findings/rules/rule.h"
@@ -6,14 +5,6 @@
 
 namespace flentro {
 namespace {
-
-constexpr double kMinShare = 0.01;  ///< Of the triangles of a mesh.
-constexpr double kMinCount = 500;
-constexpr double kMinEver = 4;
-
-bool isMany(double count, double triangles) {
-    return count >= kMinEver && (count >= kMinShare * triangles || count >= kMinCount);
-}
 
 /// Triangles that an earlier one equals in corners and facing, of any part.
 double countIn(const Mesh& mesh) {
@@ -35,20 +26,7 @@ double countIn(const Mesh& mesh) {
 }
 
 std::vector<Finding> run(const FindingInput& in) {
-    std::vector<Finding> findings;
-    for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
-        const Mesh& mesh = *in.scene.assets[a].mesh;
-        const double count = countIn(mesh);
-        const auto triangles = static_cast<double>(mesh.triangles);
-        if (!isMany(count, triangles)) continue;
-        findings.push_back(vainTriangles(in, a, count,
-                                         fmt::format("{} of {} triangles lie on equal ones",
-                                                     formatCount(count), formatCount(triangles)),
-                                         {{"duplicate triangles", count, Quantity::Unit::Count,
-                                           std::min(kMinCount, kMinShare * triangles)}}));
-        findings.back().fix = proposedFix(in, "tidy");
-    }
-    return findings;
+    return tidyFindings(in, countIn, "lie on equal ones", "duplicate triangles");
 }
 
 }  // namespace

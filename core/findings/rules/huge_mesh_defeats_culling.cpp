@@ -24,8 +24,9 @@ double outside(const Frustum& frustum, const std::vector<Vec3d>& middles) {
 std::vector<Vec3d> middlesOf(const Mesh& mesh, const Mat4d& world) {
     std::vector<Vec3d> middles;
     for (const Part& part : mesh.parts) {
-        if (!part.isTriangles()) continue;
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+        const Stream* positions = part.find("POSITION");
+        if (!part.isTriangles() || !positions) continue;
+        const std::vector<Vec3f> points = toVectors(*positions);
         for (std::size_t c = 0; c + 2 < part.indices.size(); c += 3) {
             const Vec3f sum =
                 points[part.indices[c]] + points[part.indices[c + 1]] + points[part.indices[c + 2]];

@@ -1,5 +1,7 @@
 #include "findings/rules/rule.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -153,6 +155,27 @@ Finding vainTriangles(const FindingInput& in, std::size_t asset, double count, s
     });
     finding.isExact = true;
     return finding;
+}
+
+std::vector<Finding> tidyFindings(const FindingInput& in, double (*countIn)(const Mesh&),
+                                  const char* what, const char* label) {
+    constexpr double kMinShare = 0.01;
+    constexpr double kMinCount = 500;
+    constexpr double kMinEver = 4;
+    std::vector<Finding> findings;
+    for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
+        const Mesh& mesh = *in.scene.assets[a].mesh;
+        const double count = countIn(mesh);
+        const auto triangles = static_cast<double>(mesh.triangles);
+        const double fewest = std::max(kMinEver, std::min(kMinCount, kMinShare * triangles));
+        if (count < fewest) continue;
+        findings.push_back(vainTriangles(
+            in, a, count,
+            fmt::format("{} of {} triangles {}", formatCount(count), formatCount(triangles), what),
+            {{label, count, Quantity::Unit::Count, fewest}}));
+        findings.back().fix = proposedFix(in, "tidy");
+    }
+    return findings;
 }
 
 std::vector<Finding> objectsFinding(const FindingInput& in,

@@ -66,6 +66,12 @@ struct ImageSaving {
 [[nodiscard]] Finding vainTriangles(const FindingInput& in, std::size_t asset, double count,
                                     std::string sentence, std::vector<Quantity> evidence);
 
+/// Findings about meshes of which fix Tidy takes triangles, as many as `countIn` tells: from 1 % of
+/// a mesh or 500 on. `what` they do: "have no surface".
+[[nodiscard]] std::vector<Finding> tidyFindings(const FindingInput& in,
+                                                double (*countIn)(const Mesh&), const char* what,
+                                                const char* label);
+
 /// One finding about all objects of which `amount` is not 0; none where there are none.
 [[nodiscard]] std::vector<Finding> objectsFinding(
     const FindingInput& in, double (*amount)(const Scene& scene, const Object& object),

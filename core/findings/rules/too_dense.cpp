@@ -47,8 +47,9 @@ struct Density {
 Density densityOf(const Mesh& mesh, double scale) {
     Density density;
     for (const Part& part : mesh.parts) {
-        if (!part.isTriangles()) continue;
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+        const Stream* positions = part.find("POSITION");
+        if (!part.isTriangles() || !positions) continue;
+        const std::vector<Vec3f> points = toVectors(*positions);
         for (std::size_t c = 0; c + 2 < part.indices.size(); c += 3) {
             const Vec3f a = points[part.indices[c]];
             const Vec3f cross =

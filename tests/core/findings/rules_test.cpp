@@ -489,6 +489,24 @@ TEST_F(Rules, MostReliefComesFirstAndIsCountedOnce) {
     EXPECT_EQ(json[0]["subjects"][0]["name"], "heavy");
 }
 
+TEST_F(Rules, OddScenesAreNoTrouble) {
+    Mesh odd = makeGrid(150, 150, 60);
+    odd.parts.push_back(test::makePart({{0, 0, 0}, {1, 0, 0}}, {}));  // nothing drawn
+    odd.parts.push_back(test::makePart({{0, 0, 0}, {1, 0, 0}}, {0, 1}));
+    odd.parts.back().mode = 0;  // points
+    scene_ = makeScene({{std::move(odd), {0, 0, -5}}});
+    paint(Image{});  // missing
+    Asset unplaced = scene_.assets[0];
+    scene_.assets.push_back(unplaced);
+    at(target_.limits, Measure::ShadowLights) = 0;
+    at(target_.limits, Measure::Triangles) = 0;
+    const Survey seen = survey({{0, 0, 0}, {0, 3, 0}});
+    for (const Finding& finding : diagnosis(&seen).findings)
+        EXPECT_FALSE(toJson(finding, target_).dump().empty()) << finding.rule->key;
+    scene_ = Scene{};
+    EXPECT_TRUE(diagnosis().findings.empty());
+}
+
 TEST_F(Rules, AreTheSameForAnyNumberOfRuns) {
     scene_ = makeScene({{named(test::makeSphere(60, 60), "a"), {0, 0, -90}},
                         {named(test::makeSphere(60, 60), "b"), {3, 0, -90}}});
