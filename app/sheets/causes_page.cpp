@@ -68,7 +68,9 @@ CausesPage::CausesPage(Document& document, QWidget* parent)
     table_->setAccessibleName(tr("Causes"));
     table_->horizontalHeaderItem(1)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Interactive);
-    table_->setColumnWidth(1, 156);
+    table_->horizontalHeader()->setSectionResizeMode(2, QHeaderView::Interactive);
+    table_->setColumnWidth(1, 140);
+    table_->setColumnWidth(2, 128);
     layout->addWidget(table_, 1);
     sentence_->setWordWrap(true);
     layout->addWidget(sentence_);
