@@ -61,7 +61,7 @@ Json cellValue(const Field& field, const QString& text) {
 }
 
 QString heading(const Field& field) {
-    const QString unit = *field.text.shownUnit ? field.text.shownUnit : field.text.unit;
+    const QString unit = field.shownUnit();
     return unit.isEmpty() ? QString(field.text.label)
                           : QString("%1, %2").arg(field.text.label, unit);
 }

@@ -12,10 +12,6 @@ namespace {
 
 constexpr int kBoxWidth = 70;  ///< Pixels.
 
-QString shownUnit(const Field& field) {
-    return *field.text.shownUnit ? field.text.shownUnit : field.text.unit;
-}
-
 bool isInGrid(const Field& field) {
     return field.type == Field::Type::Number || field.type == Field::Type::Whole ||
            field.type == Field::Type::Choice;
@@ -33,7 +29,7 @@ QDoubleSpinBox* makeNumberBox(const Field& field, QWidget* parent,
     // What is more than nothing stays so in the decimals that are shown.
     const double finest = field.minimum > 0 ? std::pow(10, -text.decimals) : 0;
     const NumberField number{text.label,
-                             shownUnit(field),
+                             field.shownUnit(),
                              std::max(field.minimum * text.scale, finest),
                              field.maximum * text.scale,
                              text.decimals,

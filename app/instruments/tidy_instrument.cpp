@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "fixes/tidy/removal_preview.h"
 #include "fixes/tidy/unseen.h"
+#include "sheets/show_me.h"
 #include "theme.h"
 
 namespace flentro::app {
@@ -205,17 +206,11 @@ void TidyInstrument::showAsset() {
     if (!item) return;
     const std::string name = item->text().toStdString();
     const Scene& scene = *document_.source();
-    int nearest = -1;
-    double least = std::numeric_limits<double>::infinity();
-    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
-        if (scene.mesh(scene.objects[i]).name != name) continue;
-        const double distance = distanceTo(scene.objects[i].bounds, document_.view().eye);
-        if (distance >= least) continue;
-        least = distance;
-        nearest = static_cast<int>(i);
-    }
-    if (nearest < 0) return;
-    document_.selectObject(nearest);
+    const auto nearest = nearestObject(scene, document_.view().eye, [&](std::size_t i) {
+        return scene.mesh(scene.objects[i]).name == name;
+    });
+    if (!nearest) return;
+    document_.selectObject(static_cast<int>(*nearest));
     emit showRequested();
 }
 

@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "base/text.h"
+#include "sheets/show_me.h"
 #include "theme.h"
 
 namespace flentro::app {
@@ -249,31 +250,21 @@ void CausesPage::showCurrent() {
     const Finding* finding = current();
     if (!finding) return;
     const Subject& first = finding->subjects.front();
-    if (first.kind == Subject::Kind::Light) {
-        constexpr double kAway = 5;  // metres
-        const Vec3d& light = scene_->placedLights[first.index].position;
-        const double heading = document_.view().heading;
-        emit viewRequested({light - kAway * lookDirection(heading, 0), heading, 0});
-        return;
-    }
+    if (first.kind == Subject::Kind::Light)
+        return emit viewRequested(
+            viewBefore(scene_->placedLights[first.index].position, document_.view().heading));
     const Vec3d eye = finding->where.empty() ? document_.view().eye : finding->where.front().eye;
-    int nearest = -1;
-    double best = std::numeric_limits<double>::infinity();
-    for (std::size_t i = 0; i < scene_->objects.size(); ++i) {
-        const Object& object = scene_->objects[i];
-        const bool isIt = first.kind == Subject::Kind::Object
-                              ? i == first.index
-                              : first.kind == Subject::Kind::Asset &&
-                                    static_cast<std::size_t>(object.asset) == first.index;
-        const double distance = isIt ? distanceTo(object.bounds, eye) : best;
-        if (distance >= best) continue;
-        best = distance;
-        nearest = static_cast<int>(object.origins.front());
-    }
-    if (nearest >= 0) document_.selectObject(nearest);
+    const auto nearest = nearestObject(*scene_, eye, [&](std::size_t i) {
+        return first.kind == Subject::Kind::Object
+                   ? i == first.index
+                   : first.kind == Subject::Kind::Asset &&
+                         static_cast<std::size_t>(scene_->objects[i].asset) == first.index;
+    });
+    if (nearest)
+        document_.selectObject(static_cast<int>(scene_->objects[*nearest].origins.front()));
     if (!finding->where.empty())
         emit viewRequested(finding->where.front());
-    else if (nearest >= 0)
+    else if (nearest)
         emit showRequested();
 }
 

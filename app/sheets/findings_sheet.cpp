@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "base/text.h"
+#include "sheets/show_me.h"
 #include "theme.h"
 
 namespace flentro::app {
@@ -221,17 +222,10 @@ void FindingsSheet::selectCurrent() {
         document_.selectObject(static_cast<int>(scene.objects[object].origins.front()));
     };
     if (kind() == CostKind::Object) return select(blame->index);
-    int nearest = -1;
-    double best = std::numeric_limits<double>::infinity();
-    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
-        if (static_cast<std::size_t>(scene.objects[i].asset) != blame->index) continue;
-        const double distance = distanceTo(scene.objects[i].bounds, document_.view().eye);
-        if (nearest < 0 || distance < best) {
-            nearest = static_cast<int>(i);
-            best = distance;
-        }
-    }
-    if (nearest >= 0) select(static_cast<std::size_t>(nearest));
+    const auto nearest = nearestObject(scene, document_.view().eye, [&](std::size_t i) {
+        return static_cast<std::size_t>(scene.objects[i].asset) == blame->index;
+    });
+    if (nearest) select(*nearest);
 }
 
 void FindingsSheet::describeCurrent() {
@@ -272,13 +266,9 @@ void FindingsSheet::describeCurrent() {
 /// Flies to the selected object, or in front of a light.
 void FindingsSheet::showCurrent() {
     const CostShare* blame = current();
-    if (blame && kind() == CostKind::Light) {
-        constexpr double kAway = 5;  // metres
-        const Vec3d& light = document_.result()->placedLights[blame->index].position;
-        const double heading = document_.view().heading;
-        emit viewRequested({light - kAway * lookDirection(heading, 0), heading, 0});
-        return;
-    }
+    if (blame && kind() == CostKind::Light)
+        return emit viewRequested(viewBefore(
+            document_.result()->placedLights[blame->index].position, document_.view().heading));
     selectCurrent();
     emit showRequested();
 }

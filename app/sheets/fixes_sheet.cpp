@@ -181,7 +181,9 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     auto* menu = new QMenu(addButton);
     menu->setToolTipsVisible(true);
     for (const FixKind* kind : fixKinds()) {
-        QAction* action = menu->addAction(toText(kind->name), this, [this, kind] { add(*kind); });
+        QAction* action = menu->addAction(toText(kind->name), this, [this, kind] {
+            add(proposeSettings(*kind, *document_.source()));
+        });
         action->setToolTip(toText(kind->help));
         addActions_.emplace_back(kind, action);
     }
@@ -311,10 +313,9 @@ void FixesSheet::change(const QString& text, const std::function<void(WorkOrder&
     document_.setOrder(order, text);
 }
 
-void FixesSheet::add(const FixKind& kind) {
+void FixesSheet::add(const FixSettings& settings) {
     int id = 0;
-    const FixSettings settings = proposeSettings(kind, *document_.source());
-    change(tr("Add %1").arg(toText(kind.name).toLower()),
+    change(tr("Add %1").arg(toText(settings.kind().name).toLower()),
            [&](WorkOrder& order) { id = order.insert(settings).id; });
     choose(id);
 }
@@ -347,14 +348,7 @@ void FixesSheet::writeOrder(const QString& file) {
 }
 
 void FixesSheet::addOrShow(const QString& key, const QString& asset) {
-    int id = 0;
-    for (const Fix& fix : document_.project().order.fixes)
-        if (key == toText(fix.settings.kind().key)) id = fix.id;
-    if (id == 0)
-        add(*findFixKind(key.toStdString()));
-    else
-        choose(id);
-    if (key == "ladder") ladder_->setAsset(asset);
+    addPrepared(proposeSettings(*findFixKind(key.toStdString()), *document_.source()), asset);
 }
 
 void FixesSheet::addPrepared(const FixSettings& settings, const QString& asset) {
@@ -364,9 +358,9 @@ void FixesSheet::addPrepared(const FixSettings& settings, const QString& asset) 
         if (&fix.settings.kind() == &kind) id = fix.id;
     // What an artist has set is not replaced.
     if (id == 0)
-        change(tr("Add %1").arg(toText(kind.name).toLower()),
-               [&](WorkOrder& order) { id = order.insert(settings).id; });
-    choose(id);
+        add(settings);
+    else
+        choose(id);
     if (kind.key == "ladder") ladder_->setAsset(asset);
 }
 

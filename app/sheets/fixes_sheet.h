@@ -53,7 +53,7 @@ private:
     void chooseOrderToRead();
     void chooseOrderToWrite();
     void choose(int id);
-    void add(const FixKind& kind);
+    void add(const FixSettings& settings);
     void change(const QString& text, const std::function<void(WorkOrder&)>& apply);
     void move(int id, int by);
     void addInstrument(const std::string& key, FixInstrumentBase* instrument);

@@ -60,6 +60,10 @@ struct Field {
     std::string rising;  ///< Column of rows that must rise.
     Json fallback;       ///< Default; null: the member is left out.
 
+    /// Unit of the number as it is shown.
+    [[nodiscard]] const char* shownUnit() const {
+        return *text.shownUnit ? text.shownUnit : text.unit;
+    }
     /// Holds one value of each asset, not an object of values.
     [[nodiscard]] bool isPlainByAsset() const {
         return type == Type::ByAsset && columns.size() == 1 && columns.front().key.empty();
@@ -222,23 +226,11 @@ public:
     template <typename R>
     FieldTable& byAsset(const char* key, std::map<std::string, R> S::*member,
                         const FieldTable<R>& columns, const FieldText& text) {
-        Field field = make(key, Field::Type::ByAsset, text);
-        field.columns = columns.fields();
-        return add(
-            field,
-            [member, columns](const S& s) {
-                Json json = Json::object();
-                for (const auto& [asset, value] : s.*member) json[asset] = columns.toJson(value);
-                return json;
-            },
-            [member, columns, field](S& s, const Json& value, int version) -> Check {
-                if (!value.is_object()) return detail::refuse(field, value);
-                std::map<std::string, R> read;
-                for (const auto& [asset, entry] : value.items())
-                    if (auto wrong = columns.read(entry, read[asset], version))
-                        return detail::inside(field.key + "." + asset, wrong);
-                s.*member = std::move(read);
-                return {};
+        return addByAsset(
+            key, member, columns.fields(), text,
+            [columns](const R& value) { return columns.toJson(value); },
+            [columns](const Json& entry, R& value, int version) {
+                return columns.read(entry, value, version);
             });
     }
     /// One number for each asset that has one.
@@ -347,25 +339,37 @@ private:
     template <typename One, typename T>
     FieldTable& plainByAsset(const char* key, std::map<std::string, T> S::*member,
                              const FieldTable<One>& column, const FieldText& text) {
+        return addByAsset(
+            key, member, column.fields(), text,
+            [column](const T& value) { return column.get(0, {value}); },
+            [column](const Json& entry, T& value, int) {
+                One one;
+                Check wrong = column.set(0, one, entry);
+                value = one.value;
+                return wrong;
+            });
+    }
+    /// `write(value)` and `read(entry, value, version)` know what is kept of one asset.
+    template <typename T, typename Write, typename Read>
+    FieldTable& addByAsset(const char* key, std::map<std::string, T> S::*member,
+                           const std::vector<Field>& columns, const FieldText& text,
+                           const Write& write, const Read& read) {
         Field field = make(key, Field::Type::ByAsset, text);
-        field.columns = column.fields();
+        field.columns = columns;
         return add(
             field,
-            [member, column](const S& s) {
+            [member, write](const S& s) {
                 Json json = Json::object();
-                for (const auto& [asset, value] : s.*member) json[asset] = column.get(0, {value});
+                for (const auto& [asset, value] : s.*member) json[asset] = write(value);
                 return json;
             },
-            [member, column, field](S& s, const Json& value, int) -> Check {
+            [member, read, field](S& s, const Json& value, int version) -> Check {
                 if (!value.is_object()) return detail::refuse(field, value);
-                std::map<std::string, T> read;
-                for (const auto& [asset, entry] : value.items()) {
-                    One one;
-                    if (auto wrong = column.set(0, one, entry))
-                        return Wrong{field.key + "." + asset, wrong->what};
-                    read[asset] = one.value;
-                }
-                s.*member = std::move(read);
+                std::map<std::string, T> all;
+                for (const auto& [asset, entry] : value.items())
+                    if (auto wrong = read(entry, all[asset], version))
+                        return detail::inside(field.key + "." + asset, wrong);
+                s.*member = std::move(all);
                 return {};
             });
     }

@@ -89,7 +89,8 @@ TEST_F(Robust, OrdersWithSlipsAreRefusedByName) {
     EXPECT_THAT(order("tidy", R"({"weld": "yes"})"), HasSubstr("'weld' is \"yes\""));
     EXPECT_THAT(order("ladder", R"({"levls": 3})"), HasSubstr("'levls' is no setting of it"));
     EXPECT_THAT(order("ladder", R"({"levels": 2.5})"), HasSubstr("whole number"));
-    EXPECT_THAT(order("culling", R"({"overrides": {"grid": -2}})"), HasSubstr("'overrides.grid' is -2"));
+    EXPECT_THAT(order("culling", R"({"overrides": {"grid": -2}})"),
+                HasSubstr("'overrides.grid' is -2"));
     EXPECT_THAT(order("merge", R"({"overrides": {"grid": "perhaps"}})"), HasSubstr("perhaps"));
     EXPECT_THAT(order("ladder", R"({"overrides": {"sphere": {"switchDistances": [9, 4]}}})"),
                 HasSubstr("rising"));

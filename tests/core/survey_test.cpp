@@ -11,13 +11,20 @@
 #include "io/image.h"
 #include "support/meshes.h"
 #include "support/process.h"
+#include "support/surveys.h"
 #include "survey/survey_file.h"
 
 namespace flentro {
 namespace {
 
+using test::ground;
 using test::makeBox;
 using test::named;
+using test::plainSurvey;
+using test::seenFrom;
+using test::spotsAt;
+using test::surveyDisplay;
+using test::surveyed;
 
 /// A square in the plane z = 0 that faces +z, with texture coordinates.
 Mesh makePane(float width, float height, int material = -1) {
@@ -34,11 +41,6 @@ Mesh makePane(float width, float height, int material = -1) {
     return mesh;
 }
 
-/// Level ground around the origin.
-test::Placed ground(double size) {
-    return {test::makeGrid(4, 4, size), {-size / 2, 0, -size / 2}};
-}
-
 /// A box seen from inside: its faces look inward.
 Mesh makeRoom(const Vec3f& size) {
     Mesh room = makeBox(size);
@@ -47,41 +49,6 @@ Mesh makeRoom(const Vec3f& size) {
             std::swap(part.indices[i + 1], part.indices[i + 2]);
     room.name = "room";
     return room;
-}
-
-Target display() {
-    Target target;
-    target.verticalFov = 60;
-    target.width = 1600;
-    target.height = 900;
-    target.farPlane = 500;
-    target.instancing = false;
-    target.limits.fill(100);
-    return target;
-}
-
-SurveySettings plain(int faceSize = 64) {
-    SurveySettings settings;
-    settings.faceSize = faceSize;
-    settings.betweenHeadings = false;
-    return settings;
-}
-
-std::vector<SurveySpot> at(std::initializer_list<Vec3d> eyes) {
-    std::vector<SurveySpot> spots;
-    for (const Vec3d& eye : eyes) spots.push_back({std::to_string(spots.size() + 1), eye, 0, {}});
-    return spots;
-}
-
-Survey survey(const Scene& scene, const std::vector<SurveySpot>& spots,
-              const SurveySettings& settings = plain(), const Target& target = display()) {
-    return takeSurvey(scene, target, spots, settings, noProgress());
-}
-
-std::vector<std::uint32_t> seenFrom(const Survey& survey, std::size_t spot = 0) {
-    std::vector<std::uint32_t> seen;
-    for (const SeenObject& object : survey.spots[spot].seen.objects) seen.push_back(object.object);
-    return seen;
 }
 
 int addMaterial(Scene& scene, AlphaMode mode, std::uint8_t leftAlpha, std::uint8_t rightAlpha) {
@@ -109,7 +76,7 @@ int addMaterial(Scene& scene, AlphaMode mode, std::uint8_t leftAlpha, std::uint8
 TEST(Seen, BoxInABoxIsHiddenFromOutside) {
     const Scene scene = test::makeScene(
         {{makeBox({4, 4, 4}), {0, 0, -10}}, {named(makeBox({1, 1, 1}), "inner"), {0, 0, -10}}});
-    const Survey result = survey(scene, at({{0, 0, 0}}));
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}}));
     EXPECT_EQ(seenFrom(result), (std::vector<std::uint32_t>{0}));
     EXPECT_EQ(result.seen.objects[1].spots, 0U);
     EXPECT_EQ(at(result.spots[0].tallies[0].counts, Measure::Objects), 2) << "both are drawn";
@@ -119,27 +86,27 @@ TEST(Seen, FromInsideARoomNothingOutsideIsSeen) {
     const Scene scene = test::makeScene({{makeRoom({6, 4, 6}), {0, 0, 0}},
                                          {named(makeBox({1, 1, 1}), "chair"), {1, 0, -2}},
                                          {named(makeBox({1, 1, 1}), "outside"), {0, 0, -9}}});
-    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{0, 1}));
+    EXPECT_EQ(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}))), (std::vector<std::uint32_t>{0, 1}));
 }
 
 TEST(Seen, BackFacesLetRaysThroughUnlessTwoSided) {
     Scene scene = test::makeScene({{makePane(4, 4), {0, 0, -5}}, {makeBox({1, 1, 1}), {0, 0, -9}}});
     scene.nodes[0].local(0, 0) = scene.nodes[0].local(2, 2) = -1;  // faces away
     flatten(scene);
-    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{1}));
+    EXPECT_EQ(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}))), (std::vector<std::uint32_t>{1}));
     Material material;
     material.doubleSided = true;
     scene.materials.push_back(material);
     scene.assets[0].mesh = finishMesh(makePane(4, 4, 0));
-    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{0}));
+    EXPECT_EQ(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}))), (std::vector<std::uint32_t>{0}));
 }
 
 TEST(Seen, MirroredCopiesKeepTheirFronts) {
     Scene scene = test::makeScene({{makePane(2, 2), {0, 0, -5}}});
     scene.nodes[0].local(0, 0) = -1;
     flatten(scene);
-    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))).size(), 1U);
-    EXPECT_TRUE(seenFrom(survey(scene, at({{0, 0, -10}}))).empty());
+    EXPECT_EQ(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}))).size(), 1U);
+    EXPECT_TRUE(seenFrom(surveyed(scene, spotsAt({{0, 0, -10}}))).empty());
 }
 
 TEST(Seen, DoorwayShowsWhatStandsInLine) {
@@ -148,7 +115,7 @@ TEST(Seen, DoorwayShowsWhatStandsInLine) {
                                          {named(makeBox({9, 6, 0.2F}), "right wall"), {5.5, 0, -5}},
                                          {named(makeBox({1, 1, 1}), "in line"), {0, 0, -12}},
                                          {named(makeBox({1, 1, 1}), "aside"), {6, 0, -8}}});
-    const Survey result = survey(scene, at({{0, 0, 0}, {-3, 0, 0}}), plain(128));
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}, {-3, 0, 0}}), plainSurvey(128));
     EXPECT_EQ(seenFrom(result, 0), (std::vector<std::uint32_t>{0, 1, 2}));
     // From (-3, 0, 0) the line through the gap's right edge passes x = 3.4 at z = -8.
     EXPECT_EQ(seenFrom(result, 1), (std::vector<std::uint32_t>{0, 1}));
@@ -160,38 +127,38 @@ TEST(Seen, HolesOfAMaskedWindowShowWhatIsBehind) {
                                    {named(makeBox({1, 1, 1}), "behind the pane"), {2, 0, -8}}});
     const int masked = addMaterial(scene, AlphaMode::Mask, 0, 255);
     scene.assets[0].mesh = finishMesh(makePane(8, 8, masked));
-    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{0, 1}));
+    EXPECT_EQ(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}))), (std::vector<std::uint32_t>{0, 1}));
 }
 
 TEST(Seen, GlassIsSeenAndSeenThrough) {
     Scene scene = test::makeScene({{makePane(8, 8), {0, 0, -5}}, {makeBox({1, 1, 1}), {0, 0, -8}}});
     const int glass = addMaterial(scene, AlphaMode::Blend, 80, 80);
     scene.assets[0].mesh = finishMesh(makePane(8, 8, glass));
-    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{0, 1}));
+    EXPECT_EQ(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}))), (std::vector<std::uint32_t>{0, 1}));
 }
 
 TEST(Seen, CulledAndTooFarIsNotSeenAndHidesNothing) {
     Scene scene =
         test::makeScene({{makePane(8, 8), {0, 0, -5}}, {makeBox({4, 4, 4}), {0, 0, -60}}});
     scene.objects[0].culling.end = 4;
-    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))), (std::vector<std::uint32_t>{1}));
-    Target target = display();
+    EXPECT_EQ(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}))), (std::vector<std::uint32_t>{1}));
+    Target target = surveyDisplay();
     target.farPlane = 50;
-    EXPECT_TRUE(seenFrom(survey(scene, at({{0, 0, 0}}), plain(), target)).empty());
+    EXPECT_TRUE(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}), plainSurvey(), target)).empty());
 }
 
 TEST(Seen, FlattenedObjectsAreBaked) {
     Scene scene = test::makeScene({{makeBox({2, 2, 2}), {0, 0, -5}}});
     scene.nodes[0].local(2, 2) = 0;  // no thickness: its transform cannot be inverted
     flatten(scene);
-    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}))).size(), 1U);
+    EXPECT_EQ(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}))).size(), 1U);
 }
 
 // --- numbers ------------------------------------------------------------------------------
 
 TEST(Seen, PixelsAreThoseOfTheSolidAngle) {
     const Scene scene = test::makeScene({{makePane(2, 2), {0, 0, -10}}});
-    const Survey result = survey(scene, at({{0, 0, 0}}), plain(384));
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}}), plainSurvey(384));
     // Rectangle with half sides a, b at distance d: 4 atan(ab / (d sqrt(a^2 + b^2 + d^2))).
     const double solidAngle = 4 * std::atan(1 / (10 * std::sqrt(102.0)));
     const double perMetre = 450 / std::tan(kPi / 6);
@@ -205,14 +172,14 @@ TEST(Seen, PixelsAreThoseOfTheSolidAngle) {
 TEST(Seen, AllDirectionsTogetherAreTheWholeSphere) {
     const Scene scene = test::makeScene({{makeRoom({6, 4, 6}), {0, 0, 0}}});
     const double perMetre = 450 / std::tan(kPi / 6);
-    const Survey result = survey(scene, at({{0, 0, 0}}), plain(128));
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}}), plainSurvey(128));
     EXPECT_NEAR(static_cast<double>(result.spots[0].seen.pixels) / (perMetre * perMetre), 4 * kPi,
                 0.01);
 }
 
 TEST(Seen, ViewsTellWhereAnObjectIsSeen) {
     const Scene scene = test::makeScene({{makeBox({1, 1, 1}), {0, 0, -10}}});
-    const Survey result = survey(scene, at({{0, 0, 0}}));
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}}));
     // 60 degrees up and down and 16:9 make 91.5 degrees across: north and its two neighbours.
     EXPECT_EQ(result.spots[0].seen.objects.at(0).views, 0b10000011);
 }
@@ -222,7 +189,7 @@ TEST(Seen, LayersCountWhatIsBehindAsWell) {
                                          {makePane(40, 40), {0, 0, -5}},
                                          {makePane(40, 40), {0, 0, -6}},
                                          {makePane(40, 40), {0, 0, -7}}});
-    const SpotSeen seen = survey(scene, at({{0, 0, 0}})).spots[0].seen;
+    const SpotSeen seen = surveyed(scene, spotsAt({{0, 0, 0}})).spots[0].seen;
     EXPECT_EQ(seen.layersWorst, 4);
     EXPECT_NEAR(static_cast<double>(seen.layersInView[0]), 4, 0.05) << "north";
     EXPECT_NEAR(static_cast<double>(seen.layersInView[4]), 1, 1e-6) << "south";
@@ -233,7 +200,7 @@ TEST(Seen, NearestPlaceTellsTheTexelsNeeded) {
     Scene scene = test::makeScene({{makePane(2, 2), {0, 0, -10}}});
     const int material = addMaterial(scene, AlphaMode::Opaque, 255, 255);
     scene.assets[0].mesh = finishMesh(makePane(2, 2, material));
-    const Survey result = survey(scene, at({{0, 0, 0}, {0, 0, -6}}));
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}, {0, 0, -6}}));
     // Half a texture a metre; at 4 m a pixel is 4 / (450 / tan 30) m wide.
     const double metres = 4 * std::tan(kPi / 6) / 450;
     EXPECT_NEAR(static_cast<double>(result.seen.texCoordPerPixel[0]), 0.5 * metres, 0.01 * metres);
@@ -247,23 +214,23 @@ TEST(Seen, TexturesLargerThanAnyViewNeedsAreNamed) {
     scene.images[0].width = 1024;
     scene.images[0].height = 1024;
     const double needed = 0.5 * 4 * std::tan(kPi / 6) / 450;
-    const Survey result = survey(scene, at({{0, 0, 0}}));
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}}));
     const auto needs = judgeTextures(scene, result);
     ASSERT_EQ(needs.size(), 1U);
     EXPECT_NEAR(needs[0].texelsPerPixel, 1024 * needed, 0.03 * 1024 * needed);
     EXPECT_EQ(needs[0].edge, 512);
-    EXPECT_DOUBLE_EQ(needs[0].bytes, textureBytes(scene.images[0], display()) * 0.75);
+    EXPECT_DOUBLE_EQ(needs[0].bytes, textureBytes(scene.images[0], surveyDisplay()) * 0.75);
     scene.images[0].width = scene.images[0].height = 512;
     EXPECT_TRUE(judgeTextures(scene, result).empty()) << "1.3 texels a pixel: its top is shown";
     scene.images[0].width = scene.images[0].height = 4096;
     scene.materials[static_cast<std::size_t>(material)].textures[0].texCoord = 1;
-    EXPECT_EQ(judgeTextures(scene, survey(scene, at({{0, 0, 0}}))).size(), 0U)
+    EXPECT_EQ(judgeTextures(scene, surveyed(scene, spotsAt({{0, 0, 0}}))).size(), 0U)
         << "without coordinates of the second set nothing is known";
 }
 
 /// Texels a pixel of the only image, from the origin.
 double texelsPerPixel(const Scene& scene) {
-    const auto needs = judgeTextures(scene, survey(scene, at({{0, 0, 0}})));
+    const auto needs = judgeTextures(scene, surveyed(scene, spotsAt({{0, 0, 0}})));
     return needs.empty() ? 0 : needs.front().texelsPerPixel;
 }
 
@@ -306,9 +273,9 @@ TEST(Seen, TheSecondSetOfCoordinatesCounts) {
 
 /// A fine sheet behind a pane, and a survey that aims at what the rays miss.
 Survey lookThrough(const Scene& scene) {
-    SurveySettings settings = plain(64);
+    SurveySettings settings = plainSurvey(64);
     settings.aimAtTriangles = true;
-    return survey(scene, at({{0, 0, 0}}), settings);
+    return surveyed(scene, spotsAt({{0, 0, 0}}), settings);
 }
 
 /// 160,000 triangles of a pixel each in the plane z = -6, towards the eye.
@@ -370,7 +337,7 @@ TEST(Seen, LightsReachThePixelsWithinTheirRange) {
         scene.scenes[0]["nodes"].push_back(scene.nodes.size() - 1);
     }
     flatten(scene);
-    const Survey result = survey(scene, at({{0, 0, 0}}));
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}}));
     EXPECT_EQ(result.seen.lightSpots, (std::vector<std::uint32_t>{1, 0}));
     EXPECT_NEAR(static_cast<double>(result.seen.lightPixels[0] / result.spots[0].seen.pixels), 1,
                 0.05);
@@ -379,7 +346,7 @@ TEST(Seen, LightsReachThePixelsWithinTheirRange) {
 TEST(Seen, SmallObjectsAreAimedAt) {
     // 5 cm at 20 m: two pixels on the display, between the rays of a coarse cube.
     const Scene scene = test::makeScene({{makeBox({0.05F, 0.05F, 0.05F}), {0.31, 0.17, -20}}});
-    EXPECT_EQ(seenFrom(survey(scene, at({{0, 0, 0}}), plain(16))).size(), 1U);
+    EXPECT_EQ(seenFrom(surveyed(scene, spotsAt({{0, 0, 0}}), plainSurvey(16))).size(), 1U);
 }
 
 TEST(Seen, TrianglesBelowTheSamplingAreToldFromHiddenOnes) {
@@ -393,7 +360,7 @@ TEST(Seen, TrianglesBelowTheSamplingAreToldFromHiddenOnes) {
         wall.parts.push_back(tile);
     }
     const Scene scene = test::makeScene({{wall, {0, 0, -10}}});
-    const Survey result = survey(scene, at({{0, 0, 0}}), plain(16));
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}}), plainSurvey(16));
     ASSERT_EQ(result.belowSampling.size(), 6U);
     EXPECT_GT(result.seen.trianglePixels[0], 0);
     EXPECT_TRUE(result.belowSampling[2] && result.belowSampling[3]) << "before the wall";
@@ -424,20 +391,21 @@ void expectSame(const Survey& a, const Survey& b) {
 }
 
 std::vector<SurveySpot> streetSpots() {
-    return at({{0, 1.7, 0}, {8, 1.7, 8}, {-8, 1.7, 8}, {8, 1.7, -12}, {-9, 1.7, -9}, {2, 1.7, 12}});
+    return spotsAt(
+        {{0, 1.7, 0}, {8, 1.7, 8}, {-8, 1.7, 8}, {8, 1.7, -12}, {-9, 1.7, -9}, {2, 1.7, 12}});
 }
 
 TEST(Survey, IsTheSameForAnyNumberOfThreads) {
     const Scene scene = street();
-    const Survey many = survey(scene, streetSpots());
+    const Survey many = surveyed(scene, streetSpots());
     const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
-    expectSame(many, survey(scene, streetSpots()));
+    expectSame(many, surveyed(scene, streetSpots()));
 }
 
 TEST(Survey, WhatIfEqualsASurveyWithoutTheObject) {
     const Scene scene = street();
-    const Target target = display();
-    const Survey before = survey(scene, streetSpots());
+    const Target target = surveyDisplay();
+    const Survey before = surveyed(scene, streetSpots());
     Without without;
     without.objects.assign(scene.objects.size(), false);
     without.objects[3] = without.objects[7] = true;
@@ -449,7 +417,7 @@ TEST(Survey, WhatIfEqualsASurveyWithoutTheObject) {
         if (i != 3 && i != 7) roots.push_back(i);
     flatten(smaller);
     ASSERT_EQ(smaller.objects.size(), scene.objects.size() - 2);
-    const Survey fresh = survey(smaller, streetSpots());
+    const Survey fresh = surveyed(smaller, streetSpots());
     for (std::size_t s = 0; s < counted.size(); ++s)
         for (std::size_t v = 0; v < counted[s].size(); ++v)
             EXPECT_EQ(counted[s][v].counts, fresh.spots[s].tallies[v].counts);
@@ -460,12 +428,12 @@ TEST(Survey, WorstMedianAndOverAreThoseOfTheSpots) {
     const Scene scene = test::makeScene({{makeBox({1, 1, 1}), {0, 0, -10}},
                                          {makeBox({1, 1, 1}), {100, 0, -10}},
                                          {makeBox({1, 1, 1}), {3, 0, -10}}});
-    Target target = display();
+    Target target = surveyDisplay();
     target.farPlane = 30;
     target.limits = kNoLimits;
     at(target.limits, Measure::Objects) = 1;
     const Survey result =
-        survey(scene, at({{100, 0, 0}, {0, 0, 0}, {400, 0, 0}}), plain(0), target);
+        surveyed(scene, spotsAt({{100, 0, 0}, {0, 0, 0}, {400, 0, 0}}), plainSurvey(0), target);
     const auto worst = worstOf(result, Measure::Objects);
     ASSERT_TRUE(worst);
     EXPECT_EQ(worst->spot, 1U);
@@ -481,10 +449,10 @@ TEST(Survey, FindsTheWorstBetweenTheHeadings) {
     const auto towards = [](double heading) { return Vec3d(10 * lookDirection(heading, 0)); };
     const Scene scene =
         test::makeScene({{makeBox({1, 1, 1}), towards(5)}, {makeBox({1, 1, 1}), towards(84)}});
-    SurveySettings settings = plain(0);
+    SurveySettings settings = plainSurvey(0);
     settings.headings = 4;
     settings.betweenHeadings = true;
-    const Survey result = survey(scene, at({{0, 0, 0}}), settings);
+    const Survey result = surveyed(scene, spotsAt({{0, 0, 0}}), settings);
     ASSERT_EQ(result.spots[0].views.size(), 5U);
     EXPECT_NEAR(result.spots[0].views[4].heading, 45, 12);
     EXPECT_EQ(at(result.spots[0].tallies[4].counts, Measure::Objects), 2);
@@ -500,12 +468,12 @@ TEST(SurveyAgain, LooksOnlyFromSpotsThatSawWhatIsGoneNow) {
     Scene scene = test::makeScene({{makeBox({40, 40, 1}), {0, 0, 0}},
                                    {makeBox({1, 1, 1}), {0, 0, 8}},
                                    {makeBox({9, 9, 1}), {0, 0, 12}}});
-    const auto spots = at({{0, 0, -4}, {0, 0, 4}});
-    Survey result = survey(scene, spots);
+    const auto spots = spotsAt({{0, 0, -4}, {0, 0, 4}});
+    Survey result = surveyed(scene, spots);
     ASSERT_EQ(again(result, scene), 0U) << "nothing has changed";
     scene.objects[1].culling.end = 1;
     EXPECT_EQ(again(result, scene), 1U);
-    const Survey whole = survey(scene, spots);
+    const Survey whole = surveyed(scene, spots);
     for (std::size_t s = 0; s < 2; ++s) {
         EXPECT_EQ(result.spots[s].sightings.levels, whole.spots[s].sightings.levels);
         ASSERT_EQ(result.spots[s].seen.objects.size(), whole.spots[s].seen.objects.size());
@@ -523,7 +491,7 @@ TEST(SurveyAgain, LooksOnlyFromSpotsThatSawWhatIsGoneNow) {
 
 TEST(SurveyAgain, FarLevelsMayBringMaterials) {
     Scene scene = test::makeScene({{makeBox({40, 40, 1}), {0, 0, 0}}});
-    Survey result = survey(scene, at({{0, 0, -4}, {0, 0, 90}}));
+    Survey result = surveyed(scene, spotsAt({{0, 0, -4}, {0, 0, 90}}));
     const std::size_t before = result.seen.texCoordPerPixel.size();
     Mesh far = *scene.assets[0].mesh;
     for (Part& part : far.parts) part.material = static_cast<int>(scene.materials.size());
@@ -542,12 +510,12 @@ TEST(SurveyAgain, FarLevelsMayBringMaterials) {
 
 TEST(SurveyAgain, CountsWhatIsDrawnWithoutRays) {
     Scene scene = street();
-    SurveySettings settings = plain();
+    SurveySettings settings = plainSurvey();
     settings.faceSize = 0;
-    Survey result = survey(scene, streetSpots(), settings);
+    Survey result = surveyed(scene, streetSpots(), settings);
     scene.objects[0].culling.end = 0.01;
     EXPECT_EQ(surveyAgain(result, scene, nullptr, noProgress()), 0U);
-    const Survey whole = survey(scene, streetSpots(), settings);
+    const Survey whole = surveyed(scene, streetSpots(), settings);
     for (std::size_t s = 0; s < whole.spots.size(); ++s)
         for (std::size_t v = 0; v < 8; ++v)
             EXPECT_EQ(result.spots[s].tallies[v].counts, whole.spots[s].tallies[v].counts);
@@ -555,7 +523,8 @@ TEST(SurveyAgain, CountsWhatIsDrawnWithoutRays) {
 
 TEST(Survey, CancellingKeepsWhatIsDone) {
     test::RecordingProgress progress(3);
-    const Survey result = takeSurvey(street(), display(), streetSpots(), plain(), progress);
+    const Survey result =
+        takeSurvey(street(), surveyDisplay(), streetSpots(), plainSurvey(), progress);
     EXPECT_FALSE(result.complete);
     EXPECT_LT(result.doneCount(), streetSpots().size());
     for (const SpotResult& spot : result.spots) EXPECT_EQ(spot.tallies.size(), spot.done ? 8U : 0U);
@@ -563,13 +532,14 @@ TEST(Survey, CancellingKeepsWhatIsDone) {
 
 TEST(Survey, AddsSpotsWhereTheLoadChanges) {
     const Scene scene = street();
-    std::vector<SurveySpot> spots = at({{0, 1.7, 0}, {10, 1.7, 0}, {200, 1.7, 0}, {210, 1.7, 0}});
+    std::vector<SurveySpot> spots =
+        spotsAt({{0, 1.7, 0}, {10, 1.7, 0}, {200, 1.7, 0}, {210, 1.7, 0}});
     spots.push_back({"between", {5, 1.7, 0}, 1, {}});
     spots.push_back({"far away", {205, 1.7, 0}, 1, {}});
-    Target target = display();
+    Target target = surveyDisplay();
     target.limits.fill(4);
     target.farPlane = 12;
-    const Survey result = survey(scene, spots, plain(0), target);
+    const Survey result = surveyed(scene, spots, plainSurvey(0), target);
     ASSERT_EQ(result.spots.size(), 5U);
     EXPECT_EQ(result.spots[4].name, "between");
 }
@@ -579,9 +549,9 @@ TEST(Survey, AddsSpotsWhereTheLoadChanges) {
 TEST(SurveyFile, ComesBackAsItWas) {
     const test::TemporaryFolder folder;
     const Scene scene = street();
-    const Target target = display();
-    const Survey taken = survey(scene, streetSpots());
-    const Hash key = surveyKey(scene, target, plain(), "street");
+    const Target target = surveyDisplay();
+    const Survey taken = surveyed(scene, streetSpots());
+    const Hash key = surveyKey(scene, target, plainSurvey(), "street");
     ASSERT_TRUE(saveSurvey(taken, key, folder / "s.survey"));
     const auto back = loadSurvey(folder / "s.survey", key, scene, target);
     ASSERT_TRUE(back);
@@ -594,15 +564,15 @@ TEST(SurveyFile, ComesBackAsItWas) {
 TEST(SurveyFile, OfAnotherSceneTargetOrPlaceIsNotTaken) {
     const test::TemporaryFolder folder;
     Scene scene = street();
-    Target target = display();
-    const Hash key = surveyKey(scene, target, plain(), "street");
-    ASSERT_TRUE(saveSurvey(survey(scene, streetSpots()), key, folder / "s.survey"));
-    EXPECT_NE(surveyKey(scene, target, plain(), "lane"), key);
-    EXPECT_NE(surveyKey(scene, target, plain(128), "street"), key);
+    Target target = surveyDisplay();
+    const Hash key = surveyKey(scene, target, plainSurvey(), "street");
+    ASSERT_TRUE(saveSurvey(surveyed(scene, streetSpots()), key, folder / "s.survey"));
+    EXPECT_NE(surveyKey(scene, target, plainSurvey(), "lane"), key);
+    EXPECT_NE(surveyKey(scene, target, plainSurvey(128), "street"), key);
     target.farPlane = 90;
-    EXPECT_NE(surveyKey(scene, target, plain(), "street"), key);
+    EXPECT_NE(surveyKey(scene, target, plainSurvey(), "street"), key);
     scene.objects[3].culling.end = 10;
-    EXPECT_NE(surveyKey(scene, display(), plain(), "street"), key);
+    EXPECT_NE(surveyKey(scene, surveyDisplay(), plainSurvey(), "street"), key);
     EXPECT_FALSE(loadSurvey(folder / "s.survey", Hash{1, 2}, scene, target));
     EXPECT_FALSE(loadSurvey(folder / "none.survey", key, scene, target));
 }
@@ -610,235 +580,16 @@ TEST(SurveyFile, OfAnotherSceneTargetOrPlaceIsNotTaken) {
 TEST(SurveyFile, DamagedFilesAreSurveyedAnew) {
     const test::TemporaryFolder folder;
     const Scene scene = street();
-    const Hash key = surveyKey(scene, display(), plain(), "street");
-    ASSERT_TRUE(saveSurvey(survey(scene, streetSpots()), key, folder / "s.survey"));
+    const Hash key = surveyKey(scene, surveyDisplay(), plainSurvey(), "street");
+    ASSERT_TRUE(saveSurvey(surveyed(scene, streetSpots()), key, folder / "s.survey"));
     const std::string whole = test::readText(folder / "s.survey");
     for (std::size_t cut = 1; cut < whole.size(); cut += whole.size() / 40) {
         test::writeText(folder / "cut.survey", whole.substr(0, cut));
-        EXPECT_FALSE(loadSurvey(folder / "cut.survey", key, scene, display())) << cut;
+        EXPECT_FALSE(loadSurvey(folder / "cut.survey", key, scene, surveyDisplay())) << cut;
     }
     const Scene smaller = test::makeScene({{makeBox({1, 1, 1}), {0, 0, 0}}});
-    EXPECT_FALSE(loadSurvey(folder / "s.survey", key, smaller, display()))
+    EXPECT_FALSE(loadSurvey(folder / "s.survey", key, smaller, surveyDisplay()))
         << "as many numbers as objects, or none";
-}
-
-// --- where to stand -----------------------------------------------------------------------
-
-std::vector<SurveySpot> planned(const Scene& scene, const SpotPlan& plan) {
-    auto spots = planSpots(scene, RayScene(scene), plan, noProgress());
-    EXPECT_TRUE(spots) << (spots ? "" : spots.error().what);
-    return spots ? *spots : std::vector<SurveySpot>();
-}
-
-TEST(Spots, StandOnTheGroundAtEyeHeight) {
-    SpotPlan plan;
-    plan.spacing = 4;
-    const auto spots = planned(test::makeScene({ground(20)}), plan);
-    ASSERT_GE(spots.size(), 25U);
-    for (const SurveySpot& spot : spots) EXPECT_NEAR(spot.eye.y(), 1.7, 1e-3);
-    EXPECT_EQ(spots.front().level, 0);
-    EXPECT_EQ(spots.back().level, 1);
-}
-
-TEST(Spots, APatchThatMissesTheGridIsStoodOn) {
-    SpotPlan plan;
-    plan.spacing = 8;
-    plan.starts = {{1.5, 3.7, 1.5}};
-    // A block of 1 m that no point of the coarse grid is on, beside ground that is far below.
-    const Scene scene = test::makeScene({ground(40), {makeBox({1, 2, 1}), {1.5, 1, 1.5}}});
-    const auto spots = planned(scene, plan);
-    ASSERT_EQ(spots.size(), 1U);
-    EXPECT_NEAR(spots[0].eye.y(), 3.7, 0.01);
-    EXPECT_EQ(spots[0].level, 0);
-}
-
-TEST(Spots, ASingleThingIsLookedAtFromAllAround) {
-    const Scene scene = test::makeScene({{makeBox({1, 2, 1}), {5, 1, 5}}});
-    const auto spots = planned(scene, {});
-    ASSERT_EQ(spots.size(), 72U);
-    const Survey result = survey(scene, spots);
-    for (const SpotResult& spot : result.spots) {
-        ASSERT_EQ(spot.views.size(), 1U);
-        EXPECT_EQ(at(spot.tallies[0].counts, Measure::Objects), 1) << spot.name;
-        EXPECT_EQ(spot.seen.objects.size(), 1U) << spot.name;
-    }
-    const Scene floor = test::makeScene({ground(20), {makeBox({1, 2, 1}), {5, 1, 5}}});
-    EXPECT_FALSE(isSingleThing(floor, planned(floor, {})));
-}
-
-TEST(Spots, ASliverOfTheSceneIsTold) {
-    std::vector<test::Placed> placed = {ground(20)};
-    for (int i = 0; i < 60; ++i) placed.push_back({makeBox({1, 1, 1}), {40.0 * i, 0.5, 30.0 * i}});
-    const Scene scene = test::makeScene(placed);
-    const auto spots = at({{0, 1.7, 0}, {8, 1.7, 0}, {0, 1.7, 8}, {8, 1.7, 8}});
-    const auto warning = sliverWarning(scene, spots, 8);
-    ASSERT_TRUE(warning);
-    EXPECT_NE(warning->find("the 4 spots cover 0.0"), std::string::npos) << *warning;
-    EXPECT_FALSE(sliverWarning(test::makeScene({ground(20)}), spots, 8));
-}
-
-TEST(Spots, StoreysAboveEachOtherKeepTheSpacing) {
-    // Two floors with spots right above each other; the load differs along the lower one.
-    std::vector<SurveySpot> spots;
-    for (const double x : {0.0, 8.0, 16.0})
-        for (const double y : {1.7, 4.7}) spots.push_back({"s", {x, y, 0}, 0, {}});
-    spots.push_back({"between", {4, 1.7, 0}, 1, {}});
-    std::vector<test::Placed> placed;
-    for (int i = 0; i < 80; ++i)
-        placed.push_back({makeBox({0.2F, 0.2F, 0.2F}), {8.0 + i * 0.1, 1.7, -2}});
-    const Scene scene = test::makeScene(placed);
-    Target target = display();
-    target.farPlane = 4;
-    const Survey result = survey(scene, spots, plain(0), target);
-    const bool refined = std::any_of(result.spots.begin(), result.spots.end(),
-                                     [](const SpotResult& s) { return s.name == "between"; });
-    EXPECT_TRUE(refined);
-}
-
-TEST(Spots, ACubicSplineRunsThroughItsKeysNotItsTangents) {
-    Scene scene = test::makeScene({ground(10)});
-    Node camera;
-    camera.name = "ride";
-    scene.nodes.push_back(camera);
-    const int node = static_cast<int>(scene.nodes.size()) - 1;
-    Stream times;
-    times.components = 1;
-    times.data.resize(8);
-    times.set(1, 0, 2);
-    scene.streams = {std::make_shared<const Stream>(times),
-                     std::make_shared<const Stream>(makeStream(std::vector<Vec3f>{
-                         {99, 99, 99}, {0, 1, 0}, {1, 0, 0}, {1, 0, 0}, {2, 1, 0}, {99, 99, 99}}))};
-    Animation animation;
-    animation.samplers = {{0, 1, {{"interpolation", "CUBICSPLINE"}}}};
-    animation.channels =
-        Json::array({{{"sampler", 0}, {"target", {{"node", node}, {"path", "translation"}}}}});
-    scene.animations = {animation};
-    const auto path = animatedPath(scene, "ride");
-    ASSERT_TRUE(path);
-    ASSERT_EQ(path->size(), 9U);
-    EXPECT_NEAR(path->front().eye.x(), 0, 1e-6);
-    EXPECT_NEAR(path->back().eye.x(), 2, 1e-6);
-    for (const Viewpoint& view : *path) {
-        EXPECT_NEAR(view.eye.y(), 1, 1e-6);
-        EXPECT_LE(view.eye.x(), 2 + 1e-6);
-    }
-    // With tangents of one metre a second the way is even: a quarter of the time, a quarter of it.
-    EXPECT_NEAR((*path)[2].eye.x(), 0.5, 1e-6);
-}
-
-TEST(Spots, DoNotClimbATableOrEnterWhatIsTooLow) {
-    SpotPlan plan;
-    plan.spacing = 2;
-    plan.starts = {{-8, 1.7, 0}};
-    const auto spots =
-        planned(test::makeScene({ground(20),
-                                 {makeBox({6, 1, 6}), {-3, 0.5, -3}},
-                                 {named(makeBox({6, 0.2F, 6}), "low roof"), {4, 1.5, 4}}}),
-                plan);
-    for (const SurveySpot& spot : spots) {
-        EXPECT_NEAR(spot.eye.y(), 1.7, 1e-3) << "on the table at " << spot.eye.transpose();
-        const bool below = std::fabs(spot.eye.x() - 4) < 2.9 && std::fabs(spot.eye.z() - 4) < 2.9;
-        EXPECT_FALSE(below) << "under the roof at " << spot.eye.transpose();
-    }
-}
-
-TEST(Spots, WallsAreNotPassedButDoorwaysAre) {
-    std::vector<test::Placed> placed = {
-        ground(24), {makeBox({10, 6, 0.4F}), {-7, 3, 0}}, {makeBox({10, 6, 0.4F}), {7, 3, 0}}};
-    SpotPlan plan;
-    plan.spacing = 3;
-    plan.starts = {{0, 1.7, 8}};
-    const auto beyond = [&](const Scene& scene) {
-        const auto spots = planned(scene, plan);
-        return std::any_of(spots.begin(), spots.end(),
-                           [](const SurveySpot& spot) { return spot.eye.z() < -2; });
-    };
-    EXPECT_TRUE(beyond(test::makeScene(placed))) << "through the gap of 4 m";
-    placed.push_back({makeBox({6, 6, 0.4F}), {0, 3, 0}});
-    EXPECT_FALSE(beyond(test::makeScene(placed)));
-}
-
-TEST(Spots, AnAreaNeedsNoWayThere) {
-    SpotPlan plan;
-    plan.spacing = 2;
-    plan.area = "island node";
-    const Scene scene =
-        test::makeScene({ground(10), {named(test::makeGrid(2, 2, 8), "island"), {40, 5, 0}}});
-    const auto spots = planned(scene, plan);
-    ASSERT_FALSE(spots.empty());
-    for (const SurveySpot& spot : spots) EXPECT_NEAR(spot.eye.y(), 6.7, 1e-3);
-    plan.area = "nowhere";
-    const auto missing = planSpots(scene, RayScene(scene), plan, noProgress());
-    ASSERT_FALSE(missing);
-    EXPECT_EQ(missing.error().where, "nowhere");
-}
-
-TEST(Spots, ALineIsCutIntoEqualSteps) {
-    const auto spots =
-        spotsAlong({{{0, 1, 0}, 350, 0}, {{10, 1, 0}, 10, 0}, {{10, 1, 5}, 10, 0}}, 4);
-    ASSERT_EQ(spots.size(), 5U);
-    EXPECT_NEAR(spots[1].eye.x(), 4, 1e-9);
-    EXPECT_NEAR(spots[1].views[0].heading, 358, 1e-9) << "the short way round";
-    EXPECT_NEAR(spots[3].eye.z(), 2, 1e-9);
-    EXPECT_NEAR(spots[4].eye.z(), 5, 1e-9);
-    EXPECT_TRUE(spotsAlong({}, 1).empty());
-}
-
-TEST(Spots, AFreeCameraIsThePlayersEye) {
-    const std::vector<SurveySpot> spots = {{"1", {1, 2, 3}, 0, {}}};
-    const auto same = throughCamera(spots, {}, 8);
-    ASSERT_EQ(same.size(), 1U);
-    EXPECT_TRUE(same[0].views.empty());
-    EXPECT_EQ(same[0].eye, spots[0].eye);
-}
-
-TEST(Spots, AFollowingCameraLooksAtThePlayer) {
-    Camera camera;
-    camera.distances = {10, 20};
-    camera.pitches = {-60};
-    const Vec3d player(5, 0, 5);
-    const auto spots = throughCamera({{"gate", player, 1, {}}}, camera, 4);
-    ASSERT_EQ(spots.size(), 8U);
-    for (const SurveySpot& spot : spots) {
-        const Vec3d ahead = lookDirection(spot.views[0].heading, spot.views[0].pitch);
-        EXPECT_TRUE((player - spot.eye).normalized().isApprox(ahead, 1e-9));
-        EXPECT_GT(spot.eye.y(), 8);
-        EXPECT_EQ(spot.views[0].eye, spot.eye);
-        EXPECT_EQ(spot.level, 1);
-        EXPECT_EQ(spot.name.substr(0, 4), "gate");
-    }
-}
-
-TEST(Spots, ALimitedHeadTurnsToBothEnds) {
-    Camera camera;
-    camera.firstHeading = 300;
-    camera.lastHeading = 390;
-    EXPECT_EQ(camera.headings(8), (std::vector<double>{300, 345, 30}));
-    camera.lastHeading = 300;
-    EXPECT_EQ(camera.headings(8), std::vector<double>{300}) << "a side camera";
-    EXPECT_EQ(Camera{}.headings(4), (std::vector<double>{0, 90, 180, 270}));
-    camera.lastHeading = 390;
-    const auto spots = throughCamera({{"1", {0, 1, 0}, 0, {}}}, camera, 8);
-    ASSERT_EQ(spots.size(), 1U) << "one eye, its views together";
-    EXPECT_EQ(spots[0].views.size(), 3U);
-}
-
-TEST(Spots, LimitedViewsSeeOnlyWhatTheyLookAt) {
-    Camera camera;
-    camera.distances = {10};
-    camera.pitches = {-89};
-    SurveySettings settings = plain();
-    settings.onlyInViews = true;
-    // From straight above the lower side of the box and what is far aside are never seen.
-    const Scene scene =
-        test::makeScene({{makeBox({1, 1, 1}), {0, 0, 0}}, {makeBox({1, 1, 1}), {60, 0, 0}}});
-    const Survey result =
-        survey(scene, throughCamera({{"1", Vec3d::Zero(), 0, {}}}, camera, 1), settings);
-    EXPECT_EQ(seenFrom(result), (std::vector<std::uint32_t>{0}));
-    int seen = 0;
-    for (std::size_t t = 0; t < 12; ++t)
-        seen += result.seen.trianglePixels[t] > 0 || result.belowSampling[t];
-    EXPECT_LE(seen, 4) << "the top, and a side for the degree that it is off";
 }
 
 }  // namespace

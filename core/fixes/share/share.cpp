@@ -251,8 +251,7 @@ Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings, co
     shareImages(shared, images);
     std::vector<int> materials(scene.materials.size());
     std::iota(materials.begin(), materials.end(), 0);
-    if (settings.materials)
-        materials = firstEqualMaterials(shared, images);
+    if (settings.materials) materials = firstEqualMaterials(shared, images);
     for (Asset& asset : shared.assets) {
         asset.mesh = withMaterials(asset.mesh, materials);
         for (Ladder::Level& level : asset.ladder.levels)
