@@ -185,6 +185,18 @@ TEST(Share, NeverWhereBordersMeet) {
     EXPECT_EQ(applyShare(makeTrack(1), {}, Target{}, noProgress())->scene.assets.size(), 1U);
 }
 
+TEST(Share, ACornerThatTouchesAnotherIsChance) {
+    // The second stands with one corner of its border on a corner of the first.
+    const Mesh thing = makeOddThing();
+    const std::vector<Vec3f> points = toVectors(*thing.parts[0].find("POSITION"));
+    const Mesh turnedOne = moved(thing, turned(40, {0, 1, 0}));
+    const Vec3d to =
+        (points.front() - toVectors(*turnedOne.parts[0].find("POSITION")).back()).cast<double>();
+    const Scene scene = test::makeScene(
+        {{test::named(Mesh(thing), "one"), {0, 0, 0}}, {test::named(Mesh(turnedOne), "two"), to}});
+    EXPECT_EQ(applyShare(scene, {}, Target{}, noProgress())->scene.assets.size(), 1U);
+}
+
 Image makeImage(const char* name, std::uint8_t value, bool spare = false) {
     const std::vector<std::uint8_t> pixels(4 * 4 * 4, value);
     std::vector<std::byte> png = encodePng(pixels.data(), 4, 4, 4);

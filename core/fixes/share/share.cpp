@@ -121,6 +121,22 @@ MeshPtr withMaterials(const MeshPtr& mesh, const std::vector<int>& first) {
     return finishMesh(std::move(copy));
 }
 
+/// True if both ends of an edge lie where others have border vertices; one vertex alone is chance.
+/// `locked`: [parts][vertices], or empty.
+bool meetsAlongAnEdge(const Mesh& mesh, const std::vector<std::vector<bool>>& locked) {
+    for (std::size_t p = 0; p < locked.size(); ++p) {
+        if (std::find(locked[p].begin(), locked[p].end(), true) == locked[p].end()) continue;
+        const Part& part = mesh.parts[p];
+        const std::vector<Vec3f> places = toVectors(*part.find("POSITION"));
+        for (std::size_t c = 0; part.isTriangles() && c < part.indices.size(); ++c) {
+            const std::uint32_t from = part.indices[c];
+            const std::uint32_t to = part.indices[c % 3 == 2 ? c - 2 : c + 1];
+            if (locked[p][from] && locked[p][to] && places[from] != places[to]) return true;
+        }
+    }
+    return false;
+}
+
 /// Finds the assets that are others, moved.
 class MeshSharer {
 public:
@@ -137,10 +153,9 @@ public:
             double& scale = scales_[static_cast<std::size_t>(object.asset)];
             scale = std::max(scale, object.scale);
         }
-        for (const auto& parts : findSharedBorders(scene))
-            meets_.push_back(std::any_of(parts.begin(), parts.end(), [](const auto& locked) {
-                return std::find(locked.begin(), locked.end(), true) != locked.end();
-            }));
+        const auto borders = findSharedBorders(scene);
+        for (std::size_t a = 0; a < borders.size(); ++a)
+            meets_.push_back(meetsAlongAnEdge(*scene.assets[a].mesh, borders[a]));
     }
 
     /// [assets] What stands instead of each; empty: itself. Nothing if cancelled.
