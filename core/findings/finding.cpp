@@ -12,7 +12,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kSubjectKeys[] = {"scene", "asset", "object", "texture", "material", "light"};
-constexpr const char* kUnitKeys[] = {"", "bytes", "metres", "pixels", "share", "degrees", "texels"};
+constexpr const char* kUnitKeys[] = {"", "bytes", "metres", "pixels", "share"};
 
 template <typename List>
 std::string nameOr(const List& thing, const char* kind, std::size_t index) {
@@ -63,10 +63,6 @@ std::string formatQuantity(double value, Quantity::Unit unit) {
             return fmt::format("{:.{}f} px", value, value < 10 ? 1 : 0);
         case Quantity::Unit::Share:
             return formatShare(value);
-        case Quantity::Unit::Degrees:
-            return fmt::format("{:.0f}°", value);
-        case Quantity::Unit::Texels:
-            return fmt::format("{:.0f} texels", value);
     }
     return {};
 }
@@ -150,13 +146,18 @@ void settleClaims(Diagnosis& diagnosis) {
 Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Survey* survey,
                              const std::optional<Viewpoint>& here, Progress& progress) {
     const SceneIndex index(scene);
-    SubProgress looking(progress, 0, 0.4);
+    SubProgress looking(progress, 0, 0.35);
     const std::vector<ImageFacts> images = imageFacts(scene, looking);
+    SubProgress welding(progress, 0.35, 0.4);
+    std::vector<WeldedMesh> welded(scene.assets.size());
+    parallelFor(welded.size(), "Looking at meshes", welding,
+                [&](std::size_t a) { welded[a] = weldPlaces(*scene.assets[a].mesh); });
     const std::vector<int> equalImages = firstEqualImages(scene, images);
     const CountedViews views(scene, target, index, survey, here);
     SubProgress running(progress, 0.4, 1);
     const Survey* rays = survey && survey->hasRays() && survey->doneCount() > 0 ? survey : nullptr;
-    const FindingInput input{scene, target, index, views, images, equalImages, rays, running};
+    const FindingInput input{scene, target, index, views, images, equalImages,
+                             welded, rays, running};
     const auto& rules = findingRules();
     std::vector<std::vector<Finding>> found(rules.size());
     const bool finished =

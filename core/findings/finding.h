@@ -11,6 +11,7 @@
 #include "findings/image_facts.h"
 #include "findings/scene_index.h"
 #include "fixes/fix.h"
+#include "geometry/weld.h"
 #include "survey/survey.h"
 
 namespace flentro {
@@ -36,7 +37,7 @@ struct Subject {
 
 /// A labelled number that a finding rests on.
 struct Quantity {
-    enum class Unit { Count, Memory, Metres, Pixels, Share, Degrees, Texels };
+    enum class Unit { Count, Memory, Metres, Pixels, Share };
     std::string label;
     double value = 0;
     Unit unit = Unit::Count;
@@ -70,8 +71,9 @@ struct FindingInput {
     const SceneIndex& index;
     const CountedViews& views;
     const std::vector<ImageFacts>& images;
-    const std::vector<int>& equalImages;  ///< [images] The first that each is equal to.
-    const Survey* survey = nullptr;  ///< Of the scene, with rays; null: none.
+    const std::vector<int>& equalImages;    ///< [images] The first that each is equal to.
+    const std::vector<WeldedMesh>& welded;  ///< [assets] Level 0, corners at one place as one.
+    const Survey* survey = nullptr;         ///< Of the scene, with rays; null: none.
     Progress& progress;
 };
 

@@ -2,28 +2,14 @@
 
 #include <algorithm>
 
+#include "scene/edit.h"
+
 namespace flentro {
 namespace {
 
 void addOnce(std::vector<std::uint32_t>& list, std::size_t value) {
     const auto number = static_cast<std::uint32_t>(value);
     if (std::find(list.begin(), list.end(), number) == list.end()) list.push_back(number);
-}
-
-/// Nodes that animations move, with all below them.
-std::vector<bool> movingNodes(const Scene& scene) {
-    std::vector<bool> moving(scene.nodes.size(), false);
-    for (const Animation& animation : scene.animations)
-        for (const Json& channel : animation.channels) {
-            const int node = jsonOr(jsonObject(channel, "target"), "node", -1);
-            if (node >= 0 && static_cast<std::size_t>(node) < moving.size())
-                moving[static_cast<std::size_t>(node)] = true;
-        }
-    visitDown(scene.nodes, [&](std::size_t i) {
-        const int parent = scene.nodes[i].parent;
-        if (parent >= 0 && moving[static_cast<std::size_t>(parent)]) moving[i] = true;
-    });
-    return moving;
 }
 
 }  // namespace

@@ -52,8 +52,7 @@ std::vector<Finding> run(const FindingInput& in) {
         for (const std::uint32_t object : cell.objects)
             finding.subjects.push_back(objectSubject(in.scene, object));
     }
-    const double limit = at(in.target.limits, Measure::DrawCalls);
-    const double whole = isLimit(limit) ? limit : at(in.views.counts(), Measure::DrawCalls);
+    const double whole = wholeOf(in, Measure::DrawCalls);
     if (finding.subjects.empty() || saved < kWorth * whole) return {};
     finding.sentence = fmt::format("{} stand close together: about {:.0f} draw calls less as one",
                                    counted(finding.subjects.size(), "small object"), saved);

@@ -1,14 +1,10 @@
 #include <algorithm>
 
 #include "findings/rules/rule.h"
-#include "geometry/weld.h"
 
 namespace flentro {
-namespace {
 
-/// Triangles whose area is none within the rounding of their corners.
-double countIn(const Mesh& mesh) {
-    const WeldedMesh welded = weldPlaces(mesh);
+double countDegenerate(const WeldedMesh& welded) {
     double count = 0;
     for (std::size_t c = 0; c + 2 < welded.corners.size(); c += 3) {
         const Vec3d a = welded.points[welded.corners[c]].cast<double>();
@@ -20,8 +16,10 @@ double countIn(const Mesh& mesh) {
     return count;
 }
 
+namespace {
+
 std::vector<Finding> run(const FindingInput& in) {
-    return tidyFindings(in, countIn, "have no surface", "degenerate triangles");
+    return tidyFindings(in, countDegenerate, "have no surface", "degenerate triangles");
 }
 
 }  // namespace

@@ -2,15 +2,15 @@
 #include <algorithm>
 
 #include "findings/rules/rule.h"
-#include "geometry/weld.h"
 
 namespace flentro {
 namespace {
 
 constexpr std::size_t kMinTriangles = 12;
 
-/// True if every edge is used once in each direction.
-bool isClosed(const std::vector<std::uint32_t>& corners) {
+/// True if every edge is used as often in each direction, so that nothing is open, and the surface
+/// looks outward.
+bool isClosed(const std::vector<Vec3f>& points, const std::vector<std::uint32_t>& corners) {
     std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
     for (std::size_t c = 0; c + 2 < corners.size(); c += 3)
         for (std::size_t k = 0; k < 3; ++k) {
@@ -19,12 +19,19 @@ bool isClosed(const std::vector<std::uint32_t>& corners) {
             if (from != to) edges.emplace_back(from, to);
         }
     std::sort(edges.begin(), edges.end());
-    for (std::size_t i = 0; i < edges.size(); ++i) {
-        if (i > 0 && edges[i] == edges[i - 1]) return false;
-        const auto back = std::pair(edges[i].second, edges[i].first);
-        if (!std::binary_search(edges.begin(), edges.end(), back)) return false;
+    for (auto first = edges.begin(); first != edges.end();) {
+        const auto [begin, end] = std::equal_range(first, edges.end(), *first);
+        const auto back =
+            std::equal_range(edges.begin(), edges.end(), std::pair(first->second, first->first));
+        if (end - begin != back.second - back.first) return false;
+        first = end;
     }
-    return !edges.empty();
+    double volume = 0;
+    for (std::size_t c = 0; c + 2 < corners.size(); c += 3) {
+        const auto at = [&](std::size_t k) { return points[corners[c + k]].cast<double>(); };
+        volume += at(0).dot(at(1).cross(at(2)));
+    }
+    return !edges.empty() && volume >= 0;
 }
 
 std::vector<Finding> run(const FindingInput& in) {
@@ -32,7 +39,7 @@ std::vector<Finding> run(const FindingInput& in) {
     for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
         const Mesh& mesh = *in.scene.assets[a].mesh;
         if (in.index.objectsOf[a].empty()) continue;
-        const WeldedMesh welded = weldPlaces(mesh);
+        const WeldedMesh& welded = in.welded[a];
         std::size_t first = 0;
         for (const Part& part : mesh.parts) {
             const std::size_t count = 3 * part.triangleCount();
@@ -44,7 +51,7 @@ std::vector<Finding> run(const FindingInput& in) {
             const auto m = static_cast<std::size_t>(part.material);
             const Material& material = in.scene.materials[m];
             if (!material.doubleSided || material.alphaMode != AlphaMode::Opaque ||
-                !isClosed(corners))
+                !isClosed(welded.points, corners))
                 continue;
             Finding finding =
                 assetFinding(in, a,
@@ -66,8 +73,9 @@ const Rule& doubleSidedClosedRule() {
         .name = "Two-sided though closed",
         .why = "Nobody sees the inside, and yet every pixel of it is filled.",
         .measured =
-            "Opaque two-sided parts that are closed: every edge, by position, runs once each way; "
-            "from 12 triangles on.",
+            "Opaque two-sided parts that are closed and look outward: every edge, by position, "
+            "runs as "
+            "often each way; from 12 triangles on.",
         .advice = "Make the material one-sided.",
         .needsSurvey = false,
         .run = run,

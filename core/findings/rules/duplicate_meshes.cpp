@@ -62,7 +62,8 @@ std::vector<Finding> run(const FindingInput& in) {
                                                 (in.target.singlePass ? 1 : in.target.eyes);
             return saved;
         });
-        if (bytes < kMinBytes && !isWorth(in, finding.relief, Measure::DrawCalls, kWorth)) continue;
+        if (bytes < kMinBytes && !isWorth(in, finding.relief, {Measure::DrawCalls}, kWorth))
+            continue;
         finding.where = whereDrawn(in, members.front());
         finding.fix = proposedFix(in, "share");
         findings.push_back(std::move(finding));

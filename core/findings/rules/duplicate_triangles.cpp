@@ -1,14 +1,10 @@
 #include <algorithm>
 
 #include "findings/rules/rule.h"
-#include "geometry/weld.h"
 
 namespace flentro {
-namespace {
 
-/// Triangles that an earlier one equals in corners and facing, of any part.
-double countIn(const Mesh& mesh) {
-    const WeldedMesh welded = weldPlaces(mesh);
+double countDuplicate(const WeldedMesh& welded) {
     std::vector<std::array<std::uint32_t, 3>> all;
     for (std::size_t c = 0; c + 2 < welded.corners.size(); c += 3) {
         std::array<std::uint32_t, 3> corners = {welded.corners[c], welded.corners[c + 1],
@@ -25,8 +21,10 @@ double countIn(const Mesh& mesh) {
     return count;
 }
 
+namespace {
+
 std::vector<Finding> run(const FindingInput& in) {
-    return tidyFindings(in, countIn, "lie on equal ones", "duplicate triangles");
+    return tidyFindings(in, countDuplicate, "lie on equal ones", "duplicate triangles");
 }
 
 }  // namespace

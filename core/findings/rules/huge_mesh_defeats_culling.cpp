@@ -1,5 +1,4 @@
 #include <fmt/format.h>
-#include <algorithm>
 
 #include "findings/rules/rule.h"
 #include "geometry/frustum.h"
@@ -60,7 +59,7 @@ std::vector<Finding> run(const FindingInput& in) {
             return saved;
         });
         if (drawn == 0 || beyond < kMinOutside * drawn ||
-            !isWorth(in, relief, Measure::Triangles, kWorth))
+            !isWorth(in, relief, {Measure::Triangles}, kWorth))
             continue;
         Finding finding;
         finding.subjects = {objectSubject(in.scene, i), assetSubject(in.scene, asset)};
@@ -90,9 +89,9 @@ const Rule& hugeMeshRule() {
             "A mesh is drawn as a whole when any of it is in view: one across the map is always "
             "drawn, at one level.",
         .measured =
-            "Triangles whose middle lies outside the view, of objects longer than 40 m and a third "
-            "of the scene with 5,000 triangles or more; told where that is more than half of them "
-            "in the mean of the counted views.",
+            "Triangles that lie 16 m and more outside the view, of objects longer than 40 m with "
+            "5,000 triangles or more: told where that is a quarter of them in the mean of the "
+            "views of a survey, and 1 % of the limit.",
         .advice = "Cut into cells (fix Split).",
         .needsSurvey = false,
         .run = run,

@@ -1,6 +1,5 @@
 #include <fmt/format.h>
 #include <Eigen/LU>
-#include <algorithm>
 
 #include "findings/rules/rule.h"
 

@@ -8,20 +8,21 @@ namespace {
 
 constexpr double kMaxMean = 2;
 constexpr int kMaxAnywhere = 8;
-constexpr int kMinContrast = 24;  ///< Of the thumbnail: flat ones look alike without being so.
+/// Of the mean deviation of the thumbnails from their means: flat ones look alike without being so.
+constexpr double kMaxOfContrast = 0.3;
+constexpr double kMinContrast = 0.25;
 
-bool isPlain(const ImageFacts& facts) {
-    int contrast = 0;
-    for (std::size_t c = 0; c < 3; ++c) {
-        int least = 255;
-        int most = 0;
-        for (std::size_t i = c; i < facts.thumbnail.size(); i += 4) {
-            least = std::min<int>(least, facts.thumbnail[i]);
-            most = std::max<int>(most, facts.thumbnail[i]);
-        }
-        contrast = std::max(contrast, most - least);
+/// Mean deviation of the thumbnail's values from the mean of their channel.
+double contrastOf(const ImageFacts& facts) {
+    double deviation = 0;
+    for (std::size_t c = 0; c < 4; ++c) {
+        double mean = 0;
+        for (std::size_t i = c; i < facts.thumbnail.size(); i += 4) mean += facts.thumbnail[i];
+        mean /= static_cast<double>(facts.thumbnail.size() / 4);
+        for (std::size_t i = c; i < facts.thumbnail.size(); i += 4)
+            deviation += std::fabs(facts.thumbnail[i] - mean);
     }
-    return contrast < kMinContrast;
+    return deviation / static_cast<double>(std::max<std::size_t>(1, facts.thumbnail.size()));
 }
 
 /// Mean difference of the thumbnails; infinity where any field differs by much.
@@ -40,13 +41,15 @@ std::vector<Finding> run(const FindingInput& in) {
     const std::vector<int>& equal = in.equalImages;
     const auto& images = in.scene.images;
     for (std::size_t i = 0; i < images.size(); ++i) {
-        if (!in.images[i].isKnown || isPlain(in.images[i]) || in.progress.cancelled()) continue;
+        if (!in.images[i].isKnown || in.progress.cancelled()) continue;
+        const double contrast = contrastOf(in.images[i]);
+        if (contrast < kMinContrast) continue;
         for (std::size_t k = 0; k < i; ++k) {
             if (!in.images[k].isKnown || equal[i] == equal[k] ||
                 images[i].width * images[k].height != images[k].width * images[i].height)
                 continue;
             const double off = difference(in.images[i], in.images[k]);
-            if (off >= kMaxMean) continue;
+            if (off >= std::min(kMaxMean, kMaxOfContrast * contrast)) continue;
             Finding finding;
             finding.subjects = {imageSubject(in.scene, k), imageSubject(in.scene, i)};
             finding.sentence = fmt::format("they differ by {:.1f} of 255 in the mean", off);
@@ -69,7 +72,8 @@ const Rule& nearDuplicateTexturesRule() {
         .why = "The eye takes them for one, memory does not.",
         .measured =
             "Images of equal shape whose means over 16 x 16 fields differ by less than 2 of 255 in "
-            "the mean and 8 anywhere, though not in every pixel; plain ones are left out.",
+            "the mean, 8 anywhere and three tenths of their own contrast, though not in every "
+            "pixel; plain ones are left out.",
         .advice = "Use one of them for both.",
         .needsSurvey = false,
         .run = run,

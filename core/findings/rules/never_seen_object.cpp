@@ -32,10 +32,9 @@ std::vector<Finding> run(const FindingInput& in) {
             return unseen[drawn.object] &&
                    static_cast<std::size_t>(in.scene.objects[drawn.object].asset) == a;
         });
-        bool isWorthIt = false;
-        for (const Measure measure : {Measure::Objects, Measure::DrawCalls, Measure::Triangles})
-            isWorthIt = isWorthIt || isWorth(in, finding.relief, measure, kWorth);
-        if (!isWorthIt) continue;
+        if (!isWorth(in, finding.relief, {Measure::Objects, Measure::DrawCalls, Measure::Triangles},
+                     kWorth))
+            continue;
         finding.where = whereDrawn(in, a);
         findings.push_back(std::move(finding));
     }

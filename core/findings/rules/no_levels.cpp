@@ -27,7 +27,7 @@ std::vector<Finding> run(const FindingInput& in) {
             return shownTriangles(pixelsAcross(in.scene.objects[drawn.object],
                                                static_cast<double>(drawn.distance), in.target));
         });
-        if (!isWorth(in, relief, Measure::Triangles, kWorth)) continue;
+        if (!isWorth(in, relief, {Measure::Triangles}, kWorth)) continue;
         const CostShare& drawn = in.views.worst(Measure::Triangles).assets[a];
         const double saved = at(relief.worst, Measure::Triangles);
         Finding finding = assetFinding(

@@ -3,7 +3,6 @@
 #include <array>
 
 #include "findings/rules/rule.h"
-#include "geometry/weld.h"
 
 namespace flentro {
 namespace {
@@ -13,8 +12,7 @@ constexpr double kMinCount = 8;
 
 /// Edges, and those of three, five ... triangles: those of four are two solids that touch.
 /// Duplicates count once.
-std::pair<double, double> edgesOf(const Mesh& mesh) {
-    const WeldedMesh welded = weldPlaces(mesh);
+std::pair<double, double> edgesOf(const WeldedMesh& welded) {
     std::set<std::array<std::uint32_t, 3>> known;
     std::vector<std::uint64_t> edges;
     for (std::size_t c = 0; c + 2 < welded.corners.size(); c += 3) {
@@ -41,7 +39,7 @@ std::pair<double, double> edgesOf(const Mesh& mesh) {
 std::vector<Finding> run(const FindingInput& in) {
     std::vector<Finding> findings;
     for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
-        const auto [all, bad] = edgesOf(*in.scene.assets[a].mesh);
+        const auto [all, bad] = edgesOf(in.welded[a]);
         if (bad < kMinCount || bad < kMinShare * all) continue;
         findings.push_back(assetFinding(
             in, a,

@@ -4,21 +4,19 @@
 #include "base/cancel_only.h"
 #include "findings/rules/rule.h"
 #include "fixes/tidy/tidy.h"
-#include "geometry/weld.h"
 
 namespace flentro {
 namespace {
 
 constexpr double kMinShare = 0.2;
-constexpr std::size_t kMinCount = 200;
+constexpr double kMinCount = 200;
 
 constexpr double kMinFlat = 0.3;         ///< Share of the edges inside a mesh.
 constexpr float kSameNormal = 0.99999F;  ///< Cosine: 0.26 degrees.
 
 /// Share of the edges of two triangles across which the surface runs on flat: where that is small
 /// nothing is worth trying.
-double flatShare(const Mesh& mesh) {
-    const WeldedMesh welded = weldPlaces(mesh);
+double flatShare(const WeldedMesh& welded) {
     std::vector<Vec3f> normals;
     std::vector<std::pair<std::uint64_t, std::uint32_t>> edges;
     for (std::size_t c = 0; c + 2 < welded.corners.size(); c += 3) {
@@ -48,24 +46,26 @@ std::vector<Finding> run(const FindingInput& in) {
     dissolving.dropDegenerate = dissolving.dropDuplicates = false;
     CancelOnly quiet(in.progress);
     Scene scene = in.scene;
-    for (Asset& asset : scene.assets)
-        if (asset.mesh->triangles < kMinCount || flatShare(*asset.mesh) < kMinFlat)
-            asset.importance = Importance::Keep;
+    for (std::size_t a = 0; a < scene.assets.size(); ++a)
+        if (static_cast<double>(scene.assets[a].mesh->triangles) < kMinCount ||
+            flatShare(in.welded[a]) < kMinFlat)
+            scene.assets[a].importance = Importance::Keep;
     const auto done = applyTidy(scene, dissolving, quiet);
     std::vector<Finding> findings;
     if (!done) return findings;
     for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
         const std::size_t before = in.scene.assets[a].mesh->triangles;
         const std::size_t after = done->scene.assets[a].mesh->triangles;
-        const std::size_t less = before - std::min(before, after);
-        if (less < kMinCount || static_cast<double>(less) < kMinShare * static_cast<double>(before))
-            continue;
+        if (after >= before) continue;
+        // Those without surface and those that are there twice have findings of their own.
+        const double less = static_cast<double>(before - after) - countDegenerate(in.welded[a]) -
+                            countDuplicate(in.welded[a]);
+        if (less < kMinCount || less < kMinShare * static_cast<double>(before)) continue;
         Finding finding = vainTriangles(
-            in, a, static_cast<double>(less),
+            in, a, less,
             fmt::format("{} of {} triangles lie in flat surfaces that fewer would fill",
-                        formatCount(static_cast<double>(less)),
-                        formatCount(static_cast<double>(before))),
-            {{"triangles too many", static_cast<double>(less), Quantity::Unit::Count,
+                        formatCount(less), formatCount(static_cast<double>(before))),
+            {{"triangles too many", less, Quantity::Unit::Count,
               kMinShare * static_cast<double>(before)}});
         finding.fix = proposedFix(in, "tidy");
         findings.push_back(std::move(finding));

@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 #include <map>
 
 namespace flentro {
@@ -100,8 +99,7 @@ Relief imageRelief(const FindingInput& in, const std::vector<ImageSaving>& savin
         double largest = 0;
         for (std::size_t i = 0; i < view.images.size(); ++i) {
             if (!view.images[i]) continue;
-            const Image& image = in.scene.images[i];
-            const int edge = edges[i] >= 0 ? edges[i] : std::max(image.width, image.height);
+            const int edge = edges[i] >= 0 ? edges[i] : edgeOf(in.scene.images[i]);
             largest = std::max(largest, static_cast<double>(edge));
         }
         at(saved, Measure::TextureEdge) =
@@ -126,10 +124,17 @@ Relief lightRelief(const FindingInput& in,
     });
 }
 
-bool isWorth(const FindingInput& in, const Relief& relief, Measure measure, double share) {
+double wholeOf(const FindingInput& in, Measure measure) {
     const double limit = at(in.target.limits, measure);
-    const double whole = isLimit(limit) ? limit : at(in.views.counts(), measure);
-    return at(relief.worst, measure) > 0 && at(relief.worst, measure) >= share * whole;
+    return isLimit(limit) ? limit : at(in.views.counts(), measure);
+}
+
+bool isWorth(const FindingInput& in, const Relief& relief, std::initializer_list<Measure> measures,
+             double share) {
+    return std::any_of(measures.begin(), measures.end(), [&](Measure measure) {
+        const double saved = at(relief.worst, measure);
+        return saved > 0 && saved >= share * wholeOf(in, measure);
+    });
 }
 
 std::vector<Viewpoint> whereDrawn(const FindingInput& in, std::size_t asset) {
@@ -157,7 +162,7 @@ Finding vainTriangles(const FindingInput& in, std::size_t asset, double count, s
     return finding;
 }
 
-std::vector<Finding> tidyFindings(const FindingInput& in, double (*countIn)(const Mesh&),
+std::vector<Finding> tidyFindings(const FindingInput& in, double (*countIn)(const WeldedMesh&),
                                   const char* what, const char* label) {
     constexpr double kMinShare = 0.01;
     constexpr double kMinCount = 500;
@@ -165,7 +170,7 @@ std::vector<Finding> tidyFindings(const FindingInput& in, double (*countIn)(cons
     std::vector<Finding> findings;
     for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
         const Mesh& mesh = *in.scene.assets[a].mesh;
-        const double count = countIn(mesh);
+        const double count = countIn(in.welded[a]);
         const auto triangles = static_cast<double>(mesh.triangles);
         const double fewest = std::max(kMinEver, std::min(kMinCount, kMinShare * triangles));
         if (count < fewest) continue;

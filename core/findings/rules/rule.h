@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include <initializer_list>
 #include <map>
 #include <set>
 
@@ -9,15 +10,6 @@
 #include "findings/finding.h"
 
 namespace flentro {
-
-/// Calls visit(part, corners) for each triangle; corners are three indices into the part.
-template <typename Visit>
-void forEachTriangle(const Mesh& mesh, Visit&& visit) {
-    for (const Part& part : mesh.parts)
-        if (part.isTriangles())
-            for (std::size_t c = 0; c + 2 < part.indices.size(); c += 3)
-                visit(part, &part.indices[c]);
-}
 
 /// Diameter of an object on the target's display from a distance, pixels; infinity from within.
 [[nodiscard]] double pixelsAcross(const Object& object, double distance, const Target& target);
@@ -50,10 +42,12 @@ struct ImageSaving {
     const FindingInput& in,
     const std::function<bool(const CountedView&, std::size_t light)>& staysLit);
 
-/// True where a relief is at least this share of a measure's limit in the worst view, or of what
-/// is counted there without a limit.
-[[nodiscard]] bool isWorth(const FindingInput& in, const Relief& relief, Measure measure,
-                           double share);
+/// A measure's limit, or what the worst view counts of it without one.
+[[nodiscard]] double wholeOf(const FindingInput& in, Measure measure);
+/// True where a relief in the worst view is at least this share of the whole of any of the
+/// measures.
+[[nodiscard]] bool isWorth(const FindingInput& in, const Relief& relief,
+                           std::initializer_list<Measure> measures, double share);
 
 /// Triangles of the drawn copies of an asset, for where a finding shows best.
 [[nodiscard]] std::vector<Viewpoint> whereDrawn(const FindingInput& in, std::size_t asset);
@@ -69,8 +63,13 @@ struct ImageSaving {
 /// Findings about meshes of which fix Tidy takes triangles, as many as `countIn` tells: from 1 % of
 /// a mesh or 500 on. `what` they do: "have no surface".
 [[nodiscard]] std::vector<Finding> tidyFindings(const FindingInput& in,
-                                                double (*countIn)(const Mesh&), const char* what,
-                                                const char* label);
+                                                double (*countIn)(const WeldedMesh&),
+                                                const char* what, const char* label);
+
+/// Triangles whose area is none within the rounding of their corners.
+[[nodiscard]] double countDegenerate(const WeldedMesh& mesh);
+/// Triangles that an earlier one equals in corners and facing, of any part.
+[[nodiscard]] double countDuplicate(const WeldedMesh& mesh);
 
 /// One finding about all objects of which `amount` is not 0; none where there are none.
 [[nodiscard]] std::vector<Finding> objectsFinding(

@@ -27,10 +27,9 @@ std::vector<Finding> run(const FindingInput& in) {
             return static_cast<std::size_t>(in.scene.objects[drawn.object].asset) == a &&
                    isSmall(drawn);
         });
-        bool isWorthIt = false;
-        for (const Measure measure : {Measure::Objects, Measure::DrawCalls, Measure::Triangles})
-            isWorthIt = isWorthIt || isWorth(in, relief, measure, kWorth);
-        if (!isWorthIt) continue;
+        if (!isWorth(in, relief, {Measure::Objects, Measure::DrawCalls, Measure::Triangles},
+                     kWorth))
+            continue;
         Finding finding = assetFinding(
             in, a,
             fmt::format("{} drawn smaller than {} pixels in one view",

@@ -29,9 +29,7 @@ std::vector<Finding> run(const FindingInput& in) {
             copies = std::max(copies, small);
             return saved;
         });
-        if (!isWorth(in, relief, Measure::Triangles, kWorth) &&
-            !isWorth(in, relief, Measure::DrawCalls, kWorth))
-            continue;
+        if (!isWorth(in, relief, {Measure::Triangles, Measure::DrawCalls}, kWorth)) continue;
         Finding finding = assetFinding(
             in, a,
             fmt::format("{} smaller than {} pixels in one view, and shadow passes draw them",

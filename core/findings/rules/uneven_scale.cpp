@@ -1,5 +1,4 @@
 #include <fmt/format.h>
-#include <algorithm>
 
 #include "findings/rules/rule.h"
 

@@ -1,5 +1,3 @@
-#include <fmt/format.h>
-#include <algorithm>
 
 #include "findings/rules/rule.h"
 
