@@ -52,20 +52,21 @@ void gable(MeshBuilder& b, const Mat4f& where, float length, float span, float r
 
 }  // namespace
 
-MeshPtr makeWater(const SceneBuilder& s) {
+MeshPtr makeWater(const SceneBuilder& s, int cells) {
     MeshBuilder b("water");
     b.material(s.material("water"));
-    const int cells = s.detail().segments(256);
     ground(b, {-120, -1.1F, -75}, {120, -1.1F, 75}, cells, cells, 8);
     return b.finish();
 }
 
-MeshPtr makeQuay(const SceneBuilder& s) {
+MeshPtr makeQuay(const SceneBuilder& s, bool coarse) {
     MeshBuilder b("quay");
+    const bool fine = !coarse && s.detail().mesh >= 1;
     const int columns = s.detail().segments(300);
     const int rows = s.detail().segments(118);
     b.material(s.material("cobble quay"));
-    ground(b, {-95, 0, -48}, {95, 0, -9}, columns, rows, 3, 0.05F);
+    // Planted: more vertices in one part than short indices reach.
+    ground(b, {-95, 0, -48}, {95, 0, -9}, fine ? 420 : columns, fine ? 158 : rows, 3, 0.05F);
     b.material(s.material("cobble lockside"));
     ground(b, {-95, 0, 9}, {95, 0, 48}, columns, rows, 3, 0.05F);
     b.material(s.material("lock stone"));
@@ -114,8 +115,9 @@ MeshPtr makeFootbridge(const SceneBuilder& s) {
     for (const float x : {-1.15F, 1.15F})
         for (const float lift : {-0.15F, 0.55F, 1.05F}) {
             std::vector<Vec3f> rail;
-            for (int i = 0; i <= 40; ++i) {
-                const float t = static_cast<float>(i) / 40;
+            const int steps = d.segments(40);
+            for (int i = 0; i <= steps; ++i) {
+                const float t = static_cast<float>(i) / static_cast<float>(steps);
                 rail.emplace_back(x, deck(t) + lift, -11 + 22 * t);
             }
             b.tube(rail, lift < 0 ? 0.14F : 0.03F, d.segments(12));
@@ -183,12 +185,7 @@ MeshPtr makeCrane(const SceneBuilder& s) {
     const Detail& d = s.detail();
     MeshBuilder b("lattice crane");
     b.material(s.material("iron"));
-    const auto bar = [&](Vec3f from, Vec3f to, float r) {
-        std::vector<Vec3f> path;
-        for (int i = 0; i <= 4; ++i)
-            path.push_back(from + (to - from) * (static_cast<float>(i) / 4));
-        b.tube(path, r, d.segments(8));
-    };
+    const auto bar = [&](Vec3f from, Vec3f to, float r) { b.tube({from, to}, r, d.segments(8)); };
     const auto truss = [&](Vec3f from, Vec3f to, Vec3f side, Vec3f up, int bays) {
         for (int c = 0; c < 4; ++c) {
             const Vec3f offset = side * (c % 2 ? 1.0F : -1.0F) + up * (c / 2 ? 1.0F : -1.0F);
@@ -249,6 +246,7 @@ MeshPtr makeStall(const SceneBuilder& s, int variant) {
         .box(3, 0.08F, 0.08F);
     b.material(s.material(shade("enamel", variant)));
     b.at(translation(0, 0.5F, -0.2F)).box(2.7F, 0.04F, 0.6F);
+    if (variant >= 6) b.at(translation(0, 0.25F, -0.2F)).box(2.7F, 0.04F, 0.6F);
     b.material(s.material("rope hemp"));
     std::vector<Vec3f> swag;
     for (int i = 0; i <= 30; ++i) {
@@ -265,17 +263,32 @@ MeshPtr makeAwning(const SceneBuilder& s, int variant) {
     MeshBuilder b(fmt::format("awning {}", variant + 1));
     b.material(s.material(shade("canvas", variant)));
     const int columns = d.segments(36);
-    const auto cloth = [](float u, float v) {
-        const float drop = v > 0.85F ? (v - 0.85F) * 2.2F : 0;
+    const int rows = d.segments(18);
+    // Corners of cells lie where neighbours have theirs, to the bit: sheets count them differently.
+    const auto isCorner = [](float t, int cells) {
+        const float at = t * static_cast<float>(cells);
+        return std::fabs(at - std::round(at)) < 1e-3F;
+    };
+    const auto cloth = [&](float u, float v, float below) {
+        const float drop = v > 0.85F ? (v - 0.85F) * (variant < 6 ? 2.2F : 2.7F) : 0;
         const float sag =
             0.07F * std::sin(u * static_cast<float>(kPi)) * std::sin(v * static_cast<float>(kPi));
         const float scallop = v > 0.95F ? 0.04F * std::sin(u * 30 * static_cast<float>(kPi)) : 0;
-        return Vec3f(-1.7F + 3.4F * u, 2.56F - 0.36F * v - sag - drop + scallop,
-                     -0.75F + 1.75F * std::min(v, 0.88F));
+        Vec3f place(-1.7F + 3.4F * u, 2.56F - 0.36F * v - sag - drop + scallop - below,
+                    -0.75F + 1.75F * std::min(v, 0.88F));
+        constexpr float kGrid = 4096;  // steps a metre
+        if (isCorner(u, columns) && isCorner(v, rows))
+            for (float& x : place) x = std::round(x * kGrid) / kGrid;
+        return place;
     };
-    b.sheet(columns, d.segments(18), [&](float u, float v) { return cloth(u, 1 - v); }, {1, 1});
-    b.sheet(columns, d.segments(18),
-            [&](float u, float v) -> Vec3f { return cloth(u, v) - Vec3f(0, 0.01F, 0); }, {1, 1});
+    constexpr float kThick = 0.01F;
+    b.sheet(columns, rows, [&](float u, float v) { return cloth(u, 1 - v, 0); });
+    b.sheet(columns, rows, [&](float u, float v) { return cloth(u, v, kThick); });
+    // Its hems: the cloth is closed.
+    b.sheet(columns, 1, [&](float u, float v) { return cloth(1 - u, 1, v * kThick); });
+    b.sheet(columns, 1, [&](float u, float v) { return cloth(u, 0, v * kThick); });
+    b.sheet(rows, 1, [&](float u, float v) { return cloth(0, 1 - u, v * kThick); });
+    b.sheet(rows, 1, [&](float u, float v) { return cloth(1, u, v * kThick); });
     return b.finish();
 }
 

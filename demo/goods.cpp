@@ -69,7 +69,9 @@ MeshPtr makeOtter(const SceneBuilder& s) {
     MeshBuilder b("carved otter");
     b.material(s.material("otter stone"));
     const auto limb = [&](const Limb& shape, int along, int around) {
-        addLimb(b, shape, d.segments(around), d.segments(along));
+        const double share = d.mesh < 1 ? 0.8 : 1;  // the small version is to stay below 2 MB
+        const auto segments = [&](int full) { return d.segments(static_cast<int>(full * share)); };
+        addLimb(b, shape, segments(around), segments(along));
     };
     // Upright, paws before the chest, looking a little to the side.
     limb({{{0, 0, 0.02F},
@@ -162,17 +164,20 @@ MeshPtr makeCrate(const SceneBuilder& s, const std::string& name, const Mat4f& b
     const auto board = [&](const Mat4f& where, float w, float h, float depth) {
         b.at(before * where).box(w, h, depth);
     };
+    const int boards = s.detail().segments(4);
+    const float step = 0.6F / static_cast<float>(boards);
     for (int side = 0; side < 4; ++side) {
         const Mat4f turn = rotationY(90.0F * static_cast<float>(side));
-        for (int i = 0; i < 5; ++i)
-            board(turn * translation(0, 0.02F + 0.117F * static_cast<float>(i), 0.3F), 0.6F, 0.1F,
-                  0.02F);
+        for (int i = 0; i < boards; ++i)
+            board(turn * translation(0, 0.02F + step * static_cast<float>(i), 0.3F), 0.6F,
+                  0.87F * step, 0.02F);
         for (const float x : {-0.27F, 0.27F})
             board(turn * translation(x, 0, 0.318F), 0.06F, 0.6F, 0.02F);
     }
-    for (int i = 0; i < 5; ++i)
+    for (int i = 0; i < boards; ++i)
         for (const float y : {0.02F, 0.58F})
-            board(translation(-0.24F + 0.12F * static_cast<float>(i), y, 0), 0.1F, 0.02F, 0.6F);
+            board(translation(step * (static_cast<float>(i) + 0.5F) - 0.3F, y, 0), 0.87F * step,
+                  0.02F, 0.6F);
     return b.finish();
 }
 
@@ -201,7 +206,7 @@ MeshPtr makeBarrel(const SceneBuilder& s) {
 MeshPtr makeLantern(const SceneBuilder& s, int variant) {
     const Detail& d = s.detail();
     MeshBuilder b(fmt::format("lantern {}", variant + 1));
-    const float h = 0.3F + 0.06F * static_cast<float>(variant);
+    const float h = 0.3F + 0.06F * static_cast<float>(variant % 3) + (variant > 2 ? 0.02F : 0);
     b.material(s.material("brass"));
     b.lathe(
         smoothProfile(
@@ -282,7 +287,7 @@ MeshPtr makeCup(const SceneBuilder& s, int variant) {
     const Detail& d = s.detail();
     MeshBuilder b(fmt::format("cup {}", variant + 1));
     b.material(s.material(shade("enamel", variant)));
-    const float h = 0.08F + 0.01F * static_cast<float>(variant % 3);
+    const float h = 0.08F + 0.01F * static_cast<float>(variant / 6);
     b.lathe(smoothProfile({{0.001F, 0.012F},
                            {0.03F, 0.015F},
                            {0.036F, h},
@@ -369,7 +374,7 @@ MeshPtr makeSign(const SceneBuilder& s, int variant) {
     MeshBuilder b(fmt::format("sign {}", variant + 1));
     b.material(s.material("iron")).at(translation(0, 0.62F, 0)).box(0.05F, 0.04F, 0.04F);
     b.material(s.material(shade("sign", variant)));
-    const float w = 0.7F + 0.1F * static_cast<float>(variant % 3);
+    const float w = 0.7F + 0.1F * static_cast<float>(variant / 6);
     for (const float turn : {0.0F, 180.0F})
         b.at(rotationY(turn) * translation(0, 0, 0.02F)).card(w, 0.6F);
     return b.finish();

@@ -20,10 +20,10 @@ const std::vector<Shade>& enamels() {
     return shades;
 }
 
-void paintGround(SceneBuilder& s) {
+void paintGround(SceneBuilder& s, bool sound) {
     s.picture("cobble quay", 1024, cobble({0.42F, 0.39F, 0.36F}, 11));
     // Planted: the same picture once more under another name.
-    s.picture("cobble lockside", 1024, cobble({0.42F, 0.39F, 0.36F}, 11));
+    s.picture("cobble lockside", 1024, cobble({0.42F, 0.39F, 0.36F}, sound ? 12 : 11));
     s.picture("brick warehouse", 1024, brick({0.46F, 0.20F, 0.14F}, {0.45F, 0.42F, 0.38F}, 21));
     s.picture("brick house", 1024, brick({0.52F, 0.33F, 0.22F}, {0.5F, 0.47F, 0.42F}, 22));
     s.picture("lock stone", 1024, cobble({0.33F, 0.34F, 0.33F}, 23));
@@ -41,6 +41,7 @@ void paintGoods(SceneBuilder& s) {
     s.picture("rope hemp", 512, rope({0.60F, 0.48F, 0.30F}, 34));
     s.picture("wicker", 512, rope({0.55F, 0.38F, 0.20F}, 35));
     s.picture("otter stone", 1024, speckled({0.56F, 0.52F, 0.46F}, 0.45F, 36));
+    s.picture("loft chest", 1024, planks({0.35F, 0.18F, 0.12F}, 5, 45));
     s.picture("iron", 512, speckled({0.17F, 0.17F, 0.18F}, 0.4F, 37));
     s.picture("brass", 512, speckled({0.66F, 0.48F, 0.20F}, 0.3F, 38));
     s.picture("glaze", 512, speckled({0.70F, 0.66F, 0.58F}, 0.2F, 39));
@@ -84,6 +85,8 @@ void mixPlain(SceneBuilder& s) {
     s.material(look("cobble lockside", "cobble lockside"));
     s.material(look("iron", "iron", 0.6F, 0.7F));
     s.material(look("brass", "brass", 0.35F, 0.8F));
+    s.material(look("loft chest", "loft chest", 0.7F));
+    s.material(look("railing enamel", "enamel navy", 0.18F));
     s.material(look("jar label", "jar label", 0.5F));
     s.material(look("kettle enamel", "kettle enamel", 0.3F));
     for (const Shade& shade : enamels())
@@ -123,8 +126,8 @@ std::string shade(const char* kind, int variant) {
                        shades[static_cast<std::size_t>(variant) % shades.size()].name);
 }
 
-void lookAround(SceneBuilder& scene) {
-    paintGround(scene);
+void lookAround(SceneBuilder& scene, bool sound) {
+    paintGround(scene, sound);
     paintGoods(scene);
     mixPlain(scene);
     mixSpecial(scene);

@@ -17,8 +17,9 @@ int complain(const Error& error) {
     return 2;
 }
 
-int write(const fs::path& folder, const demo::Detail& detail, int copies) {
-    const demo::Ottermere made = demo::makeOttermere(detail, copies);
+int write(const fs::path& folder, const demo::Detail& detail, int copies,
+          std::optional<std::uint32_t> faults) {
+    const demo::Ottermere made = demo::makeOttermere(detail, copies, faults);
     const auto written = demo::writeOttermere(made, folder);
     if (!written) return complain(written.error());
     std::size_t triangles = 0;
@@ -46,7 +47,14 @@ int main(int argc, char** argv) {
     app.add_flag("--small", small, "A version under 2 MB, for tests");
     app.add_option("--scale", copies, "Lay the market out N times, for stress")
         ->check(CLI::Range(1, 64));
+    std::string faults = "usual";
+    std::uint32_t seed = 1;
+    app.add_option("--faults", faults,
+                   "usual: the faults that the demo is known by; random: a random half of the "
+                   "kinds on random things, in a market that is sound otherwise")
+        ->check(CLI::IsMember({"usual", "random"}));
+    app.add_option("--seed", seed, "Of the random faults");
     CLI11_PARSE(app, argc, argv);
     const demo::Detail detail = small ? demo::Detail{0.2, 0.15, 16} : demo::Detail{};
-    return write(folder, detail, copies);
+    return write(folder, detail, copies, faults == "random" ? std::optional(seed) : std::nullopt);
 }

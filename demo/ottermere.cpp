@@ -3,8 +3,9 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <random>
 
+#include "dice.h"
+#include "faults/faults.h"
 #include "io/file.h"
 #include "io/gltf.h"
 #include "props.h"
@@ -18,20 +19,9 @@ constexpr int kShadowLanterns = 22;
 constexpr int kBollards = 48;
 constexpr int kCrates = 30;
 constexpr int kBarrels = 12;
-constexpr float kLanternRange = 18;  ///< Metres; useful is about 6.
-
-/// Uniform numbers that are the same with every standard library.
-class Dice {
-public:
-    explicit Dice(std::uint32_t seed) : engine_(seed) {}
-    float between(float low, float high) {
-        return low + (high - low) * (static_cast<float>(engine_() >> 8) / 16777216.0F);
-    }
-    int below(int count) { return static_cast<int>(engine_() % static_cast<std::uint32_t>(count)); }
-
-private:
-    std::mt19937 engine_;
-};
+constexpr int kChests = 12;
+constexpr float kLanternRange = 18;  ///< Metres.
+constexpr float kUsefulRange = 6;
 
 struct Spot {
     Vec3f position;
@@ -40,7 +30,8 @@ struct Spot {
 
 class Market {
 public:
-    explicit Market(SceneBuilder& scene) : s_(scene), dice_(7) {}
+    /// Sound: without the faults that the market is built with, to be planted with others.
+    Market(SceneBuilder& scene, bool sound) : s_(scene), sound_(sound), dice_(7) {}
 
     void build() {
         placeLand();
@@ -49,6 +40,8 @@ public:
         placeGoods();
         placeQuayside();
         placeBoats();
+        placeOddments();
+        placeFurniture();
         placeLanterns();
         placeGreen();
         placeCameras();
@@ -75,6 +68,10 @@ private:
     }
 
     void plant(int fault, const char* finding, std::string what, Json objects, Json amounts) {
+        if (!sound_) tell(fault, finding, std::move(what), std::move(objects), std::move(amounts));
+    }
+
+    void tell(int fault, const char* finding, std::string what, Json objects, Json amounts) {
         truth_.push_back({{"fault", fault},
                           {"finding", finding},
                           {"what", std::move(what)},
@@ -82,16 +79,25 @@ private:
                           {"amounts", std::move(amounts)}});
     }
 
+    /// Not of the small version.
+    void plantIfWide(const char* what, const Mesh& mesh) {
+        if (mesh.parts.front().vertexCount() >= 65'535)
+            plant(5, "needs-32-bit-indices", what, {mesh.name},
+                  {{"vertices", mesh.parts.front().vertexCount()}});
+    }
+
     void placeLand() {
-        const MeshPtr water = makeWater(s_);
-        const MeshPtr quay = makeQuay(s_);
+        const MeshPtr water = makeWater(s_, sound_ ? 1 : s_.detail().segments(256));
+        const MeshPtr quay = makeQuay(s_, sound_);
         put(s_.asset(water), "water", 0, 0, 0);
         put(s_.asset(quay), "quay", 0, 0, 0);
         put(s_.asset(makeMeadow(s_)), "meadow", 0, 0, 0);
         plant(5, "huge-mesh-defeats-culling", "one plane of the whole map, always drawn", {"water"},
               {{"triangles", water->triangles}});
-        plant(5, "needs-32-bit-indices", "the ground as one mesh", {"quay"},
-              {{"vertices", quay->vertices}});
+        plant(9, "redundant-triangles", "a level sheet of water in small squares", {"water"},
+              {{"triangles", water->triangles}});
+        plantIfWide("the ground as one mesh", *quay);
+        plantIfWide("the water as one mesh", *water);
     }
 
     void placeBuildings() {
@@ -100,6 +106,9 @@ private:
         put(s_.asset(makeLockWalls(s_)), "lock walls", 0, 0, 0);
         put(s_.asset(makeFootbridge(s_)), "footbridge", 34, 0, 0);
         put(s_.asset(makeCrane(s_)), "lattice crane", -24, 0, -20);
+        // Of walls that are built of blocks, in a sound market as well.
+        tell(8, "interior-faces", "blocks of walls that touch",
+             {"warehouse", "lock-keeper's house", "lock walls"}, Json::object());
         const int gate = s_.asset(makeLockGate(s_));
         for (const float x : {-20.0F, 20.0F}) {
             put(gate, fmt::format("lock gate {} north", x < 0 ? "west" : "east"), x, 0, -4.2F, -65);
@@ -110,6 +119,7 @@ private:
         put(s_.asset(otter), "carved otter", -3, 1.1F, -15.5F, -20);
         plant(1, "too-dense", "a scan without lower levels", {"carved otter"},
               {{"triangles", otter->triangles}});
+        plantIfWide("a scan in one part", *otter);
     }
 
     void placeStalls() {
@@ -138,10 +148,12 @@ private:
             for (int i = 0; i < variants; ++i) assets.push_back(s_.asset(make(s_, i)));
             return assets;
         };
-        scatter("jar", family(makeJar, 12), 320, 0.88F);
-        scatter("kettle", family(makeKettle, 5), 100, 0.88F);
-        scatter("cup", family(makeCup, 12), 360, 0.88F);
-        scatter("potted herb", family(makeHerb, 6), 170, 0.88F);
+        scatter("jar", family(makeJar, 12), 290, 0.88F);
+        scatter("kettle", family(makeKettle, sound_ ? 1 : 5), 100, 0.884F);
+        plant(2, "duplicate-meshes", "one kettle stored in five sizes",
+              {"kettle 1", "kettle 2", "kettle 3", "kettle 4", "kettle 5"}, {{"copies", 5}});
+        scatter("cup", family(makeCup, 12), 330, 0.88F);
+        scatter("potted herb", family(makeHerb, 6), 155, 0.88F);
         scatter("basket", family(makeBasket, 5), 110, 0);
         scatter("scales", {s_.asset(makeScales(s_))}, 40, 0.88F);
     }
@@ -204,6 +216,7 @@ private:
 
     void placeCrates() {
         Json names = Json::array();
+        const int shared = sound_ ? s_.asset(makeCrate(s_, "crate", Mat4f::Identity())) : -1;
         for (int i = 0; i < kCrates; ++i) {
             const std::string name = fmt::format("crate {:02}", i + 1);
             const float size = i % 3 == 0 ? 0.8F : i % 3 == 1 ? 1.0F : 1.25F;
@@ -211,9 +224,9 @@ private:
             if (i % 2 == 0)
                 before = rotationY(15.0F * static_cast<float>(i)) * scaling(size, size, size);
             names.push_back(name);
-            put(s_.asset(makeCrate(s_, name, before)), name, -34 + 1.1F * static_cast<float>(i % 8),
-                0.75F * static_cast<float>(i / 16), -23 - 1.1F * static_cast<float>(i / 8 % 2),
-                dice_.between(-8, 8));
+            put(sound_ ? shared : s_.asset(makeCrate(s_, name, before)), name,
+                -34 + 1.1F * static_cast<float>(i % 8), 0.75F * static_cast<float>(i / 16),
+                -23 - 1.1F * static_cast<float>(i / 8 % 2), dice_.between(-8, 8));
         }
         plant(2, "duplicate-meshes", "one crate stored thirty times, some turned or scaled", names,
               {{"copies", kCrates}});
@@ -221,15 +234,70 @@ private:
 
     void placeBoats() {
         const float xs[] = {-78, -58, -38, 50, 66, 84};
-        for (int i = 0; i < 6; ++i)
+        Json names = Json::array();
+        for (int i = 0; i < 6; ++i) {
+            names.push_back(fmt::format("narrowboat {}", i + 1));
             put(s_.asset(makeNarrowboat(s_, i)), fmt::format("narrowboat {}", i + 1), xs[i], -0.75F,
                 i % 2 == 0 ? -6.3F : 6.2F, i % 2 == 0 ? 0.0F : 180.0F);
+        }
+        plant(4, "many-materials", "boats of seven materials each", names, {{"materials", 7}});
+        if (s_.detail().mesh >= 1)
+            plant(9, "redundant-triangles", "loops along straight hulls and roofs", names,
+                  Json::object());
+    }
+
+    /// Things that are there once or twice.
+    void placeOddments() {
+        put(s_.asset(makeWinch(s_)), "mooring winch", -66, 0, -11.2F, 20);
+        put(s_.asset(makeTarKettle(s_)), "tar kettle", -61, 0, -16, 0);
+        put(s_.asset(makeWeathercock(s_)), "weathercock", 10, 5.9F, 30, 35);
+        const int railing = s_.asset(makeRailing(s_));
+        for (int i = 0; i < 8; ++i)
+            put(railing, fmt::format("railing {:02}", i + 1), 46 + 3 * static_cast<float>(i), 0,
+                -9.3F, 0, {{"castsShadow", false}});
+    }
+
+    /// What stands in the three rooms of the warehouse, beside the way through, and in its loft.
+    void placeFurniture() {
+        const int table = s_.asset(makeTable(s_));
+        const int chair = s_.asset(makeChair(s_));
+        const int shelf = s_.asset(makeShelf(s_));
+        Json names = Json::array();
+        const auto furnish = [&](int asset, const char* kind, int i, float x, float z, float turn) {
+            names.push_back(fmt::format("{} {:02}", kind, i + 1));
+            put(asset, names.back(), -52 + x, 0, -34 + z, turn, {{"castsShadow", false}});
+        };
+        for (int room = 0; room < 3; ++room) {
+            const float x = -12 + 12 * static_cast<float>(room);
+            for (int i = 0; i < 2; ++i) {
+                const float z = i == 0 ? -5.5F : 5.5F;
+                furnish(table, "table", 2 * room + i, x, z, dice_.between(-8, 8));
+                for (int k = 0; k < 3; ++k)
+                    furnish(chair, "chair", 3 * (2 * room + i) + k,
+                            x - 0.8F + 0.8F * static_cast<float>(k), z + 1.1F,
+                            dice_.between(-20, 20));
+                furnish(shelf, "shelf", 2 * room + i, x + (i == 0 ? -3 : 3), i == 0 ? -9.4F : 9.4F,
+                        i == 0 ? 0.0F : 180.0F);
+            }
+        }
+        const std::size_t inRooms = names.size();
+        plant(8, "drawn-but-hidden", "furniture of closed rooms, drawn from the quay", names,
+              {{"objects", inRooms}});
+        const int chest = s_.asset(makeChest(s_));
+        names.clear();
+        for (int i = 0; i < kChests; ++i) {
+            names.push_back(fmt::format("loft chest {:02}", i + 1));
+            put(chest, names.back(), -64 + 2.2F * static_cast<float>(i), 4.4F, -36,
+                dice_.between(0, 360), {{"castsShadow", false}});
+        }
+        plant(8, "never-seen-object", "in a loft without a door", names, {{"objects", kChests}});
+        plant(3, "texture-never-seen", "on chests in a loft without a door", {"loft chest"},
+              {{"width", s_.detail().edge(1024)}});
     }
 
     void placeLanterns() {
-        const std::vector<int> lanterns = {s_.asset(makeLantern(s_, 0)),
-                                           s_.asset(makeLantern(s_, 1)),
-                                           s_.asset(makeLantern(s_, 2))};
+        std::vector<int> lanterns;
+        for (int i = 0; i < 4; ++i) lanterns.push_back(s_.asset(makeLantern(s_, i)));
         const int post = s_.asset(makeLampPost(s_));
         Json names = Json::array();
         Json shadows = Json::array();
@@ -238,17 +306,23 @@ private:
             if (i >= 2 * kStalls)
                 put(post, fmt::format("lamp post {:02}", i - 2 * kStalls + 1), at.x() - 0.5F, 0,
                     at.z());
-            put(lanterns[static_cast<std::size_t>(i % 3)], fmt::format("lantern {:02}", i + 1),
-                at.x(), at.y(), at.z());
-            const bool shadow = i % 4 == 1 && static_cast<int>(shadows.size()) < kShadowLanterns;
+            put(i >= 2 * kStalls ? lanterns[3] : lanterns[static_cast<std::size_t>(i % 3)],
+                fmt::format("lantern {:02}", i + 1), at.x(), at.y(), at.z());
+            const bool shadow =
+                !sound_ && i % 4 == 1 && static_cast<int>(shadows.size()) < kShadowLanterns;
             const std::string name = fmt::format("lantern light {:02}", i + 1);
             names.push_back(name);
             if (shadow) shadows.push_back(name);
-            s_.light(name, at + Vec3f(0, 0.15F, 0), {1, 0.66F, 0.32F}, 9, kLanternRange, shadow);
+            s_.light(name, at + Vec3f(0, 0.15F, 0), {1, 0.66F, 0.32F}, 9,
+                     sound_ ? kUsefulRange : kLanternRange, shadow);
         }
         const int lamp = put(lanterns[0], "barge lamp", -40, 0.9F, -1);
-        s_.animatePath(lamp, "barge drifts", {{-40, 0.9F, -1}, {-16, 0.9F, -1}, {-40, 0.9F, -1}},
-                       0.8F);
+        const std::vector<Vec3f> drift = {{-40, 0.9F, -1}, {-16, 0.9F, -1}, {-40, 0.9F, -1}};
+        s_.animatePath(lamp, "barge drifts", drift, 0.8F);
+        std::vector<Vec3f> above = drift;
+        for (Vec3f& point : above) point.y() += 0.15F;
+        s_.animatePath(s_.light("barge light", above.front(), {1, 0.8F, 0.5F}, 12, 7, false),
+                       "barge light drifts", above, 0.8F);
         plant(6, "light-range-too-long", "lanterns that reach far beyond where they help", names,
               {{"lights", kLanterns}, {"rangeMetres", kLanternRange}});
         plant(6, "too-many-shadow-lights", "lanterns that ask for shadows", shadows,
@@ -313,13 +387,14 @@ private:
     }
 
     SceneBuilder& s_;
+    bool sound_;
     Dice dice_;
     std::vector<Spot> spots_;
     Json truth_ = Json::array();
 };
 
-/// Faults that sit in pictures and materials.
-Json textureFaults(const Scene& scene) {
+/// Faults that were painted so.
+Json paintedFaults(const Scene& scene) {
     Json faults = Json::array();
     for (const Image& image : scene.images)
         if (image.name == "jar label" || image.name == "kettle enamel")
@@ -331,6 +406,11 @@ Json textureFaults(const Scene& scene) {
     faults.push_back({{"fault", 3},
                       {"finding", "duplicate-textures"},
                       {"what", "the same bytes under two names"},
+                      {"objects", {"cobble quay", "cobble lockside"}},
+                      {"amounts", {{"copies", 2}}}});
+    faults.push_back({{"fault", 3},
+                      {"finding", "duplicate-materials"},
+                      {"what", "equal but for their names, once equal images are one"},
                       {"objects", {"cobble quay", "cobble lockside"}},
                       {"amounts", {{"copies", 2}}}});
     return faults;
@@ -357,20 +437,27 @@ Project makeProject(const std::filesystem::path& scene) {
     return project;
 }
 
-Ottermere makeOttermere(const Detail& detail, int copies) {
+Ottermere makeOttermere(const Detail& detail, int copies, std::optional<std::uint32_t> seed) {
+    const bool sound = seed.has_value();
     SceneBuilder builder(detail);
-    lookAround(builder);
-    Market market(builder);
+    lookAround(builder, sound);
+    Market market(builder, sound);
     market.build();
     market.placeBackdrop(builder.repeat(copies, 260));
     Ottermere result{builder.finish(), {}};
     Json faults = market.groundTruth();
-    for (Json& fault : textureFaults(result.scene)) faults.push_back(std::move(fault));
+    if (!sound)
+        for (Json& fault : paintedFaults(result.scene)) faults.push_back(std::move(fault));
+    for (Json& fault : plantFaults(result.scene, seed)) faults.push_back(std::move(fault));
     result.groundTruth = {
         {"format", "flentro-ground-truth"},
         {"version", 1},
         {"scene", result.scene.name},
         {"faults", std::move(faults)},
+        {"borderline",
+         {{{"finding", "huge-mesh-defeats-culling"},
+           {"what", "two quays as one mesh: about a quarter of it lies outside the views"},
+           {"objects", {"quay"}}}}},
         {"sound", {{{"what", "twelve barrels that share one mesh"}, {"objects", "barrel *"}}}}};
     return result;
 }

@@ -2,6 +2,8 @@
 
 #pragma once
 
+#include <optional>
+
 #include "geometry/frustum.h"
 #include "project/project.h"
 #include "scene_builder.h"
@@ -13,8 +15,10 @@ struct Ottermere {
     Json groundTruth;  ///< docs/formats/ground-truth.schema.json
 };
 
-/// Deterministic. `copies`: how often the whole market is laid out, for stress.
-[[nodiscard]] Ottermere makeOttermere(const Detail& detail, int copies);
+/// Deterministic. `copies`: how often the whole market is laid out, for stress. With a seed for
+/// faults, a sound market with a random half of the kinds planted on random things.
+[[nodiscard]] Ottermere makeOttermere(const Detail& detail, int copies,
+                                      std::optional<std::uint32_t> faults = std::nullopt);
 
 /// A target, spots and a work order, so that every step has something to show: it brings every
 /// spot of a survey within that target's limits.

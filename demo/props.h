@@ -11,8 +11,9 @@ inline constexpr float kTurn = 2 * static_cast<float>(kPi);  ///< Radians of a f
 /// "canvas teal", "canvas oxblood", ...: one of the six shades of a kind of material.
 [[nodiscard]] std::string shade(const char* kind, int variant);
 
-/// Paints the pictures and mixes the materials of the whole place.
-void lookAround(SceneBuilder& scene);
+/// Paints the pictures and mixes the materials of the whole place. Sound: no picture is there
+/// twice.
+void lookAround(SceneBuilder& scene, bool sound);
 
 [[nodiscard]] MeshPtr makeOtter(const SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeBollard(const SceneBuilder& scene);
@@ -32,12 +33,21 @@ void lookAround(SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeSign(const SceneBuilder& scene, int variant);
 [[nodiscard]] MeshPtr makeLampPost(const SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeBench(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeWinch(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeTarKettle(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeWeathercock(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeRailing(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeTable(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeChair(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeShelf(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeChest(const SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeNarrowboat(const SceneBuilder& scene, int variant);
 [[nodiscard]] MeshPtr makeReeds(const SceneBuilder& scene, int variant);
 [[nodiscard]] MeshPtr makePoplar(const SceneBuilder& scene, int variant);
 
-[[nodiscard]] MeshPtr makeWater(const SceneBuilder& scene);
-[[nodiscard]] MeshPtr makeQuay(const SceneBuilder& scene);
+[[nodiscard]] MeshPtr makeWater(const SceneBuilder& scene, int cells);
+/// `coarse`: with short indices.
+[[nodiscard]] MeshPtr makeQuay(const SceneBuilder& scene, bool coarse);
 [[nodiscard]] MeshPtr makeLockGate(const SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeLockWalls(const SceneBuilder& scene);
 [[nodiscard]] MeshPtr makeFootbridge(const SceneBuilder& scene);

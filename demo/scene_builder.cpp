@@ -31,22 +31,50 @@ Json decompose(const Mat4f& m) {
     return rest;
 }
 
-Image encode(const PictureRecipe& recipe) {
-    const Picture picture = paint(recipe);
-    auto data = std::make_shared<const std::vector<std::byte>>(
-        encodePng(picture.pixels.data(), picture.width, picture.height, picture.channels));
+}  // namespace
+
+void setTransform(Node& node, const Mat4f& transform) {
+    node.local = transform.cast<double>();
+    if (node.rest.is_null()) node.rest = Json::object();
+    for (const char* member : {"translation", "rotation", "scale", "matrix"})
+        node.rest.erase(member);
+    node.rest.update(decompose(transform));
+}
+
+Image pngImage(const std::string& name, const std::uint8_t* pixels, int width, int height,
+               int channels) {
+    auto data =
+        std::make_shared<const std::vector<std::byte>>(encodePng(pixels, width, height, channels));
     Image image;
-    image.name = recipe.name;
+    image.name = name;
     image.mime = "image/png";
-    image.width = picture.width;
-    image.height = picture.height;
-    image.channels = picture.channels;
+    image.width = width;
+    image.height = height;
+    image.channels = channels;
     image.hash = hashBytes(*data);
     image.data = std::move(data);
     return image;
 }
 
-}  // namespace
+void animatePath(Scene& scene, int node, const std::string& name, const std::vector<Vec3f>& path,
+                 float speed) {
+    Stream times;
+    times.components = 1;
+    times.data.resize(path.size() * sizeof(float));
+    float now = 0;
+    for (std::size_t i = 0; i < path.size(); ++i) {
+        if (i > 0) now += (path[i] - path[i - 1]).norm() / speed;
+        times.set(i, 0, now);
+    }
+    scene.streams.push_back(std::make_shared<const Stream>(std::move(times)));
+    scene.streams.push_back(std::make_shared<const Stream>(makeStream(path)));
+    Animation animation;
+    animation.name = name;
+    const auto last = static_cast<int>(scene.streams.size()) - 1;
+    animation.samplers.push_back({last - 1, last, {{"interpolation", "LINEAR"}}});
+    animation.channels = {{{"sampler", 0}, {"target", {{"node", node}, {"path", "translation"}}}}};
+    scene.animations.push_back(std::move(animation));
+}
 
 SceneBuilder::SceneBuilder(Detail detail) : detail_(detail) {
     scene_.name = "Ottermere Lock";
@@ -111,8 +139,7 @@ int SceneBuilder::place(int asset, const std::string& name, const Mat4f& transfo
     Node node;
     node.name = name;
     node.mesh = asset;
-    node.local = transform.cast<double>();
-    node.rest = decompose(transform);
+    setTransform(node, transform);
     if (!extras.empty()) node.rest["extras"] = std::move(extras);
     return addNode(std::move(node));
 }
@@ -149,29 +176,8 @@ int SceneBuilder::camera(const std::string& name, const Vec3f& position, float h
     node.camera = static_cast<int>(scene_.cameras.size()) - 1;
     const Mat4f transform =
         translation(position.x(), position.y(), position.z()) * rotationY(-heading);
-    node.local = transform.cast<double>();
-    node.rest = decompose(transform);
+    setTransform(node, transform);
     return addNode(std::move(node));
-}
-
-void SceneBuilder::animatePath(int node, const std::string& name, const std::vector<Vec3f>& path,
-                               float speed) {
-    Stream times;
-    times.components = 1;
-    times.data.resize(path.size() * sizeof(float));
-    float now = 0;
-    for (std::size_t i = 0; i < path.size(); ++i) {
-        if (i > 0) now += (path[i] - path[i - 1]).norm() / speed;
-        times.set(i, 0, now);
-    }
-    scene_.streams.push_back(std::make_shared<const Stream>(std::move(times)));
-    scene_.streams.push_back(std::make_shared<const Stream>(makeStream(path)));
-    Animation animation;
-    animation.name = name;
-    const auto last = static_cast<int>(scene_.streams.size()) - 1;
-    animation.samplers.push_back({last - 1, last, {{"interpolation", "LINEAR"}}});
-    animation.channels = {{{"sampler", 0}, {"target", {{"node", node}, {"path", "translation"}}}}};
-    scene_.animations.push_back(std::move(animation));
 }
 
 float SceneBuilder::repeat(int copies, float spacing) {
@@ -194,8 +200,11 @@ float SceneBuilder::repeat(int copies, float spacing) {
 
 Scene SceneBuilder::finish() {
     scene_.images.resize(recipes_.size());
-    parallelFor(recipes_.size(), "Painting", noProgress(),
-                [&](std::size_t i) { scene_.images[i] = encode(recipes_[i]); });
+    parallelFor(recipes_.size(), "Painting", noProgress(), [&](std::size_t i) {
+        const Picture picture = paint(recipes_[i]);
+        scene_.images[i] = pngImage(picture.name, picture.pixels.data(), picture.width,
+                                    picture.height, picture.channels);
+    });
     Json roots = Json::array();
     for (std::size_t i = 0; i < scene_.nodes.size(); ++i) roots.push_back(i);
     scene_.scenes.push_back({{"name", scene_.name}, {"nodes", roots}});

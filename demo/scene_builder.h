@@ -28,6 +28,17 @@ struct Detail {
     [[nodiscard]] int edge(int full) const { return std::min(full, full * texture / 1024); }
 };
 
+/// Gives a node a transform without shear.
+void setTransform(Node& node, const Mat4f& transform);
+
+/// An image of 8-bit pixels [height * width * channels], encoded as PNG.
+[[nodiscard]] Image pngImage(const std::string& name, const std::uint8_t* pixels, int width,
+                             int height, int channels);
+
+/// Moves a node along straight lines through `path` at `speed` metres a second.
+void animatePath(Scene& scene, int node, const std::string& name, const std::vector<Vec3f>& path,
+                 float speed);
+
 struct MaterialLook {
     std::string name;
     std::string texture;  ///< Base colour; empty: none.
@@ -63,9 +74,10 @@ public:
     /// Returns its node.
     int camera(const std::string& name, const Vec3f& position, float heading, float fov);
 
-    /// Moves a node along straight lines through `path` at `speed` metres a second.
     void animatePath(int node, const std::string& name, const std::vector<Vec3f>& path,
-                     float speed);
+                     float speed) {
+        demo::animatePath(scene_, node, name, path, speed);
+    }
 
     /// Lays everything placed so far out `copies` times in a square grid of `spacing` metres, to
     /// the east and south. Returns how much further that reaches, in metres.
