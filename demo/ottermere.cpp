@@ -252,6 +252,8 @@ private:
         put(s_.asset(makeTarKettle(s_)), "tar kettle", -61, 0, -16, 0);
         put(s_.asset(makeWeathercock(s_)), "weathercock", 10, 5.9F, 30, 35);
         const int railing = s_.asset(makeRailing(s_));
+        plant(10, "thin-glossy-bevels", "railings with bevels of a few millimetres", {"railing"},
+              Json::object());
         for (int i = 0; i < 8; ++i)
             put(railing, fmt::format("railing {:02}", i + 1), 46 + 3 * static_cast<float>(i), 0,
                 -9.3F, 0, {{"castsShadow", false}});

@@ -19,6 +19,7 @@ const Rule& interiorFacesRule();
 const Rule& nonManifoldRule();
 const Rule& redundantTrianglesRule();
 const Rule& neverSeenTrianglesRule();
+const Rule& thinGlossyBevelsRule();
 const Rule& mirroredScaleRule();
 const Rule& unevenScaleRule();
 const Rule& farFromOriginRule();
@@ -28,6 +29,7 @@ const Rule& duplicateMeshesRule();
 const Rule& duplicateMaterialsRule();
 const Rule& duplicateTexturesRule();
 const Rule& nearDuplicateTexturesRule();
+const Rule& sameMeshManyNodesRule();
 const Rule& oversizeTextureRule();
 const Rule& overLargestEdgeRule();
 const Rule& notPowerOfTwoRule();
@@ -37,16 +39,20 @@ const Rule& unusedAlphaRule();
 const Rule& separableMasksRule();
 const Rule& unusedTextureRule();
 const Rule& textureNeverSeenRule();
+const Rule& unevenTexelDensityRule();
 const Rule& manyMaterialsRule();
 const Rule& transparentPartRule();
 const Rule& doubleSidedClosedRule();
 const Rule& blendCouldBeCutOutRule();
+const Rule& costlyOnBackdropRule();
 const Rule& lightRangeTooLongRule();
 const Rule& tooManyLightsRule();
 const Rule& tooManyShadowLightsRule();
 const Rule& smallCastsShadowRule();
+const Rule& hiddenCasterRule();
 const Rule& largeMovingLightRule();
 const Rule& staticLightBakedRule();
+const Rule& noLightMapCoordinatesRule();
 const Rule& drawnButHiddenRule();
 const Rule& neverSeenObjectRule();
 const Rule& smallAndFarRule();
@@ -55,30 +61,60 @@ const Rule& clutterRule();
 
 const std::vector<const Rule*>& findingRules() {
     static const std::vector<const Rule*> rules = {
-        &overLimitRule(),          &noLevelsRule(),
-        &tooDenseRule(),           &hugeMeshRule(),
-        &wideIndicesRule(),        &noIndicesRule(),
-        &unusedAttributesRule(),   &heavyVerticesRule(),
-        &poorVertexOrderRule(),    &degenerateTrianglesRule(),
-        &duplicateTrianglesRule(), &interiorFacesRule(),
-        &nonManifoldRule(),        &redundantTrianglesRule(),
-        &neverSeenTrianglesRule(), &mirroredScaleRule(),
-        &unevenScaleRule(),        &farFromOriginRule(),
-        &deepEmptyNodesRule(),     &tooManyBonesRule(),
-        &duplicateMeshesRule(),    &duplicateMaterialsRule(),
-        &duplicateTexturesRule(),  &nearDuplicateTexturesRule(),
-        &oversizeTextureRule(),    &overLargestEdgeRule(),
-        &notPowerOfTwoRule(),      &noMipMapsRule(),
-        &oneColourTextureRule(),   &unusedAlphaRule(),
-        &separableMasksRule(),     &unusedTextureRule(),
-        &textureNeverSeenRule(),   &manyMaterialsRule(),
-        &transparentPartRule(),    &doubleSidedClosedRule(),
-        &blendCouldBeCutOutRule(), &lightRangeTooLongRule(),
-        &tooManyLightsRule(),      &tooManyShadowLightsRule(),
-        &smallCastsShadowRule(),   &largeMovingLightRule(),
-        &staticLightBakedRule(),   &drawnButHiddenRule(),
-        &neverSeenObjectRule(),    &smallAndFarRule(),
-        &farPlaneTooFarRule(),     &clutterRule(),
+        &overLimitRule(),
+        &noLevelsRule(),
+        &tooDenseRule(),
+        &hugeMeshRule(),
+        &wideIndicesRule(),
+        &noIndicesRule(),
+        &unusedAttributesRule(),
+        &heavyVerticesRule(),
+        &poorVertexOrderRule(),
+        &degenerateTrianglesRule(),
+        &duplicateTrianglesRule(),
+        &interiorFacesRule(),
+        &nonManifoldRule(),
+        &redundantTrianglesRule(),
+        &neverSeenTrianglesRule(),
+        &thinGlossyBevelsRule(),
+        &mirroredScaleRule(),
+        &unevenScaleRule(),
+        &farFromOriginRule(),
+        &deepEmptyNodesRule(),
+        &tooManyBonesRule(),
+        &duplicateMeshesRule(),
+        &duplicateMaterialsRule(),
+        &duplicateTexturesRule(),
+        &nearDuplicateTexturesRule(),
+        &sameMeshManyNodesRule(),
+        &oversizeTextureRule(),
+        &overLargestEdgeRule(),
+        &notPowerOfTwoRule(),
+        &noMipMapsRule(),
+        &oneColourTextureRule(),
+        &unusedAlphaRule(),
+        &separableMasksRule(),
+        &unusedTextureRule(),
+        &textureNeverSeenRule(),
+        &unevenTexelDensityRule(),
+        &manyMaterialsRule(),
+        &transparentPartRule(),
+        &doubleSidedClosedRule(),
+        &blendCouldBeCutOutRule(),
+        &costlyOnBackdropRule(),
+        &lightRangeTooLongRule(),
+        &tooManyLightsRule(),
+        &tooManyShadowLightsRule(),
+        &smallCastsShadowRule(),
+        &hiddenCasterRule(),
+        &largeMovingLightRule(),
+        &staticLightBakedRule(),
+        &noLightMapCoordinatesRule(),
+        &drawnButHiddenRule(),
+        &neverSeenObjectRule(),
+        &smallAndFarRule(),
+        &farPlaneTooFarRule(),
+        &clutterRule(),
     };
     return rules;
 }

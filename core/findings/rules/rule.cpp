@@ -24,6 +24,28 @@ double pixelsAcross(const Object& object, double distance, const Target& target)
     return sizeOf(object) * pixelsPerMetreAtOne(target) / std::max(distance, 1e-9);
 }
 
+std::vector<double> glimpseScales(const FindingInput& in, double share) {
+    std::vector<std::vector<double>> scales(in.scene.assets.size());
+    for (const SpotResult& spot : in.survey->spots) {
+        if (!spot.done) continue;
+        for (const SeenObject& seen : spot.seen.objects) {
+            const Object& object = in.scene.objects[seen.object];
+            if (seen.distance <= 0 || spot.sightings.levelOf(seen.object) > 0) continue;
+            scales[static_cast<std::size_t>(object.asset)].push_back(
+                object.scale / static_cast<double>(seen.distance));
+        }
+    }
+    std::vector<double> result;
+    for (std::vector<double>& all : scales) {
+        const auto at = static_cast<std::ptrdiff_t>(share * static_cast<double>(all.size()));
+        if (!all.empty())
+            std::nth_element(all.begin(), all.begin() + at, all.end(), std::greater<>());
+        result.push_back(
+            all.empty() ? 0 : all[static_cast<std::size_t>(at)] * pixelsPerMetreAtOne(in.target));
+    }
+    return result;
+}
+
 Relief triangleRelief(const FindingInput& in, std::size_t asset,
                       const std::function<double(const DrawnObject&, double triangles)>& kept) {
     return in.views.relief([&](const CountedView& view) {

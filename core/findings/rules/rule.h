@@ -14,6 +14,10 @@ namespace flentro {
 /// Diameter of an object on the target's display from a distance, pixels; infinity from within.
 [[nodiscard]] double pixelsAcross(const Object& object, double distance, const Target& target);
 
+/// [assets] Pixels of a metre at scale 1 from where `share` of the glimpses of level 0 are nearer,
+/// over all spots of the survey; 0 where there are none.
+[[nodiscard]] std::vector<double> glimpseScales(const FindingInput& in, double share);
+
 /// Triangles that views would draw less if each drawn copy of an asset kept `kept(drawn,
 /// triangles)` of its own, in shadow passes as well.
 [[nodiscard]] Relief triangleRelief(

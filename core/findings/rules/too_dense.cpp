@@ -1,6 +1,5 @@
 #include <fmt/format.h>
 #include <algorithm>
-#include <functional>
 
 #include "findings/rules/rule.h"
 #include "fixes/ladder/ladder.h"
@@ -12,31 +11,6 @@ constexpr std::size_t kMinTriangles = 10000;
 constexpr double kMinShare = 0.5;
 constexpr double kMinPixels = 4;    ///< A triangle needs no fewer: less shows no shape.
 constexpr double kNearShare = 0.1;  ///< Of the glimpses of level 0: the nearest are left out.
-
-/// [assets] Square pixels of a square metre at scale 1, from where a tenth of the glimpses of level
-/// 0 are nearer; 0 where there are none.
-std::vector<double> nearScales(const FindingInput& in) {
-    std::vector<std::vector<double>> scales(in.scene.assets.size());
-    for (const SpotResult& spot : in.survey->spots) {
-        if (!spot.done) continue;
-        for (const SeenObject& seen : spot.seen.objects) {
-            const Object& object = in.scene.objects[seen.object];
-            if (seen.distance <= 0 || spot.sightings.levelOf(seen.object) > 0) continue;
-            scales[static_cast<std::size_t>(object.asset)].push_back(
-                object.scale / static_cast<double>(seen.distance));
-        }
-    }
-    std::vector<double> near;
-    for (std::vector<double>& all : scales) {
-        const auto at = static_cast<std::ptrdiff_t>(kNearShare * static_cast<double>(all.size()));
-        if (!all.empty())
-            std::nth_element(all.begin(), all.begin() + at, all.end(), std::greater<>());
-        const double scale =
-            all.empty() ? 0 : all[static_cast<std::size_t>(at)] * pixelsPerMetreAtOne(in.target);
-        near.push_back(scale * scale);
-    }
-    return near;
-}
 
 /// Triangles below kMinPixels even if seen from the front, and as many as would be needed.
 struct Density {
@@ -64,10 +38,10 @@ Density densityOf(const Mesh& mesh, double scale) {
 
 std::vector<Finding> run(const FindingInput& in) {
     std::vector<Finding> findings;
-    const std::vector<double> scales = nearScales(in);
+    const std::vector<double> scales = glimpseScales(in, kNearShare);
     for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
         const Mesh& mesh = *in.scene.assets[a].mesh;
-        const double scale = scales[a];
+        const double scale = scales[a] * scales[a];  // square pixels of a square metre
         if (mesh.triangles < kMinTriangles || scale == 0 ||
             in.scene.assets[a].importance == Importance::Keep)
             continue;
