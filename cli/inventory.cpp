@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "base/text.h"
 #include "report/audit.h"
 #include "verbs.h"
@@ -42,6 +44,31 @@ std::vector<std::vector<std::string>> textureRows(const Inventory& inventory, st
     return table;
 }
 
+std::vector<std::vector<std::string>> materialRows(const Inventory& inventory, std::size_t rows) {
+    std::vector<std::vector<std::string>> table = {
+        {"material", "objects", "assets", "textures", "memory"}};
+    for (const MaterialEntry& entry : inventory.materialEntries) {
+        if (table.size() > rows) break;
+        table.push_back({entry.name, formatCount(static_cast<double>(entry.objects)),
+                         std::to_string(entry.assets), std::to_string(entry.images),
+                         formatBytes(entry.textureBytes)});
+    }
+    return table;
+}
+
+std::vector<std::vector<std::string>> lightRows(const Inventory& inventory, std::size_t rows) {
+    std::vector<std::vector<std::string>> table = {{"light", "strength", "range", "shadows"}};
+    for (const LightEntry& entry : inventory.lightEntries) {
+        if (table.size() > rows) break;
+        table.push_back({entry.name,
+                         fmt::format("{:.4g} {}", entry.intensity,
+                                     entry.type == LightType::Directional ? "lx" : "cd"),
+                         std::isfinite(entry.range) ? formatMetres(entry.range) : "none",
+                         entry.castsShadow ? "cast" : "none"});
+    }
+    return table;
+}
+
 void print(const Inventory& inventory, std::size_t rows) {
     say("{} of {}; {} as placed, {} unique; {} of meshes\n"
         "{}; {}, {}; {}, {} with shadows; {}\n\n",
@@ -51,8 +78,9 @@ void print(const Inventory& inventory, std::size_t rows) {
         counted(inventory.materials, "material"), counted(inventory.textures.size(), "texture"),
         formatBytes(inventory.textureMemory), counted(inventory.lights, "light"),
         formatCount(inventory.shadowLights), counted(inventory.skins, "skin"));
-    say("{}\n{}", formatTable(assetRows(inventory, rows)),
-        formatTable(textureRows(inventory, rows)));
+    say("{}\n{}\n{}", formatTable(assetRows(inventory, rows)),
+        formatTable(textureRows(inventory, rows)), formatTable(materialRows(inventory, rows)));
+    if (inventory.lights > 0) say("\n{}", formatTable(lightRows(inventory, rows)));
 }
 
 int runInventory(const Options& options, const Common& common) {

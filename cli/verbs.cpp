@@ -37,6 +37,19 @@ void addImportOptions(CLI::App& verb, Common& common) {
                     "Degrees up to which faces without normals look smooth")
         ->check(between(0, 180))
         ->capture_default_str();
+    verb.add_option_function<std::vector<std::string>>(
+            "--shadow-lights",
+            [&common](const std::vector<std::string>& names) {
+                common.import.shadowLights = ShadowLights{};
+                if (names == std::vector<std::string>{"all"})
+                    common.import.shadowLights->all = true;
+                else if (names != std::vector<std::string>{"none"})
+                    common.import.shadowLights->names = {names.begin(), names.end()};
+            },
+            "Lights that cast shadows: all, none, or their names; as the file says if not given")
+        ->delimiter(',')
+        ->expected(1)
+        ->type_name("NAME");
     verb.add_option("--variant", common.import.variant, "Materials of this variant of the scene")
         ->type_name("NAME");
 }

@@ -148,12 +148,12 @@ private:
             for (int i = 0; i < variants; ++i) assets.push_back(s_.asset(make(s_, i)));
             return assets;
         };
-        scatter("jar", family(makeJar, 12), 290, 0.88F);
-        scatter("kettle", family(makeKettle, sound_ ? 1 : 5), 100, 0.884F);
+        scatter("jar", family(makeJar, 12), 270, 0.88F);
+        scatter("kettle", family(makeKettle, sound_ ? 1 : 5), 80, 0.884F);
         plant(2, "duplicate-meshes", "one kettle stored in five sizes",
               {"kettle 1", "kettle 2", "kettle 3", "kettle 4", "kettle 5"}, {{"copies", 5}});
-        scatter("cup", family(makeCup, 12), 330, 0.88F);
-        scatter("potted herb", family(makeHerb, 6), 155, 0.88F);
+        scatter("cup", family(makeCup, 12), 300, 0.88F);
+        scatter("potted herb", family(makeHerb, 6), 130, 0.88F);
         scatter("basket", family(makeBasket, 5), 110, 0);
         scatter("scales", {s_.asset(makeScales(s_))}, 40, 0.88F);
     }

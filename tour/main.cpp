@@ -139,6 +139,11 @@ public:
         window_.showStep(WorkStep::Findings);
         window_.view().setLens(LensKind::TriangleSize);
         good = take("findings") && good;
+        window_.findings().turnTo(FindingsSheet::All);
+        window_.findings().inventory().turnTo(InventoryPage::Lights);
+        good = settle() && good;
+        good = take("inventory") && good;
+        window_.findings().turnTo(FindingsSheet::Causes);
         window_.view().setLens(LensKind::Wireframe);
         good = take("lens-wireframe") && good;
         window_.showStep(WorkStep::Fixes);

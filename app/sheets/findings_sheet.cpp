@@ -33,6 +33,7 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
       document_(document),
       tabs_(new QTabBar),
       causes_(new CausesPage(document)),
+      inventory_(new InventoryPage(document)),
       where_(makeChoice(tr("Where"), {tr("In this view"), tr("Whole scene")})),
       what_(makeChoice(tr("What"), {tr("Assets"), tr("Objects"), tr("Lights")})),
       by_(makeChoice(tr("By"), {tr("Triangles"), tr("Draw calls"), tr("Texture memory")})),
@@ -49,13 +50,15 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     addHeading(layout, tr("Findings"),
                tr("What is to blame, most relief first, as the work order leaves it."));
     auto* pages = new QStackedWidget;
-    for (const QString& name : {tr("Causes"), tr("What fills this view")}) tabs_->addTab(name);
+    for (const QString& name : {tr("Causes"), tr("What fills this view"), tr("Inventory")})
+        tabs_->addTab(name);
     tabs_->setAccessibleName(tr("Pages of the findings"));
     tabs_->setExpanding(false);
     tabs_->setDrawBase(false);
     layout->addWidget(tabs_);
     pages->addWidget(causes_);
     pages->addWidget(makeFills());
+    pages->addWidget(inventory_);
     layout->addWidget(pages, 1);
     connect(tabs_, &QTabBar::currentChanged, this, [this, pages](int page) {
         pages->setCurrentIndex(page);
@@ -63,12 +66,19 @@ FindingsSheet::FindingsSheet(Document& document, QWidget* parent)
     });
     connect(causes_, &CausesPage::showRequested, this, &FindingsSheet::showRequested);
     connect(causes_, &CausesPage::viewRequested, this, &FindingsSheet::viewRequested);
+    connect(inventory_, &InventoryPage::showRequested, this, &FindingsSheet::showRequested);
+    connect(inventory_, &InventoryPage::viewRequested, this, &FindingsSheet::viewRequested);
     connect(causes_, &CausesPage::fixRequested, this, &FindingsSheet::fixRequested);
     connect(causes_, &CausesPage::counted, this, &FindingsSheet::counted);
 }
 
 void FindingsSheet::focusSearch() {
-    tabs_->currentIndex() == Causes ? causes_->focusSearch() : search_->setFocus();
+    if (tabs_->currentIndex() == Causes)
+        causes_->focusSearch();
+    else if (tabs_->currentIndex() == All)
+        inventory_->focusSearch();
+    else
+        search_->setFocus();
 }
 
 QWidget* FindingsSheet::makeFills() {

@@ -10,6 +10,7 @@
 
 #include "findings/ranking.h"
 #include "sheets/causes_page.h"
+#include "sheets/inventory_page.h"
 #include "sheets/sheet.h"
 
 namespace flentro::app {
@@ -20,10 +21,11 @@ class FindingsSheet : public QWidget {
 public:
     explicit FindingsSheet(Document& document, QWidget* parent = nullptr);
     void focusSearch();
-    /// Causes, or what fills the view, heaviest first.
-    enum Page { Causes, Fills };
+    /// Causes, what fills the view, or all there is; heaviest first.
+    enum Page { Causes, Fills, All };
     void turnTo(Page page) { tabs_->setCurrentIndex(page); }
     [[nodiscard]] CausesPage& causes() { return *causes_; }
+    [[nodiscard]] InventoryPage& inventory() { return *inventory_; }
 
 signals:
     void showRequested();  ///< Look at the selection.
@@ -54,6 +56,7 @@ private:
     Document& document_;
     QTabBar* tabs_;
     CausesPage* causes_;
+    InventoryPage* inventory_;
     QComboBox* where_;
     QComboBox* what_;
     QComboBox* by_;

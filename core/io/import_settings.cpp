@@ -3,6 +3,21 @@
 #include <fmt/format.h>
 
 namespace flentro {
+namespace {
+
+/// "all", or a list of names. Nothing: anything else.
+std::optional<ShadowLights> parseShadowLights(const Json& json) {
+    if (json == "all") return ShadowLights{true};
+    if (!json.is_array()) return std::nullopt;
+    ShadowLights lights;
+    for (const Json& name : json) {
+        if (!name.is_string()) return std::nullopt;
+        lights.names.insert(name.get<std::string>());
+    }
+    return lights;
+}
+
+}  // namespace
 
 Json toJson(const ImportSettings& settings) {
     const ImportSettings usual;
@@ -11,6 +26,10 @@ Json toJson(const ImportSettings& settings) {
     if (settings.up != usual.up) json["up"] = std::string(1, settings.up);
     if (settings.creaseAngle != usual.creaseAngle) json["creaseAngle"] = settings.creaseAngle;
     if (!settings.variant.empty()) json["variant"] = settings.variant;
+    if (settings.shadowLights && settings.shadowLights->all)
+        json["shadowLights"] = "all";
+    else if (settings.shadowLights)
+        json["shadowLights"] = settings.shadowLights->names;
     return json;
 }
 
@@ -32,6 +51,9 @@ Expected<ImportSettings> parseImportSettings(const Json& json) {
             const double angle = value.is_number() ? value.get<double>() : -1;
             if (!(angle >= 0 && angle <= 180)) return wrong("is no angle from 0 to 180", key);
             settings.creaseAngle = angle;
+        } else if (key == "shadowLights") {
+            settings.shadowLights = parseShadowLights(value);
+            if (!settings.shadowLights) return wrong("is neither 'all' nor a list of names", key);
         } else if (key == "variant") {
             if (text.empty()) return wrong("is no name", key);
             settings.variant = text;

@@ -2,11 +2,13 @@
 
 #pragma once
 
+#include <optional>
 #include <string>
 
 #include "base/error.h"
 #include "base/json.h"
 #include "geometry/crease.h"
+#include "scene/shadow_lights.h"
 #include "scene/units.h"
 
 namespace flentro {
@@ -14,7 +16,8 @@ namespace flentro {
 struct ImportSettings {
     std::string unit;  ///< Key of a LengthUnit; empty: as the file says, or guessed.
     UpAxis up = 0;     ///< 'Y' or 'Z'; 0: as the file says, or guessed.
-    double creaseAngle = kCreaseAngle;  ///< Degrees; for other formats than glTF.
+    double creaseAngle = kCreaseAngle;         ///< Degrees; for other formats than glTF.
+    std::optional<ShadowLights> shadowLights;  ///< Nothing: as the file says.
     std::string variant;  ///< Of KHR_materials_variants; empty: the file's own materials.
 
     bool operator==(const ImportSettings&) const = default;

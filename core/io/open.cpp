@@ -258,6 +258,7 @@ Expected<Scene> openFormat(const fs::path& path, const SceneFormat& format,
         if (const LengthUnit* known = unitOfLength(metres)) unit = known->key;
     }
     applyUnits(*scene, format, unit, options.settings);
+    if (options.settings.shadowLights) castShadows(*scene, *options.settings.shadowLights);
     if (!options.settings.variant.empty())
         if (auto shown = showVariant(*scene, options.settings.variant); !shown)
             return tl::unexpected(shown.error());

@@ -69,6 +69,67 @@ std::vector<TextureEntry> listTextures(const Scene& scene, const Target& target)
     return entries;
 }
 
+std::vector<MaterialEntry> listMaterials(const Scene& scene, const Target& target,
+                                         const std::vector<AssetEntry>& assets) {
+    std::vector<MaterialEntry> entries(scene.materials.size());
+    for (std::size_t m = 0; m < entries.size(); ++m) {
+        entries[m].name = scene.materials[m].name;
+        entries[m].material = m;
+        std::set<int> images;
+        for (const TextureUse& use : scene.materials[m].textures)
+            images.insert(scene.textures[static_cast<std::size_t>(use.texture)].image);
+        images.erase(-1);
+        entries[m].images = images.size();
+        for (const int image : images)
+            entries[m].textureBytes +=
+                textureBytes(scene.images[static_cast<std::size_t>(image)], target);
+    }
+    for (const AssetEntry& asset : assets) {
+        std::set<int> shown;
+        for (const Part& part : scene.assets[asset.asset].mesh->parts) shown.insert(part.material);
+        shown.erase(-1);
+        for (const int material : shown) {
+            ++entries[static_cast<std::size_t>(material)].assets;
+            entries[static_cast<std::size_t>(material)].objects += asset.instances;
+        }
+    }
+    std::stable_sort(entries.begin(), entries.end(),
+                     [](const auto& a, const auto& b) { return a.objects > b.objects; });
+    return entries;
+}
+
+LightEntry describeLight(const Scene& scene, std::size_t index) {
+    const PlacedLight& placed = scene.placedLights[index];
+    const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
+    return {placed.name,  index,
+            light.type,   static_cast<double>(light.intensity),
+            placed.range, placed.castsShadow};
+}
+
+std::vector<LightEntry> listLights(const Scene& scene) {
+    std::vector<LightEntry> entries;
+    for (std::size_t i = 0; i < scene.placedLights.size(); ++i)
+        entries.push_back(describeLight(scene, i));
+    std::stable_sort(entries.begin(), entries.end(),
+                     [](const auto& a, const auto& b) { return a.range > b.range; });
+    return entries;
+}
+
+std::vector<SkinEntry> listSkins(const Scene& scene) {
+    std::vector<SkinEntry> entries;
+    for (std::size_t i = 0; i < scene.skins.size(); ++i) {
+        const auto& joints = scene.skins[i].joints;
+        const std::string name =
+            joints.empty() ? "" : scene.nodes[static_cast<std::size_t>(joints.front())].name;
+        entries.push_back({name, i, joints.size(), 0});
+    }
+    for (const Object& object : scene.objects) {
+        const int skin = scene.nodes[static_cast<std::size_t>(object.node)].skin;
+        if (skin >= 0) ++entries[static_cast<std::size_t>(skin)].objects;
+    }
+    return entries;
+}
+
 }  // namespace
 
 double textureBytesOf(const Scene& scene, const Target& target, const Mesh& mesh) {
@@ -98,6 +159,9 @@ Inventory takeInventory(const Scene& scene, const Target& target) {
                      [](const auto& a, const auto& b) { return a.placed > b.placed; });
     result.textures = listTextures(scene, target);
     for (const TextureEntry& entry : result.textures) result.textureMemory += entry.memory;
+    result.materialEntries = listMaterials(scene, target, result.assets);
+    result.lightEntries = listLights(scene);
+    result.skinEntries = listSkins(scene);
     result.objects = scene.objects.size();
     result.materials = scene.materials.size();
     result.lights = scene.placedLights.size();

@@ -38,9 +38,37 @@ struct TextureEntry {
     bool mipMaps = true;        ///< Every sampler that reads it filters with mip maps.
 };
 
+struct MaterialEntry {
+    std::string name;
+    std::size_t material = 0;  ///< Index in Scene::materials.
+    std::size_t assets = 0;    ///< That show it in level 0.
+    std::size_t objects = 0;   ///< That show those.
+    std::size_t images = 0;
+    double textureBytes = 0;  ///< Of those, in the target's storage.
+};
+
+struct LightEntry {
+    std::string name;
+    std::size_t light = 0;  ///< Index in Scene::placedLights.
+    LightType type = LightType::Point;
+    double intensity = 0;  ///< Candela, or lux for directional lights.
+    double range = 0;      ///< Metres; infinity: none.
+    bool castsShadow = false;
+};
+
+struct SkinEntry {
+    std::string name;  ///< Of its first joint.
+    std::size_t skin = 0;
+    std::size_t joints = 0;
+    std::size_t objects = 0;  ///< That it bends.
+};
+
 struct Inventory {
-    std::vector<AssetEntry> assets;      ///< By placed triangles, heaviest first.
-    std::vector<TextureEntry> textures;  ///< By memory, heaviest first.
+    std::vector<AssetEntry> assets;              ///< By placed triangles, heaviest first.
+    std::vector<TextureEntry> textures;          ///< By memory, heaviest first.
+    std::vector<MaterialEntry> materialEntries;  ///< By objects, most first.
+    std::vector<LightEntry> lightEntries;        ///< By range, longest first.
+    std::vector<SkinEntry> skinEntries;
     std::size_t objects = 0;
     std::size_t uniqueTriangles = 0;  ///< Each asset once.
     std::size_t placedTriangles = 0;

@@ -1,5 +1,7 @@
 #include "report/audit.h"
 
+#include <cmath>
+
 namespace flentro {
 
 bool Audit::within() const {
@@ -65,6 +67,22 @@ Json toJson(const Inventory& inventory) {
                                     {"memory", entry.memory},
                                     {"materials", entry.materials},
                                     {"mipMaps", entry.mipMaps}});
+    for (const MaterialEntry& entry : inventory.materialEntries)
+        json["materialEntries"].push_back({{"name", entry.name},
+                                           {"assets", entry.assets},
+                                           {"objects", entry.objects},
+                                           {"textures", entry.images},
+                                           {"textureBytes", entry.textureBytes}});
+    for (const LightEntry& entry : inventory.lightEntries) {
+        Json light = {{"name", entry.name},
+                      {"intensity", entry.intensity},
+                      {"castsShadow", entry.castsShadow}};
+        if (std::isfinite(entry.range)) light["range"] = entry.range;
+        json["lightEntries"].push_back(std::move(light));
+    }
+    for (const SkinEntry& entry : inventory.skinEntries)
+        json["skinEntries"].push_back(
+            {{"name", entry.name}, {"joints", entry.joints}, {"objects", entry.objects}});
     return json;
 }
 

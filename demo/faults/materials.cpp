@@ -14,7 +14,7 @@ void manyMaterials(Planter& p) {
              const Mesh& mesh = *p.scene().assets[a].mesh;
              return mesh.parts.size() < 5 && mesh.parts.front().triangleCount() >= 24;
          })) {
-        const auto wanted = static_cast<std::size_t>(p.amount(8, 9, 14));
+        const auto wanted = static_cast<std::size_t>(p.amount(7, 9, 14));
         const std::size_t first = p.scene().assets[asset].mesh->parts.size();
         p.editMesh(asset, [&](Mesh& mesh) {
             const std::size_t pieces = wanted - first + 1;

@@ -210,6 +210,30 @@ TEST_F(Cli, SameResultForAnyNumberOfThreads) {
 }
 
 /// The whole story on the small demo: over, fixed, within, smaller.
+TEST_F(Cli, InventoryListsLightsAndTheirShadowsAsChosen) {
+    ASSERT_EQ(test::runOurs("flentro-demo", "--small '" + folder_.path().string() + "'").status, 0);
+    const auto shadows = [&](const std::string& choice) {
+        const Outcome outcome = cli("inventory ottermere.glb --quiet --json i.json " + choice);
+        EXPECT_EQ(outcome.status, 0) << outcome.output;
+        const Json inventory = json("i.json");
+        std::size_t cast = 0;
+        for (const Json& light : inventory["lightEntries"])
+            cast += light["castsShadow"].get<bool>();
+        EXPECT_EQ(inventory["lightEntries"].size(), 97U);
+        EXPECT_EQ(inventory["shadowLights"], cast);
+        return cast;
+    };
+    EXPECT_EQ(shadows(""), 22U);
+    EXPECT_EQ(shadows("--shadow-lights none"), 0U);
+    EXPECT_EQ(shadows("--shadow-lights all"), 97U);
+    EXPECT_EQ(shadows("--shadow-lights 'lantern light 01,barge light'"), 2U);
+    for (const Json& material : json("i.json")["materialEntries"])
+        if (material["name"] == "water") {
+            EXPECT_EQ(material["objects"], 1);
+            EXPECT_EQ(material["textures"], 2);
+        }
+}
+
 TEST_F(Cli, MarketIsBroughtWithinItsBudget) {
     ASSERT_EQ(test::runOurs("flentro-demo", "--small '" + folder_.path().string() + "'").status, 0);
     Json target = toJson(findTarget("Desk 120").value());

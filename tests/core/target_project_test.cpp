@@ -198,7 +198,7 @@ TEST(Project, KeepsHowTheSceneIsRead) {
     const test::TemporaryFolder folder;
     Project project;
     project.scene = folder / "engine.obj";
-    project.import = {"mm", 'Z', 60, "blue"};
+    project.import = {"mm", 'Z', 60, ShadowLights{true}, "blue"};
     ASSERT_TRUE(saveProject(project, folder / "p.flentro.json"));
     const auto again = loadProject(folder / "p.flentro.json");
     ASSERT_TRUE(again) << describe(again.error());

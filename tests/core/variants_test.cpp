@@ -1,6 +1,8 @@
 // Variants of materials, and units that are converted.
 
 #include "scene/variants.h"
+#include "io/import_settings.h"
+#include "scene/shadow_lights.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -42,6 +44,60 @@ TEST(Variants, UnknownNamesAreRefusedWithThoseThereAre) {
     ASSERT_FALSE(unknown);
     EXPECT_THAT(describe(unknown.error()), HasSubstr("red, blue, green"));
     EXPECT_EQ(scene.assets[0].mesh->parts[0].material, 0);
+}
+
+/// Three lamps on nodes of their own; the file lets the second cast shadows.
+Scene lamps() {
+    Scene scene;
+    scene.scenes = {{{"nodes", {0, 1, 2}}}};
+    scene.lights.push_back(Light{});
+    for (const char* name : {"door", "hall", "yard"}) {
+        Node node;
+        node.name = name;
+        node.light = 0;
+        scene.nodes.push_back(node);
+    }
+    scene.nodes[1].rest["extras"] = {{"castsShadow", true}, {"owner", "x"}};
+    flatten(scene);
+    return scene;
+}
+
+std::vector<bool> casting(const Scene& scene) {
+    std::vector<bool> cast;
+    for (const PlacedLight& placed : scene.placedLights) cast.push_back(placed.castsShadow);
+    return cast;
+}
+
+TEST(ShadowLights, AreTheNamedOnesAndNoOthers) {
+    Scene scene = lamps();
+    EXPECT_EQ(casting(scene), (std::vector<bool>{false, true, false}));
+    castShadows(scene, {false, {"door", "cellar"}});
+    EXPECT_EQ(casting(scene), (std::vector<bool>{true, false, false}));
+    ASSERT_EQ(scene.notes.size(), 1U);
+    EXPECT_THAT(scene.notes[0].where, HasSubstr("cellar"));
+    flatten(scene);
+    EXPECT_EQ(casting(scene), (std::vector<bool>{true, false, false})) << "kept in the nodes";
+    EXPECT_EQ(scene.nodes[1].rest["extras"]["owner"], "x");
+    castShadows(scene, {true});
+    EXPECT_EQ(casting(scene), std::vector<bool>(3, true));
+    castShadows(scene, {});
+    EXPECT_EQ(casting(scene), std::vector<bool>(3, false));
+}
+
+TEST(ShadowLights, AreKeptInTheProject) {
+    ImportSettings settings;
+    for (const ShadowLights& lights :
+         {ShadowLights{true, {}}, ShadowLights{}, ShadowLights{false, {"door", "hall"}}}) {
+        settings.shadowLights = lights;
+        const auto read = parseImportSettings(toJson(settings));
+        ASSERT_TRUE(read);
+        EXPECT_EQ(*read, settings);
+    }
+    for (const Json& wrong : {Json("some"), Json(3), Json({1, 2}), Json::object()}) {
+        const auto read = parseImportSettings({{"shadowLights", wrong}});
+        ASSERT_FALSE(read) << wrong;
+        EXPECT_THAT(describe(read.error()), HasSubstr("import.shadowLights"));
+    }
 }
 
 TEST(Units, EveryRootOfEverySceneIsConvertedOnce) {
