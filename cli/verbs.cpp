@@ -48,7 +48,7 @@ void addImportOptions(CLI::App& verb, Common& common) {
             },
             "Lights that cast shadows: all, none, or their names; as the file says if not given")
         ->delimiter(',')
-        ->expected(1)
+        ->allow_extra_args(false)
         ->type_name("NAME");
     verb.add_option("--variant", common.import.variant, "Materials of this variant of the scene")
         ->type_name("NAME");
