@@ -154,7 +154,7 @@ private:
               {"kettle 1", "kettle 2", "kettle 3", "kettle 4", "kettle 5"}, {{"copies", 5}});
         scatter("cup", family(makeCup, 12), 300, 0.88F);
         scatter("potted herb", family(makeHerb, 6), 130, 0.88F);
-        scatter("basket", family(makeBasket, 5), 110, 0);
+        scatter("basket", family(makeBasket, 5), 90, 0);
         scatter("scales", {s_.asset(makeScales(s_))}, 40, 0.88F);
     }
 

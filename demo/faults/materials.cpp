@@ -81,17 +81,8 @@ void transparentPart(Planter& p) {
 
 void doubleSidedClosed(Planter& p) {
     const std::set<std::string> closed = {"crate", "lock walls", "lock gate", "bench", "warehouse"};
-    if (p.isRandom()) {
-        for (const std::size_t asset : p.assets(
-                 {}, p.amount(0, 1, 2), [&](auto a) { return closed.contains(p.nameOf(a)); })) {
-            const std::string name = "two-sided " + p.nameOf(asset);
-            p.editMaterial(asset, 0, name, [](Json& source) { source["doubleSided"] = true; });
-            p.tell(4, "double-sided-closed", "closed, and drawn from both sides",
-                   {p.nameOf(asset), name}, Json::object());
-        }
-        return;
-    }
-    for (const std::size_t asset : p.assets({"awning 1", "awning 8"}, 2, {})) {
+    for (const std::size_t asset : p.assets({"awning 1", "awning 8"}, p.amount(2, 1, 2),
+                                            [&](auto a) { return closed.contains(p.nameOf(a)); })) {
         const std::string name = "two-sided " + p.nameOf(asset);
         p.editMaterial(asset, 0, name, [](Json& source) { source["doubleSided"] = true; });
         p.tell(4, "double-sided-closed", "closed, and drawn from both sides",

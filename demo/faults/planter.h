@@ -88,4 +88,8 @@ private:
     std::set<std::size_t> takenAssets_, takenObjects_, takenImages_, takenLights_;
 };
 
+/// The pixels of an image at a size, [height * width * channels].
+[[nodiscard]] std::vector<std::uint8_t> pixelsOf(const Image& image, int width, int height,
+                                                 int channels);
+
 }  // namespace flentro::demo

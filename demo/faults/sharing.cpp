@@ -3,8 +3,6 @@
 #include <fmt/format.h>
 
 #include "faults/faults.h"
-#include "io/image.h"
-#include "scene_builder.h"
 
 namespace flentro::demo {
 namespace {
@@ -87,15 +85,6 @@ void duplicateMaterials(Planter& p) {
     }
 }
 
-std::vector<std::uint8_t> pixelsOf(const Image& image) {
-    const Pixels decoded = decodeImage(image, std::max(image.width, image.height)).value();
-    const std::size_t count = decoded.rgba.size() / 4;
-    std::vector<std::uint8_t> rgb(3 * count);
-    for (std::size_t i = 0; i < count; ++i)
-        for (std::size_t c = 0; c < 3; ++c) rgb[3 * i + c] = decoded.rgba[4 * i + c];
-    return rgb;
-}
-
 /// Lets one asset show a copy of its base colour through a material of its own.
 void copyImage(Planter& p, const char* finding, const char* what, bool exact) {
     Scene& scene = p.scene();
@@ -111,7 +100,7 @@ void copyImage(Planter& p, const char* finding, const char* what, bool exact) {
         // Copies of their own; copies of copies would be told of together.
         if (p.images({}, 1, [&](auto i) { return static_cast<int>(i) == image; }).empty()) continue;
         const Image original = scene.images[static_cast<std::size_t>(image)];
-        std::vector<std::uint8_t> pixels = pixelsOf(original);
+        std::vector<std::uint8_t> pixels = pixelsOf(original, original.width, original.height, 3);
         if (!exact)
             for (std::size_t i = 0; i < pixels.size(); i += 7)
                 pixels[i] =

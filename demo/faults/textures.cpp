@@ -2,21 +2,9 @@
 
 #include "textures.h"
 #include "faults/faults.h"
-#include "io/image.h"
 
 namespace flentro::demo {
 namespace {
-
-std::vector<std::uint8_t> pixelsOf(const Image& image, int width, int height, int channels) {
-    Pixels pixels = decodeImage(image, std::max(image.width, image.height)).value();
-    if (pixels.width != width || pixels.height != height)
-        pixels = resizeImage(pixels, width, height);
-    const auto wanted = static_cast<std::size_t>(channels);
-    std::vector<std::uint8_t> result(pixels.rgba.size() / 4 * wanted);
-    for (std::size_t i = 0; i < pixels.rgba.size() / 4; ++i)
-        for (std::size_t c = 0; c < wanted; ++c) result[wanted * i + c] = pixels.rgba[4 * i + c];
-    return result;
-}
 
 /// True for an opaque base colour that something shows.
 bool isPlain(Planter& p, std::size_t image) {
