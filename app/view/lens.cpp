@@ -131,6 +131,17 @@ std::vector<QColor> groupColors(const Scene& scene) {
     return colors;
 }
 
+QString legendTitle(LensKind kind, const Document& document) {
+    constexpr double kSamePlace = 0.5;  // metres
+    const int nearest = document.nearestSpot();
+    if (kind != LensKind::Seen || nearest < 0) return lensName(kind);
+    const SpotResult& spot = document.surveyed().survey->spots[static_cast<std::size_t>(nearest)];
+    const double away = (spot.eye - document.view().eye).norm();
+    if (away < kSamePlace) return QObject::tr("Seen from here");
+    return QObject::tr("Seen from spot %1, %2 away")
+        .arg(QString::fromStdString(spot.name), QString::fromStdString(formatMetres(away)));
+}
+
 std::vector<SeenState> seenStates(const Document& document, const Scene& scene) {
     const Surveyed& surveyed = document.surveyed();
     const int nearest = document.nearestSpot();
@@ -177,8 +188,8 @@ std::vector<LegendEntry> seenLegend(const Scene& scene, const ViewCost& cost,
                                     const std::vector<SeenState>& seen) {
     if (seen.size() != scene.objects.size()) return {{noLevelColor(), "no survey with rays yet"}};
     const auto counts = countDrawn(scene, cost, seen);
-    return {levelEntry(seenColor(SeenState::Here), "seen here", counts[0]),
-            levelEntry(seenColor(SeenState::Elsewhere), "hidden here", counts[1]),
+    return {levelEntry(seenColor(SeenState::Here), "seen", counts[0]),
+            levelEntry(seenColor(SeenState::Elsewhere), "hidden", counts[1]),
             levelEntry(seenColor(SeenState::Never), "seen nowhere", counts[2])};
 }
 

@@ -50,6 +50,10 @@ enum class SeenState : std::uint8_t { Here, Elsewhere, Never };
                                                  const ViewCost& cost,
                                                  const std::vector<SeenState>& seen);
 
+/// Over the legend: the lens, and from which spot things are seen where that is not the eye's own
+/// place.
+[[nodiscard]] QString legendTitle(LensKind kind, const Document& document);
+
 [[nodiscard]] QColor seenColor(SeenState state);
 
 /// What one more layer adds in the overdraw lens, 0 to 1 for red, green, blue.

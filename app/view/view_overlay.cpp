@@ -260,14 +260,15 @@ void ViewOverlay::paintLegend(QPainter& painter) {
         view_.lens() == LensKind::Seen ? seenStates(document_, *scene) : std::vector<SeenState>());
     if (entries.empty()) return;
     constexpr int kRow = 20;
-    int textWidth = painter.fontMetrics().horizontalAdvance(lensName(view_.lens()));
+    const QString title = legendTitle(view_.lens(), document_);
+    int textWidth = painter.fontMetrics().horizontalAdvance(title);
     for (const LegendEntry& entry : entries)
         textWidth = std::max(textWidth, painter.fontMetrics().horizontalAdvance(entry.text) + 24);
     const int tall = kRow * (static_cast<int>(entries.size()) + 1) + 10;
     const QRect panel(kMargin, height() - tall - kMargin, textWidth + 20, tall);
     paintPanel(painter, panel);
     painter.setPen(theme().faint);
-    painter.drawText(panel.adjusted(10, 6, 0, 0), Qt::AlignLeft, lensName(view_.lens()));
+    painter.drawText(panel.adjusted(10, 6, 0, 0), Qt::AlignLeft, title);
     int y = panel.top() + 6 + kRow;
     for (const LegendEntry& entry : entries) {
         painter.fillRect(QRect(panel.left() + 10, y + 2, 14, 12), entry.color);

@@ -299,6 +299,15 @@ TEST_F(SurveyedWindow, SeenLensTellsWhatIsDrawnInVain) {
     const auto legend = legendFor(LensKind::Seen, *window_->document().result(),
                                   window_->document().here().after, states);
     EXPECT_EQ(legend.size(), 3U);
+    // What is told is what a spot saw: where the eye stands elsewhere, that is said.
+    Viewpoint there = window_->document().view();
+    there.eye = surveyed().survey->spots[0].eye;
+    window_->document().setView(there);
+    EXPECT_EQ(legendTitle(LensKind::Seen, window_->document()).toStdString(), "Seen from here");
+    there.eye += Vec3d(0, 3, 0);
+    window_->document().setView(there);
+    EXPECT_THAT(legendTitle(LensKind::Seen, window_->document()).toStdString(),
+                HasSubstr("3.0 m away"));
 }
 
 }  // namespace
