@@ -156,8 +156,8 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
     const CountedViews views(scene, target, index, survey, here);
     SubProgress running(progress, 0.4, 1);
     const Survey* rays = survey && survey->hasRays() && survey->doneCount() > 0 ? survey : nullptr;
-    const FindingInput input{scene, target, index, views, images, equalImages,
-                             welded, rays, running};
+    const FindingInput input{scene,       target, index, views,  images,
+                             equalImages, welded, rays,  running};
     const auto& rules = findingRules();
     std::vector<std::vector<Finding>> found(rules.size());
     const bool finished =
