@@ -27,6 +27,10 @@ struct Face {
     Corner2 low, high;
 };
 
+Vec3d placeOf(const WeldedMesh& mesh, std::uint32_t triangle, std::size_t corner) {
+    return mesh.points[mesh.corners[3 * triangle + corner]].cast<double>();
+}
+
 /// Twice the signed area of a polygon.
 double doubleArea(const std::vector<Corner2>& polygon) {
     double sum = 0;
@@ -109,7 +113,8 @@ public:
     }
 
     void add(std::uint32_t triangle) {
-        const std::array<Vec3d, 3> p = {at(triangle, 0), at(triangle, 1), at(triangle, 2)};
+        const std::array<Vec3d, 3> p = {placeOf(mesh_, triangle, 0), placeOf(mesh_, triangle, 1),
+                                        placeOf(mesh_, triangle, 2)};
         const Vec3d cross = (p[1] - p[0]).cross(p[2] - p[0]);
         const double size = cross.norm();
         if (!(size > 1e-7 * (p[1] - p[0]).squaredNorm())) return;
@@ -156,10 +161,6 @@ public:
     [[nodiscard]] double tolerance() const { return tolerance_; }
 
 private:
-    [[nodiscard]] Vec3d at(std::uint32_t triangle, std::size_t corner) const {
-        return mesh_.points[mesh_.corners[3 * triangle + corner]].cast<double>();
-    }
-
     /// Adds what pairs have in common, unless both are of the second plane.
     static void cover(std::vector<const Face*>& faces, std::size_t own, std::vector<double>& area) {
         std::vector<std::pair<const Face*, bool>> order;
@@ -201,7 +202,7 @@ public:
     explicit Windings(const WeldedMesh& mesh, std::vector<std::uint32_t> triangles)
         : mesh_(mesh), triangles_(std::move(triangles)) {
         for (const std::uint32_t t : triangles_)
-            for (std::size_t k = 0; k < 3; ++k) box_.extend(at(t, k));
+            for (std::size_t k = 0; k < 3; ++k) box_.extend(placeOf(mesh_, t, k));
         cells_ = std::clamp(static_cast<int>(std::sqrt(static_cast<double>(triangles_.size()))), 1,
                             2048);
     }
@@ -211,7 +212,8 @@ public:
         const int u = (axis + 1) % 3, v = (axis + 2) % 3;
         int winding = 0;
         for (const std::uint32_t t : columns[cellOf(point[u], u) * cells() + cellOf(point[v], v)]) {
-            const std::array<Vec3d, 3> p = {at(t, 0), at(t, 1), at(t, 2)};
+            const std::array<Vec3d, 3> p = {placeOf(mesh_, t, 0), placeOf(mesh_, t, 1),
+                                            placeOf(mesh_, t, 2)};
             double sides[3];
             for (std::size_t k = 0; k < 3; ++k) {
                 const Vec3d& a = p[k];
@@ -229,9 +231,6 @@ public:
     }
 
 private:
-    [[nodiscard]] Vec3d at(std::uint32_t triangle, std::size_t corner) const {
-        return mesh_.points[mesh_.corners[3 * triangle + corner]].cast<double>();
-    }
     [[nodiscard]] std::size_t cells() const { return static_cast<std::size_t>(cells_); }
     [[nodiscard]] std::size_t cellOf(double value, int axis) const {
         const double size = std::max(box_.sizes()[axis], 1e-30);
@@ -245,7 +244,7 @@ private:
         const int u = (axis + 1) % 3, v = (axis + 2) % 3;
         for (const std::uint32_t t : triangles_) {
             Box box;
-            for (std::size_t k = 0; k < 3; ++k) box.extend(at(t, k));
+            for (std::size_t k = 0; k < 3; ++k) box.extend(placeOf(mesh_, t, k));
             for (std::size_t i = cellOf(box.min()[u], u); i <= cellOf(box.max()[u], u); ++i)
                 for (std::size_t j = cellOf(box.min()[v], v); j <= cellOf(box.max()[v], v); ++j)
                     columns[i * cells() + j].push_back(t);
@@ -263,9 +262,7 @@ private:
 /// True if what is just before a triangle lies inside of a closed piece: sheets of two layers
 /// cover each other as well, but both show.
 bool isBuried(const WeldedMesh& mesh, std::uint32_t triangle, double step, Windings& windings) {
-    const auto at = [&](std::size_t k) -> Vec3d {
-        return mesh.points[mesh.corners[3 * triangle + k]].cast<double>();
-    };
+    const auto at = [&](std::size_t k) { return placeOf(mesh, triangle, k); };
     const Vec3d normal = (at(1) - at(0)).cross(at(2) - at(0)).normalized();
     Eigen::Index axis = 0;
     normal.cwiseAbs().maxCoeff(&axis);

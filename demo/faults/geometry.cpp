@@ -5,6 +5,7 @@
 
 #include "faults/faults.h"
 #include "mesh_builder.h"
+#include "scene/edit.h"
 
 namespace flentro::demo {
 namespace {
@@ -196,10 +197,7 @@ void interiorFaces(Planter& p) {
     Scene& scene = p.scene();
     const int columns = p.amount(8, 4, 14), rows = p.amount(4, 2, 5);
     const float edge = 0.5F;
-    const int like = scene.assets[static_cast<std::size_t>(scene.objects.front().asset)]
-                         .mesh->parts.front()
-                         .material;
-    int material = like;
+    int material = -1;
     for (std::size_t m = 0; m < scene.materials.size(); ++m)
         if (scene.materials[m].name == "lock stone") material = static_cast<int>(m);
     MeshBuilder builder("coal store");
@@ -215,9 +213,7 @@ void interiorFaces(Planter& p) {
     const Vec3d at(p.isRandom() ? p.dice().between(-60, 60) : -64, 0,
                    p.isRandom() ? p.dice().between(26, 40) : -20);
     node.local.topRightCorner<3, 1>() = at;
-    node.rest["translation"] = {at.x(), at.y(), at.z()};
-    scene.scenes.front()["nodes"].push_back(scene.nodes.size());
-    scene.nodes.push_back(std::move(node));
+    addNode(scene, std::move(node));
     const int contacts = (columns - 1) * rows + columns * (rows - 1);
     p.tell(9, "interior-faces", "a wall of blocks that keep the faces between them", {"coal store"},
            {{"triangles", 4 * contacts}});

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "faults/faults.h"
+#include "scene/edit.h"
 #include "scene_builder.h"
 
 namespace flentro::demo {
@@ -53,23 +54,17 @@ void emptyNodes(Planter& p) {
     Scene& scene = p.scene();
     for (const std::size_t i : p.objects({"crate 01"}, 1, standing(p, 12))) {
         const int child = scene.objects[i].node;
-        Json& roots = scene.scenes.front()["nodes"];
         const int depth = p.amount(9, 6, 20);
         int parent = -1;
         for (int k = 0; k < depth; ++k) {
-            const int own = static_cast<int>(scene.nodes.size());
             Node node;
             node.name = fmt::format("import group {}", k + 1);
             node.parent = parent;
-            if (parent >= 0)
-                scene.nodes[static_cast<std::size_t>(parent)].children.push_back(own);
-            else
-                roots.push_back(own);
-            scene.nodes.push_back(std::move(node));
-            parent = own;
+            parent = addNode(scene, std::move(node));
         }
         scene.nodes[static_cast<std::size_t>(parent)].children.push_back(child);
         scene.nodes[static_cast<std::size_t>(child)].parent = parent;
+        Json& roots = scene.scenes.front()["nodes"];
         roots.erase(std::find(roots.begin(), roots.end(), Json(child)));
         p.tell(11, "deep-empty-nodes", "a chain of nodes that hold nothing",
                {fmt::format("import group {}", depth)}, {{"depth", depth}});

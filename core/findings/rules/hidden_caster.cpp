@@ -49,9 +49,7 @@ std::vector<Finding> run(const FindingInput& in) {
                         counted(in.index.objectsOf[a].size(), "copy casts", "copies cast")),
             {{"copies", static_cast<double>(hidden.size())}});
         finding.relief = relief;
-        FixSettings fix = proposedFix(in, "shadows");
-        fix.as<ShadowSettings>()->hiddenCastNone = true;
-        finding.fix = fix;
+        finding.fix = proposedFix(in, "shadows");
         findings.push_back(std::move(finding));
     }
     return findings;
