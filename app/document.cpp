@@ -259,7 +259,7 @@ void Document::adoptAgain(ScenePtr scene) {
     off_.lights = movedMarks(off_.lights, where.placedLights, source_->placedLights.size());
     if (selectedObject_ >= 0)
         selectedObject_ = where.objects[static_cast<std::size_t>(selectedObject_)];
-    evidence_ = std::make_shared<const Evidence>(withMovedOrigins(*evidence_, where.objects));
+    evidence_ = std::make_shared<const Evidence>(withMovedOrigins(*evidence_, where));
     surveyed_.before.clear();
     surveyed_.after.clear();
     const bool surveying = jobs_.has(kSurveying);

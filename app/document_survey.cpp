@@ -77,13 +77,15 @@ std::string describeWhere(const Project& project) {
 }
 
 /// Takes a survey, or the same one from the cache; a complete one goes into the cache.
-Expected<Survey> surveyOrCached(const Scene& scene, const Project& project,
+/// `source`: the scene that `scene` was made from.
+Expected<Survey> surveyOrCached(const Scene& source, const Scene& scene, const Project& project,
                                 const std::string& cache, Progress& progress,
                                 const OnSpot& onSpot) {
     SurveySettings settings;
     settings.faceSize = project.survey.faceSize;
     settings.onlyInViews = !project.survey.camera.isFree();
-    const Hash key = surveyKey(scene, project.target, settings, describeWhere(project));
+    const std::string lights = &source == &scene ? "" : toHex(hashScene(source));
+    const Hash key = surveyKey(scene, project.target, settings, describeWhere(project) + lights);
     if (!cache.empty())
         if (auto known = loadSurvey(cache, key, scene, project.target)) return std::move(*known);
     std::unique_ptr<RayScene> rays;
@@ -91,11 +93,14 @@ Expected<Survey> surveyOrCached(const Scene& scene, const Project& project,
     auto spots = spotsFor(scene, project, rays, finding);
     if (!spots) return tl::unexpected(spots.error());
     *spots = throughCamera(*spots, project.survey.camera, settings.headings);
-    SubProgress looking(progress, 0.1, 1);
+    SubProgress looking(progress, 0.1, 0.95);
+    SubProgress lighting(progress, 0.95, 1);
     const bool looks = settings.faceSize > 0;
     if (looks && !rays) rays = std::make_unique<RayScene>(scene);
     Survey survey = takeSurvey(scene, looks ? rays.get() : nullptr, project.target, *spots,
                                settings, looking, onSpot);
+    if (looks && survey.complete)
+        survey.lights = measureLights(source, scene, *rays, survey, lighting);
     // Not an error if the folder cannot be written: it is surveyed anew next time.
     if (!cache.empty() && survey.complete) (void)saveSurvey(survey, key, cache);
     return survey;
@@ -151,7 +156,7 @@ void Document::runSurvey() {
                 const std::lock_guard lock(early->mutex);
                 early->spots.push_back({spot.eye, spot.worstLoad(project.target)});
             };
-            auto taken = surveyOrCached(*scene, project, cache, progress, onSpot);
+            auto taken = surveyOrCached(*source, *scene, project, cache, progress, onSpot);
             if (!taken) return [this, error = taken.error()] { report(error); };
             std::erase_if(taken->spots, [](const SpotResult& spot) { return !spot.done; });
             const auto survey = std::make_shared<const Survey>(std::move(*taken));

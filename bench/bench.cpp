@@ -25,6 +25,7 @@
 #include "measure/pick.h"
 #include "ottermere.h"
 #include "picture/painter.h"
+#include "picture/scene_painter.h"
 #include "scene/instances.h"
 #include "simplify/deviation.h"
 #include "simplify/reduce.h"
@@ -196,6 +197,72 @@ void PrepareRays(benchmark::State& state) {
     for (auto _ : state) RayScene rays(scene);
 }
 BENCHMARK(PrepareRays)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// A survey of the first market with its lights measured.
+const Survey& litSurvey() {
+    static const Survey made = [] {
+        const RayScene rays(market(1));
+        SurveySettings settings;
+        settings.faceSize = 256;
+        settings.aimAtTriangles = false;
+        Survey survey = takeSurvey(market(1), &rays, surveyed(), places(), settings, noProgress());
+        survey.lights = measureLights(market(1), market(1), rays, survey, noProgress());
+        return survey;
+    }();
+    return made;
+}
+
+void MeasureLights(benchmark::State& state) {
+    const RayScene rays(market(1));
+    (void)litSurvey();
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            measureLights(market(1), market(1), rays, litSurvey(), noProgress()));
+    setSpots(state);
+}
+BENCHMARK(MeasureLights)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// Argument: place among fixKinds().
+void FixesOfTextureAndLight(benchmark::State& state) {
+    const Evidence evidence = evidenceOf(litSurvey(), market(1));
+    const FixKind& kind = *fixKinds()[static_cast<std::size_t>(state.range(0))];
+    state.SetLabel(kind.key);
+    const FixSettings settings = proposeSettings(kind, market(1));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(
+            kind.apply({market(1), surveyed(), evidence, noProgress()}, settings));
+}
+BENCHMARK(FixesOfTextureAndLight)
+    ->Apply([](auto* bench) {
+        for (std::size_t i = 0; i < fixKinds().size(); ++i)
+            for (const char* key : {"texture-size", "masks", "plain-materials", "fewer-materials",
+                                    "light-reach", "fewer-lights", "shadow-lights"})
+                if (fixKinds()[i]->key == key) bench->Arg(static_cast<std::int64_t>(i));
+    }) -> Unit(benchmark::kMillisecond) -> UseRealTime();
+
+void PaintScene(benchmark::State& state) {
+    const RayScene rays(market(1));
+    const ScenePainter painter(market(1), rays);
+    std::size_t pixels = painter.paint(demo::quayView(), surveyed(), 0.25).pixels.size();
+    for (auto _ : state)
+        benchmark::DoNotOptimize(painter.paint(demo::quayView(), surveyed(), 0.25));
+    state.counters["pixels/s"] =
+        benchmark::Counter(static_cast<double>(state.iterations()) * static_cast<double>(pixels),
+                           benchmark::Counter::kIsRate);
+}
+BENCHMARK(PaintScene)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+void ComparePictures(benchmark::State& state) {
+    const RayScene rays(market(1));
+    const ScenePainter painter(market(1), rays);
+    const LightPicture light = painter.paint(demo::quayView(), surveyed(), 0.25);
+    const DisplayPicture picture = toDisplay(light, light.adaptation());
+    for (auto _ : state) benchmark::DoNotOptimize(pictureError(picture, picture, 15));
+    state.counters["pixels/s"] = benchmark::Counter(
+        static_cast<double>(state.iterations()) * static_cast<double>(picture.pixels.size()),
+        benchmark::Counter::kIsRate);
+}
+BENCHMARK(ComparePictures)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void RankAssets(benchmark::State& state) {
     const ViewCost cost = viewCost(market(1), desk(), demo::quayView());

@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "project/order_file.h"
 #include "report/export.h"
+#include "report/picture_change.h"
 #include "report/proof.h"
 #include "survey_options.h"
 #include "verbs.h"
@@ -21,6 +22,9 @@ struct Options : SurveyOptions {
     bool survey = false;
     bool dropEmptyNodes = false;
     std::optional<bool> instances;  ///< Else by the target.
+    bool ktx2 = false;
+    std::size_t pictures = 0;  ///< Views that each step is compared in.
+    std::string pictureFolder;
 };
 
 /// What the scene is fixed by.
@@ -43,9 +47,10 @@ Expected<Opened> openScene(const Options& options, const Common& common, Progres
     opened->settings.faceSize = kFaceSize;
     opened->settings.aimAtTriangles = false;
     if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene);
-    const Survey survey = takeSurvey(opened->scene, opened->rays.get(), opened->target,
-                                     opened->spots, opened->settings, progress);
+    Survey survey = takeSurvey(opened->scene, opened->rays.get(), opened->target, opened->spots,
+                               opened->settings, progress);
     if (!survey.complete) return fail(ErrorCode::Cancelled, "The survey was stopped");
+    survey.lights = measureLights(opened->scene, opened->scene, *opened->rays, survey, progress);
     Evidence evidence = evidenceOf(survey, opened->scene);
     return Opened{opened->target, std::make_shared<const Scene>(std::move(opened->scene)),
                   std::move(evidence)};
@@ -132,12 +137,23 @@ void print(const Proof& proof, const Target& target) {
     say("  worst after:  {}\n", describe(proof.spots[proof.worstAfter].after));
 }
 
-void print(const WorkOrder& order, const Evaluation& evaluation, const Target& target,
+void print(const PictureChange& change) {
+    const Vec3d& eye = change.worst.eye;
+    say("  pictures: FLIP {:.4f} in the mean, {:.4f} in the worst view (from {:.1f},{:.1f},{:.1f} "
+        "heading {:.0f}), {:.4f} in its worst region; structural similarity {:.4f}, least {:.4f}\n",
+        change.meanFlip, change.worstFlip, eye.x(), eye.y(), eye.z(), change.worst.heading,
+        change.worstRegion, change.meanSimilarity, change.leastSimilarity);
+}
+
+void print(const WorkOrder& order, const Evaluation& evaluation,
+           const std::vector<PictureChange>& pictures, const Target& target,
            const Exported& exported, const std::string& out) {
-    for (const Step& step : evaluation.steps) {
+    for (std::size_t i = 0; i < evaluation.steps.size(); ++i) {
+        const Step& step = evaluation.steps[i];
         say("{}: {}\n", order.find(step.fix)->settings.kind().name, step.result->record.summary);
         for (const std::string& note : step.result->record.notes) say("  {}\n", note);
         print(step);
+        if (i < pictures.size()) print(pictures[i]);
         if (const auto lost = step.lossOn(target); !lost.empty()) {
             std::vector<std::string> names;
             for (const Measure measure : lost) names.emplace_back(measureName(measure));
@@ -146,6 +162,16 @@ void print(const WorkOrder& order, const Evaluation& evaluation, const Target& t
     }
     say("{}: {}\n", out, formatBytes(static_cast<double>(exported.bytes)));
     if (!exported.manifest.empty()) say("{}\n", exported.manifest.string());
+    std::size_t stored = 0;
+    std::size_t over = 0;
+    for (const StoredTexture& texture : exported.textures) {
+        stored += texture.memory;
+        over += !texture.isWithin;
+    }
+    if (!exported.textures.empty())
+        say("{} stored: {} of texture memory, {} with more loss than asked for\n",
+            counted(exported.textures.size(), "texture"), formatBytes(static_cast<double>(stored)),
+            over);
 }
 
 Json toJson(const SceneTotals& totals) {
@@ -171,13 +197,31 @@ Json describe(const Fix& fix, const Step& step, const Scene& source) {
     return json;
 }
 
-Json report(const WorkOrder& order, const Evaluation& evaluation, const Exported& exported) {
+Json describe(const PictureChange& change) {
+    const Vec3d& eye = change.worst.eye;
+    Json json = {{"meanFlip", change.meanFlip},
+                 {"worstFlip", change.worstFlip},
+                 {"worstRegion", change.worstRegion},
+                 {"meanSimilarity", change.meanSimilarity},
+                 {"leastSimilarity", change.leastSimilarity},
+                 {"eye", {eye.x(), eye.y(), eye.z()}},
+                 {"heading", change.worst.heading}};
+    for (const auto& path : change.pictures) json["files"].push_back(path.string());
+    return json;
+}
+
+Json report(const WorkOrder& order, const Evaluation& evaluation,
+            const std::vector<PictureChange>& pictures, const Exported& exported) {
     Json json = {{"format", "flentro-fix-result"},
                  {"version", 1},
                  {"bytes", exported.bytes},
                  {"steps", Json::array()}};
-    for (const Step& step : evaluation.steps)
-        json["steps"].push_back(describe(*order.find(step.fix), step, *evaluation.source));
+    for (std::size_t i = 0; i < evaluation.steps.size(); ++i) {
+        const Step& step = evaluation.steps[i];
+        Json row = describe(*order.find(step.fix), step, *evaluation.source);
+        if (i < pictures.size()) row["pictures"] = describe(pictures[i]);
+        json["steps"].push_back(std::move(row));
+    }
     return json;
 }
 
@@ -204,22 +248,29 @@ int runFix(const Options& options, const Common& common) {
     writing.levels = layoutOf(options.levels);
     writing.instances = options.instances.value_or(opened->target.instancing);
     writing.dropEmptyNodes = options.dropEmptyNodes;
+    writing.ktx2 = options.ktx2;
     auto exported =
         exportScene(evaluation->result(), opened->target, options.out, writing, progress);
     if (!exported) return complain(exported.error());
     if (!common.quiet)
         for (const Note& note : exported->notes) warn("note: {}: {}\n", note.where, note.what);
+    PictureChangeSettings drawing;
+    drawing.views = options.pictures;
+    drawing.folder = options.pictureFolder;
+    const auto pictures =
+        pictureChanges(*evaluation, opened->target, opened->evidence, drawing, progress);
+    if (!pictures) return complain(pictures.error());
     std::optional<Proof> proof;
     if (!opened->evidence.empty())
         proof =
             prove(*opened->scene, evaluation->result(), opened->target, opened->evidence.places);
     if (!common.quiet && common.json != "-") {
-        print(*order, *evaluation, opened->target, *exported, options.out);
+        print(*order, *evaluation, *pictures, opened->target, *exported, options.out);
         if (proof) print(*proof, opened->target);
     }
     const ExitStatus status = proof && proof->overAfter > 0 ? kOver : kWithin;
     if (common.json.empty()) return status;
-    Json json = report(*order, *evaluation, *exported);
+    Json json = report(*order, *evaluation, *pictures, *exported);
     if (proof) json["proof"] = toJson(*proof, opened->target);
     auto written = writeJson(json, common.json);
     return written ? status : complain(written.error());
@@ -247,6 +298,12 @@ void addFix(CLI::App& app, Common& common, Run& run) {
     verb->add_flag("--survey", options->survey,
                    "Survey first, so that culling and merging go by what players see");
     addSurveyOptions(*verb, *options);
+    verb->add_option("--pictures", options->pictures,
+                     "With --survey: compare so many views before and after each step, drawn by "
+                     "rays (FLIP error, structural similarity)")
+        ->check(CLI::Range(0, 1000));
+    verb->add_option("--picture-folder", options->pictureFolder,
+                     "Put the worst view of each step there, before and after");
     verb->add_option("--levels", options->levels,
                      "extension: MSFT_lod; nodes: a named node each; top: level 0 alone")
         ->check(CLI::IsMember({"extension", "nodes", "top"}));
@@ -257,6 +314,9 @@ void addFix(CLI::App& app, Common& common, Run& run) {
         "instances if not given");
     verb->add_flag("--drop-empty-nodes", options->dropEmptyNodes,
                    "Leave out nodes that hold nothing and move nothing");
+    verb->add_flag("--ktx2", options->ktx2,
+                   "Put textures beside the scene as the target stores them: KTX 2.0 files in "
+                   "NAME.textures, listed in the manifest");
     verb->callback([=, &common, &run] { run = [=, &common] { return runFix(*options, common); }; });
 }
 

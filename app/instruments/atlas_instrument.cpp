@@ -119,10 +119,13 @@ void AtlasInstrument::loadPage() {
         return;
     }
     const Image& image = done.after->images[images_[static_cast<std::size_t>(page)]];
-    reading_->setText(tr("%1 x %2 px, %3")
-                          .arg(image.width)
-                          .arg(image.height)
-                          .arg(toText(formatBytes(textureBytes(image, document_.target())))));
+    reading_->setText(
+        tr("%1 x %2 px, %3")
+            .arg(image.width)
+            .arg(image.height)
+            .arg(toText(formatBytes(
+                TextureMemory(*done.after, document_.target())
+                    .of(static_cast<std::size_t>(images_[static_cast<std::size_t>(page)]))))));
     pageSize_ = QSize(image.width, image.height);
     refreshPackings();
     loader_.request([this, image]() -> std::function<void()> {

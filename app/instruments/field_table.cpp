@@ -71,7 +71,7 @@ QString heading(const Field& field) {
 FieldTableEditor::FieldTableEditor(Document& document, const Field& field, QWidget* parent)
     : QWidget(parent), document_(document), field_(field) {
     QStringList heads;
-    if (isByAsset()) heads << tr("Asset");
+    if (isByAsset()) heads << (field.text.byImage ? tr("Image") : tr("Asset"));
     for (const Field& column : columns()) heads << heading(column);
     table_ = makeTable(heads);
     table_->setAccessibleName(field.text.label);
@@ -86,8 +86,9 @@ FieldTableEditor::FieldTableEditor(Document& document, const Field& field, QWidg
     auto* row = new QHBoxLayout;
     auto* add = new QPushButton(tr("Add"));
     auto* remove = new QPushButton(tr("Remove"));
-    add->setToolTip(isByAsset() ? tr("An asset, that of the selected object first.")
-                                : tr("A row before the last."));
+    add->setToolTip(!isByAsset()         ? tr("A row before the last.")
+                    : field.text.byImage ? tr("An image by its name.")
+                                         : tr("An asset, that of the selected object first."));
     row->addWidget(add);
     row->addWidget(remove);
     row->addStretch(1);
@@ -151,14 +152,20 @@ void FieldTableEditor::takeCell(int row, int column) {
     emit edited(value);
 }
 
-QStringList FieldTableEditor::freeAssets() const {
+QStringList FieldTableEditor::freeNames() const {
     QStringList names;
     if (!document_.hasScene()) return names;
     const Scene& scene = *document_.source();
-    for (const Asset& asset : scene.assets)
-        if (!value_.contains(asset.mesh->name)) names << toText(asset.mesh->name);
+    const auto add = [&](const std::string& name) {
+        if (!value_.contains(name)) names << toText(name);
+    };
+    if (field_.text.byImage)
+        for (const Image& image : scene.images) add(image.name);
+    else
+        for (const Asset& asset : scene.assets) add(asset.mesh->name);
     names.removeDuplicates();
     names.sort(Qt::CaseInsensitive);
+    if (field_.text.byImage) return names;
     const int selected = document_.selectedObject();
     if (selected < 0) return names;
     const QString own = toText(scene.mesh(scene.objects[static_cast<std::size_t>(selected)]).name);
@@ -182,11 +189,12 @@ void FieldTableEditor::addRow() {
         value.insert(value.end() - 1, rowBeforeLast());
         return emit edited(value);
     }
-    const QStringList names = freeAssets();
+    const QStringList names = freeNames();
     if (names.isEmpty()) return;
     bool ok = false;
-    const QString asset =
-        QInputDialog::getItem(this, field_.text.label, tr("Asset"), names, 0, false, &ok);
+    const QString asset = QInputDialog::getItem(this, field_.text.label,
+                                                field_.text.byImage ? tr("Image") : tr("Asset"),
+                                                names, 0, false, &ok);
     if (!ok) return;
     value[asset.toStdString()] =
         field_.isPlainByAsset() ? columns().front().fallback : Json::object();

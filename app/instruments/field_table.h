@@ -1,4 +1,4 @@
-// An editor for settings that are tables: rows of a list, or values by asset name.
+// An editor for settings that are tables: rows of a list, or values by name of asset or image.
 
 #pragma once
 
@@ -25,8 +25,8 @@ private:
     [[nodiscard]] const std::vector<Field>& columns() const { return field_.columns; }
     [[nodiscard]] bool isByAsset() const { return field_.type == Field::Type::ByAsset; }
     [[nodiscard]] Json rowOf(const Json& entry) const;
-    /// Every asset of the source that has no row yet; the selected object's first.
-    [[nodiscard]] QStringList freeAssets() const;
+    /// Every asset or image of the source that has no row yet; the selected object's first.
+    [[nodiscard]] QStringList freeNames() const;
 
     Document& document_;
     Field field_;

@@ -1,6 +1,11 @@
 #include "instruments/plain_instrument.h"
 
+#include <cmath>
+
 #include "base/text.h"
+#include "fixes/fewer_materials/fewer_materials.h"
+#include "fixes/masks/masks.h"
+#include "fixes/plain_materials/plain_materials.h"
 #include "fixes/split/split.h"
 
 namespace flentro::app {
@@ -26,6 +31,38 @@ std::vector<QStringList> splitMeshes(const FixRecord& record) {
     return rows;
 }
 
+std::vector<QStringList> joinedMasks(const FixRecord& record) {
+    std::vector<QStringList> rows;
+    if (const auto* report = record.reportAs<MaskReport>())
+        for (const JoinedMask& mask : report->masks)
+            rows.push_back({toText(mask.occlusion), toText(mask.other),
+                            QObject::tr("%1 x %2").arg(mask.width).arg(mask.height),
+                            toText(formatBytes(mask.bytesSaved))});
+    return rows;
+}
+
+std::vector<QStringList> plainMaterials(const FixRecord& record) {
+    std::vector<QStringList> rows;
+    if (const auto* report = record.reportAs<PlainMaterialReport>())
+        for (const PlainMaterial& material : report->materials) {
+            QStringList lost;
+            for (const std::string& what : material.lost) lost << toText(what);
+            rows.push_back({toText(material.name),
+                            material.pixels < 0
+                                ? QObject::tr("not known")
+                                : toText(formatCount(std::round(material.pixels))) + " px",
+                            lost.join(", ")});
+        }
+    return rows;
+}
+
+std::vector<QStringList> stillOver(const FixRecord& record) {
+    std::vector<QStringList> rows;
+    if (const auto* report = record.reportAs<FewerMaterialReport>())
+        for (const std::string& asset : report->still) rows.push_back({toText(asset)});
+    return rows;
+}
+
 }  // namespace
 
 PlainInstrument::Results resultsOf(const FixKind& kind) {
@@ -35,6 +72,11 @@ PlainInstrument::Results resultsOf(const FixKind& kind) {
                 sharedAssets};
     if (kind.key == "split")
         return {{tr("Cut"), tr("Pieces"), tr("Copies"), tr("Of them glass")}, splitMeshes, true};
+    if (kind.key == "masks")
+        return {{tr("Occlusion"), tr("Joined with"), tr("Pixels"), tr("Memory less")}, joinedMasks};
+    if (kind.key == "plain-materials")
+        return {{tr("Material"), tr("Seen at most"), tr("Lost")}, plainMaterials};
+    if (kind.key == "fewer-materials") return {{tr("Still too many materials")}, stillOver};
     return {{}, {}, kind.key == "standins"};
 }
 

@@ -8,6 +8,8 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "instruments/light_instrument.h"
+#include "instruments/texture_instrument.h"
 #include "project/order_file.h"
 #include "theme.h"
 
@@ -210,6 +212,9 @@ FixesSheet::FixesSheet(Document& document, QWidget* parent)
     addInstrument("ladder", ladder_);
     addInstrument("culling", culling_);
     addInstrument("merge", merge_);
+    addInstrument("texture-size", new TextureInstrument(document));
+    for (const char* key : {"light-reach", "fewer-lights", "shadow-lights"})
+        addInstrument(key, new LightInstrument(document, *findFixKind(key)));
     for (const FixKind* kind : fixKinds())
         if (!byKind_.contains(kind->key))
             addInstrument(kind->key, new PlainInstrument(document, *kind, resultsOf(*kind)));

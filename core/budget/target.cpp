@@ -13,7 +13,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kFormat = "flentro-target";
-constexpr int kVersion = 2;
+constexpr int kVersion = 3;
 constexpr double kNearFrom = 0.85;
 constexpr double kMebibyte = 1024.0 * 1024.0;
 
@@ -97,6 +97,43 @@ constexpr std::array<TermWords, kCostTermCount> kTermWords = {{
     {"Textures, each GiB", "texture"},
 }};
 
+struct ClassWords {
+    const char* name;
+    const char* key;
+};
+constexpr std::array<ClassWords, kTextureClassCount> kClassWords = {{
+    {"Colour", "color"},
+    {"Colour with alpha", "colorWithAlpha"},
+    {"Normals", "normal"},
+    {"Single mask", "mask"},
+    {"Packed masks", "packedMasks"},
+    {"Data", "data"},
+}};
+constexpr Range kBytesPerTexel = {0.05, 64};
+
+/// Up to version 2 there was one number for all classes.
+void readStorage(const Json& drawing, Target& target, NumberReader& numbers) {
+    double all = 1;
+    numbers.read(drawing, "bytesPerTexel", all, kBytesPerTexel);
+    const Json& table = jsonObject(drawing, "textureStorage");
+    for (std::size_t i = 0; i < kTextureClassCount; ++i) {
+        TextureStorage& storage = target.storage[i];
+        storage.bytesPerTexel = all;
+        const Json& row = jsonObject(table, kClassWords[i].key);
+        numbers.read(row, "bytesPerTexel", storage.bytesPerTexel, kBytesPerTexel);
+        storage.format = jsonOr<std::string>(row, "format", "");
+    }
+}
+
+void writeStorage(const Target& target, Json& drawing) {
+    drawing.erase("bytesPerTexel");
+    for (std::size_t i = 0; i < kTextureClassCount; ++i) {
+        Json& row = drawing["textureStorage"][kClassWords[i].key];
+        row["bytesPerTexel"] = target.storage[i].bytesPerTexel;
+        if (!target.storage[i].format.empty()) row["format"] = target.storage[i].format;
+    }
+}
+
 std::string lower(std::string text) {
     std::transform(text.begin(), text.end(), text.begin(),
                    [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
@@ -114,7 +151,7 @@ void readMembers(const Json& json, Target& target, NumberReader& numbers) {
     target.singlePass = jsonOr(display, "singlePass", target.singlePass);
     target.instancing = jsonOr(drawing, "instancing", target.instancing);
     target.mipMaps = jsonOr(drawing, "mipMaps", target.mipMaps);
-    numbers.read(drawing, "bytesPerTexel", target.bytesPerTexel, {0.05, 64});
+    readStorage(drawing, target, numbers);
     numbers.read(drawing, "nearPlane", target.nearPlane, {1e-4, 1000});
     numbers.read(drawing, "farPlane", target.farPlane, {1, 1e7});
     const bool zeroIsNone = jsonOr(json, "version", 0) == 1;
@@ -154,6 +191,13 @@ const char* costTermName(CostTerm term) {
 }
 const char* costTermKey(CostTerm term) {
     return kTermWords[static_cast<std::size_t>(term)].key;
+}
+
+const char* textureClassName(TextureClass use) {
+    return kClassWords[static_cast<std::size_t>(use)].name;
+}
+const char* textureClassKey(TextureClass use) {
+    return kClassWords[static_cast<std::size_t>(use)].key;
 }
 
 std::string formatMeasure(Measure measure, double value) {
@@ -235,7 +279,7 @@ Json toJson(const Target& target) {
     json["display"]["eyes"] = target.eyes;
     json["display"]["singlePass"] = target.singlePass;
     json["drawing"]["instancing"] = target.instancing;
-    json["drawing"]["bytesPerTexel"] = target.bytesPerTexel;
+    writeStorage(target, json["drawing"]);
     json["drawing"]["mipMaps"] = target.mipMaps;
     json["drawing"]["nearPlane"] = target.nearPlane;
     json["drawing"]["farPlane"] = target.farPlane;

@@ -85,27 +85,51 @@ struct LoadingRates {
     double objectsPerSecond = 20e3;  ///< Placed, > 0.
 };
 
+/// What an image is for: decides how a target stores it.
+enum class TextureClass {
+    Color,           ///< Opaque colour.
+    ColorWithAlpha,  ///< Colour whose alpha is used.
+    Normal,          ///< Directions in tangent space.
+    Mask,            ///< One channel is used.
+    PackedMasks,     ///< Several channels of numbers.
+    Data,            ///< Anything else.
+};
+inline constexpr std::size_t kTextureClassCount = 6;
+
+[[nodiscard]] const char* textureClassName(TextureClass use);  ///< "Colour with alpha"
+[[nodiscard]] const char* textureClassKey(TextureClass use);   ///< "colorWithAlpha"
+
+/// How the images of one class lie in memory.
+struct TextureStorage {
+    std::string format;        ///< "bc7", "astc-6x6", ...; a name for the reader; may be empty.
+    double bytesPerTexel = 1;  ///< 4 plain, 1 or less block-compressed.
+    bool operator==(const TextureStorage&) const = default;
+};
+
 struct Target {
     std::string name = "Untitled";
     std::string description;
     double frameRate = 60;  ///< Frames a second, > 0.
     int width = 1920;       ///< Pixels of one eye's picture.
     int height = 1080;
-    double verticalFov = 60;    ///< Degrees, in [5, 170].
-    int eyes = 1;               ///< 1 or 2.
-    bool singlePass = true;     ///< Both eyes in one set of draw calls.
-    bool instancing = true;     ///< Equal mesh, level and material count as one call.
-    double bytesPerTexel = 1;   ///< 4 plain, 1 or 0.5 block-compressed.
-    bool mipMaps = true;        ///< Adds a third to texture memory.
-    double nearPlane = 0.1;     ///< Metres.
-    double farPlane = 1000;     ///< Metres; nothing beyond is drawn.
-    Counts limits = kNoLimits;  ///< 0: none allowed.
+    double verticalFov = 60;  ///< Degrees, in [5, 170].
+    int eyes = 1;             ///< 1 or 2.
+    bool singlePass = true;   ///< Both eyes in one set of draw calls.
+    bool instancing = true;   ///< Equal mesh, level and material count as one call.
+    std::array<TextureStorage, kTextureClassCount> storage;  ///< By TextureClass.
+    bool mipMaps = true;                                     ///< Adds a third to texture memory.
+    double nearPlane = 0.1;                                  ///< Metres.
+    double farPlane = 1000;                                  ///< Metres; nothing beyond is drawn.
+    Counts limits = kNoLimits;                               ///< 0: none allowed.
     /// Milliseconds for a unit of each term; guesses until they are calibrated.
     CostTerms frameCost = {1, 2, 0.4, 0.2, 0.2, 1, 1.5, 0.3, 0.02, 0.15, 0.5};
     LoadingRates loading;     ///< Guesses.
     bool calibrated = false;  ///< frameCost was fitted to measured frame times.
     Json rest;                ///< Unknown members, kept.
 
+    [[nodiscard]] double bytesPerTexel(TextureClass use) const {
+        return storage[static_cast<std::size_t>(use)].bytesPerTexel;
+    }
     [[nodiscard]] Lens lens() const {
         return {verticalFov, static_cast<double>(width) / height, nearPlane, farPlane};
     }
@@ -135,7 +159,8 @@ enum class State { Within, Near, Over };
 /// The measure with the highest load.
 [[nodiscard]] Measure worstMeasure(const Counts& loads);
 
-/// Version 2; version 1 is read as well: there a limit of 0 stood for none.
+/// Version 3; read as well: version 2, where all textures took as many bytes a texel, and version
+/// 1, where besides a limit of 0 stood for none.
 /// Errors: InvalidInput naming the member that is missing, of another type or out of range.
 [[nodiscard]] Expected<Target> parseTarget(const Json& json, const std::string& where);
 [[nodiscard]] Json toJson(const Target& target);

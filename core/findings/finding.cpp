@@ -156,15 +156,20 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
     const CountedViews views(scene, target, index, survey, here);
     SubProgress running(progress, 0.4, 1);
     const Survey* rays = survey && survey->hasRays() && survey->doneCount() > 0 ? survey : nullptr;
-    const FindingInput input{scene,       target, index, views,  images,
-                             equalImages, welded, rays,  running};
+    const TextureMemory textures(scene, target);
+    const FindingInput input{scene,       target, index,    views, images,
+                             equalImages, welded, textures, rays,  running};
     const auto& rules = findingRules();
     std::vector<std::vector<Finding>> found(rules.size());
     const bool finished =
         parallelFor(rules.size(), "Looking for causes", running, [&](std::size_t i) {
             if (rules[i]->needsSurvey && !rays) return;
             found[i] = rules[i]->run(input);
-            for (Finding& finding : found[i]) finding.rule = rules[i];
+            for (Finding& finding : found[i]) {
+                finding.rule = rules[i];
+                if (rules[i]->fix && !finding.fix)
+                    finding.fix = proposeSettings(*findFixKind(rules[i]->fix), scene);
+            }
         });
     if (!finished || progress.cancelled())
         return fail(ErrorCode::Cancelled, "Looking for causes was stopped");

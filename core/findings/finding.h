@@ -8,10 +8,10 @@
 #include <vector>
 
 #include "findings/counted_views.h"
-#include "findings/image_facts.h"
 #include "findings/scene_index.h"
 #include "fixes/fix.h"
 #include "geometry/weld.h"
+#include "picture/image_facts.h"
 #include "survey/survey.h"
 
 namespace flentro {
@@ -73,18 +73,20 @@ struct FindingInput {
     const std::vector<ImageFacts>& images;
     const std::vector<int>& equalImages;    ///< [images] The first that each is equal to.
     const std::vector<WeldedMesh>& welded;  ///< [assets] Level 0, corners at one place as one.
-    const Survey* survey = nullptr;         ///< Of the scene, with rays; null: none.
+    const TextureMemory& textures;
+    const Survey* survey = nullptr;  ///< Of the scene, with rays; null: none.
     Progress& progress;
 };
 
 /// One kind of finding.
 struct Rule {
-    std::string key;           ///< "too-dense"
-    std::string name;          ///< "Denser than it shows"
-    std::string why;           ///< Why it costs.
-    std::string measured;      ///< How it is measured, with the threshold and its reason.
-    std::string advice;        ///< What serves; by hand where no fix does.
-    bool needsSurvey = false;  ///< Only runs with a survey that has rays.
+    std::string key;            ///< "too-dense"
+    std::string name;           ///< "Denser than it shows"
+    std::string why;            ///< Why it costs.
+    std::string measured;       ///< How it is measured, with the threshold and its reason.
+    std::string advice;         ///< What serves; by hand where no fix does.
+    const char* fix = nullptr;  ///< Key of the fix that serves, where findings prepare none.
+    bool needsSurvey = false;   ///< Only runs with a survey that has rays.
     std::vector<Finding> (*run)(const FindingInput& input) = nullptr;
 };
 

@@ -5,6 +5,8 @@
 #include <set>
 #include <unordered_map>
 
+#include "measure/texture_memory.h"
+
 namespace flentro {
 namespace {
 
@@ -59,10 +61,11 @@ public:
     }
 
     [[nodiscard]] std::vector<CostShare> sorted(Measure by) {
+        const TextureMemory textures(scene_, target_);
         for (const auto& [image, slots] : images_)
             for (const std::size_t slot : slots)
                 entries_[slot].textureBytes +=
-                    textureBytes(scene_.images[image], target_) / static_cast<double>(slots.size());
+                    textures.of(image) / static_cast<double>(slots.size());
         double total = 0;
         for (const CostShare& blame : entries_) total += valueOf(blame, by);
         for (CostShare& blame : entries_) blame.share = total > 0 ? valueOf(blame, by) / total : 0;

@@ -13,7 +13,7 @@
 namespace flentro {
 namespace {
 
-constexpr std::uint32_t kVersion = 2;
+constexpr std::uint32_t kVersion = 3;
 constexpr std::string_view kFormat = "flentro-steps";
 
 /// Thrown at the end of the data; caught in loadEvaluation().
@@ -219,7 +219,8 @@ void fields(Archive& a, Object& s) {
 }
 template <typename Archive>
 void fields(Archive& a, Image& s) {
-    all(a, s.name, s.uri, s.mime, s.data, s.width, s.height, s.channels, s.hash, s.rest);
+    all(a, s.name, s.uri, s.mime, s.data, s.width, s.height, s.channels, s.hash, s.rest,
+        s.madeFrom);
 }
 template <typename Archive>
 void fields(Archive& a, Sampler& s) {
@@ -244,7 +245,8 @@ void fields(Archive& a, Light& s) {
 }
 template <typename Archive>
 void fields(Archive& a, PlacedLight& s) {
-    all(a, s.name, s.node, s.light, s.position, s.range, s.castsShadow, s.fadeStart, s.end);
+    all(a, s.name, s.node, s.light, s.position, s.range, s.castsShadow, s.fadeStart, s.end,
+        s.shadowEnd, s.origins);
 }
 template <typename Archive>
 void fields(Archive& a, Skin& s) {

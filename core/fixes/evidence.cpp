@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "survey/survey.h"
+#include "survey/verdict.h"
 
 namespace flentro {
 namespace {
@@ -13,6 +15,13 @@ constexpr double kMargin = 5;       ///< Metres around what stands there.
 constexpr double kEyeHeight = 1.7;  ///< Metres.
 constexpr int kHeadings = 8;
 
+void addTo(Hasher& hasher, const LightMatrix& lights) {
+    const auto add = [&](const auto& span) { hasher.bytes(std::as_bytes(span)); };
+    add(lights.rows());
+    add(lights.points());
+    add(lights.entries());
+}
+
 Hash hashOf(const Evidence& evidence) {
     Hasher hasher;
     for (const Evidence::Place& place : evidence.places) {
@@ -21,7 +30,28 @@ Hash hashOf(const Evidence& evidence) {
         for (const Evidence::Glimpse& seen : place.seen)
             hasher.add(seen.origin).add(seen.pixels).add(seen.distance);
     }
+    for (const Evidence::ImageNeed& need : evidence.images) hasher.add(need.image).add(need.edge);
+    hasher.add(evidence.lights != nullptr);
+    if (evidence.lights) addTo(hasher, *evidence.lights);
     return hasher.result();
+}
+
+/// What serves for each image: what it stores, if that lies in a pixel or more.
+std::vector<Evidence::ImageNeed> imageNeeds(const Survey& survey, const Scene& scene) {
+    std::map<Hash, Evidence::ImageNeed> needs;
+    const std::vector<float> fineness = texelsPerPixel(scene, survey);
+    for (std::size_t i = 0; i < fineness.size(); ++i) {
+        const Image& image = scene.images[i];
+        if (!image.data) continue;
+        Evidence::ImageNeed& need = needs[image.source()];
+        need.image = image.source();
+        if (!(fineness[i] > 0)) continue;
+        const float edge = static_cast<float>(std::max(image.width, image.height)) / fineness[i];
+        need.edge = std::max(need.edge, static_cast<int>(std::ceil(std::min(edge, 1e6F))));
+    }
+    std::vector<Evidence::ImageNeed> all;
+    for (const auto& [hash, need] : needs) all.push_back(need);
+    return all;
 }
 
 /// Where most things of the scene stand.
@@ -51,19 +81,32 @@ Evidence evidenceOf(const Survey& survey, const Scene& scene) {
                 place.seen.push_back({origin, seen.pixels, seen.distance});
         evidence.places.push_back(std::move(place));
     }
-    if (!evidence.empty()) evidence.hash = hashOf(evidence);
+    if (evidence.empty()) return evidence;
+    if (survey.hasRays()) evidence.images = imageNeeds(survey, scene);
+    evidence.lights = survey.lights;
+    evidence.hash = hashOf(evidence);
     return evidence;
 }
 
-Evidence withMovedOrigins(const Evidence& evidence, const std::vector<int>& where) {
+const Evidence::ImageNeed* Evidence::needOf(const Image& image) const {
+    const auto found = std::lower_bound(
+        images.begin(), images.end(), image.source(),
+        [](const ImageNeed& need, const Hash& wanted) { return need.image < wanted; });
+    return found != images.end() && found->image == image.source() ? &*found : nullptr;
+}
+
+Evidence withMovedOrigins(const Evidence& evidence, const SceneMatch& where) {
     Evidence moved = evidence;
     for (Evidence::Place& place : moved.places) {
         for (Evidence::Glimpse& seen : place.seen) {
-            const int to = seen.origin < where.size() ? where[seen.origin] : -1;
+            const int to = seen.origin < where.objects.size() ? where.objects[seen.origin] : -1;
             seen.origin = static_cast<std::uint32_t>(to);  // those that are gone go below
         }
         std::erase_if(place.seen, [](const Evidence::Glimpse& seen) { return seen.origin == ~0U; });
     }
+    for (std::size_t i = 0; moved.lights && i < moved.lights->rows().size(); ++i)
+        if (i >= where.placedLights.size() || where.placedLights[i] != static_cast<int>(i))
+            moved.lights = nullptr;
     if (!moved.empty()) moved.hash = hashOf(moved);
     return moved;
 }

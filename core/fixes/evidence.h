@@ -2,13 +2,15 @@
 
 #pragma once
 
+#include <memory>
 #include <vector>
 
 #include "budget/target.h"
-#include "scene/scene.h"
+#include "scene/changes.h"
 
 namespace flentro {
 
+class LightMatrix;
 struct Survey;
 
 /// What a survey says of its spots and of each object of the source. A value without the rest of
@@ -26,18 +28,28 @@ struct Evidence {
         std::vector<Viewpoint> views;
         std::vector<Glimpse> seen;  ///< Empty without rays.
     };
+    /// How large an image has to be for what was seen of it.
+    struct ImageNeed {
+        Hash image;    ///< As Image::source() tells.
+        int edge = 0;  ///< The longer one, pixels: what serves at one texel a pixel; 0: not seen.
+    };
     std::vector<Place> places;
+    std::vector<ImageNeed> images;  ///< By hash, rising; empty without rays.
+    /// What each placed light of the source adds to what was seen; null without rays.
+    std::shared_ptr<const LightMatrix> lights;
     Hash hash;  ///< Of all that; zero if empty.
 
     [[nodiscard]] bool empty() const { return places.empty(); }
+    /// Null for images that the survey does not know.
+    [[nodiscard]] const ImageNeed* needOf(const Image& image) const;
 };
 
 /// `scene`: what was surveyed.
 [[nodiscard]] Evidence evidenceOf(const Survey& survey, const Scene& scene);
 
-/// The same for a scene that was read again: `where` [origins before] tells where each is now,
-/// -1 for those that are gone.
-[[nodiscard]] Evidence withMovedOrigins(const Evidence& evidence, const std::vector<int>& where);
+/// The same for a scene that was read again, by where its things are now. What was measured of
+/// lights is kept only where all of them are still there, in the same order.
+[[nodiscard]] Evidence withMovedOrigins(const Evidence& evidence, const SceneMatch& where);
 
 /// [origins] Diameter in metres of the disc that shows as many pixels as the most that any place
 /// sees of it, at that distance; 0: not seen. `pixelsPerMetre`: at one metre.

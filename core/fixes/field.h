@@ -34,6 +34,7 @@ struct FieldText {
     const char* page = "";      ///< Of the form; empty: the first.
     const char* onlyFor = "";   ///< "rule=ratio": used only while that choice is made.
     const char* formerly = "";  ///< Key in files of version 1.
+    bool byImage = false;       ///< The names of a table are those of images, not of assets.
 };
 
 /// A setting without its type.
@@ -242,6 +243,19 @@ public:
         };
         FieldTable<One> column;
         column.number("", &One::value, minimum, maximum, value);
+        plainByAsset<One>(key, member, column, text);
+        fields_.back().columns.front().fallback = fallback;
+        return *this;
+    }
+    /// One whole number for each image that has one.
+    FieldTable& byImage(const char* key, std::map<std::string, int> S::*member, int minimum,
+                        int maximum, int fallback, const FieldText& value, FieldText text) {
+        struct One {
+            int value = 0;
+        };
+        FieldTable<One> column;
+        column.number("", &One::value, minimum, maximum, value);
+        text.byImage = true;
         plainByAsset<One>(key, member, column, text);
         fields_.back().columns.front().fallback = fallback;
         return *this;

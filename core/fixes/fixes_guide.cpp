@@ -21,7 +21,10 @@ void addRows(const std::vector<Field>& fields, const std::string& prefix,
         const bool isPlain = field.isPlainByAsset();
         const Field& value = isPlain ? field.columns.front() : field;
         rows.push_back({key, value.text.unit, fallbackText(field),
-                        (isPlain ? "by asset name: " : "") + allowedValues(value),
+                        (!isPlain             ? ""
+                         : field.text.byImage ? "by image name: "
+                                              : "by asset name: ") +
+                            allowedValues(value),
                         field.text.help});
         if (!field.columns.empty() && !isPlain) addRows(field.columns, key + ".*.", rows);
     }

@@ -7,27 +7,41 @@
 
 #include "fixes/atlas/atlas.h"
 #include "fixes/culling/culling.h"
+#include "fixes/fewer_lights/fewer_lights.h"
+#include "fixes/fewer_materials/fewer_materials.h"
 #include "fixes/fix.h"
 #include "fixes/ladder/ladder.h"
+#include "fixes/light_reach/light_reach.h"
+#include "fixes/masks/masks.h"
 #include "fixes/merge/merge.h"
+#include "fixes/plain_materials/plain_materials.h"
+#include "fixes/shadow_lights/shadow_lights.h"
 #include "fixes/shadows/shadows.h"
 #include "fixes/share/share.h"
 #include "fixes/split/split.h"
 #include "fixes/stand_ins/stand_ins.h"
+#include "fixes/texture_size/texture_size.h"
 #include "fixes/tidy/tidy.h"
 
 namespace flentro {
 
 const std::vector<const FixKind*>& fixKinds() {
     static const std::vector<const FixKind*> kinds = {
-        &TidySettings::kind(),     //
-        &ShareSettings::kind(),    //
-        &SplitSettings::kind(),    //
-        &AtlasSettings::kind(),    //
-        &LadderSettings::kind(),   //
-        &CullingSettings::kind(),  //
-        &ShadowSettings::kind(),   //
-        &MergeSettings::kind(),    //
+        &TidySettings::kind(),           //
+        &PlainMaterialSettings::kind(),  //
+        &ShareSettings::kind(),          //
+        &TextureSizeSettings::kind(),    //
+        &MaskSettings::kind(),           //
+        &SplitSettings::kind(),          //
+        &AtlasSettings::kind(),          //
+        &FewerMaterialSettings::kind(),  //
+        &LadderSettings::kind(),         //
+        &CullingSettings::kind(),        //
+        &LightReachSettings::kind(),     //
+        &FewerLightSettings::kind(),     //
+        &ShadowSettings::kind(),         //
+        &ShadowLightSettings::kind(),    //
+        &MergeSettings::kind(),          //
         &StandInSettings::kind(),
     };
     return kinds;
@@ -54,7 +68,7 @@ std::vector<std::string> assetsNamedIn(const FixSettings& settings) {
     std::vector<std::string> names;
     const FixKind& kind = settings.kind();
     for (std::size_t i = 0; i < kind.fields.size(); ++i) {
-        if (kind.fields[i].type != Field::Type::ByAsset) continue;
+        if (kind.fields[i].type != Field::Type::ByAsset || kind.fields[i].text.byImage) continue;
         const Json byAsset = kind.get(settings, i);
         for (const auto& [asset, value] : byAsset.items()) names.push_back(asset);
     }

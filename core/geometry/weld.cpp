@@ -2,6 +2,7 @@
 
 #include <xxhash.h>
 
+#include <algorithm>
 #include <array>
 #include <bit>
 #include <cstring>
@@ -120,6 +121,30 @@ std::vector<std::uint32_t> firstEqualVertex(const Part& part,
     std::iota(result.begin(), result.end(), 0U);
     for (std::size_t i = 0; i < among.size(); ++i) result[among[i]] = among[first[i]];
     return result;
+}
+
+bool isClosedOutward(const std::vector<Vec3f>& points, std::span<const std::uint32_t> corners) {
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
+    for (std::size_t c = 0; c + 2 < corners.size(); c += 3)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const std::uint32_t from = corners[c + k];
+            const std::uint32_t to = corners[c + (k + 1) % 3];
+            if (from != to) edges.emplace_back(from, to);
+        }
+    std::sort(edges.begin(), edges.end());
+    for (auto first = edges.begin(); first != edges.end();) {
+        const auto [begin, end] = std::equal_range(first, edges.end(), *first);
+        const auto back =
+            std::equal_range(edges.begin(), edges.end(), std::pair(first->second, first->first));
+        if (end - begin != back.second - back.first) return false;
+        first = end;
+    }
+    double volume = 0;
+    for (std::size_t c = 0; c + 2 < corners.size(); c += 3) {
+        const auto at = [&](std::size_t k) { return points[corners[c + k]].cast<double>(); };
+        volume += at(0).dot(at(1).cross(at(2)));
+    }
+    return !edges.empty() && volume >= 0;
 }
 
 }  // namespace flentro

@@ -22,6 +22,11 @@ struct WeldedMesh {
 /// Cost: O(V + T) expected.
 [[nodiscard]] WeldedMesh weldPlaces(const Mesh& mesh);
 
+/// True if every edge is used as often in each direction, so that nothing is open, and the surface
+/// looks outward. `corners` [3T] of `points`, such firsts. Cost: O(T log T).
+[[nodiscard]] bool isClosedOutward(const std::vector<Vec3f>& points,
+                                   std::span<const std::uint32_t> corners);
+
 /// For each vertex of a part the index of the first one that is equal in every attribute and
 /// morph target.
 [[nodiscard]] std::vector<std::uint32_t> firstEqualVertex(const Part& part);

@@ -388,6 +388,7 @@ void readDistances(Scene& scene) {
         const Json& ours = jsonObject(oursOf(scene, light.node), "light");
         light.end = distanceOr(ours, "end", light.end);
         light.fadeStart = distanceOr(ours, "fadeStart", light.end);
+        light.shadowEnd = distanceOr(ours, "shadowEnd", light.shadowEnd);
     }
 }
 

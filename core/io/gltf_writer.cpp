@@ -233,11 +233,15 @@ private:
         if (Json* extras = oursIn(holder)) extras->update(ours);
     }
 
-    /// Where a light fades out.
+    /// Where a light fades out, and how far its shadow is drawn.
     void noteDistance(const PlacedLight& light) {
-        if (!std::isfinite(light.end)) return;
-        if (Json* ours = oursIn(light.node))
-            (*ours)["light"] = {{"fadeStart", light.fadeStart}, {"end", light.end}};
+        Json distances = Json::object();
+        if (std::isfinite(light.end))
+            distances = {{"fadeStart", light.fadeStart}, {"end", light.end}};
+        if (light.castsShadow && std::isfinite(light.shadowEnd))
+            distances["shadowEnd"] = light.shadowEnd;
+        if (distances.empty()) return;
+        if (Json* ours = oursIn(light.node)) (*ours)["light"] = std::move(distances);
     }
 
     /// A far stand-in is a lower level of the node above it, which holds what it stands for.

@@ -4,6 +4,7 @@
 #include <stb_image_resize.h>
 #include <stb_image_write.h>
 #include <webp/decode.h>
+#include <webp/encode.h>
 
 #include <algorithm>
 #include <cstring>
@@ -13,6 +14,7 @@ namespace flentro {
 namespace {
 
 constexpr int kLargestEdge = 16384;
+constexpr int kQuality = 92;  ///< Of JPEG and WebP, 0 to 100.
 
 std::uint32_t littleEndian(std::span<const std::byte> data, std::size_t at, int bytes) {
     std::uint32_t value = 0;
@@ -127,13 +129,51 @@ bool hasDeepChannels(const Image& image) {
            std::to_integer<int>((*image.data)[kDepth]) > 8;
 }
 
+namespace {
+
+void append(void* context, void* data, int size) {
+    auto& out = *static_cast<std::vector<std::byte>*>(context);
+    const auto* bytes = static_cast<const std::byte*>(data);
+    out.insert(out.end(), bytes, bytes + size);
+}
+
+/// The first `channels` of each pixel; of two the first and alpha.
+std::vector<std::uint8_t> packed(const Pixels& pixels, int channels) {
+    std::vector<std::uint8_t> result;
+    const auto count = static_cast<std::size_t>(channels);
+    result.reserve(pixels.rgba.size() / 4 * count);
+    for (std::size_t i = 0; i < pixels.rgba.size(); i += 4)
+        for (std::size_t c = 0; c < count; ++c)
+            result.push_back(pixels.rgba[i + (count == 2 && c == 1 ? 3 : c)]);
+    return result;
+}
+
+std::vector<std::byte> encodeWebP(const Pixels& pixels) {
+    std::uint8_t* data = nullptr;
+    const std::size_t size = WebPEncodeRGBA(pixels.rgba.data(), pixels.width, pixels.height,
+                                            pixels.width * 4, kQuality, &data);
+    const auto* bytes = reinterpret_cast<const std::byte*>(data);
+    std::vector<std::byte> result(bytes, bytes + size);
+    WebPFree(data);
+    return result;
+}
+
+}  // namespace
+
+std::vector<std::byte> encodeLike(const Image& image, const Pixels& pixels) {
+    if (image.mime == "image/webp") return encodeWebP(pixels);
+    const int channels = std::clamp(image.channels, 1, 4);
+    if (image.mime == "image/png")
+        return encodePng(packed(pixels, channels).data(), pixels.width, pixels.height, channels);
+    std::vector<std::byte> result;
+    if (image.mime != "image/jpeg") return result;
+    const std::vector<std::uint8_t> rgb = packed(pixels, 3);
+    stbi_write_jpg_to_func(append, &result, pixels.width, pixels.height, 3, rgb.data(), kQuality);
+    return result;
+}
+
 std::vector<std::byte> encodePng(const std::uint8_t* pixels, int width, int height, int channels) {
     std::vector<std::byte> result;
-    const auto append = [](void* context, void* data, int size) {
-        auto& out = *static_cast<std::vector<std::byte>*>(context);
-        const auto* bytes = static_cast<const std::byte*>(data);
-        out.insert(out.end(), bytes, bytes + size);
-    };
     stbi_write_png_to_func(append, &result, width, height, channels, pixels, width * channels);
     return result;
 }

@@ -40,6 +40,10 @@ struct Pixels {
 /// True for PNG with more than 8 bits a channel (ISO 15948, 11.2.2): decoding loses some.
 [[nodiscard]] bool hasDeepChannels(const Image& image);
 
+/// Encodes in the format of an image with so many channels: PNG, JPEG (which drops alpha) or WebP.
+/// Empty for others.
+[[nodiscard]] std::vector<std::byte> encodeLike(const Image& image, const Pixels& pixels);
+
 /// Encodes as PNG.
 [[nodiscard]] std::vector<std::byte> encodePng(const std::uint8_t* pixels, int width, int height,
                                                int channels);

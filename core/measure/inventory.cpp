@@ -21,7 +21,7 @@ std::set<int> imagesOf(const Scene& scene, const Mesh& mesh) {
     return images;
 }
 
-AssetEntry describeAsset(const Scene& scene, const Target& target, std::size_t index) {
+AssetEntry describeAsset(const Scene& scene, const TextureMemory& textures, std::size_t index) {
     const Asset& asset = scene.assets[index];
     const Mesh& mesh = *asset.mesh;
     AssetEntry entry;
@@ -32,14 +32,15 @@ AssetEntry describeAsset(const Scene& scene, const Target& target, std::size_t i
     entry.bytes = mesh.bytes;
     entry.parts = mesh.parts.size();
     entry.levels = asset.levelCount();
-    entry.textureBytes = textureBytesOf(scene, target, mesh);
+    for (const int image : imagesOf(scene, mesh))
+        entry.textureBytes += textures.of(static_cast<std::size_t>(image));
     if (!mesh.parts.empty())
         for (const Attribute& attribute : mesh.parts.front().attributes)
             entry.bytesPerVertex[attribute.semantic] = attribute.stream->elementSize();
     return entry;
 }
 
-std::vector<TextureEntry> listTextures(const Scene& scene, const Target& target) {
+std::vector<TextureEntry> listTextures(const Scene& scene, const TextureMemory& textures) {
     std::vector<TextureEntry> entries(scene.images.size());
     for (std::size_t i = 0; i < entries.size(); ++i) {
         const Image& image = scene.images[i];
@@ -49,7 +50,8 @@ std::vector<TextureEntry> listTextures(const Scene& scene, const Target& target)
                       image.height,
                       image.mime,
                       image.data ? image.data->size() : 0,
-                      textureBytes(image, target),
+                      textures.of(i),
+                      textures.classOf(i),
                       0,
                       true};
     }
@@ -69,7 +71,7 @@ std::vector<TextureEntry> listTextures(const Scene& scene, const Target& target)
     return entries;
 }
 
-std::vector<MaterialEntry> listMaterials(const Scene& scene, const Target& target,
+std::vector<MaterialEntry> listMaterials(const Scene& scene, const TextureMemory& textures,
                                          const std::vector<AssetEntry>& assets) {
     std::vector<MaterialEntry> entries(scene.materials.size());
     for (std::size_t m = 0; m < entries.size(); ++m) {
@@ -81,8 +83,7 @@ std::vector<MaterialEntry> listMaterials(const Scene& scene, const Target& targe
         images.erase(-1);
         entries[m].images = images.size();
         for (const int image : images)
-            entries[m].textureBytes +=
-                textureBytes(scene.images[static_cast<std::size_t>(image)], target);
+            entries[m].textureBytes += textures.of(static_cast<std::size_t>(image));
     }
     for (const AssetEntry& asset : assets) {
         std::set<int> shown;
@@ -132,17 +133,11 @@ std::vector<SkinEntry> listSkins(const Scene& scene) {
 
 }  // namespace
 
-double textureBytesOf(const Scene& scene, const Target& target, const Mesh& mesh) {
-    double bytes = 0;
-    for (const int image : imagesOf(scene, mesh))
-        bytes += textureBytes(scene.images[static_cast<std::size_t>(image)], target);
-    return bytes;
-}
-
 Inventory takeInventory(const Scene& scene, const Target& target) {
+    const TextureMemory textures(scene, target);
     Inventory result;
     for (std::size_t i = 0; i < scene.assets.size(); ++i)
-        result.assets.push_back(describeAsset(scene, target, i));
+        result.assets.push_back(describeAsset(scene, textures, i));
     for (const Object& object : scene.objects)
         ++result.assets[static_cast<std::size_t>(object.asset)].instances;
     for (AssetEntry& entry : result.assets) {
@@ -157,9 +152,9 @@ Inventory takeInventory(const Scene& scene, const Target& target) {
             entry.share = static_cast<double>(entry.placed) / result.placedTriangles;
     std::stable_sort(result.assets.begin(), result.assets.end(),
                      [](const auto& a, const auto& b) { return a.placed > b.placed; });
-    result.textures = listTextures(scene, target);
+    result.textures = listTextures(scene, textures);
     for (const TextureEntry& entry : result.textures) result.textureMemory += entry.memory;
-    result.materialEntries = listMaterials(scene, target, result.assets);
+    result.materialEntries = listMaterials(scene, textures, result.assets);
     result.lightEntries = listLights(scene);
     result.skinEntries = listSkins(scene);
     result.objects = scene.objects.size();

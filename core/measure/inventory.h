@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "budget/target.h"
+#include "measure/texture_memory.h"
 #include "scene/scene.h"
 
 namespace flentro {
@@ -34,6 +34,7 @@ struct TextureEntry {
     std::string mime;
     std::size_t fileBytes = 0;  ///< Encoded.
     double memory = 0;          ///< In the target's storage, with mip maps.
+    TextureClass use = TextureClass::Data;
     std::size_t materials = 0;  ///< That use it.
     bool mipMaps = true;        ///< Every sampler that reads it filters with mip maps.
 };
@@ -80,9 +81,6 @@ struct Inventory {
     std::size_t skins = 0;
     double textureMemory = 0;
 };
-
-/// Bytes of the distinct textures of one mesh, in the target's storage.
-[[nodiscard]] double textureBytesOf(const Scene& scene, const Target& target, const Mesh& mesh);
 
 /// Cost: O(objects + assets log assets + textures log textures).
 [[nodiscard]] Inventory takeInventory(const Scene& scene, const Target& target);

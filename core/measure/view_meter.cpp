@@ -61,7 +61,8 @@ private:
     std::uint32_t now_ = 1;
 };
 
-ViewMeter::ViewMeter(const Scene& scene, const Target& target) : scene_(scene), target_(target) {
+ViewMeter::ViewMeter(const Scene& scene, const Target& target)
+    : scene_(scene), target_(target), textures_(scene, target) {
     makeRows();
     makeMaterials();
     placeObjects();
@@ -327,7 +328,7 @@ void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, OfView& met) const
         for (const std::uint32_t image : imagesOf_[material]) {
             if (!met.images.add(image)) continue;
             const Image& source = scene_.images[image];
-            at(tally.counts, Measure::TextureBytes) += textureBytes(source, target_);
+            at(tally.counts, Measure::TextureBytes) += textures_.of(image);
             raise(Measure::TextureEdge, std::max(source.width, source.height));
         }
     }
@@ -370,7 +371,7 @@ std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Withou
     for (std::size_t light = 0; light < sightings.lights.size(); ++light) {
         if (sightings.lights[light] == 0 || without.light(light)) continue;
         std::optional<Pass> pass;
-        if (scene_.placedLights[light].castsShadow)
+        if (scene_.placedLights[light].castsShadowFor(sightings.eye))
             pass = shadowPass(light, sightings, rowsHere, rows);
         forEachView(sightings.lights[light], [&](std::size_t v) {
             ViewTally& tally = tallies[v];
@@ -423,11 +424,12 @@ ViewCost ViewMeter::detail(const Sightings& all, const Vec3d* eye, const Without
     for (std::uint32_t i = 0; i < sightings.lights.size(); ++i) {
         if (sightings.lights[i] == 0 || without.light(i)) continue;
         Pass pass;
-        if (scene_.placedLights[i].castsShadow) {
+        const bool castsShadow = scene_.placedLights[i].castsShadowFor(sightings.eye);
+        if (castsShadow) {
             pass = shadowPass(i, sightings, rowsHere, rows);
             addShadows(i, sightings, rowsHere, rows, draws);
         }
-        cost.lights.push_back({i, pass.triangles, pass.calls});
+        cost.lights.push_back({i, castsShadow, pass.triangles, pass.calls});
     }
     for (const ShadowDraw& draw : draws)
         if (draw.passes > 0) cost.shadows.push_back(draw);
@@ -441,6 +443,7 @@ ViewCost ViewMeter::cost(const Viewpoint& view, const Without& without) const {
 ViewCost ViewMeter::wholeScene() const {
     Sightings all;
     all.views = 1;
+    all.eye.setConstant(std::numeric_limits<double>::quiet_NaN());
     all.levels.assign(scene_.objects.size(), 0);
     for (const Object& object : scene_.objects)
         all.objects.push_back(!object.bounds.isEmpty() && object.culling.start == 0);

@@ -11,6 +11,7 @@
 #include <span>
 #include <vector>
 
+#include "measure/texture_memory.h"
 #include "measure/viewcost.h"
 
 namespace flentro {
@@ -135,6 +136,7 @@ private:
 
     const Scene& scene_;
     const Target& target_;
+    const TextureMemory textures_;
     std::vector<Row> rows_;
     std::vector<std::uint32_t> firstRow_;  ///< [assets]
     std::vector<std::uint32_t> rowMaterials_;

@@ -72,11 +72,6 @@ void capLevels(const Scene& scene, std::vector<CrowdMember>& members) {
     }
 }
 
-double textureBytes(const Image& image, const Target& target) {
-    const double texels = static_cast<double>(image.width) * image.height;
-    return texels * target.bytesPerTexel * (target.mipMaps ? 4.0 / 3 : 1);
-}
-
 std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
                                      const Viewpoint& view, std::vector<std::uint8_t>* shown,
                                      const std::vector<bool>& off) {

@@ -23,6 +23,7 @@ struct DrawnObject {
 /// A light whose range the view meets, and its shadow pass.
 struct DrawnLight {
     std::uint32_t light = 0;     ///< Index in Scene::placedLights.
+    bool castsShadow = false;    ///< Its shadow pass is drawn.
     double shadowTriangles = 0;  ///< 0 without shadows.
     double shadowCalls = 0;
 };
@@ -101,8 +102,5 @@ void capLevels(const Scene& scene, std::vector<CrowdMember>& members);
 
 /// As if everything were in view, at level 0, and nothing culled.
 [[nodiscard]] ViewCost wholeSceneCost(const Scene& scene, const Target& target);
-
-/// Bytes of one texture in the target's storage, with mip maps if the target has them.
-[[nodiscard]] double textureBytes(const Image& image, const Target& target);
 
 }  // namespace flentro

@@ -106,10 +106,13 @@ Json makeManifest(const Scene& scene, const Target& target) {
         json["objects"].push_back(describeObject(scene, object));
     const Json& ours = jsonObject(jsonObject(scene.rest, "extras"), "flentro");
     if (const double plane = jsonOr(ours, "farPlane", 0.0); plane > 0) json["farPlane"] = plane;
-    for (const PlacedLight& light : scene.placedLights)
+    for (const PlacedLight& light : scene.placedLights) {
+        Json row = {{"name", light.name}, {"node", light.node}};
         if (std::isfinite(light.end))
-            json["lights"].push_back(
-                {{"name", light.name}, {"fadeStart", light.fadeStart}, {"end", light.end}});
+            row.update({{"fadeStart", light.fadeStart}, {"end", light.end}});
+        if (light.castsShadow && std::isfinite(light.shadowEnd)) row["shadowEnd"] = light.shadowEnd;
+        if (row.size() > 2) json["lights"].push_back(std::move(row));
+    }
     return json;
 }
 
@@ -142,9 +145,16 @@ Expected<Exported> exportScene(const Scene& scene, const Target& target, const f
     result.bytes = gltf->bytes;
     result.notes.assign(written.notes.begin() + static_cast<std::ptrdiff_t>(notes),
                         written.notes.end());
+    if (options.ktx2) {
+        auto textures = storeTextures(written, target, path, options.storage, progress, files);
+        if (!textures) return tl::unexpected(textures.error());
+        result.textures = std::move(*textures);
+    }
     if (options.manifest) {
         result.manifest = manifest;
         Json json = makeManifest(written, target);
+        for (const StoredTexture& texture : result.textures)
+            json["textures"].push_back(toJson(texture));
         json["file"] = {{"name", path.filename().string()}, {"hash", toHex(gltf->hash)}};
         if (auto added =
                 files.add(manifest, json.dump(1, ' ', false, Json::error_handler_t::replace));

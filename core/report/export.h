@@ -6,6 +6,7 @@
 
 #include "budget/target.h"
 #include "io/gltf.h"
+#include "report/stored_textures.h"
 
 namespace flentro {
 
@@ -16,12 +17,15 @@ struct ExportOptions {
     bool instances = false;
     bool dropEmptyNodes = false;  ///< As PruneOptions::emptyNodes.
     bool manifest = true;         ///< Writes "name.manifest.json" beside the scene.
+    bool ktx2 = false;            ///< And "name.textures/" with textures as the target stores them.
+    TextureStorageSettings storage = {};
 };
 
 struct Exported {
     std::size_t bytes = 0;           ///< Of the scene file (and its .bin).
     std::filesystem::path manifest;  ///< Empty without one.
     std::vector<Note> notes;         ///< What had to be left out.
+    std::vector<StoredTexture> textures;
 };
 
 /// What glTF has no word for: levels with distances, culling distances, sources.

@@ -105,6 +105,7 @@ Hash hashOfLight(const PlacedLight& light) {
         .bytes(std::as_bytes(std::span(light.position.data(), 3)))
         .add(light.range)
         .add(light.castsShadow)
+        .add(light.shadowEnd)
         .add(light.light)
         .result();
 }

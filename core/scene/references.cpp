@@ -231,4 +231,17 @@ int animatedNode(const Json& channel) {
     return pointer.list == "nodes" ? pointer.index : -1;
 }
 
+std::vector<bool> animatedMaterials(const Scene& scene) {
+    std::vector<bool> animated(scene.materials.size(), false);
+    for (const Animation& animation : scene.animations)
+        for (const Json& channel : animation.channels) {
+            const std::string text = pointerOf(channel);
+            const Pointer pointer = parsePointer(text);
+            if (pointer.list == "materials" && pointer.index >= 0 &&
+                static_cast<std::size_t>(pointer.index) < animated.size())
+                animated[static_cast<std::size_t>(pointer.index)] = true;
+        }
+    return animated;
+}
+
 }  // namespace flentro

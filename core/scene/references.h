@@ -34,6 +34,9 @@ void moveReferences(Scene& scene, const IndexMoves& moves);
 /// The node that an animation channel moves, by its target or by KHR_animation_pointer; -1: none.
 [[nodiscard]] int animatedNode(const Json& channel);
 
+/// [materials] True where an animation changes a material, by KHR_animation_pointer.
+[[nodiscard]] std::vector<bool> animatedMaterials(const Scene& scene);
+
 /// Calls visit(role, object) for every member of a material that is named "...Texture" and holds
 /// an index, also inside extensions, in their order.
 template <typename JsonObject, typename Visit>

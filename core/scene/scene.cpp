@@ -145,7 +145,8 @@ private:
     SceneHasher& add(const Box& box) { return add(Vec3d(box.min())).add(Vec3d(box.max())); }
 
     SceneHasher& add(const Json& json) {
-        hasher_.add(json.type());
+        // Whole numbers are signed or not by where they came from.
+        hasher_.add(json.is_number_integer() ? Json::value_t::number_integer : json.type());
         if (json.is_structured()) hasher_.add(json.size());
         if (json.is_object())
             for (const auto& [key, value] : json.items()) add(key).add(value);
@@ -214,7 +215,7 @@ private:
         return *this;
     }
     SceneHasher& add(const Image& image) {
-        hasher_.add(image.hash);
+        hasher_.add(image.hash).add(image.madeFrom);
         add(image.name).add(image.uri).add(image.mime).add(image.data != nullptr);
         return add(image.width).add(image.height).add(image.channels).add(image.rest);
     }
@@ -239,7 +240,9 @@ private:
     }
     SceneHasher& add(const PlacedLight& light) {
         add(light.name).add(light.node).add(light.light).add(light.position);
-        return add(light.range).add(light.castsShadow).add(light.fadeStart).add(light.end);
+        add(light.range).add(light.castsShadow).add(light.fadeStart).add(light.end);
+        addAll(light.origins);
+        return add(light.shadowEnd);
     }
     SceneHasher& add(const Skin& skin) {
         addAll(skin.joints);
@@ -303,6 +306,8 @@ void numberOrigins(Scene& scene) {
         object.origins = {static_cast<std::uint32_t>(names.size())};
         names.push_back(object.name);
     }
+    for (std::size_t i = 0; i < scene.placedLights.size(); ++i)
+        scene.placedLights[i].origins = {static_cast<std::uint32_t>(i)};
     scene.originNames = std::make_shared<const std::vector<std::string>>(std::move(names));
 }
 

@@ -135,6 +135,10 @@ struct Image {
     int channels = 0;
     Hash hash;  ///< Of the encoded bytes.
     Json rest;
+    Hash madeFrom = {};  ///< Hash of the image as it was read that this is a smaller copy of.
+
+    /// The hash of the image as it was read.
+    [[nodiscard]] const Hash& source() const { return madeFrom == Hash{} ? hash : madeFrom; }
 };
 
 struct Sampler {
@@ -210,6 +214,14 @@ struct PlacedLight {
     /// By the distance of its position from the eye: it fades, and is gone.
     double fadeStart = std::numeric_limits<double>::infinity();  ///< Metres.
     double end = std::numeric_limits<double>::infinity();        ///< Metres.
+    double shadowEnd = std::numeric_limits<double>::infinity();  ///< Metres; no shadow from here.
+    /// Placed lights of the scene as it was read that this one stands for.
+    std::vector<std::uint32_t> origins;
+
+    /// True if it casts a shadow as seen from `eye`; from nowhere (NaN) at any distance.
+    [[nodiscard]] bool castsShadowFor(const Vec3d& eye) const {
+        return castsShadow && !((position - eye).norm() >= shadowEnd);
+    }
 };
 
 struct Skin {
@@ -291,7 +303,7 @@ void visitDown(const std::vector<Node>& nodes, Visit&& visit) {
 /// World transform of every node. Nodes form a forest (the reader makes sure).
 [[nodiscard]] std::vector<Mat4d> worldTransforms(const std::vector<Node>& nodes);
 
-/// Numbers the objects' origins anew, one each, and takes their names.
+/// Numbers the origins of objects and placed lights anew, one each, and takes the objects' names.
 void numberOrigins(Scene& scene);
 
 /// Fills `objects`, `placedLights` and `originNames` from the nodes below the default scene's

@@ -150,6 +150,7 @@ struct RayScene::State {
     std::vector<ScenePart> baked;
     std::vector<int> assetOf;               ///< [objects]
     std::vector<bool> standsIn;             ///< [objects] Far stand-ins: shown in place of others.
+    std::vector<bool> castsShadow;          ///< [objects]
     std::vector<Mat4d> worlds;              ///< [objects]
     std::vector<Eigen::Matrix3f> inverses;  ///< [objects] World directions to own.
     std::vector<PartRow> parts;
@@ -341,6 +342,7 @@ RayScene::RayScene(const Scene& scene) : state_(std::make_unique<State>(scene)) 
         const Object& object = scene.objects[i];
         s.assetOf.push_back(object.asset);
         s.standsIn.push_back(object.culling.start > 0);
+        s.castsShadow.push_back(object.castsShadow);
         s.worlds.push_back(object.world);
         s.invScales.push_back(evenScale(object.world));
         const bool solid = s.meshes[static_cast<std::size_t>(object.asset)]->triangles > 0;
@@ -472,6 +474,15 @@ RayHit RayScene::first(const Vec3d& from, const Vec3d& direction, double nearest
                        return true;
                    });
     return first;
+}
+
+bool RayScene::isShadowed(const Vec3d& from, const Vec3d& direction, double farthest) const {
+    bool blocked = false;
+    state_->follow(from, direction, 0, farthest, [&](const RayHit& hit, State::Meeting meeting) {
+        blocked = meeting == State::Meeting::Opaque && state_->castsShadow[hit.object];
+        return blocked;
+    });
+    return blocked;
 }
 
 bool RayScene::reaches(const Vec3d& from, const Vec3d& direction, double farthest,

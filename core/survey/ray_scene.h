@@ -79,6 +79,10 @@ public:
                                std::uint32_t object, std::uint32_t triangle,
                                const Sightings* sightings = nullptr) const;
 
+    /// True if a ray from a light meets something opaque that casts shadows: through transparent
+    /// surfaces, faces that turn away from it, far stand-ins and objects that cast none.
+    [[nodiscard]] bool isShadowed(const Vec3d& from, const Vec3d& direction, double farthest) const;
+
     /// As trace() without any of its rules: Embree's own rate, to compare with.
     [[nodiscard]] std::size_t traceBare(const Vec3d& eye, const RayPacket& rays) const;
 

@@ -5,6 +5,7 @@
 #include <functional>
 #include <optional>
 
+#include "survey/light_matrix.h"
 #include "survey/look.h"
 #include "survey/spots.h"
 
@@ -46,6 +47,8 @@ struct Survey {
     SeenTally seen;
     /// [unique triangles] Met by no ray of the cube, but found by rays of their own.
     std::vector<bool> belowSampling;
+    /// What each light adds to what was seen, where somebody has measured it; see measureLights().
+    std::shared_ptr<const LightMatrix> lights;
     bool complete = false;  ///< False: cancelled; the spots that are done are sound.
 
     [[nodiscard]] std::size_t doneCount() const;

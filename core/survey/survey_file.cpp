@@ -9,7 +9,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kFormat = "flentro-survey-cache";
-constexpr int kVersion = 2;
+constexpr int kVersion = 3;
 
 /// Thrown at damaged files, caught in loadSurvey.
 struct Damaged {};
@@ -127,6 +127,61 @@ void parseTally(const Json& json, const Scene& scene, Survey& survey) {
     survey.belowSampling.assign(below.begin(), below.end());
 }
 
+/// Numbers of a light matrix without Eigen's types, which cannot be copied as bytes.
+struct RowNumbers {
+    std::array<float, 3> position;
+    float range;
+};
+struct PointNumbers {
+    std::array<float, 3> at;
+    std::uint32_t place, view, first;
+};
+
+Json toJson(const LightMatrix& lights) {
+    std::vector<RowNumbers> rows;
+    for (const LightMatrix::Row& row : lights.rows())
+        rows.push_back({{row.position.x(), row.position.y(), row.position.z()}, row.range});
+    std::vector<std::array<double, 3>> eyes;
+    for (const Vec3d& eye : lights.eyes()) eyes.push_back({eye.x(), eye.y(), eye.z()});
+    std::vector<PointNumbers> points;
+    for (const LightMatrix::Point& point : lights.points())
+        points.push_back(
+            {{point.at.x(), point.at.y(), point.at.z()}, point.place, point.view, point.first});
+    return {{"rows", pack(rows)},
+            {"eyes", pack(eyes)},
+            {"points", pack(points)},
+            {"entries", pack(std::vector(lights.entries().begin(), lights.entries().end()))},
+            {"raysOfView", lights.raysOfView()}};
+}
+
+std::shared_ptr<const LightMatrix> parseLights(const Json& json) {
+    std::vector<LightMatrix::Row> rows;
+    for (const RowNumbers& row : unpack<RowNumbers>(json, "rows"))
+        rows.push_back({{row.position[0], row.position[1], row.position[2]}, row.range});
+    std::vector<Vec3d> eyes;
+    for (const auto& eye : unpack<std::array<double, 3>>(json, "eyes"))
+        eyes.emplace_back(eye[0], eye[1], eye[2]);
+    auto entries = unpack<LightMatrix::Entry>(json, "entries");
+    std::vector<LightMatrix::Point> points;
+    std::uint32_t place = 0;
+    std::uint32_t first = 0;
+    for (const PointNumbers& p : unpack<PointNumbers>(json, "points")) {
+        const bool isSound = p.place >= place && p.place < eyes.size() &&
+                             p.view < Sightings::kMostViews && p.first >= first &&
+                             p.first <= entries.size();
+        if (!isSound) throw Damaged{};
+        place = p.place;
+        first = p.first;
+        points.push_back({{p.at[0], p.at[1], p.at[2]}, p.place, p.view, p.first});
+    }
+    for (const LightMatrix::Entry& entry : entries)
+        if (entry.light >= rows.size()) throw Damaged{};
+    const auto raysOfView = json.at("raysOfView").get<std::uint32_t>();
+    if (raysOfView == 0) throw Damaged{};
+    return std::make_shared<const LightMatrix>(std::move(rows), std::move(eyes), std::move(points),
+                                               std::move(entries), raysOfView);
+}
+
 Json settingsToJson(const SurveySettings& settings) {
     return {{"faceSize", settings.faceSize},
             {"headings", settings.headings},
@@ -175,6 +230,7 @@ Expected<void> saveSurvey(const Survey& survey, const Hash& key,
                         {"lights", pack(survey.seen.lightPixels)},
                         {"lightSpots", pack(survey.seen.lightSpots)},
                         {"below", pack(survey.belowSampling)}};
+    if (survey.lights) json["lights"] = toJson(*survey.lights);
     const std::vector<std::uint8_t> bytes = Json::to_cbor(json);
     return writeFileAtomic(path, std::as_bytes(std::span(bytes)));
 }
@@ -195,6 +251,7 @@ std::optional<Survey> loadSurvey(const std::filesystem::path& path, const Hash& 
         survey.complete = json.at("complete").get<bool>();
         for (const Json& spot : json.at("spots")) survey.spots.push_back(parseSpot(spot, scene));
         if (survey.hasRays()) parseTally(json.at("seen"), scene, survey);
+        if (json.contains("lights")) survey.lights = parseLights(json.at("lights"));
         return survey;
     } catch (const Damaged&) {
         return std::nullopt;

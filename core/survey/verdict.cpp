@@ -176,7 +176,7 @@ std::vector<FarPlaneLoss> judgeFarPlane(const Survey& survey) {
     return losses;
 }
 
-std::vector<TextureNeed> judgeTextures(const Scene& scene, const Survey& survey) {
+std::vector<float> texelsPerPixel(const Scene& scene, const Survey& survey) {
     const TextureMappings mappings(scene);
     std::vector<float> finest(scene.images.size(), std::numeric_limits<float>::infinity());
     for (std::size_t m = 0; m < scene.materials.size(); ++m)
@@ -187,18 +187,29 @@ std::vector<TextureNeed> judgeTextures(const Scene& scene, const Survey& survey)
             float& least = finest[static_cast<std::size_t>(image)];
             least = std::min(least, survey.seen.texCoordPerPixel[mappings.of(m, u)]);
         }
-    std::vector<TextureNeed> needs;
     for (std::size_t i = 0; i < finest.size(); ++i) {
         const Image& image = scene.images[i];
-        if (!std::isfinite(finest[i]) || finest[i] <= 0) continue;
+        finest[i] = std::isfinite(finest[i]) && finest[i] > 0
+                        ? finest[i] * std::sqrt(static_cast<float>(image.width) *
+                                                static_cast<float>(image.height))
+                        : 0;
+    }
+    return finest;
+}
+
+std::vector<TextureNeed> judgeTextures(const Scene& scene, const Survey& survey) {
+    const std::vector<float> fineness = texelsPerPixel(scene, survey);
+    const TextureMemory textures(scene, survey.target);
+    std::vector<TextureNeed> needs;
+    for (std::size_t i = 0; i < fineness.size(); ++i) {
+        const Image& image = scene.images[i];
         TextureNeed need;
         need.image = static_cast<std::uint32_t>(i);
-        need.texelsPerPixel = static_cast<double>(finest[i]) *
-                              std::sqrt(static_cast<double>(image.width) * image.height);
+        need.texelsPerPixel = static_cast<double>(fineness[i]);
         if (need.texelsPerPixel < 2) continue;
         const int halvings = std::ilogb(need.texelsPerPixel);
         need.edge = std::max(1, std::max(image.width, image.height) >> halvings);
-        need.bytes = textureBytes(image, survey.target) * (1 - std::ldexp(1.0, -2 * halvings));
+        need.bytes = textures.of(i) * (1 - std::ldexp(1.0, -2 * halvings));
         needs.push_back(need);
     }
     std::stable_sort(needs.begin(), needs.end(),

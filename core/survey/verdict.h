@@ -49,6 +49,9 @@ struct NeverSeen {
 /// [unique triangles] True where neither the triangle nor one that shares a corner was seen.
 [[nodiscard]] std::vector<bool> removableTriangles(const Scene& scene, const Survey& survey);
 
+/// [images] Texels of each that lay in one pixel where it was seen largest; 0: not seen.
+[[nodiscard]] std::vector<float> texelsPerPixel(const Scene& scene, const Survey& survey);
+
 /// How finely an image was ever seen, beside what it stores. All its roles share coordinates, so
 /// it holds for normal maps as for colours.
 struct TextureNeed {

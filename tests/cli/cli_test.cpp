@@ -8,7 +8,9 @@
 #include "io/gltf.h"
 #include "ottermere.h"
 #include "project/project.h"
+#include "support/lights.h"
 #include "support/meshes.h"
+#include "support/pictures.h"
 #include "support/process.h"
 
 namespace flentro {
@@ -248,16 +250,14 @@ TEST_F(Cli, MarketIsBroughtWithinItsBudget) {
     EXPECT_EQ(test::validatorErrors(folder_ / "lighter.glb"), "");
 }
 
-/// All nine fixes one after the other, on a target that draws every object by itself.
+/// All fixes one after the other, on a target that draws every object by itself.
 TEST_F(Cli, EveryFixTogetherIsSoundAndTheSameForAnyNumberOfThreads) {
     ASSERT_EQ(test::runOurs("flentro-demo", "--small '" + folder_.path().string() + "'").status, 0);
     Json target = toJson(findTarget("Desk 120").value());
     target["drawing"]["instancing"] = false;
     test::writeText(folder_ / "plain.target.json", target.dump());
     Json order = {{"format", "flentro-work-order"}, {"version", 1}};
-    for (const char* fix :
-         {"tidy", "share", "split", "atlas", "ladder", "culling", "shadows", "merge", "standins"})
-        order["fixes"].push_back({{"fix", fix}});
+    for (const FixKind* kind : fixKinds()) order["fixes"].push_back({{"fix", kind->key}});
     test::writeText(folder_ / "all.json", order.dump());
     const std::string fix =
         " fix ottermere.glb --order all.json --target plain.target.json --quiet";
@@ -270,10 +270,15 @@ TEST_F(Cli, EveryFixTogetherIsSoundAndTheSameForAnyNumberOfThreads) {
     EXPECT_EQ(test::readText(folder_ / "one.glb"), test::readText(folder_ / "two.glb"));
     EXPECT_EQ(test::validatorErrors(folder_ / "two.glb"), "");
     const Json steps = json("two.json")["steps"];
-    ASSERT_EQ(steps.size(), 9U);
-    EXPECT_LT(steps[1]["after"]["meshes"], steps[1]["before"]["meshes"]);
-    EXPECT_EQ(steps[1]["after"]["triangles"], steps[1]["before"]["triangles"]);
-    const Json& merge = steps[7];
+    ASSERT_EQ(steps.size(), fixKinds().size());
+    const auto step = [&](const char* key) {
+        return *std::find_if(steps.begin(), steps.end(),
+                             [&](const Json& s) { return s["fix"] == key; });
+    };
+    const Json share = step("share");
+    EXPECT_LT(share["after"]["meshes"], share["before"]["meshes"]);
+    EXPECT_EQ(share["after"]["triangles"], share["before"]["triangles"]);
+    const Json merge = step("merge");
     EXPECT_LT(merge["after"]["calls"], merge["before"]["calls"]);
     EXPECT_EQ(merge["after"]["triangles"], merge["before"]["triangles"])
         << "as placed; only views draw more";
@@ -408,6 +413,46 @@ TEST_F(CliSurvey, FixesGoByWhatASurveySaw) {
     EXPECT_FALSE(json("fix.json")["steps"][1]["merge"]["estimated"]);
     EXPECT_THAT(outcome.output, testing::AnyOf(HasSubstr("Nothing goes that any spot has seen"),
                                                HasSubstr("go from spots that saw them")));
+}
+
+TEST_F(CliSurvey, LightsAndTexturesGoByWhatWasSeenAndPicturesTellTheLoss) {
+    Scene scene = test::groundWith({{test::makeBox({1, 2, 1}), {0, 1, -6}}},
+                                   {{{0, 3, -4}}, {{3, 3, -4}, 100, 400, true}});
+    const int texture =
+        test::addPicture(scene, test::makePicture(
+                                    512, 512,
+                                    [](int x, int y) -> std::array<int, 4> {
+                                        return {x % 256, y % 256, (x + y) % 256, 255};
+                                    },
+                                    3));
+    test::setMaterial(scene, 1,
+                      test::addMaterial(scene, {{"pbrMetallicRoughness",
+                                                 {{"baseColorTexture", {{"index", texture}}}}}}));
+    ASSERT_TRUE(writeGltf(scene, folder_ / "lamps.glb", {}, noProgress()));
+    Json order = {{"format", "flentro-work-order"}, {"version", 2}};
+    for (const char* fix : {"texture-size", "light-reach", "fewer-lights", "shadow-lights"})
+        order["fixes"].push_back({{"fix", fix}});
+    test::writeText(folder_ / "order.json", order.dump());
+    std::filesystem::create_directory(folder_ / "pictures");
+    const Outcome outcome = cli(
+        "fix lamps.glb --order order.json --survey --spacing 8 --start=0,1.7,3 --target \"Slate "
+        "60\" --pictures 2 --picture-folder pictures --ktx2 --out fixed.glb --json fix.json");
+    ASSERT_LT(outcome.status, 2) << outcome.output;
+    const Json steps = json("fix.json")["steps"];
+    ASSERT_EQ(steps.size(), 4U);
+    EXPECT_EQ(steps[0]["images"][0]["stored"], Json({512, 512}));
+    EXPECT_LT(steps[0]["pictures"]["worstFlip"], 0.05) << "as large as it is seen";
+    for (const Json& step : steps) {
+        EXPECT_GE(step["pictures"]["meanFlip"], 0);
+        EXPECT_TRUE(
+            std::filesystem::exists(folder_ / step["pictures"]["files"][1].get<std::string>()));
+    }
+    EXPECT_EQ(steps[1]["lights"][0]["light"], "lamp 2") << "it reached 400 m";
+    EXPECT_THAT(steps[3]["summary"].get<std::string>(), HasSubstr("at most 1 in any view"));
+    const Json manifest = json("fixed.manifest.json");
+    ASSERT_EQ(manifest["textures"].size(), 1U);
+    EXPECT_TRUE(std::filesystem::exists(folder_ / manifest["textures"][0]["file"]));
+    EXPECT_EQ(test::validatorErrors(folder_ / "fixed.glb"), "");
 }
 
 TEST_F(CliSurvey, ProvesEverySpotBeforeAndAfter) {

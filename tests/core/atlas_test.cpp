@@ -8,6 +8,7 @@
 #include "fixes/atlas/atlas.h"
 #include "fixes/fix.h"
 #include "fixes/stand_ins/stand_ins.h"
+#include "geometry/tile_cut.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
 #include "measure/viewcost.h"
@@ -332,6 +333,80 @@ TEST(Atlas, VariantsAndWhatIsToBeKeptStayAlone) {
     EXPECT_EQ(fixed.scene.assets[2].mesh->parts[0].rest["extensions"]["KHR_materials_variants"]
                                                        ["mappings"][0]["material"],
               1);
+}
+
+// --- textures that repeat -----------------------------------------------------------------
+
+/// Texture coordinates times a factor, so that a picture repeats.
+void repeat(Scene& scene, std::size_t asset, float times) {
+    Mesh mesh = *scene.assets[asset].mesh;
+    const Stream& coords = *mesh.parts[0].find("TEXCOORD_0");
+    std::vector<Vec2f> places;
+    for (std::size_t v = 0; v < coords.count(); ++v)
+        places.emplace_back(times * coords.value(v, 0), times * coords.value(v, 1));
+    mesh.parts[0].set("TEXCOORD_0", makeStream(places));
+    scene.assets[asset].mesh = finishMesh(std::move(mesh));
+}
+
+TEST(TileCut, CutsASquareAlongItsTiles) {
+    Part square = test::makeGrid(1, 1, 6).parts[0];
+    square.set("TEXCOORD_0", makeStream(std::vector<Vec2f>{{0, 0}, {2, 0}, {0, 2}, {2, 2}}));
+    Mesh mesh;
+    mesh.parts = {square};
+    const Part cut = cutAtTiles(square).value();
+    Mesh after;
+    after.parts = {cut};
+    EXPECT_NEAR(test::areaOf(after), test::areaOf(mesh), 1e-4) << "nothing is lost";
+    std::set<std::pair<int, int>> tiles;
+    for (std::size_t i = 0; i < cut.indices.size(); i += 3) {
+        Vec2f low(9, 9);
+        Vec2f high(-9, -9);
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Stream& coords = *cut.find("TEXCOORD_0");
+            const Vec2f at(coords.value(cut.indices[i + k], 0),
+                           coords.value(cut.indices[i + k], 1));
+            low = low.cwiseMin(at);
+            high = high.cwiseMax(at);
+        }
+        const Vec2f tile = (low.array() + 1e-4F).floor();
+        EXPECT_LE((high - tile).maxCoeff(), 1 + 1e-4F) << "on one tile only";
+        tiles.emplace(static_cast<int>(tile.x()), static_cast<int>(tile.y()));
+    }
+    EXPECT_EQ(tiles.size(), 4U);
+    const Stream& normals = *cut.find("NORMAL");
+    for (std::size_t v = 0; v < normals.count(); ++v) EXPECT_NEAR(normals.value(v, 1), 1, 1e-6);
+}
+
+TEST(TileCut, LeavesAloneWhatItCannotCut) {
+    Part square = test::makeGrid(1, 1, 6).parts[0];
+    EXPECT_EQ(cutAtTiles(square)->vertexCount(), 4U) << "nothing to cut";
+    square.set("TEXCOORD_0", makeStream(std::vector<Vec2f>{{0, 0}, {90, 0}, {0, 90}, {90, 90}}));
+    EXPECT_FALSE(cutAtTiles(square)) << "thousands of tiles";
+    square.set("TEXCOORD_0", makeStream(std::vector<Vec2f>{{0, 0}, {NAN, 0}, {0, 1}, {1, 1}}));
+    EXPECT_FALSE(cutAtTiles(square));
+    EXPECT_FALSE(cutAtTiles(test::makePart({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {0, 1, 2})));
+}
+
+TEST(Atlas, TexturesThatRepeatAFewTimesArePackedWhereThatAddsLittle) {
+    Scene scene = makePainted();
+    repeat(scene, 1, 2);
+    AtlasSettings settings;
+    settings.cutShare = 0;
+    EXPECT_THAT(applyAtlas(scene, settings, noProgress())->record.notes,
+                Contains(HasSubstr("1 material stays alone: the texture repeats")));
+    settings.cutShare = 3;
+    const Fixed fixed = applyAtlas(scene, settings, noProgress()).value();
+    EXPECT_THAT(fixed.record.summary, HasSubstr("3 materials share 1 page"));
+    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("1 material is cut")));
+    // The surface is whole, and shows the second picture all over.
+    EXPECT_NEAR(test::areaOf(*fixed.scene.assets[1].mesh), test::areaOf(*scene.assets[1].mesh),
+                1e-4);
+    const Part& part = fixed.scene.assets[1].mesh->parts[0];
+    for (std::size_t v = 0; v < part.vertexCount(); ++v)
+        EXPECT_NEAR(colorAt(fixed.scene, part, v).z(), 20 / 255.0F, 0.01F) << v;
+    settings.cutShare = 0.01;
+    const Fixed dear = applyAtlas(scene, settings, noProgress()).value();
+    EXPECT_EQ(dear.scene.assets[1].mesh, scene.assets[1].mesh) << "too many vertices: as it was";
 }
 
 }  // namespace

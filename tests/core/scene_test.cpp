@@ -344,5 +344,15 @@ TEST(MipMaps, HalveToOnePixelAndKeepTheirMean) {
     EXPECT_TRUE(mipMaps({1, 1, {1, 2, 3, 4}}).empty());
 }
 
+TEST(HashScene, WholeNumbersAreTheSameSignedOrNot) {
+    Scene a;
+    Scene b;
+    a.rest["count"] = 3;
+    b.rest["count"] = 3U;
+    EXPECT_EQ(hashScene(a), hashScene(b)) << "files give them back unsigned";
+    b.rest["count"] = 3.5;
+    EXPECT_NE(hashScene(a), hashScene(b));
+}
+
 }  // namespace
 }  // namespace flentro

@@ -89,6 +89,10 @@ TEST(Shadows, LightsFadeWhereTheyReachFewPixels) {
     const PlacedLight& light = fixed.scene.placedLights[0];
     EXPECT_NEAR(light.end, 2 * 5 * kPerMetre / 50, 0.01);
     EXPECT_NEAR(light.fadeStart, light.end / 2, 0.01);
+    scene.placedLights[0].end = 7;
+    EXPECT_EQ(applyShadows(scene, settings, display(), noProgress())->scene.placedLights[0].end, 7)
+        << "an earlier fix let it end sooner";
+    scene.placedLights[0].end = std::numeric_limits<double>::infinity();
     settings.minLux = 4;  // 3.5 m of a range of 10 m
     EXPECT_THAT(applyShadows(scene, settings, display(), noProgress())->record.notes,
                 Contains(HasSubstr("1 light has a range of more than twice")));

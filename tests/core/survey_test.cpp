@@ -219,7 +219,7 @@ TEST(Seen, TexturesLargerThanAnyViewNeedsAreNamed) {
     ASSERT_EQ(needs.size(), 1U);
     EXPECT_NEAR(needs[0].texelsPerPixel, 1024 * needed, 0.03 * 1024 * needed);
     EXPECT_EQ(needs[0].edge, 512);
-    EXPECT_DOUBLE_EQ(needs[0].bytes, textureBytes(scene.images[0], surveyDisplay()) * 0.75);
+    EXPECT_DOUBLE_EQ(needs[0].bytes, TextureMemory(scene, surveyDisplay()).of(0) * 0.75);
     scene.images[0].width = scene.images[0].height = 512;
     EXPECT_TRUE(judgeTextures(scene, result).empty()) << "1.3 texels a pixel: its top is shown";
     scene.images[0].width = scene.images[0].height = 4096;

@@ -31,9 +31,9 @@ TEST(Tidy, WeldsAndDropsWhatShowsNothing) {
 
 TEST(Tidy, DoesOnlyWhatItIsAskedFor) {
     const Scene scene = test::makeScene({{test::makeUntidy(), {0, 0, 0}}});
-    TidySettings settings{false, true, false, false, false, false, 0, {}};
+    TidySettings settings{false, true, false, false, false, false, false, 0, {}};
     EXPECT_EQ(describe(*applyTidy(scene, settings, noProgress())->scene.assets[0].mesh), "61v 19t");
-    settings = {true, false, true, true, false, false, 0, {}};
+    settings = {true, false, true, true, false, false, false, 0, {}};
     EXPECT_EQ(describe(*applyTidy(scene, settings, noProgress())->scene.assets[0].mesh), "16v 19t");
 }
 

@@ -215,7 +215,7 @@ TEST_F(Paper, TextureMemoryCountsDistinctTexturesWithMips) {
     box.parts[0].material = 0;
     box.parts[1].material = 1;
     scene_.assets[0].mesh = finishMesh(box);
-    target_.bytesPerTexel = 4;
+    for (TextureStorage& storage : target_.storage) storage.bytesPerTexel = 4;
     EXPECT_DOUBLE_EQ(count(Measure::TextureBytes), 512 * 256 * 4 * 4.0 / 3);
     target_.mipMaps = false;
     EXPECT_DOUBLE_EQ(count(Measure::TextureBytes), 512 * 256 * 4);

@@ -8,9 +8,9 @@
 #include <functional>
 
 #include "findings/finding.h"
-#include "io/image.h"
 #include "support/display.h"
 #include "support/meshes.h"
+#include "support/pictures.h"
 
 namespace flentro {
 
@@ -63,27 +63,8 @@ protected:
             asset.mesh = finishMesh(std::move(mesh));
         }
     }
-    /// A picture by a function of the pixel: red, green, blue, alpha.
-    static Image picture(int width, int height,
-                         const std::function<std::array<int, 4>(int, int)>& pixel,
-                         int channels = 4) {
-        std::vector<std::uint8_t> bytes;
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x) {
-                const auto rgba = pixel(x, y);
-                for (int c = 0; c < channels; ++c)
-                    bytes.push_back(static_cast<std::uint8_t>(rgba[static_cast<std::size_t>(c)]));
-            }
-        Image image;
-        image.name = "picture";
-        image.mime = "image/png";
-        image.width = width;
-        image.height = height;
-        image.channels = channels;
-        auto png = encodePng(bytes.data(), width, height, channels);
-        image.hash = hashBytes(png);
-        image.data = std::make_shared<const std::vector<std::byte>>(std::move(png));
-        return image;
+    static Image picture(int width, int height, const test::PixelOf& pixel, int channels = 4) {
+        return test::makePicture(width, height, pixel, channels);
     }
     static std::array<int, 4> checks(int x, int y) {
         const int bright = ((x / 4 + y / 4) % 2) * 200;

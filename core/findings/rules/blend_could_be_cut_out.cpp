@@ -43,7 +43,8 @@ const Rule& blendCouldBeCutOutRule() {
         .measured =
             "Blended materials of full opacity whose image is clear or opaque in at least 97 % of "
             "its pixels, and clear somewhere.",
-        .advice = "Set the material's alpha mode to MASK.",
+        .advice = "Fix Plainer materials cuts it out instead.",
+        .fix = "plain-materials",
         .needsSurvey = false,
         .run = run,
     };

@@ -65,9 +65,8 @@ std::vector<Finding> run(const FindingInput& in) {
             if (image < 0 || !isExtra ||
                 in.index.usesOf[static_cast<std::size_t>(image)].size() != 1)
                 continue;
-            savings.push_back(
-                {static_cast<std::uint32_t>(image),
-                 textureBytes(in.scene.images[static_cast<std::size_t>(image)], in.target), 0});
+            savings.push_back({static_cast<std::uint32_t>(image),
+                               in.textures.of(static_cast<std::size_t>(image)), 0});
         }
         if (!savings.empty()) finding.relief = imageRelief(in, savings);
         findings.push_back(std::move(finding));
@@ -88,7 +87,8 @@ const Rule& costlyOnBackdropRule() {
             "Materials with a map of normals, occlusion or roughness, or an extension for coats, "
             "sheen or transmission, whose assets are all marked as backdrop or stay smaller than "
             "64 pixels from every spot.",
-        .advice = "A plainer material.",
+        .advice = "Fix Plainer materials drops the maps.",
+        .fix = "plain-materials",
         .needsSurvey = true,
         .run = run,
     };

@@ -1,5 +1,4 @@
 #include <fmt/format.h>
-#include <algorithm>
 
 #include "findings/rules/rule.h"
 
@@ -7,32 +6,6 @@ namespace flentro {
 namespace {
 
 constexpr std::size_t kMinTriangles = 12;
-
-/// True if every edge is used as often in each direction, so that nothing is open, and the surface
-/// looks outward.
-bool isClosed(const std::vector<Vec3f>& points, const std::vector<std::uint32_t>& corners) {
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
-    for (std::size_t c = 0; c + 2 < corners.size(); c += 3)
-        for (std::size_t k = 0; k < 3; ++k) {
-            const std::uint32_t from = corners[c + k];
-            const std::uint32_t to = corners[c + (k + 1) % 3];
-            if (from != to) edges.emplace_back(from, to);
-        }
-    std::sort(edges.begin(), edges.end());
-    for (auto first = edges.begin(); first != edges.end();) {
-        const auto [begin, end] = std::equal_range(first, edges.end(), *first);
-        const auto back =
-            std::equal_range(edges.begin(), edges.end(), std::pair(first->second, first->first));
-        if (end - begin != back.second - back.first) return false;
-        first = end;
-    }
-    double volume = 0;
-    for (std::size_t c = 0; c + 2 < corners.size(); c += 3) {
-        const auto at = [&](std::size_t k) { return points[corners[c + k]].cast<double>(); };
-        volume += at(0).dot(at(1).cross(at(2)));
-    }
-    return !edges.empty() && volume >= 0;
-}
 
 std::vector<Finding> run(const FindingInput& in) {
     std::vector<Finding> findings;
@@ -51,7 +24,7 @@ std::vector<Finding> run(const FindingInput& in) {
             const auto m = static_cast<std::size_t>(part.material);
             const Material& material = in.scene.materials[m];
             if (!material.doubleSided || material.alphaMode != AlphaMode::Opaque ||
-                !isClosed(welded.points, corners))
+                !isClosedOutward(welded.points, corners))
                 continue;
             Finding finding =
                 assetFinding(in, a,
@@ -76,7 +49,8 @@ const Rule& doubleSidedClosedRule() {
             "Opaque two-sided parts that are closed and look outward: every edge, by position, "
             "runs as "
             "often each way; from 12 triangles on.",
-        .advice = "Make the material one-sided.",
+        .advice = "Fix Plainer materials leaves it one side.",
+        .fix = "plain-materials",
         .needsSurvey = false,
         .run = run,
     };

@@ -15,8 +15,7 @@ std::vector<Finding> run(const FindingInput& in) {
         for (const std::size_t i : members) {
             finding.subjects.push_back(imageSubject(in.scene, i));
             if (i != members.front())
-                savings.push_back({static_cast<std::uint32_t>(i),
-                                   textureBytes(in.scene.images[i], in.target), 0});
+                savings.push_back({static_cast<std::uint32_t>(i), in.textures.of(i), 0});
         }
         const double bytes = static_cast<double>(savings.size()) * savings.front().bytes;
         finding.sentence = fmt::format("{} images are equal in every pixel: {} could go",

@@ -82,7 +82,8 @@ const Rule& lightRangeTooLongRule() {
         .measured =
             "Range against the distance at which the light still adds 0.5 lux (inverse square): "
             "told above twice that. Lights of one kind are told together.",
-        .advice = "Give the light a range; fix Shadows and lights lets it fade with distance.",
+        .advice = "Fix Light reach gives it a range by what it lights.",
+        .fix = "light-reach",
         .needsSurvey = false,
         .run = run,
     };

@@ -8,6 +8,15 @@ namespace {
 
 constexpr double kUsual = 8;
 
+/// The fix that serves: a palette where most are plain colours, else pages of textures.
+const char* fixFor(const Scene& scene, const Mesh& mesh) {
+    std::size_t plain = 0;
+    for (const Part& part : mesh.parts)
+        plain += part.material >= 0 &&
+                 scene.materials[static_cast<std::size_t>(part.material)].textures.empty();
+    return 2 * plain > mesh.parts.size() ? "fewer-materials" : "atlas";
+}
+
 std::vector<Finding> run(const FindingInput& in) {
     std::vector<Finding> findings;
     const double given = at(in.target.limits, Measure::MaterialsPerObject);
@@ -20,7 +29,7 @@ std::vector<Finding> run(const FindingInput& in) {
                          {{"materials", parts, Quantity::Unit::Count, limit},
                           {"copies", static_cast<double>(in.index.objectsOf[a].size())}});
         finding.relief = partRelief(in, a, static_cast<std::size_t>(std::max(1.0, limit)));
-        finding.fix = proposedFix(in, "atlas");
+        finding.fix = proposedFix(in, fixFor(in.scene, *in.scene.assets[a].mesh));
         findings.push_back(std::move(finding));
     }
     return findings;
@@ -34,7 +43,7 @@ const Rule& manyMaterialsRule() {
         .name = "Many materials on one mesh",
         .why = "Each material is a draw call of its own, in every shadow pass as well.",
         .measured = "Materials of a placed mesh against the target's limit, or 8 without one.",
-        .advice = "Textures on common pages (fix Atlas), or fewer materials.",
+        .advice = "Textures on common pages (fix Atlas), colours from a palette (fix Fewer materials).",
         .needsSurvey = false,
         .run = run,
     };

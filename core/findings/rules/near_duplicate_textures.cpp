@@ -54,8 +54,8 @@ std::vector<Finding> run(const FindingInput& in) {
             finding.subjects = {imageSubject(in.scene, k), imageSubject(in.scene, i)};
             finding.sentence = fmt::format("they differ by {:.1f} of 255 in the mean", off);
             finding.evidence = {{"mean difference of 255", off, Quantity::Unit::Count, kMaxMean}};
-            finding.relief = imageRelief(
-                in, {{static_cast<std::uint32_t>(i), textureBytes(images[i], in.target), 0}});
+            finding.relief =
+                imageRelief(in, {{static_cast<std::uint32_t>(i), in.textures.of(i), 0}});
             findings.push_back(std::move(finding));
             break;
         }

@@ -38,7 +38,8 @@ const Rule& noMipMapsRule() {
         .measured =
             "Images of 64 pixels or more that are shown through a sampler whose filter uses no mip "
             "maps.",
-        .advice = "Set the sampler's filter to linear with mip maps.",
+        .advice = "Fix Tidy lets its filter read mip maps.",
+        .fix = "tidy",
         .needsSurvey = false,
         .run = run,
     };

@@ -10,7 +10,7 @@ std::vector<Finding> run(const FindingInput& in) {
     for (std::size_t i = 0; i < in.scene.images.size(); ++i) {
         const Image& image = in.scene.images[i];
         if (edgeOf(image) < 16 || !in.images[i].isOneColour() || !isImageShown(in, i)) continue;
-        const double bytes = textureBytes(image, in.target);
+        const double bytes = in.textures.of(i);
         Finding finding = imageFinding(in, i,
                                        fmt::format("{} x {} pixels of one colour: {} of memory",
                                                    image.width, image.height, formatBytes(bytes)),
@@ -31,7 +31,8 @@ const Rule& oneColourTextureRule() {
         .name = "One colour all over",
         .why = "A factor of the material does the same and takes no memory.",
         .measured = "Images of 16 pixels or more in which no channel varies by more than 2 of 255.",
-        .advice = "Give the material the colour as a factor.",
+        .advice = "Fix Tidy turns it into a number of its material.",
+        .fix = "tidy",
         .needsSurvey = false,
         .run = run,
     };

@@ -16,7 +16,7 @@ std::vector<Finding> run(const FindingInput& in) {
         int edge = edgeOf(image);
         int halvings = 0;
         for (; edge > limit && edge > 1; edge /= 2) ++halvings;
-        const double bytes = textureBytes(image, in.target) * (1 - std::ldexp(1.0, -2 * halvings));
+        const double bytes = in.textures.of(i) * (1 - std::ldexp(1.0, -2 * halvings));
         Finding finding = imageFinding(
             in, i, fmt::format("{} x {} of {:.0f} allowed", image.width, image.height, limit),
             {{"longer edge", static_cast<double>(edgeOf(image)), Quantity::Unit::Pixels, limit}});
@@ -35,7 +35,8 @@ const Rule& overLargestEdgeRule() {
         .name = "Larger than the target allows",
         .why = "Many devices cannot hold it at all, others scale it down while loading.",
         .measured = "The longer edge against the target's limit, of images that are shown.",
-        .advice = "Halve it until it fits (textures cannot be changed yet).",
+        .advice = "Fix Texture size halves it until the target takes it.",
+        .fix = "texture-size",
         .needsSurvey = false,
         .run = run,
     };

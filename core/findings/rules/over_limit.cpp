@@ -36,7 +36,7 @@ std::vector<Filler> assetsOf(const FindingInput& in, const CountedView& view, Me
 std::vector<Filler> lightsOf(const FindingInput& in, const CountedView& view, Measure measure) {
     std::vector<Filler> fillers;
     for (const DrawnLight& drawn : view.cost.lights)
-        if (measure == Measure::Lights || in.scene.placedLights[drawn.light].castsShadow)
+        if (measure == Measure::Lights || drawn.castsShadow)
             fillers.push_back({1, lightSubject(in.scene, drawn.light)});
     return fillers;
 }
@@ -45,10 +45,9 @@ std::vector<Filler> imagesOf(const FindingInput& in, const CountedView& view, Me
     std::vector<Filler> fillers;
     for (std::size_t i = 0; i < view.images.size(); ++i)
         if (view.images[i])
-            fillers.push_back({measure == Measure::TextureBytes
-                                   ? textureBytes(in.scene.images[i], in.target)
-                                   : edgeOf(in.scene.images[i]),
-                               imageSubject(in.scene, i)});
+            fillers.push_back(
+                {measure == Measure::TextureBytes ? in.textures.of(i) : edgeOf(in.scene.images[i]),
+                 imageSubject(in.scene, i)});
     return fillers;
 }
 
@@ -80,14 +79,18 @@ const char* fixFor(Measure measure) {
         case Measure::Objects:
             return "culling";
         case Measure::MaterialsPerObject:
-            return "atlas";
+            return "fewer-materials";
         case Measure::VerticesPerMesh:
             return "split";
         case Measure::Lights:
-            return "shadows";
-        default:
-            return nullptr;
+            return "fewer-lights";
+        case Measure::ShadowLights:
+            return "shadow-lights";
+        case Measure::TextureBytes:
+        case Measure::TextureEdge:
+            return "texture-size";
     }
+    return nullptr;
 }
 
 Finding findingOf(const FindingInput& in, Measure measure) {

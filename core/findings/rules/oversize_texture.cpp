@@ -40,7 +40,8 @@ const Rule& oversizeTextureRule() {
             "Texels for a pixel where the image was seen largest, through every set of "
             "coordinates and transform: told from 2 on, where the finest level is never "
             "shown, and 512 KiB.",
-        .advice = "Halve it as often as told (textures cannot be changed yet).",
+        .advice = "Fix Texture size makes it as large as it is seen.",
+        .fix = "texture-size",
         .needsSurvey = true,
         .run = run,
     };

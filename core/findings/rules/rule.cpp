@@ -137,7 +137,7 @@ Relief lightRelief(const FindingInput& in,
         for (const DrawnLight& drawn : view.cost.lights) {
             if (staysLit(view, drawn.light)) continue;
             at(saved, Measure::Lights) += 1;
-            if (!in.scene.placedLights[drawn.light].castsShadow) continue;
+            if (!drawn.castsShadow) continue;
             at(saved, Measure::ShadowLights) += 1;
             at(saved, Measure::Triangles) += drawn.shadowTriangles;
             at(saved, Measure::DrawCalls) += drawn.shadowCalls;

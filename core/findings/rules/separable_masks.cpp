@@ -28,7 +28,7 @@ std::vector<Finding> run(const FindingInput& in) {
         const Image& image = in.scene.images[occlusion];
         const Image& other = in.scene.images[static_cast<std::size_t>(pair.second)];
         if (image.width != other.width || image.height != other.height) continue;
-        const double bytes = textureBytes(image, in.target);
+        const double bytes = in.textures.of(occlusion);
         Finding finding = imageFinding(
             in, occlusion,
             fmt::format("and {} could be one: {}",
@@ -56,7 +56,8 @@ const Rule& separableMasksRule() {
         .measured =
             "Materials whose occlusion and roughness-metalness are different images of one size, "
             "laid by the same coordinates.",
-        .advice = "Put occlusion into the red channel of the other image.",
+        .advice = "Fix Masks together puts occlusion into the red channel of the other image.",
+        .fix = "masks",
         .needsSurvey = false,
         .run = run,
     };

@@ -20,7 +20,7 @@ std::vector<Finding> run(const FindingInput& in) {
             isSeen = isSeen ||
                      std::isfinite(in.survey->seen.texCoordPerPixel[mappings.of(material, use)]);
         if (isSeen) continue;
-        const double bytes = textureBytes(image, in.target);
+        const double bytes = in.textures.of(i);
         Finding finding =
             imageFinding(in, i, fmt::format("drawn, but no spot sees it: {}", formatBytes(bytes)),
                          {{"memory", bytes, Quantity::Unit::Memory},

@@ -42,7 +42,8 @@ const Rule& tooManyLightsRule() {
             "Renderers that shade object by object take a few lights each and drop the rest, or "
             "draw the object again.",
         .measured = "Lights whose range meets the bounds of an object: told above 8.",
-        .advice = "Shorter ranges, or fewer lights.",
+        .advice = "Fixes Light reach and Fewer lights.",
+        .fix = "fewer-lights",
         .needsSurvey = false,
         .run = run,
     };

@@ -13,8 +13,7 @@ std::vector<Finding> run(const FindingInput& in) {
     const CountedView& worst = in.views.worst(Measure::ShadowLights);
     std::vector<std::tuple<double, std::size_t>> lights;
     for (const DrawnLight& drawn : worst.cost.lights)
-        if (in.scene.placedLights[drawn.light].castsShadow)
-            lights.emplace_back(-drawn.shadowTriangles, drawn.light);
+        if (drawn.castsShadow) lights.emplace_back(-drawn.shadowTriangles, drawn.light);
     std::sort(lights.begin(), lights.end());
     Finding finding;
     std::vector<bool> isNeeded(in.scene.placedLights.size(), true);
@@ -49,7 +48,8 @@ const Rule& tooManyShadowLightsRule() {
         .measured =
             "Shadow lights of the worst view against the target's limit; those that draw most come "
             "first.",
-        .advice = "Let only the lights that matter cast shadows.",
+        .advice = "Fix Shadow lights lets those cast shadows that would be missed.",
+        .fix = "shadow-lights",
         .needsSurvey = false,
         .run = run,
     };

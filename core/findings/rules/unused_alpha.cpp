@@ -43,7 +43,8 @@ const Rule& unusedAlphaRule() {
         .measured =
             "Images with an alpha channel that is opaque everywhere, or that only materials read "
             "which are opaque.",
-        .advice = "Store it without alpha.",
+        .advice = "Fix Tidy stores it without alpha.",
+        .fix = "tidy",
         .needsSurvey = false,
         .run = run,
     };

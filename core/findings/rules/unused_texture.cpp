@@ -29,7 +29,8 @@ const Rule& unusedTextureRule() {
         .why =
             "They are loaded with the scene and take memory in programs that do not sort them out.",
         .measured = "Images that no material of a placed object reads.",
-        .advice = "Leave them out: an export does so by itself.",
+        .advice = "Fix Tidy drops it.",
+        .fix = "tidy",
         .needsSurvey = false,
         .run = run,
     };

@@ -15,6 +15,7 @@
 #include "fixes/atlas/atlas.h"
 #include "fixes/merge/parcel_mesh.h"
 #include "fixes/page_packer.h"
+#include "geometry/tile_cut.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
 #include "scene/variants.h"
@@ -144,15 +145,41 @@ int shownEdge(int edge, int gutter) {
 
 class Packer {
 public:
-    Packer(const Scene& before, const AtlasSettings& settings, Scene& scene)
-        : before_(before), settings_(settings), scene_(scene), reach_(reachOf(before)) {}
+    /// `cut` [materials]: those whose textures repeated until their meshes were cut.
+    Packer(const Scene& before, const AtlasSettings& settings, Scene& scene,
+           std::vector<bool> cut = {})
+        : before_(before),
+          settings_(settings),
+          scene_(scene),
+          reach_(reachOf(before)),
+          cut_(std::move(cut)) {
+        cut_.resize(before.materials.size(), false);
+    }
+
+    /// [materials] True for those that only stay alone because their textures repeat, and that
+    /// could share pages with others.
+    [[nodiscard]] std::vector<bool> repeating() const {
+        std::map<std::string, std::vector<std::size_t>> groups;
+        std::vector<bool> repeats(before_.materials.size(), false);
+        for (std::size_t i = 0; i < before_.materials.size(); ++i) {
+            const Judged judged = judge(i);
+            const int edge = std::max(judged.candidate.size.width, judged.candidate.size.height);
+            repeats[i] = judged.place == Place::Repeats && judged.wraps &&
+                         edge <= settings_.largest &&
+                         shownEdge(edge, settings_.gutter) + 2 * settings_.gutter <= settings_.page;
+            if (repeats[i] || judged.place == Place::Packs) groups[judged.key].push_back(i);
+        }
+        for (const auto& [key, group] : groups)
+            if (group.size() < 2) repeats[group.front()] = false;
+        return repeats;
+    }
 
     bool run(Progress& progress) {
         std::map<std::string, std::vector<Candidate>> groups;
         for (std::size_t i = 0; i < before_.materials.size(); ++i) {
-            const auto [place, key, candidate] = judge(i);
-            ++counts_[place];
-            if (place == Place::Packs) groups[key].push_back(candidate);
+            const Judged judged = judge(i);
+            ++counts_[judged.place];
+            if (judged.place == Place::Packs) groups[judged.key].push_back(judged.candidate);
         }
         std::size_t done = 0;
         for (const auto& [key, group] : groups) {
@@ -206,6 +233,7 @@ public:
 private:
     struct Judged {
         Place place = Place::Alone;
+        bool wraps = false;  ///< A picture is the same a whole number farther on.
         std::string key;
         Candidate candidate;
     };
@@ -262,6 +290,7 @@ private:
                 ? Place::TooLarge
                 : Place::Packs;
         judged.key = json.dump() + samplers;
+        judged.wraps = repeats;
         return judged;
     }
 
@@ -369,7 +398,7 @@ private:
         packings_.push_back(std::move(packing));
     }
 
-    /// The picture with its edges drawn on over the gutter.
+    /// The picture with its edges drawn on over the gutter, or going on there if it repeated.
     void draw(const Candidate& candidate, std::size_t role, const PagePlace& at,
               Pixels& page) const {
         const Image& image = before_.images[static_cast<std::size_t>(candidate.images[role])];
@@ -378,10 +407,13 @@ private:
         const PageItem& size = candidate.shown;
         const Pixels picture = resizeImage(*decoded, size.width, size.height);
         const int g = settings_.gutter;
+        const bool wraps = cut_[static_cast<std::size_t>(candidate.material)];
+        const auto wrapped = [](int i, int count) { return (i % count + count) % count; };
         for (int y = -g; y < size.height + g; ++y)
             for (int x = -g; x < size.width + g; ++x) {
-                const int fromX = std::clamp(x, 0, size.width - 1);
-                const int fromY = std::clamp(y, 0, size.height - 1);
+                const int fromX = wraps ? wrapped(x, size.width) : std::clamp(x, 0, size.width - 1);
+                const int fromY =
+                    wraps ? wrapped(y, size.height) : std::clamp(y, 0, size.height - 1);
                 const auto from = static_cast<std::size_t>(fromY * size.width + fromX) * 4;
                 const auto to =
                     static_cast<std::size_t>((at.y + g + y) * page.width + at.x + g + x) * 4;
@@ -467,6 +499,7 @@ private:
     const AtlasSettings& settings_;
     Scene& scene_;
     const std::vector<Reach> reach_;
+    std::vector<bool> cut_;      ///< [materials]
     std::map<int, Move> moves_;  ///< By material.
     std::map<Place, std::size_t> counts_;
     std::vector<Packing> packings_;
@@ -474,13 +507,92 @@ private:
     std::atomic<std::size_t> joined_ = 0;
 };
 
+/// Cuts the meshes of materials whose textures repeat a few times, level by level; a material is
+/// left as it is where any of its parts cannot be cut or the cuts would add too many vertices.
+class TileCutter {
+public:
+    TileCutter(const Scene& scene, std::vector<bool> wanted, double cutShare)
+        : wanted_(std::move(wanted)), cutShare_(cutShare) {
+        for (const Asset& asset : scene.assets)
+            for (std::size_t level = 0; level < asset.levelCount(); ++level)
+                tryOut(*asset.level(level));
+        for (std::size_t m = 0; m < wanted_.size(); ++m)
+            wanted_[m] =
+                wanted_[m] && after_[m] > 0 &&
+                static_cast<double>(after_[m]) <= (1 + cutShare_) * static_cast<double>(before_[m]);
+    }
+
+    /// [materials]
+    [[nodiscard]] const std::vector<bool>& wanted() const { return wanted_; }
+
+    [[nodiscard]] MeshPtr cut(const MeshPtr& mesh) const {
+        Mesh copy = *mesh;
+        bool changed = false;
+        for (Part& part : copy.parts) {
+            if (part.material < 0 || !wanted_[static_cast<std::size_t>(part.material)]) continue;
+            part = cutAtTiles(part).value();  // as tried out
+            changed = true;
+        }
+        return changed ? finishMesh(std::move(copy)) : mesh;
+    }
+
+private:
+    void tryOut(const Mesh& mesh) {
+        before_.resize(wanted_.size(), 0);
+        after_.resize(wanted_.size(), 0);
+        for (const Part& part : mesh.parts) {
+            if (part.material < 0 || !wanted_[static_cast<std::size_t>(part.material)]) continue;
+            const auto m = static_cast<std::size_t>(part.material);
+            const std::optional<Part> cut = cutAtTiles(part);
+            if (!cut) {
+                wanted_[m] = false;
+                continue;
+            }
+            before_[m] += part.vertexCount();
+            after_[m] += cut->vertexCount();
+        }
+    }
+
+    std::vector<bool> wanted_;
+    const double cutShare_;
+    std::vector<std::size_t> before_, after_;  ///< [materials] Vertices of all parts and levels.
+};
+
+/// The scene with what repeats cut, and which materials that was.
+std::pair<Scene, std::vector<bool>> withTilesCut(const Scene& scene,
+                                                 const AtlasSettings& settings) {
+    Scene same = scene;
+    std::vector<bool> wanted = Packer(scene, settings, same).repeating();
+    if (std::find(wanted.begin(), wanted.end(), true) == wanted.end()) return {scene, wanted};
+    const TileCutter cutter(scene, std::move(wanted), settings.cutShare);
+    Scene cut = scene;
+    for (Asset& asset : cut.assets) {
+        const MeshPtr before = asset.mesh;
+        asset.mesh = cutter.cut(asset.mesh);
+        if (asset.mesh != before) asset.ranges.clear();
+        for (Ladder::Level& level : asset.ladder.levels) level.mesh = cutter.cut(level.mesh);
+    }
+    return {std::move(cut), cutter.wanted()};
+}
+
 }  // namespace
 
 Expected<Fixed> applyAtlas(const Scene& scene, const AtlasSettings& settings, Progress& progress) {
-    Fixed result{scene, {}};
-    Packer packer(scene, settings, result.scene);
+    const auto [cut, which] = settings.cutShare > 0 ? withTilesCut(scene, settings)
+                                                    : std::pair(scene, std::vector<bool>());
+    Fixed result{cut, {}};
+    Packer packer(cut, settings, result.scene, which);
     if (!packer.run(progress)) return fail(ErrorCode::Cancelled, "Packing textures was stopped");
     result.record = packer.describe();
+    // What was cut in vain is as it was.
+    for (std::size_t a = 0; a < cut.assets.size(); ++a)
+        if (result.scene.assets[a].mesh == cut.assets[a].mesh)
+            result.scene.assets[a] = scene.assets[a];
+    const auto repeated = std::count(which.begin(), which.end(), true);
+    if (repeated > 0)
+        result.record.notes.push_back(fmt::format(
+            "{} cut where the texture begins anew",
+            counted(static_cast<std::size_t>(repeated), "material is", "materials are")));
     return result;
 }
 

@@ -11,6 +11,9 @@ struct AtlasSettings {
     int page = 2048;     ///< Pixels, longest edge of a page, 64 to 8192.
     int largest = 1024;  ///< Pixels; textures with a longer edge stay alone.
     int gutter = 8;      ///< Pixels of its own edge around each, 0 to 64: keeps mip maps apart.
+    /// Textures that repeat a few times are packed as well, where cutting triangles along the
+    /// borders of their tiles adds at most this share of vertices, 0 to 10.
+    double cutShare = 0.5;
 
     static const FixKind& kind();
 };
@@ -30,7 +33,7 @@ struct AtlasReport final : FixReport {
     std::vector<Packing> packings;
 };
 
-/// Left out: what repeats (coordinates outside 0 to 1), other coordinate sets, moved coordinates.
+/// Left out: what repeats often (see `cutShare`), other coordinate sets, moved coordinates.
 /// Errors: Cancelled. Cost: every packed image is decoded and each page encoded once.
 [[nodiscard]] Expected<Fixed> applyAtlas(const Scene& scene, const AtlasSettings& settings,
                                          Progress& progress);

@@ -27,7 +27,15 @@ const FixKind& AtlasSettings::kind() {
                         {.label = "Gutter",
                          .help = "Of its own edge around each texture: keeps mip maps apart.",
                          .unit = "px",
-                         .zero = "never"}),
+                         .zero = "never"})
+                .number(
+                    "cutShare", &S::cutShare, 0, 10,
+                    {.label = "Repeating ones for",
+                     .help = "Textures that repeat a few times are packed as well, where cutting "
+                             "triangles along their tiles adds at most this share of vertices.",
+                     .shownUnit = "% more vertices",
+                     .scale = 100,
+                     .zero = "never"}),
         .apply = [](const FixInput& in,
                     const S& s) { return applyAtlas(in.scene, s, in.progress); },
         .uselessBecause =

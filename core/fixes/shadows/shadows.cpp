@@ -138,7 +138,7 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
         const double reach = usefulReach(scene, light, settings.minLux);
         useless += reach < 0.5 * light.range;
         const double end = 2 * reach * perMetre / settings.lightPixels;
-        if (!(end < target.farPlane)) continue;
+        if (!(end < std::min(target.farPlane, light.end))) continue;
         light.end = end;
         light.fadeStart = end * (1 - settings.fade);
         ++lights;

@@ -43,6 +43,11 @@ const FixKind& TidySettings::kind() {
                       {.label = "Dissolve flat surfaces",
                        .help = "Fewer triangles where the surface is flat and its texture, normals "
                                "and colours run straight on. Nothing changes that can be seen."})
+                .flag("textures", &S::textures,
+                      {.label = "Textures that say nothing",
+                       .help = "Images of one colour become numbers of their materials, alpha "
+                               "that is opaque everywhere goes, so do images that nothing reads; "
+                               "filters use mip maps."})
                 .runs("unseen", &S::unseen,
                       {.help = "Triangles that no spot of a survey has seen, dropped: first "
                                "triangle, count, first, count, ... over the mesh's parts in "

@@ -7,6 +7,7 @@
 
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/tidy/textures.h"
 #include "fixes/tidy/tidy.h"
 #include "geometry/weld.h"
 #include "simplify/holes.h"
@@ -293,6 +294,16 @@ Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Prog
     for (Object& object : result.scene.objects)
         object.bounds = transformBox(object.world, result.scene.mesh(object).bounds);
     result.record = describeTidying(tidied, scene);
+    if (!settings.textures) return result;
+    const auto textures = tidyTextures(result.scene, progress);
+    if (!textures) return tl::unexpected(textures.error());
+    if (textures->oneColour + textures->alphas + textures->filters + textures->unused > 0)
+        result.record.notes.push_back(fmt::format(
+            "{} of one colour became a number, {} lost an alpha that says nothing, {} that nothing "
+            "reads went, {} with mip maps now",
+            counted(textures->oneColour, "texture"), counted(textures->alphas, "image"),
+            counted(textures->unused, "image"),
+            counted(textures->filters, "sampler reads", "samplers read")));
     return result;
 }
 

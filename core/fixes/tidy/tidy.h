@@ -14,6 +14,7 @@ struct TidySettings {
     bool dropUnused = true;
     bool joinTiles = true;  ///< Lets repeating textures run on over faces that have one each.
     bool dissolve = true;   ///< Fewer triangles where surface and attributes are flat.
+    bool textures = true;   ///< See tidyTextures().
     double holeSize = 0;    ///< Metres at scale 1: smaller holes are closed to a point; 0: none.
     std::vector<MeshRuns> unseen;  ///< First triangle and count, ...: dropped.
 

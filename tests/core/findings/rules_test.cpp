@@ -232,7 +232,7 @@ TEST_F(Rules, TexturesByTheirPixels) {
     EXPECT_THAT(names("unused-texture"), testing::IsEmpty());
     const auto duplicates = found("duplicate-textures");
     EXPECT_EQ(at(duplicates[0].relief.here, Measure::TextureBytes),
-              textureBytes(scene_.images[1], target_));
+              TextureMemory(scene_, target_).of(1));
     at(target_.limits, Measure::TextureEdge) = 63;
     EXPECT_EQ(names("over-largest-edge").size(), 5U);
     at(target_.limits, Measure::TextureEdge) = 64;

@@ -1,4 +1,4 @@
-#include "findings/image_facts.h"
+#include "picture/image_facts.h"
 
 #include <algorithm>
 #include <map>
@@ -15,7 +15,9 @@ constexpr int kLargest = 16384;  ///< Pixels an edge: nothing is averaged before
 constexpr int kClear = 16, kOpaque = 239;
 constexpr int kSameColour = 2;  ///< Of 255: what encoding may change.
 
-ImageFacts factsOf(const Image& image) {
+}  // namespace
+
+ImageFacts imageFactsOf(const Image& image) {
     ImageFacts facts;
     if (!image.data) return facts;
     const auto pixels = decodeImage(image, kLargest);
@@ -41,8 +43,6 @@ ImageFacts factsOf(const Image& image) {
     facts.thumbnail = resizeImage(*pixels, ImageFacts::kThumbnail, ImageFacts::kThumbnail).rgba;
     return facts;
 }
-
-}  // namespace
 
 bool ImageFacts::isOneColour() const {
     for (std::size_t c = 0; c < 4; ++c)
@@ -70,7 +70,7 @@ std::vector<int> firstEqualImages(const Scene& scene, const std::vector<ImageFac
 std::vector<ImageFacts> imageFacts(const Scene& scene, Progress& progress) {
     std::vector<ImageFacts> facts(scene.images.size());
     (void)parallelFor(facts.size(), "Looking at textures", progress,
-                      [&](std::size_t i) { facts[i] = factsOf(scene.images[i]); });
+                      [&](std::size_t i) { facts[i] = imageFactsOf(scene.images[i]); });
     return facts;
 }
 

@@ -25,6 +25,9 @@ struct ImageFacts {
 [[nodiscard]] std::vector<int> firstEqualImages(const Scene& scene,
                                                 const std::vector<ImageFacts>& facts);
 
+/// Decodes the image.
+[[nodiscard]] ImageFacts imageFactsOf(const Image& image);
+
 /// [images] Each decoded once, on all cores; those not done by a cancel are not known.
 [[nodiscard]] std::vector<ImageFacts> imageFacts(const Scene& scene, Progress& progress);
 

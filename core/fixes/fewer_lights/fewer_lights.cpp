@@ -1,0 +1,111 @@
+#include "fixes/fewer_lights/fewer_lights.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "fixes/fewer_lights/merge_lights.h"
+#include "fixes/lights/light_limits.h"
+#include "fixes/lights/light_report.h"
+#include "scene/edit.h"
+
+namespace flentro {
+namespace {
+
+/// Takes out what nothing seen depends on, each by itself, from the least worth on, as long as all
+/// of them together change no view by more than that either. Returns how many.
+std::size_t dropUseless(Scene& scene, const LightMatrix& matrix, double minChange) {
+    const auto worth = worthOfLights(matrix, scene, WorthOf::Light);
+    const std::vector<float> most = mostInAnyView(worth, scene.placedLights.size());
+    const std::vector<bool> moving = movingNodes(scene);
+    std::vector<std::pair<float, std::size_t>> order;
+    for (std::size_t i = 0; i < most.size(); ++i)
+        if (static_cast<double>(most[i]) <= minChange &&
+            !moving[static_cast<std::size_t>(scene.placedLights[i].node)])
+            order.emplace_back(most[i], i);
+    std::sort(order.begin(), order.end());
+    while (!order.empty()) {
+        std::vector<bool> gone(most.size(), false);
+        for (const auto& [worst, light] : order) gone[light] = true;
+        Scene without = scene;
+        removeLights(without, gone);
+        if (lightingChange(matrix, scene, without).worst <= minChange) {
+            scene = std::move(without);
+            return order.size();
+        }
+        order.resize(order.size() / 2);
+    }
+    return 0;
+}
+
+/// Gives lights distances until no view holds more than `limit`.
+LightLimits capViews(Scene& scene, const FewerLightSettings& settings, std::size_t limit,
+                     const Target& target, const Evidence& evidence) {
+    std::vector<Vec3d> eyes;
+    for (const Evidence::Place& place : placesFor(scene, evidence)) eyes.push_back(place.eye);
+    const std::vector<bool> moving = movingNodes(scene);
+    std::vector<LimitedLight> limited;
+    for (const PlacedLight& light : scene.placedLights) {
+        const bool isSun =
+            scene.lights[static_cast<std::size_t>(light.light)].type == LightType::Directional;
+        limited.push_back({light.position, light.range, light.end,
+                           isSun || moving[static_cast<std::size_t>(light.node)]});
+    }
+    const auto worth = evidence.lights ? worthOfLights(*evidence.lights, scene, WorthOf::Light)
+                                       : guessWorth(scene, eyes);
+    LightLimits chosen = limitLights(limited, limit, eyes, horizontalFov(target), worth, true);
+    std::vector<bool> gone(limited.size(), false);
+    for (std::size_t i = 0; i < limited.size(); ++i) {
+        PlacedLight& light = scene.placedLights[i];
+        if (!(chosen.ends[i] < light.end)) continue;
+        gone[i] = chosen.ends[i] <= 0;
+        light.end = chosen.ends[i];
+        light.fadeStart = std::min(light.fadeStart, light.end * (1 - settings.fade));
+    }
+    removeLights(scene, gone);
+    return chosen;
+}
+
+}  // namespace
+
+Expected<Fixed> applyFewerLights(const Scene& scene, const FewerLightSettings& settings,
+                                 const Target& target, const Evidence& evidence,
+                                 Progress& progress) {
+    Fixed result{scene, {}};
+    std::size_t useless = 0;
+    MergedLights merged;
+    if (evidence.lights) {
+        useless = dropUseless(result.scene, *evidence.lights, settings.minChange);
+        if (settings.mergeWithin > 0) {
+            merged = mergeLights(result.scene, *evidence.lights, settings.mergeWithin,
+                                 settings.maxMergeChange);
+            result.scene = std::move(merged.scene);
+        }
+    }
+    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Choosing lights was stopped");
+    const double limit = settings.limit > 0 ? settings.limit : at(target.limits, Measure::Lights);
+    std::string capped;
+    if (settings.capViews && isLimit(limit)) {
+        const LightLimits chosen =
+            capViews(result.scene, settings, static_cast<std::size_t>(limit), target, evidence);
+        capped = fmt::format("; at most {} in any view", chosen.most);
+        if (chosen.placesOver > 0)
+            result.record.notes.push_back(fmt::format(
+                "{} more than {} all the same: lights that move and directional ones stay",
+                counted(chosen.placesOver, "place sees", "places see"), limit));
+    }
+    result.record.summary =
+        fmt::format("{} gone that nothing seen depends on, {} became {}{}",
+                    counted(useless, "light"), merged.lights, merged.into, capped);
+    if (merged.rejected > 0)
+        result.record.notes.push_back(
+            fmt::format("{} as they are: together a view would change by more than {}",
+                        counted(merged.rejected, "group stays", "groups stay"),
+                        formatShare(settings.maxMergeChange)));
+    reportLights(scene, result.scene, evidence, result.record);
+    return result;
+}
+
+}  // namespace flentro

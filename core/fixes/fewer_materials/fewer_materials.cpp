@@ -1,0 +1,289 @@
+#include "fixes/fewer_materials/fewer_materials.h"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numeric>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "fixes/fewer_materials/palette.h"
+#include "fixes/merge/parcel_mesh.h"
+#include "fixes/seen_pixels.h"
+#include "picture/texels.h"
+#include "scene/references.h"
+#include "scene/variants.h"
+
+namespace flentro {
+namespace {
+
+constexpr std::size_t kMostTold = 12;
+constexpr int kTextureEdge = 16;  ///< Pixels: means and rough places of colours are asked for.
+
+/// [materials] Those that must stay what they are where they are.
+std::vector<bool> fixedMaterials(const Scene& scene) {
+    std::vector<bool> fixed = animatedMaterials(scene);
+    const std::vector<bool> kept = keptMaterials(scene);
+    for (std::size_t m = 0; m < fixed.size(); ++m) fixed[m] = fixed[m] || kept[m];
+    for (const Asset& asset : scene.assets)
+        for (std::size_t level = 0; level < asset.levelCount(); ++level)
+            for (const Part& part : asset.level(level)->parts)
+                forEachVariantMapping(part.rest, [&](const Json& mapping) {
+                    const int other = jsonOr(mapping, "material", -1);
+                    for (const int m : {other, part.material})
+                        if (m >= 0 && static_cast<std::size_t>(m) < fixed.size())
+                            fixed[static_cast<std::size_t>(m)] = true;
+                });
+    return fixed;
+}
+
+void layAt(Part& part, const Vec2f& place) {
+    part.set("TEXCOORD_0", makeStream(std::vector<Vec2f>(part.vertexCount(), place)));
+}
+
+/// Parts of the palette's materials read from it; equal ones become one. Returns how many fewer.
+MeshPtr withPalette(const MeshPtr& mesh, const PaletteResult& palette, std::size_t& joined) {
+    Mesh copy = *mesh;
+    bool changed = false;
+    for (Part& part : copy.parts) {
+        if (part.material < 0) continue;
+        const auto own = static_cast<std::size_t>(part.material);
+        if (own >= palette.materials.size() || palette.materials[own] < 0) continue;
+        layAt(part, palette.places[own]);
+        part.material = palette.materials[own];
+        changed = true;
+    }
+    if (!changed) return mesh;
+    const MeshPtr finished = finishMesh(std::move(copy));
+    const MeshPtr result = joinParts(finished);
+    joined += finished->parts.size() - result->parts.size();
+    return result;
+}
+
+double areaOf(const Part& part) {
+    const Stream* positions = part.find("POSITION");
+    if (!positions || !part.isTriangles()) return 0;
+    const std::vector<Vec3f> points = toVectors(*positions);
+    double area = 0;
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        const Vec3f& a = points[part.indices[i]];
+        area +=
+            0.5 *
+            static_cast<double>(
+                (points[part.indices[i + 1]] - a).cross(points[part.indices[i + 2]] - a).norm());
+    }
+    return area;
+}
+
+/// What a material shows as a whole, and where it shows which colour.
+class Colours {
+public:
+    explicit Colours(const Scene& scene) : scene_(scene), textures_(scene, kTextureEdge) {}
+
+    [[nodiscard]] Vec3f mean(std::size_t material) const {
+        const Material& own = scene_.materials[material];
+        Vec3f colour = own.baseColor.head<3>();
+        if (const Texels* texels = textures_.find(own.texture("baseColorTexture")))
+            colour = colour.cwiseProduct(linear(texels->mean()));
+        return colour + own.emissive;
+    }
+
+    /// Texture coordinates at which a material comes nearest to a colour.
+    [[nodiscard]] Vec2f nearest(std::size_t material, const Vec3f& wanted) const {
+        const Material& own = scene_.materials[material];
+        const Texels* texels = textures_.find(own.texture("baseColorTexture"));
+        Vec2f best(0.5F, 0.5F);
+        if (!texels) return best;
+        float least = std::numeric_limits<float>::infinity();
+        for (int i = 0; i < kTextureEdge * kTextureEdge; ++i) {
+            const Vec2f at((static_cast<float>(i % kTextureEdge) + 0.5F) / kTextureEdge,
+                           (static_cast<float>(i / kTextureEdge) + 0.5F) / kTextureEdge);
+            const Vec3f colour =
+                own.baseColor.head<3>().cwiseProduct(linear(texels->at(at, 1))) + own.emissive;
+            const float by = (colour - wanted).squaredNorm();
+            if (by < least) {
+                least = by;
+                best = at;
+            }
+        }
+        return best;
+    }
+
+private:
+    static Vec3f linear(const Vec4f& display) {
+        return {toLinear(display.x()), toLinear(display.y()), toLinear(display.z())};
+    }
+
+    const Scene& scene_;
+    const TextureCache textures_;
+};
+
+/// Lets the smallest parts of one asset take materials beside them.
+class SmallParts {
+public:
+    SmallParts(const Scene& scene, const std::vector<bool>& fixed, const Colours& colours)
+        : scene_(scene), fixed_(fixed), colours_(colours) {}
+
+    struct Move {
+        int material = -1;
+        Vec2f place = Vec2f::Zero();
+    };
+
+    /// Where materials of an asset go. `edge`: at which it is seen, pixels.
+    [[nodiscard]] std::map<int, Move> plan(const Mesh& mesh, double edge, std::size_t limit,
+                                           double smallPixels) const {
+        std::map<int, double> areas;
+        double whole = 0;
+        for (const Part& part : mesh.parts) {
+            if (part.bends() || part.material < 0) return {};
+            const double area = areaOf(part);
+            areas[part.material] += area;
+            whole += area;
+        }
+        std::vector<std::pair<double, int>> order;
+        for (const auto& [material, area] : areas)
+            if (static_cast<std::size_t>(material) < fixed_.size() &&
+                !fixed_[static_cast<std::size_t>(material)])
+                order.emplace_back(whole > 0 ? edge * std::sqrt(area / whole) : 0, material);
+        std::sort(order.begin(), order.end());
+        std::map<int, Move> moves;
+        std::size_t left = areas.size();
+        for (const auto& [pixels, material] : order) {
+            if (left <= limit || !(pixels <= smallPixels)) break;
+            const int other = likest(material, areas, moves);
+            if (other < 0) continue;
+            const Vec3f own = colours_.mean(static_cast<std::size_t>(material));
+            moves[material] = {other, colours_.nearest(static_cast<std::size_t>(other), own)};
+            --left;
+        }
+        return moves;
+    }
+
+private:
+    [[nodiscard]] int likest(int material, const std::map<int, double>& areas,
+                             const std::map<int, Move>& moves) const {
+        const Material& own = scene_.materials[static_cast<std::size_t>(material)];
+        const Vec3f mean = colours_.mean(static_cast<std::size_t>(material));
+        int best = -1;
+        float least = std::numeric_limits<float>::infinity();
+        for (const auto& [other, area] : areas) {
+            const Material& candidate = scene_.materials[static_cast<std::size_t>(other)];
+            if (other == material || moves.contains(other) ||
+                candidate.alphaMode != own.alphaMode || candidate.doubleSided != own.doubleSided)
+                continue;
+            const float by = (colours_.mean(static_cast<std::size_t>(other)) - mean).squaredNorm();
+            if (by < least) {
+                least = by;
+                best = other;
+            }
+        }
+        return best;
+    }
+
+    const Scene& scene_;
+    const std::vector<bool>& fixed_;
+    const Colours& colours_;
+};
+
+MeshPtr moved(const MeshPtr& mesh, const std::map<int, SmallParts::Move>& moves) {
+    Mesh copy = *mesh;
+    for (Part& part : copy.parts) {
+        const auto found = moves.find(part.material);
+        if (found == moves.end()) continue;
+        layAt(part, found->second.place);
+        part.material = found->second.material;
+    }
+    return joinParts(finishMesh(std::move(copy)));
+}
+
+std::vector<double> assetEdges(const Scene& scene, const Evidence& evidence) {
+    const std::vector<double> ofObject = seenEdges(scene, evidence);
+    std::vector<double> edges(scene.assets.size(), 0);
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        double& edge = edges[static_cast<std::size_t>(scene.objects[i].asset)];
+        edge = std::max(edge, ofObject[i]);
+    }
+    return edges;
+}
+
+std::string describeReport(const FewerMaterialReport& report) {
+    return fmt::format(
+        "{} from {}; {} took the material beside them; {} fewer parts",
+        counted(report.colours, "material reads its colour", "materials read their colours"),
+        counted(report.palettes, "palette"), counted(report.taken, "small part"), report.joined);
+}
+
+}  // namespace
+
+Json FewerMaterialReport::describe(const Scene&) const {
+    return {{"palettes", palettes},
+            {"colours", colours},
+            {"joined", joined},
+            {"taken", taken},
+            {"stillOver", still}};
+}
+
+Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSettings& settings,
+                                    const Target& target, const Evidence& evidence,
+                                    Progress& progress) {
+    Fixed result{scene, {}};
+    auto report = std::make_shared<FewerMaterialReport>();
+    std::vector<bool> fixed = fixedMaterials(scene);
+    const auto changeAll = [&](Asset& asset, const auto& change) {
+        const MeshPtr before = asset.mesh;
+        asset.mesh = change(asset.mesh);
+        for (Ladder::Level& level : asset.ladder.levels) level.mesh = change(level.mesh);
+        if (asset.mesh != before) asset.ranges.clear();
+    };
+    if (settings.palette) {
+        const PaletteResult palette = addPalettes(result.scene, settings.wholeScene, fixed);
+        report->palettes = palette.palettes;
+        report->colours = palette.colours;
+        for (Asset& asset : result.scene.assets)
+            changeAll(asset, [&](const MeshPtr& mesh) {
+                return withPalette(mesh, palette, report->joined);
+            });
+    }
+    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Choosing materials was stopped");
+    fixed.resize(result.scene.materials.size(), false);
+    const double asked =
+        settings.limit > 0 ? settings.limit : at(target.limits, Measure::MaterialsPerObject);
+    const std::vector<double> edges = assetEdges(result.scene, evidence);
+    const Colours colours(result.scene);
+    const SmallParts small(result.scene, fixed, colours);
+    std::vector<std::pair<std::size_t, std::string>> still;
+    for (std::size_t a = 0; a < result.scene.assets.size(); ++a) {
+        Asset& asset = result.scene.assets[a];
+        if (!isLimit(asked) || static_cast<double>(asset.mesh->parts.size()) <= asked) continue;
+        const auto limit = static_cast<std::size_t>(asked);
+        if (settings.smallPixels > 0 && asset.importance != Importance::Keep) {
+            const auto moves = small.plan(*asset.mesh, edges[a], limit, settings.smallPixels);
+            report->taken += moves.size();
+            const std::size_t before = asset.mesh->parts.size();
+            if (!moves.empty())
+                changeAll(asset, [&](const MeshPtr& mesh) { return moved(mesh, moves); });
+            report->joined += before - asset.mesh->parts.size();
+        }
+        if (asset.mesh->parts.size() > limit)
+            still.emplace_back(
+                asset.mesh->parts.size(),
+                fmt::format("{}: {} of {}", asset.mesh->name, asset.mesh->parts.size(), limit));
+    }
+    std::stable_sort(still.begin(), still.end(),
+                     [](const auto& a, const auto& b) { return a.first > b.first; });
+    for (const auto& [parts, text] : still)
+        if (report->still.size() < kMostTold) report->still.push_back(text);
+    result.record.summary = describeReport(*report);
+    if (!still.empty())
+        result.record.notes.push_back(
+            fmt::format("{} more materials than allowed: {}",
+                        counted(still.size(), "asset still has", "assets still have"),
+                        fmt::format("{}", fmt::join(report->still, ", "))));
+    result.record.report = std::move(report);
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,38 @@
+// Fewer materials: those that differ by colour alone share a palette, and parts too small to be
+// told apart take the material beside them, until an object has no more than it may.
+
+#pragma once
+
+#include "fixes/fix.h"
+
+namespace flentro {
+
+struct FewerMaterialSettings {
+    bool palette = true;      ///< Materials without textures read their colours from one image.
+    bool wholeScene = false;  ///< Also those that share no object with another of their kind.
+    int limit = 0;            ///< Materials of an object; 0: the target's.
+    /// Parts that no place sees larger than this take the nearest material while an object has too
+    /// many; 0: none does.
+    double smallPixels = 16;
+
+    static const FixKind& kind();
+};
+
+struct FewerMaterialReport final : FixReport {
+    std::size_t palettes = 0;
+    std::size_t colours = 0;         ///< Materials that read from them.
+    std::size_t joined = 0;          ///< Parts of meshes that became one with others.
+    std::size_t taken = 0;           ///< Small parts that took another material.
+    std::vector<std::string> still;  ///< "stall: 5 of 4", heaviest first.
+    [[nodiscard]] Json describe(const Scene& source) const override;
+};
+
+/// All levels alike. Materials that animations or variants change, and assets that are to be kept,
+/// stay as they are. Colours are kept to a 255th of what a display shows. Errors: Cancelled. Cost:
+/// O(vertices of the parts that change).
+[[nodiscard]] Expected<Fixed> applyFewerMaterials(const Scene& scene,
+                                                  const FewerMaterialSettings& settings,
+                                                  const Target& target, const Evidence& evidence,
+                                                  Progress& progress);
+
+}  // namespace flentro

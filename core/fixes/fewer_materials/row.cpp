@@ -1,0 +1,51 @@
+#include "fixes/fewer_materials/fewer_materials.h"
+#include "fixes/fix_kind.h"
+
+namespace flentro {
+
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(FewerMaterialReport, palettes, colours, joined, taken, still)
+
+const FixKind& FewerMaterialSettings::kind() {
+    using S = FewerMaterialSettings;
+    static const FixKind kind = makeFixKind<S, FewerMaterialReport>({
+        .key = "fewer-materials",
+        .name = "Fewer materials",
+        .shortName = "Palette",
+        .help = "Materials that differ by colour alone share a palette, and parts too small to be "
+                "told apart take the material beside them, until an object has no more than it "
+                "may.",
+        .readsEvidence = true,
+        .fields =
+            FieldTable<S>()
+                .flag("palette", &S::palette,
+                      {.label = "Colours from a palette",
+                       .help = "Materials without textures that share an object: one image holds "
+                               "their colours, roughness and glow."})
+                .flag("wholeScene", &S::wholeScene,
+                      {.label = "All over the scene",
+                       .help = "Also those that share no object: then different objects can be "
+                               "merged."})
+                .number("limit", &S::limit, 0, 1000,
+                        {.label = "On one object",
+                         .help = "Materials that an object may have.",
+                         .zero = "the target's limit"})
+                .number("smallPixels", &S::smallPixels, 0, 1e5,
+                        {.label = "Small parts below",
+                         .help = "Size along an edge at which a survey sees the largest of them.",
+                         .unit = "px",
+                         .zero = "none"}),
+        .apply =
+            [](const FixInput& in, const S& s) {
+                return applyFewerMaterials(in.scene, s, in.target, in.evidence, in.progress);
+            },
+        .uselessBecause =
+            [](const Scene& scene) {
+                for (const Asset& asset : scene.assets)
+                    if (asset.mesh->parts.size() > 1) return "";
+                return "no object has more than one material";
+            },
+    });
+    return kind;
+}
+
+}  // namespace flentro

@@ -1,0 +1,297 @@
+#include "fixes/lights/light_limits.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <numeric>
+
+#include "base/text.h"
+#include "measure/view_meter.h"
+
+namespace flentro {
+namespace {
+
+/// The headings from which one light is in view.
+struct Arc {
+    std::uint32_t light = 0;
+    double begin = 0;  ///< Radians, 0 to 2 pi.
+    double width = 0;  ///< 2 pi: every heading.
+
+    [[nodiscard]] bool covers(double heading) const {
+        double by = heading - begin;
+        if (by < 0) by += 2 * kPi;
+        return by <= width;
+    }
+};
+
+Arc arcOf(const LimitedLight& light, std::uint32_t index, const Vec3d& eye, double halfFov) {
+    const Vec3d by = light.position - eye;
+    const double away = std::hypot(by.x(), by.z());
+    if (!(light.range < away)) return {index, 0, 2 * kPi};
+    const double half = halfFov + std::asin(light.range / away);
+    double begin = std::atan2(by.x(), -by.z()) - half;
+    if (begin < 0) begin += 2 * kPi;
+    return {index, begin, std::min(2 * half, 2 * kPi)};
+}
+
+struct Crowd {
+    std::size_t count = 0;
+    double heading = 0;
+};
+
+/// The heading with most lights: one at which an arc begins.
+Crowd mostCrowded(const std::vector<Arc>& arcs) {
+    std::vector<std::pair<double, int>> events;  // ends come behind the beginnings at one angle
+    std::size_t open = 0;
+    for (const Arc& arc : arcs) {
+        if (arc.covers(0)) ++open;
+        if (arc.width >= 2 * kPi) continue;
+        if (arc.begin > 0) events.emplace_back(arc.begin, 0);
+        double end = arc.begin + arc.width;
+        if (end >= 2 * kPi) end -= 2 * kPi;
+        events.emplace_back(end, 1);
+    }
+    std::sort(events.begin(), events.end());
+    Crowd most{open, 0};
+    for (const auto& [angle, isEnd] : events) {
+        if (isEnd) {
+            --open;
+        } else if (++open > most.count) {
+            most = {open, angle};
+        }
+    }
+    return most;
+}
+
+/// Where a light would be missed, nearest first.
+struct MissedAt {
+    std::vector<double> distances;
+    std::vector<double> sums;  ///< Worth up to and with each.
+
+    /// Worth between two distances: lost if the light ends at `from` and no more at `to`.
+    [[nodiscard]] double between(double from, double to) const { return upTo(to) - upTo(from); }
+
+private:
+    [[nodiscard]] double upTo(double distance) const {
+        const auto after = std::lower_bound(distances.begin(), distances.end(), distance);
+        return after == distances.begin()
+                   ? 0
+                   : sums[static_cast<std::size_t>(after - distances.begin()) - 1];
+    }
+};
+
+class Limiter {
+public:
+    Limiter(const std::vector<LimitedLight>& lights, std::size_t limit, std::span<const Vec3d> eyes,
+            double halfFov, const std::vector<std::vector<LightWorth>>& worth, bool byDistance)
+        : lights_(lights), limit_(limit), eyes_(eyes), halfFov_(halfFov), byDistance_(byDistance) {
+        for (const LimitedLight& light : lights) result_.ends.push_back(light.end);
+        collect(worth);
+    }
+
+    LightLimits run() {
+        std::vector<std::pair<std::size_t, std::size_t>> order;
+        for (std::size_t e = 0; e < eyes_.size(); ++e)
+            order.emplace_back(mostCrowded(arcsAt(e)).count, e);
+        std::sort(order.begin(), order.end(), [](const auto& a, const auto& b) {
+            return std::pair(b.first, a.second) < std::pair(a.first, b.second);
+        });
+        for (const auto& [count, e] : order)
+            if (count > limit_) relieve(e);
+        for (std::size_t e = 0; e < eyes_.size(); ++e) {
+            const std::size_t count = mostCrowded(arcsAt(e)).count;
+            result_.most = std::max(result_.most, count);
+            result_.placesOver += count > limit_;
+        }
+        return std::move(result_);
+    }
+
+private:
+    void collect(const std::vector<std::vector<LightWorth>>& worth) {
+        std::vector<std::vector<std::pair<double, double>>> found(lights_.size());
+        for (std::size_t e = 0; e < worth.size(); ++e)
+            for (const LightWorth& w : worth[e])
+                found[w.light].emplace_back((lights_[w.light].position - eyes_[e]).norm(),
+                                            static_cast<double>(w.worth));
+        missed_.resize(lights_.size());
+        for (std::size_t l = 0; l < lights_.size(); ++l) {
+            std::sort(found[l].begin(), found[l].end());
+            double sum = 0;
+            for (const auto& [distance, value] : found[l]) {
+                missed_[l].distances.push_back(distance);
+                missed_[l].sums.push_back(sum += value);
+            }
+        }
+    }
+
+    [[nodiscard]] double distance(std::uint32_t light, std::size_t eye) const {
+        return (lights_[light].position - eyes_[eye]).norm();
+    }
+
+    [[nodiscard]] std::vector<Arc> arcsAt(std::size_t eye) const {
+        std::vector<Arc> arcs;
+        for (std::uint32_t l = 0; l < lights_.size(); ++l)
+            if (distance(l, eye) < result_.ends[l])
+                arcs.push_back(arcOf(lights_[l], l, eyes_[eye], halfFov_));
+        return arcs;
+    }
+
+    /// Cuts what costs least at the most crowded heading, until none is too crowded.
+    void relieve(std::size_t eye) {
+        for (;;) {
+            const std::vector<Arc> arcs = arcsAt(eye);
+            const Crowd crowd = mostCrowded(arcs);
+            if (crowd.count <= limit_) return;
+            std::vector<std::tuple<double, double, std::uint32_t>> costs;
+            for (const Arc& arc : arcs) {
+                if (lights_[arc.light].isFixed || !arc.covers(crowd.heading)) continue;
+                const double from = byDistance_ ? distance(arc.light, eye) : 0;
+                costs.emplace_back(missed_[arc.light].between(from, result_.ends[arc.light]),
+                                   -distance(arc.light, eye), arc.light);
+            }
+            if (costs.empty()) return;
+            std::sort(costs.begin(), costs.end());
+            const std::size_t cuts = std::min(crowd.count - limit_, costs.size());
+            for (std::size_t i = 0; i < cuts; ++i) {
+                const std::uint32_t light = std::get<2>(costs[i]);
+                result_.ends[light] = byDistance_ ? distance(light, eye) : 0;
+            }
+        }
+    }
+
+    const std::vector<LimitedLight>& lights_;
+    const std::size_t limit_;
+    const std::span<const Vec3d> eyes_;
+    const double halfFov_;
+    const bool byDistance_;
+    std::vector<MissedAt> missed_;
+    LightLimits result_;
+};
+
+}  // namespace
+
+LightLimits limitLights(const std::vector<LimitedLight>& lights, std::size_t limit,
+                        std::span<const Vec3d> eyes, double horizontalFov,
+                        const std::vector<std::vector<LightWorth>>& worth, bool byDistance) {
+    return Limiter(lights, limit, eyes, toRadians(horizontalFov) / 2, worth, byDistance).run();
+}
+
+std::size_t mostInView(const std::vector<LimitedLight>& lights, const Vec3d& eye,
+                       double horizontalFov) {
+    return limitLights(lights, lights.size(), {&eye, 1}, horizontalFov, {}, true).most;
+}
+
+std::vector<std::vector<LightWorth>> worthOfLights(const LightMatrix& matrix, const Scene& scene,
+                                                   WorthOf what) {
+    const ArrivingLight arriving(scene, matrix);
+    const auto rays = static_cast<float>(matrix.raysOfView());
+    std::vector<std::vector<LightWorth>> worth(matrix.eyes().size());
+    for (std::size_t place = 0; place < worth.size(); ++place) {
+        std::map<std::uint32_t, std::array<float, Sightings::kMostViews>> ofLight;
+        const double adapted = matrix.adaptation(place);
+        for (std::size_t p = matrix.firstPoint(place); p < matrix.firstPoint(place + 1); ++p) {
+            const LightMatrix::Point& point = matrix.points()[p];
+            double all = 0;
+            for (const LightMatrix::Entry& entry : matrix.entriesOf(p))
+                all += arriving.lux(point, entry);
+            for (const LightMatrix::Entry& entry : matrix.entriesOf(p)) {
+                const int light = arriving.placedOf(entry.light);
+                if (light < 0) continue;
+                const double here = arriving.lux(point, entry);
+                const double then = what == WorthOf::Light
+                                        ? all - here
+                                        : all - here + arriving.luxWithoutShadow(point, entry);
+                const double by = displayOf(then, adapted) - displayOf(all, adapted);
+                if (by == 0) continue;
+                const auto index = static_cast<std::uint32_t>(light);
+                ofLight.try_emplace(index).first->second[point.view] +=
+                    static_cast<float>(std::fabs(by)) / rays;
+            }
+        }
+        for (const auto& [light, views] : ofLight)
+            worth[place].push_back({light, std::accumulate(views.begin(), views.end(), 0.0F),
+                                    *std::max_element(views.begin(), views.end())});
+    }
+    return worth;
+}
+
+std::vector<float> mostInAnyView(const std::vector<std::vector<LightWorth>>& worth,
+                                 std::size_t lights) {
+    std::vector<float> most(lights, 0);
+    for (const std::vector<LightWorth>& place : worth)
+        for (const LightWorth& w : place) most[w.light] = std::max(most[w.light], w.worstView);
+    return most;
+}
+
+std::vector<std::vector<LightWorth>> guessWorth(const Scene& scene, std::span<const Vec3d> eyes) {
+    std::vector<std::vector<LightWorth>> worth(eyes.size());
+    for (std::size_t e = 0; e < eyes.size(); ++e)
+        for (std::uint32_t l = 0; l < scene.placedLights.size(); ++l) {
+            const PlacedLight& light = scene.placedLights[l];
+            const double away = std::max(1.0, (light.position - eyes[e]).norm());
+            const double across = std::isfinite(light.range) ? light.range / away : 1;
+            const auto share = static_cast<float>(std::min(1.0, across * across));
+            worth[e].push_back({l, share, share});
+        }
+    return worth;
+}
+
+std::vector<double> worstChanges(const LightMatrix& matrix, const Scene& before, const Scene& after,
+                                 const std::vector<int>& groupOf) {
+    const ArrivingLight was(before, matrix);
+    const ArrivingLight is(after, matrix);
+    int groups = 0;
+    for (const int group : groupOf) groups = std::max(groups, group + 1);
+    std::vector<double> worst(static_cast<std::size_t>(groups), 0);
+    for (std::size_t place = 0; place < matrix.eyes().size(); ++place) {
+        std::map<std::pair<int, std::uint32_t>, double> ofView;
+        const double adapted = matrix.adaptation(place);
+        for (std::size_t p = matrix.firstPoint(place); p < matrix.firstPoint(place + 1); ++p) {
+            const LightMatrix::Point& point = matrix.points()[p];
+            double all = 0;
+            std::map<int, double> by;
+            for (const LightMatrix::Entry& entry : matrix.entriesOf(p)) {
+                const double lux = was.lux(point, entry);
+                all += lux;
+                const int light = was.placedOf(entry.light);
+                const int group = light < 0 ? -1 : groupOf[static_cast<std::size_t>(light)];
+                if (group >= 0) by[group] += is.lux(point, entry) - lux;
+            }
+            for (const auto& [group, change] : by)
+                ofView[{group, point.view}] += std::fabs(
+                    displayOf(std::max(0.0, all + change), adapted) - displayOf(all, adapted));
+        }
+        for (const auto& [key, sum] : ofView) {
+            double& most = worst[static_cast<std::size_t>(key.first)];
+            most = std::max(most, sum / matrix.raysOfView());
+        }
+    }
+    return worst;
+}
+
+double horizontalFov(const Target& target) {
+    const Lens lens = target.lens();
+    return toDegrees(2 * std::atan(std::tan(toRadians(lens.verticalFov) / 2) * lens.aspect));
+}
+
+std::string describeChange(const LightMatrix& matrix, const LightingChange& change) {
+    if (!(change.worst > 0)) return "no view changes";
+    const Vec3d& eye = matrix.eyes()[change.place];
+    return fmt::format(
+        "the light in views changes by {} of the display's range in the mean and by {} in the "
+        "worst "
+        "(from {:.1f}, {:.1f}, {:.1f})",
+        formatShare(change.mean), formatShare(change.worst), eye.x(), eye.y(), eye.z());
+}
+
+void takeShadow(Scene& scene, PlacedLight& light) {
+    light.castsShadow = false;
+    Json& rest = scene.nodes[static_cast<std::size_t>(light.node)].rest;
+    if (!rest.contains("extras") || rest["extras"].is_object())
+        rest["extras"]["castsShadow"] = false;
+}
+
+}  // namespace flentro

@@ -1,0 +1,77 @@
+// Distances of lights that keep the number of them in any view within a limit.
+
+#pragma once
+
+#include <span>
+#include <vector>
+
+#include "budget/target.h"
+#include "survey/light_matrix.h"
+
+namespace flentro {
+
+/// A light that counts in the views that its range meets, up to a distance from the eye.
+struct LimitedLight {
+    Vec3d position = Vec3d::Zero();
+    double range = 0;      ///< Metres; infinity: in every view.
+    double end = 0;        ///< Metres; infinity: at any distance.
+    bool isFixed = false;  ///< Counts, but must stay as it is.
+};
+
+/// What a light is worth where, in shares of the display's range.
+struct LightWorth {
+    std::uint32_t light = 0;
+    float worth = 0;      ///< Added up over the views of the place.
+    float worstView = 0;  ///< In the one where it is most.
+};
+
+struct LightLimits {
+    std::vector<double> ends;    ///< [lights] Metres, at most those before; 0: never.
+    std::size_t most = 0;        ///< Lights in any view of any place with them.
+    std::size_t placesOver = 0;  ///< Where those that are fixed are too many.
+};
+
+/// Cuts lights short, those first whose loss shows least, until at every eye, whichever way it
+/// turns, at most `limit` count. A light's sphere meets a view of `horizontalFov` degrees (up to
+/// 180) when it does so in plan: never fewer than a frustum tells. `worth` [eyes]: lights that are
+/// missing are worth nothing there. Without `byDistance` a light counts at any distance or never.
+/// Cost: O(eyes x lights log lights).
+[[nodiscard]] LightLimits limitLights(const std::vector<LimitedLight>& lights, std::size_t limit,
+                                      std::span<const Vec3d> eyes, double horizontalFov,
+                                      const std::vector<std::vector<LightWorth>>& worth,
+                                      bool byDistance);
+
+/// Most lights that any view from an eye takes in, whichever way it turns.
+[[nodiscard]] std::size_t mostInView(const std::vector<LimitedLight>& lights, const Vec3d& eye,
+                                     double horizontalFov);
+
+enum class WorthOf { Light, Shadow };
+
+/// [places] How much views would change if a light went out, or cast no shadow, each by itself.
+/// `scene`: with the lights as they are now; numbered as its placed lights.
+[[nodiscard]] std::vector<std::vector<LightWorth>> worthOfLights(const LightMatrix& matrix,
+                                                                 const Scene& scene, WorthOf what);
+
+/// [lights] The most of each in any view of any place.
+[[nodiscard]] std::vector<float> mostInAnyView(const std::vector<std::vector<LightWorth>>& worth,
+                                               std::size_t lights);
+
+/// The same without a survey, by what lies within reach on the display: an estimate.
+[[nodiscard]] std::vector<std::vector<LightWorth>> guessWorth(const Scene& scene,
+                                                              std::span<const Vec3d> eyes);
+
+/// [groups] The most that any view changes if only the lights of one group become what they are
+/// after. `groupOf` [placed lights before]; -1: of none.
+[[nodiscard]] std::vector<double> worstChanges(const LightMatrix& matrix, const Scene& before,
+                                               const Scene& after, const std::vector<int>& groupOf);
+
+/// Degrees that a view takes in from side to side.
+[[nodiscard]] double horizontalFov(const Target& target);
+
+/// "views change by 0.4 %, at most by 3.1 % (from 12.0, 1.7, -3.5)"
+[[nodiscard]] std::string describeChange(const LightMatrix& matrix, const LightingChange& change);
+
+/// A node's shadow light casts none from now on, in its extras as well.
+void takeShadow(Scene& scene, PlacedLight& light);
+
+}  // namespace flentro

@@ -1,0 +1,235 @@
+#include "fixes/plain_materials/plain_materials.h"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <numeric>
+#include <optional>
+
+#include "base/text.h"
+#include "fixes/seen_pixels.h"
+#include "geometry/weld.h"
+#include "io/gltf_materials.h"
+#include "picture/image_facts.h"
+#include "picture/resample.h"
+#include "scene/references.h"
+
+namespace flentro {
+namespace {
+
+constexpr int kLookedAt = 512;  ///< Pixels an edge of images that only averages are asked of.
+
+struct Coat {
+    const char* extension;
+    const char* name;
+};
+constexpr std::array kCoats = {Coat{"KHR_materials_clearcoat", "clear coat"},
+                               Coat{"KHR_materials_sheen", "sheen"},
+                               Coat{"KHR_materials_anisotropy", "anisotropy"},
+                               Coat{"KHR_materials_iridescence", "iridescence"}};
+
+/// [materials] True where every part that shows it is closed and looks outward.
+std::vector<bool> closedMaterials(const Scene& scene) {
+    std::vector<bool> closed(scene.materials.size(), true);
+    for (const Asset& asset : scene.assets) {
+        const bool asks =
+            std::any_of(asset.mesh->parts.begin(), asset.mesh->parts.end(), [&](const Part& part) {
+                return part.material >= 0 &&
+                       scene.materials[static_cast<std::size_t>(part.material)].doubleSided;
+            });
+        if (!asks) continue;
+        const WeldedMesh welded = weldPlaces(*asset.mesh);
+        std::size_t first = 0;
+        for (const Part& part : asset.mesh->parts) {
+            const std::size_t count = 3 * part.triangleCount();
+            const auto corners = std::span(welded.corners).subspan(first, count);
+            first += count;
+            if (part.material < 0) continue;
+            const bool isSound =
+                part.isTriangles() && !part.bends() && isClosedOutward(welded.points, corners);
+            if (!isSound) closed[static_cast<std::size_t>(part.material)] = false;
+        }
+    }
+    return closed;
+}
+
+class Plainer {
+public:
+    Plainer(const Scene& scene, const PlainMaterialSettings& settings, const Evidence& evidence)
+        : scene_(scene),
+          settings_(settings),
+          edges_(materialEdges(scene, evidence)),
+          closed_(closedMaterials(scene)) {}
+
+    /// The material without what it does not need; what it lost is appended.
+    [[nodiscard]] Material plain(std::size_t index, std::vector<std::string>& lost) {
+        const Material& material = scene_.materials[index];
+        json_ = material.source.is_object() ? material.source : Json::object();
+        lost_ = &lost;
+        if (edges_[index] < settings_.maxPixels) dropMaps(material);
+        if (edges_[index] < settings_.unlitPixels && !material.unlit) {
+            json_["extensions"]["KHR_materials_unlit"] = Json::object();
+            lost.emplace_back("light");
+        }
+        if (settings_.oneSided && material.doubleSided && material.alphaMode == AlphaMode::Opaque &&
+            closed_[index]) {
+            json_.erase("doubleSided");
+            lost.emplace_back("second side");
+        }
+        if (settings_.cutOut && material.alphaMode == AlphaMode::Blend) settleAlpha(material);
+        if (lost.empty()) return material;
+        Material plain = parseMaterial(json_);
+        plain.name = material.name;
+        return plain;
+    }
+    [[nodiscard]] double edge(std::size_t material) const { return edges_[material]; }
+
+private:
+    [[nodiscard]] std::optional<Pixels> pixelsOf(const Material& material, const char* role) const {
+        const int texture = material.texture(role);
+        const int image =
+            texture < 0 ? -1 : scene_.textures[static_cast<std::size_t>(texture)].image;
+        if (image < 0) return std::nullopt;
+        auto pixels = decodeImage(scene_.images[static_cast<std::size_t>(image)], kLookedAt);
+        if (!pixels) return std::nullopt;
+        return std::move(*pixels);
+    }
+
+    void dropMaps(const Material& material) {
+        Json& pbr = json_["pbrMetallicRoughness"];
+        if (!pbr.is_object()) pbr = Json::object();
+        if (settings_.meanRoughness && pbr.contains("metallicRoughnessTexture")) {
+            if (const auto pixels = pixelsOf(material, "metallicRoughnessTexture")) {
+                pbr["roughnessFactor"] = material.roughness * mean(*pixels, 1);
+                pbr["metallicFactor"] = material.metallic * mean(*pixels, 2);
+                pbr.erase("metallicRoughnessTexture");
+                lost_->emplace_back("roughness map");
+            }
+        }
+        if (settings_.dropNormals && json_.contains("normalTexture")) dropNormals(material, pbr);
+        if (settings_.dropOcclusion && json_.erase("occlusionTexture") > 0)
+            lost_->emplace_back("occlusion map");
+        if (settings_.dropCoats && json_.contains("extensions")) {
+            for (const Coat& coat : kCoats)
+                if (json_["extensions"].erase(coat.extension) > 0) lost_->emplace_back(coat.name);
+            if (json_["extensions"].empty()) json_.erase("extensions");
+        }
+    }
+
+    /// Its relief goes on as roughness: highlights stay as wide as they look from afar.
+    void dropNormals(const Material& material, Json& pbr) {
+        const auto pixels = pixelsOf(material, "normalTexture");
+        if (pixels && !pbr.contains("metallicRoughnessTexture")) {
+            const std::vector<float> lengths = meanNormalLengths(*pixels, 1, 1);
+            const auto roughness = jsonOr(pbr, "roughnessFactor", 1.0);
+            pbr["roughnessFactor"] = roughnessFor(roughness, static_cast<double>(lengths[0]));
+        }
+        json_.erase("normalTexture");
+        lost_->emplace_back("normal map");
+    }
+
+    [[nodiscard]] static double mean(const Pixels& pixels, std::size_t channel) {
+        double sum = 0;
+        for (std::size_t i = channel; i < pixels.rgba.size(); i += 4) sum += pixels.rgba[i];
+        return sum / (255.0 * static_cast<double>(pixels.rgba.size()) / 4);
+    }
+
+    void settleAlpha(const Material& material) {
+        if (material.baseColor.w() < 0.99F) return;
+        // Glass lets light through by other means.
+        if (jsonObject(json_, "extensions").contains("KHR_materials_transmission")) return;
+        const int texture = material.texture("baseColorTexture");
+        const int image =
+            texture < 0 ? -1 : scene_.textures[static_cast<std::size_t>(texture)].image;
+        double clear = 0;
+        double opaque = 1;
+        if (image >= 0) {
+            const ImageFacts& facts = factsOf(image);
+            if (!facts.isKnown) return;
+            clear = facts.clear;
+            opaque = facts.opaque;
+        }
+        if (clear + opaque < settings_.minSettled) return;
+        if (clear > 0) {
+            json_["alphaMode"] = "MASK";
+            json_["alphaCutoff"] = 0.5;
+        } else {
+            json_.erase("alphaMode");
+        }
+        lost_->emplace_back("blending");
+    }
+
+    const ImageFacts& factsOf(int image) {
+        const auto found = facts_.find(image);
+        if (found != facts_.end()) return found->second;
+        return facts_[image] = imageFactsOf(scene_.images[static_cast<std::size_t>(image)]);
+    }
+
+    const Scene& scene_;
+    const PlainMaterialSettings& settings_;
+    const std::vector<double> edges_;
+    const std::vector<bool> closed_;
+    std::map<int, ImageFacts> facts_;
+    Json json_;
+    std::vector<std::string>* lost_ = nullptr;
+};
+
+std::string summaryOf(const PlainMaterialReport& report, std::size_t all) {
+    std::map<std::string, std::size_t> counts;
+    for (const PlainMaterial& material : report.materials)
+        for (const std::string& lost : material.lost) ++counts[lost];
+    std::vector<std::string> parts;
+    for (const auto& [what, count] : counts)
+        parts.push_back(fmt::format("{} lost {}", count, what));
+    return fmt::format("{} of {} plainer{}{}", report.materials.size(), counted(all, "material"),
+                       parts.empty() ? "" : ": ", fmt::join(parts, ", "));
+}
+
+}  // namespace
+
+Json PlainMaterialReport::describe(const Scene&) const {
+    Json rows = Json::array();
+    for (const PlainMaterial& row : materials)
+        rows.push_back({{"material", row.name}, {"pixels", row.pixels}, {"lost", row.lost}});
+    return {{"materials", rows}};
+}
+
+Expected<Fixed> applyPlainMaterials(const Scene& scene, const PlainMaterialSettings& settings,
+                                    const Evidence& evidence, Progress& progress) {
+    Fixed result{scene, {}};
+    Plainer plainer(scene, settings, evidence);
+    const std::vector<bool> kept = keptMaterials(scene);
+    const std::vector<bool> animated = animatedMaterials(scene);
+    auto report = std::make_shared<PlainMaterialReport>();
+    for (std::size_t m = 0; m < scene.materials.size(); ++m) {
+        if (progress.cancelled())
+            return fail(ErrorCode::Cancelled, "Making materials plainer was stopped");
+        progress.report(static_cast<double>(m) / static_cast<double>(scene.materials.size()),
+                        "Making materials plainer");
+        if (kept[m] || animated[m]) continue;
+        const double edge = plainer.edge(m);
+        PlainMaterial row{scene.materials[m].name,
+                          static_cast<std::uint32_t>(m),
+                          std::isfinite(edge) ? edge : -1,
+                          {}};
+        result.scene.materials[m] = plainer.plain(m, row.lost);
+        if (!row.lost.empty()) report->materials.push_back(std::move(row));
+    }
+    result.record.summary = summaryOf(*report, scene.materials.size());
+    if (evidence.images.empty())
+        result.record.notes.emplace_back(
+            "Without a survey with rays nothing is known of sizes: only backdrops lose maps");
+    const auto still = static_cast<std::size_t>(std::count(animated.begin(), animated.end(), true));
+    if (still > 0)
+        result.record.notes.push_back(
+            fmt::format("{} as they are: animations change them",
+                        counted(still, "material stays", "materials stay")));
+    result.record.report = std::move(report);
+    return result;
+}
+
+}  // namespace flentro

@@ -1,0 +1,396 @@
+#include "picture/scene_painter.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "base/parallel.h"
+#include "measure/lighting.h"
+#include "survey/look.h"
+
+namespace flentro {
+namespace {
+
+constexpr std::size_t kMostLayers = 6;  ///< Transparent ones before one another.
+constexpr double kShadowShare = 0.02;   ///< Of a point's light: shadows of less are not asked.
+constexpr float kAmbient = 0.03F;       ///< Of the lights' light, from all sides.
+constexpr float kSky = 1;               ///< Lux from above where a scene has no lights.
+constexpr double kOff = 1e-3;
+
+Vec3f linearOf(const Vec4f& display) {
+    return {toLinear(display.x()), toLinear(display.y()), toLinear(display.z())};
+}
+
+/// The first opaque surface of each lane and what is before it.
+class Layers : public RaySink {
+public:
+    void meet(int lane, const RayHit& hit, bool opaque) override {
+        auto& own = layers[static_cast<std::size_t>(lane)];
+        if (own.count < kMostLayers || opaque) own.hits[std::min(own.count, kMostLayers - 1)] = hit;
+        own.count = std::min(own.count + 1, kMostLayers);
+    }
+    struct Lane {
+        std::array<RayHit, kMostLayers> hits;
+        std::size_t count = 0;
+    };
+    std::array<Lane, RayPacket::kLanes> layers;
+};
+
+/// A surface as a light finds it.
+struct Surface {
+    Vec3d at, normal, toEye;
+    Vec3f albedo = Vec3f::Ones();
+    Vec3f emitted = Vec3f::Zero();
+    float alpha = 1;
+    float roughness = 1;
+    float metallic = 0;
+    float occlusion = 1;
+    bool unlit = false;
+};
+
+/// Diffuse and specular reflection towards the eye for light from a direction (glTF 2.0, appendix
+/// B: Lambert, and GGX with Schlick's Fresnel term).
+Vec3f reflected(const Surface& s, const Vec3d& toLight) {
+    const Vec3f f0 = Vec3f::Constant(0.04F) * (1 - s.metallic) + s.albedo * s.metallic;
+    const Vec3d half = (toLight + s.toEye).normalized();
+    const auto nh = static_cast<float>(std::max(0.0, s.normal.dot(half)));
+    const auto nv = static_cast<float>(std::max(1e-3, s.normal.dot(s.toEye)));
+    const auto nl = static_cast<float>(std::max(1e-3, s.normal.dot(toLight)));
+    const auto vh = static_cast<float>(std::max(0.0, s.toEye.dot(half)));
+    const float alpha = std::max(1e-3F, s.roughness * s.roughness);
+    const float a2 = alpha * alpha;
+    const float d = nh * nh * (a2 - 1) + 1;
+    const float lobe = a2 / (static_cast<float>(kPi) * d * d);
+    const float shadowing =
+        0.5F / (nl * std::sqrt(nv * nv * (1 - a2) + a2) + nv * std::sqrt(nl * nl * (1 - a2) + a2));
+    const Vec3f fresnel = f0 + (Vec3f::Ones() - f0) * std::pow(1 - vh, 5.0F);
+    const Vec3f diffuse = s.albedo * (1 - s.metallic) / static_cast<float>(kPi);
+    return diffuse.cwiseProduct(Vec3f::Ones() - fresnel) + fresnel * (lobe * shadowing);
+}
+
+/// What one material reads, by place in the scene's lists.
+struct Reading {
+    const TextureUse* base = nullptr;
+    const TextureUse* normal = nullptr;
+    const TextureUse* rough = nullptr;
+    const TextureUse* occlusion = nullptr;
+    const TextureUse* glow = nullptr;
+};
+
+Reading readingOf(const Material& material) {
+    Reading reading;
+    for (const TextureUse& use : material.textures) {
+        if (use.role == "baseColorTexture") reading.base = &use;
+        if (use.role == "normalTexture") reading.normal = &use;
+        if (use.role == "metallicRoughnessTexture") reading.rough = &use;
+        if (use.role == "occlusionTexture") reading.occlusion = &use;
+        if (use.role == "emissiveTexture") reading.glow = &use;
+    }
+    return reading;
+}
+
+}  // namespace
+
+float LightPicture::adaptation() const {
+    double sum = 0;
+    for (const Vec3f& p : pixels)
+        sum += static_cast<double>(0.2126F * p.x() + 0.7152F * p.y() + 0.0722F * p.z());
+    return std::max(1e-4F, static_cast<float>(sum / std::max<std::size_t>(1, pixels.size())));
+}
+
+DisplayPicture toDisplay(const LightPicture& picture, float adaptation) {
+    DisplayPicture result{picture.width, picture.height, {}};
+    result.pixels.reserve(picture.pixels.size());
+    for (const Vec3f& p : picture.pixels) {
+        Vec3f shown;
+        for (int c = 0; c < 3; ++c) shown[c] = toDisplay(p[c] / (p[c] + adaptation));
+        result.pixels.push_back(shown);
+    }
+    return result;
+}
+
+std::vector<std::uint8_t> toBytes(const DisplayPicture& picture) {
+    std::vector<std::uint8_t> bytes;
+    bytes.reserve(3 * picture.pixels.size());
+    for (const Vec3f& p : picture.pixels)
+        for (int c = 0; c < 3; ++c)
+            bytes.push_back(
+                static_cast<std::uint8_t>(std::lround(std::clamp(p[c], 0.0F, 1.0F) * 255)));
+    return bytes;
+}
+
+struct ScenePainter::State {
+    const Scene& scene;
+    const RayScene& rays;
+    TextureCache textures;
+    std::vector<Reading> readings;  ///< [materials]
+    std::vector<Emitter> emitters;
+    std::vector<Vec3f> tints;  ///< [placed lights] Colour of a lux.
+    LightCells cells;
+    std::vector<std::uint32_t> endless;
+    std::vector<Eigen::Matrix3d> normalMatrices;  ///< [objects]
+
+    State(const Scene& s, const RayScene& r, int edge)
+        : scene(s), rays(r), textures(s, edge), emitters(emittersOf(s)), cells(s) {
+        for (const Material& material : s.materials) readings.push_back(readingOf(material));
+        for (std::uint32_t i = 0; i < emitters.size(); ++i) {
+            if (!std::isfinite(emitters[i].range())) endless.push_back(i);
+            const Vec3f& c = s.lights[static_cast<std::size_t>(s.placedLights[i].light)].color;
+            const float weight = 0.2126F * c.x() + 0.7152F * c.y() + 0.0722F * c.z();
+            tints.push_back(weight > 0 ? Vec3f(c / weight) : Vec3f(Vec3f::Ones()));
+        }
+        for (const Object& object : s.objects)
+            normalMatrices.push_back(object.world.topLeftCorner<3, 3>().inverse().transpose());
+    }
+};
+
+/// Shades the surfaces that the rays of one view meet.
+class ScenePainter::Shader {
+public:
+    Shader(const State& state, const Vec3d& eye, double pixelAtOne)
+        : s_(state), eye_(eye), pixelAtOne_(pixelAtOne) {
+        for (const PlacedLight& light : s_.scene.placedLights) {
+            const double away = (light.position - eye).norm();
+            double fade = away < light.end ? 1 : 0;
+            if (fade > 0 && away > light.fadeStart && light.fadeStart < light.end)
+                fade = (light.end - away) / (light.end - light.fadeStart);
+            fades_.push_back(fade);
+            casts_.push_back(light.castsShadowFor(eye));
+        }
+    }
+
+    [[nodiscard]] Vec3f shade(const Layers::Lane& lane, const Vec3d& way) const {
+        Vec3f colour = Vec3f::Zero();
+        for (std::size_t i = lane.count; i-- > 0;) {
+            const Surface surface = surfaceAt(lane.hits[i], way);
+            colour = surface.alpha * lightOf(surface) + (1 - surface.alpha) * colour;
+        }
+        return colour;
+    }
+
+private:
+    struct Corner {
+        const Part* part;
+        std::array<std::uint32_t, 3> vertices;
+        Vec3d weights;
+    };
+
+    [[nodiscard]] Vec2f coords(const Corner& corner, int set) const {
+        const Stream* stream =
+            corner.part->find(set == 0 ? "TEXCOORD_0" : "TEXCOORD_" + std::to_string(set));
+        Vec2f sum = Vec2f::Zero();
+        if (!stream || stream->components != 2) return sum;
+        for (std::size_t k = 0; k < 3; ++k)
+            sum +=
+                static_cast<float>(corner.weights[static_cast<Eigen::Index>(k)]) *
+                Vec2f(stream->value(corner.vertices[k], 0), stream->value(corner.vertices[k], 1));
+        return sum.allFinite() ? sum : Vec2f(Vec2f::Zero());
+    }
+
+    [[nodiscard]] Vec4f look(const TextureUse* use, const Corner& corner, float across,
+                             const Vec4f& without) const {
+        const Texels* texels = use ? s_.textures.find(use->texture) : nullptr;
+        if (!texels) return without;
+        return texels->at(use->lookUp(coords(corner, use->texCoord)),
+                          across * static_cast<float>(texels->edge()));
+    }
+
+    [[nodiscard]] Surface surfaceAt(const RayHit& hit, const Vec3d& way) const {
+        Surface surface;
+        surface.at = eye_ + way * static_cast<double>(hit.distance);
+        surface.toEye = -way;
+        const auto corners = s_.rays.corners(hit.object, hit.triangle);
+        const Object& object = s_.scene.objects[hit.object];
+        const auto asset = static_cast<std::size_t>(object.asset);
+        const auto& row = s_.rays.parts()[hit.part];
+        Corner corner;
+        corner.part = &s_.scene.assets[asset].mesh->parts[hit.part - s_.rays.firstParts()[asset]];
+        for (std::size_t k = 0; k < 3; ++k)
+            corner.vertices[k] =
+                corner.part->indices[3 * std::size_t{hit.triangle - row.firstTriangle} + k];
+        corner.weights = weightsOf(corners, surface.at);
+        const Vec3d face = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
+        surface.normal = normalAt(corner, hit.object, face);
+        // Density of the first mapping; the least a pixel covers.
+        const float density = row.mappings > 0 ? s_.rays.texCoordDensity(hit, 0) : 0;
+        const float across = density * hit.distance * static_cast<float>(pixelAtOne_);
+        if (row.material >= 0)
+            dress(s_.scene.materials[static_cast<std::size_t>(row.material)],
+                  s_.readings[static_cast<std::size_t>(row.material)], corner, corners, across,
+                  surface);
+        if (surface.normal.dot(surface.toEye) < 0 && face.dot(surface.toEye) < 0)
+            surface.normal = -surface.normal;
+        return surface;
+    }
+
+    /// Barycentric weights of a point in a triangle.
+    [[nodiscard]] static Vec3d weightsOf(const std::array<Vec3d, 3>& c, const Vec3d& at) {
+        const Vec3d u = c[1] - c[0];
+        const Vec3d v = c[2] - c[0];
+        const Vec3d w = at - c[0];
+        const double uu = u.dot(u);
+        const double uv = u.dot(v);
+        const double vv = v.dot(v);
+        const double det = uu * vv - uv * uv;
+        if (!(det > 0)) return {1, 0, 0};
+        const double b = (vv * w.dot(u) - uv * w.dot(v)) / det;
+        const double d = (uu * w.dot(v) - uv * w.dot(u)) / det;
+        return {1 - b - d, b, d};
+    }
+
+    [[nodiscard]] Vec3d normalAt(const Corner& corner, std::uint32_t object,
+                                 const Vec3d& face) const {
+        const Stream* normals = corner.part->find("NORMAL");
+        if (!normals) return face;
+        Vec3d sum = Vec3d::Zero();
+        for (std::size_t k = 0; k < 3; ++k)
+            for (int c = 0; c < 3; ++c)
+                sum[c] += corner.weights[static_cast<Eigen::Index>(k)] *
+                          static_cast<double>(
+                              normals->value(corner.vertices[k], static_cast<std::size_t>(c)));
+        const Vec3d world = (s_.normalMatrices[object] * sum).normalized();
+        return world.allFinite() ? world : face;
+    }
+
+    void dress(const Material& material, const Reading& reading, const Corner& corner,
+               const std::array<Vec3d, 3>& corners, float across, Surface& surface) const {
+        const Vec4f base = look(reading.base, corner, across, Vec4f::Ones());
+        surface.albedo = linearOf(base).cwiseProduct(material.baseColor.head<3>());
+        surface.alpha = material.alphaMode == AlphaMode::Blend
+                            ? std::clamp(base.w() * material.baseColor.w(), 0.0F, 1.0F)
+                            : 1;
+        const Vec4f rough = look(reading.rough, corner, across, Vec4f::Ones());
+        surface.roughness = rough.y() * material.roughness;
+        surface.metallic = rough.z() * material.metallic;
+        surface.occlusion = look(reading.occlusion, corner, across, Vec4f::Ones()).x();
+        surface.emitted = material.emissive.cwiseProduct(
+            linearOf(look(reading.glow, corner, across, Vec4f::Ones())));
+        surface.unlit = material.unlit;
+        if (reading.normal) bend(*reading.normal, corner, corners, across, surface);
+    }
+
+    /// Turns the normal as a normal map says.
+    void bend(const TextureUse& use, const Corner& corner, const std::array<Vec3d, 3>& corners,
+              float across, Surface& surface) const {
+        const Texels* texels = s_.textures.find(use.texture);
+        const Stream* stream = corner.part->find("TEXCOORD_" + std::to_string(use.texCoord));
+        if (!texels || !stream || stream->components != 2) return;
+        std::array<Eigen::Vector2d, 3> at;
+        for (std::size_t k = 0; k < 3; ++k)
+            at[k] = use.lookUp({stream->value(corner.vertices[k], 0),
+                                stream->value(corner.vertices[k], 1)})
+                        .cast<double>();
+        const Eigen::Vector2d du = at[1] - at[0];
+        const Eigen::Vector2d dv = at[2] - at[0];
+        const double det = du.x() * dv.y() - du.y() * dv.x();
+        if (std::fabs(det) < 1e-20) return;
+        const Vec3d e1 = corners[1] - corners[0];
+        const Vec3d e2 = corners[2] - corners[0];
+        const Vec3d& n = surface.normal;
+        Vec3d tangent = (e1 * dv.y() - e2 * du.y()) / det;
+        Vec3d bitangent = (e2 * du.x() - e1 * dv.x()) / det;
+        tangent = (tangent - n * n.dot(tangent)).normalized();
+        bitangent = (bitangent - n * n.dot(bitangent)).normalized();
+        const Vec4f texel = look(&use, corner, across, Vec4f(0.5F, 0.5F, 1, 1));
+        // glTF's green points up, texture coordinates run down.
+        const Vec3d bent = (tangent * (static_cast<double>(texel.x()) * 2 - 1) -
+                            bitangent * (static_cast<double>(texel.y()) * 2 - 1) +
+                            n * (static_cast<double>(texel.z()) * 2 - 1))
+                               .normalized();
+        if (bent.allFinite()) surface.normal = bent;
+    }
+
+    [[nodiscard]] Vec3f lightOf(const Surface& surface) const {
+        if (surface.unlit) return surface.albedo + surface.emitted;
+        if (s_.emitters.empty()) {
+            const auto up = static_cast<float>(0.5 + 0.5 * surface.normal.y());
+            return surface.albedo * (kSky * (0.3F + 0.7F * up) / static_cast<float>(kPi)) +
+                   surface.emitted;
+        }
+        std::array<std::pair<double, std::uint32_t>, 64> lit;
+        std::size_t count = 0;
+        double all = 0;
+        const auto ask = [&](std::uint32_t light) {
+            if (count == lit.size() || fades_[light] <= 0) return;
+            const double lux = fades_[light] * s_.emitters[light].lux(surface.at, surface.normal);
+            if (!(lux > 0)) return;
+            lit[count++] = {lux, light};
+            all += lux;
+        };
+        for (const std::uint32_t light : s_.cells.near(surface.at)) ask(light);
+        for (const std::uint32_t light : s_.endless) ask(light);
+        Vec3f sum = surface.emitted;
+        for (std::size_t i = 0; i < count; ++i) {
+            const auto& [lux, light] = lit[i];
+            const Emitter& emitter = s_.emitters[light];
+            const Vec3f from = s_.tints[light] * static_cast<float>(lux);
+            sum += surface.albedo.cwiseProduct(from) *
+                   (kAmbient * surface.occlusion / static_cast<float>(kPi));
+            if (casts_[light] && lux > kShadowShare * all && isShadowed(emitter, surface)) continue;
+            sum += reflected(surface, emitter.toLight(surface.at)).cwiseProduct(from);
+        }
+        return sum;
+    }
+
+    [[nodiscard]] bool isShadowed(const Emitter& emitter, const Surface& surface) const {
+        const Vec3d way = emitter.toLight(surface.at);
+        const double distance = emitter.isDirectional() ? 1e4 : emitter.distance(surface.at);
+        return s_.rays.isShadowed(surface.at + way * distance, -way, distance * (1 - kOff) - 1e-3);
+    }
+
+    const State& s_;
+    const Vec3d eye_;
+    const double pixelAtOne_;
+    std::vector<double> fades_;
+    std::vector<bool> casts_;
+};
+
+ScenePainter::ScenePainter(const Scene& scene, const RayScene& rays, int textureEdge)
+    : state_(std::make_unique<State>(scene, rays, textureEdge)) {}
+
+ScenePainter::~ScenePainter() = default;
+
+LightPicture ScenePainter::paint(const Viewpoint& view, const Target& target, double share) const {
+    LightPicture picture;
+    picture.width = std::max(16, static_cast<int>(std::lround(target.width * share)));
+    picture.height = std::max(16, static_cast<int>(std::lround(target.height * share)));
+    picture.pixels.assign(
+        static_cast<std::size_t>(picture.width) * static_cast<std::size_t>(picture.height),
+        Vec3f::Zero());
+    const ViewMeter meter(state_->scene, target);
+    const Sightings sightings = meter.sight(view.eye, {&view, 1});
+    const double up = std::tan(toRadians(target.verticalFov) / 2);
+    const double pixelAtOne = 2 * up / picture.height;
+    const Shader shader(*state_, view.eye, pixelAtOne);
+    const Eigen::Matrix3d toWorld = viewMatrix(view).inverse().topLeftCorner<3, 3>();
+    parallelFor(static_cast<std::size_t>(picture.height), "Drawing", noProgress(),
+                [&](std::size_t row) {
+                    const double y = up - (static_cast<double>(row) + 0.5) * pixelAtOne;
+                    for (int from = 0; from < picture.width; from += RayPacket::kLanes) {
+                        RayPacket packet{};
+                        std::array<Vec3d, RayPacket::kLanes> ways;
+                        const int lanes = std::min(RayPacket::kLanes, picture.width - from);
+                        for (int i = 0; i < lanes; ++i) {
+                            const double x = (from + i + 0.5 - picture.width / 2.0) * pixelAtOne;
+                            const auto lane = static_cast<std::size_t>(i);
+                            ways[lane] = (toWorld * Vec3d(x, y, -1)).normalized();
+                            packet.x[i] = static_cast<float>(ways[lane].x());
+                            packet.y[i] = static_cast<float>(ways[lane].y());
+                            packet.z[i] = static_cast<float>(ways[lane].z());
+                            packet.valid[i] = -1;
+                        }
+                        Layers layers;
+                        state_->rays.trace(view.eye, packet, static_cast<float>(target.farPlane),
+                                           sightings, layers);
+                        for (int i = 0; i < lanes; ++i) {
+                            const auto lane = static_cast<std::size_t>(i);
+                            picture.pixels[row * static_cast<std::size_t>(picture.width) +
+                                           static_cast<std::size_t>(from + i)] =
+                                shader.shade(layers.layers[lane], ways[lane]);
+                        }
+                    }
+                });
+    return picture;
+}
+
+}  // namespace flentro

@@ -1,0 +1,103 @@
+#include "report/picture_change.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "io/file.h"
+#include "io/image.h"
+#include "picture/scene_painter.h"
+
+namespace flentro {
+namespace {
+
+/// Views of places spread over all of them, each another way.
+std::vector<Viewpoint> chosenViews(const Evidence& evidence, std::size_t count) {
+    std::vector<Viewpoint> views;
+    const std::size_t places = evidence.places.size();
+    for (std::size_t i = 0; i < std::min(count, places); ++i) {
+        const Evidence::Place& place = evidence.places[i * places / std::min(count, places)];
+        if (!place.views.empty()) views.push_back(place.views[3 * i % place.views.size()]);
+    }
+    return views;
+}
+
+std::vector<LightPicture> paintAll(const Scene& scene, const std::vector<Viewpoint>& views,
+                                   const Target& target, double share, Progress& progress) {
+    const RayScene rays(scene);
+    const ScenePainter painter(scene, rays);
+    std::vector<LightPicture> pictures;
+    for (const Viewpoint& view : views) {
+        if (progress.cancelled()) return {};
+        progress.report(static_cast<double>(pictures.size()) / static_cast<double>(views.size()),
+                        "Drawing what players see");
+        pictures.push_back(painter.paint(view, target, share));
+    }
+    return pictures;
+}
+
+Expected<void> save(const DisplayPicture& picture, const std::filesystem::path& path) {
+    return writeFileAtomic(path,
+                           encodePng(toBytes(picture).data(), picture.width, picture.height, 3));
+}
+
+}  // namespace
+
+double pixelsPerDegree(const Target& target, double share) {
+    return pixelsPerMetreAtOne(target) * share * kPi / 180;
+}
+
+Expected<std::vector<PictureChange>> pictureChanges(const Evaluation& evaluation,
+                                                    const Target& target, const Evidence& evidence,
+                                                    const PictureChangeSettings& settings,
+                                                    Progress& progress) {
+    const std::vector<Viewpoint> views = chosenViews(evidence, settings.views);
+    std::vector<PictureChange> changes;
+    if (views.empty() || evaluation.steps.empty()) return changes;
+    const double perDegree = pixelsPerDegree(target, settings.share);
+    const auto painted = static_cast<double>(evaluation.steps.size() + 1);
+    SubProgress first(progress, 0, 1 / painted);
+    std::vector<LightPicture> before =
+        paintAll(*evaluation.source, views, target, settings.share, first);
+    for (std::size_t s = 0; s < evaluation.steps.size(); ++s) {
+        SubProgress rest(progress, static_cast<double>(s + 1) / painted,
+                         static_cast<double>(s + 2) / painted);
+        std::vector<LightPicture> after =
+            paintAll(evaluation.steps[s].result->scene, views, target, settings.share, rest);
+        if (before.empty() || after.empty()) return std::vector<PictureChange>();
+        PictureChange change;
+        std::size_t worst = 0;
+        for (std::size_t v = 0; v < views.size(); ++v) {
+            const float adapted = before[v].adaptation();
+            const PictureError error = pictureError(toDisplay(before[v], adapted),
+                                                    toDisplay(after[v], adapted), perDegree);
+            change.meanFlip += error.flip / static_cast<double>(views.size());
+            change.meanSimilarity += (error.similarity - 1) / static_cast<double>(views.size());
+            change.leastSimilarity = std::min(change.leastSimilarity, error.similarity);
+            change.worstRegion = std::max(change.worstRegion, error.worstFlip);
+            if (error.flip >= change.worstFlip) {
+                change.worstFlip = error.flip;
+                worst = v;
+            }
+        }
+        change.worst = views[worst];
+        if (!settings.folder.empty()) {
+            const float adapted = before[worst].adaptation();
+            const auto path = [&](const char* side) {
+                return settings.folder / fmt::format("step-{}-{}.png", s + 1, side);
+            };
+            for (const auto& [picture, side] :
+                 {std::pair(&before[worst], "before"), std::pair(&after[worst], "after")}) {
+                if (auto saved = save(toDisplay(*picture, adapted), path(side)); !saved)
+                    return tl::unexpected(saved.error());
+                change.pictures.push_back(path(side));
+            }
+        }
+        changes.push_back(std::move(change));
+        before = std::move(after);
+    }
+    return changes;
+}
+
+}  // namespace flentro

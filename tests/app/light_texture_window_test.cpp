@@ -1,0 +1,103 @@
+// The instruments of Texture size and of the fixes of lights.
+
+#include <QSpinBox>
+#include <QTableWidget>
+
+#include "fixes/shadow_lights/shadow_lights.h"
+#include "instruments/light_instrument.h"
+#include "instruments/texture_instrument.h"
+#include "window_fixture.h"
+
+namespace flentro::app {
+namespace {
+
+class LightAndTexture : public Window {
+protected:
+    template <typename Report>
+    const Report* report() {
+        const int fix = window_->document().project().order.fixes.back().id;
+        const Document::Done done = window_->document().doneBy(fix);
+        return done ? done.record->template reportAs<Report>() : nullptr;
+    }
+    QDoubleSpinBox* number(const QString& name) {
+        for (QDoubleSpinBox* box : window_->findChildren<QDoubleSpinBox*>())
+            if (box->accessibleName() == name && box->isVisible()) return box;
+        ADD_FAILURE() << "no number " << name.toStdString();
+        return nullptr;
+    }
+    void type(QDoubleSpinBox* box, double value) {
+        ASSERT_TRUE(box);
+        box->setFocus();
+        box->setValue(value);
+        QTest::keyClick(box, Qt::Key_Return);
+        ASSERT_TRUE(settle());
+    }
+};
+
+TEST_F(LightAndTexture, SizesFollowTheHalvingsAndAnImageIsChosen) {
+    openMarket();
+    addFix("texture-size");
+    const double before = here(Measure::TextureBytes);
+    type(number("Halve everything"), 1);
+    const auto* sizes = report<TextureSizeReport>();
+    ASSERT_TRUE(sizes);
+    ASSERT_GT(sizes->images.size(), 1U);
+    EXPECT_LT(here(Measure::TextureBytes), 0.5 * before);
+    auto* list = find<DumbbellList>("Sizes of textures");
+    EXPECT_EQ(list->chosen(), 0);
+    EXPECT_LT(list->xOf(64), list->xOf(128)) << "a log axis that grows";
+    EXPECT_NEAR(list->xOf(128) - list->xOf(64), list->xOf(2048) - list->xOf(1024), 1e-6);
+    list->setFocus();
+    QTest::keyClick(list, Qt::Key_Down);
+    EXPECT_EQ(list->chosen(), 1);
+    QTest::keyClick(list, Qt::Key_Up);
+    QTest::keyClick(list, Qt::Key_Up);
+    EXPECT_EQ(list->chosen(), 0) << "there is none above the first";
+    const auto* totals = find<QLabel>("Texture memory by class");
+    EXPECT_THAT(totals->text().toStdString(), HasSubstr("Colour"));
+    window_->document().undoStack().undo();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(here(Measure::TextureBytes), before);
+}
+
+TEST_F(LightAndTexture, ShadowLightsHoldTheLimitAndPlanAndListAgree) {
+    openMarket();
+    surveyCoarsely();
+    ASSERT_TRUE(window_->document().evidence().lights) << "the survey measures lights";
+    addFix("shadow-lights");
+    type(number("In any view"), 1);
+    EXPECT_LE(here(Measure::ShadowLights), 1);
+    const auto* lights = report<LightReport>();
+    ASSERT_TRUE(lights);
+    ASSERT_FALSE(lights->lights.empty());
+    QTableWidget* table = nullptr;
+    for (QTableWidget* candidate : window_->findChildren<QTableWidget*>())
+        if (candidate->accessibleName() == "Lights that change" && candidate->isVisible())
+            table = candidate;
+    ASSERT_TRUE(table);
+    ASSERT_EQ(table->rowCount(), static_cast<int>(lights->lights.size()));
+    EXPECT_EQ(table->item(0, 0)->text().toStdString(), lights->lights[0].name);
+    EXPECT_THAT(table->item(0, 4)->text().toStdString(), HasSubstr("%")) << "measured";
+    table->selectRow(0);
+    LightPlan* plan = nullptr;
+    for (LightPlan* candidate : window_->findChildren<LightPlan*>())
+        if (candidate->isVisible()) plan = candidate;
+    ASSERT_TRUE(plan);
+    EXPECT_GT(plan->mostBefore(), 0);
+    EXPECT_EQ(plan->mostBefore(), plan->mostAfter()) << "they go on shining";
+}
+
+TEST_F(LightAndTexture, WithoutASurveyNothingIsSaidOfWhatIsSeen) {
+    openMarket();
+    addFix("light-reach");
+    const auto* lights = report<LightReport>();
+    ASSERT_TRUE(lights);
+    for (QTableWidget* table : window_->findChildren<QTableWidget*>()) {
+        if (table->accessibleName() != "Lights that change" || !table->isVisible()) continue;
+        for (int row = 0; row < table->rowCount(); ++row)
+            EXPECT_EQ(table->item(row, 4)->text(), "not measured");
+    }
+}
+
+}  // namespace
+}  // namespace flentro::app
