@@ -115,6 +115,22 @@ public:
         return saved;
     }
 
+    /// On a target that allows few lights; the order is as before afterwards.
+    bool takeLights() {
+        Document& document = window_.document();
+        const Target before = document.target();
+        const WorkOrder order = document.project().order;
+        document.setTarget(findTarget("Kiosk 60").value(), "Few lights");
+        bool good = true;
+        for (const char* key : {"light-reach", "fewer-lights", "shadow-lights"}) {
+            window_.fixes().addOrShow(key, "");
+            good = take((std::string("fixes-") + key).c_str()) && good;
+        }
+        document.setOrder(order, "As before");
+        document.setTarget(before, "Target");
+        return settle() && good;
+    }
+
     bool run(const QString& scene) {
         window_.open(scene);
         if (!settle() || !window_.document().hasScene()) return false;
@@ -174,10 +190,11 @@ public:
         window_.fixes().culling().turnTo(CullingInstrument::Far);
         good = take("fixes-culling-far") && good;
         window_.view().setLens(LensKind::Shaded);
-        for (const char* key : {"share", "shadows", "atlas"}) {
+        for (const char* key : {"share", "shadows", "atlas", "texture-size"}) {
             window_.fixes().addOrShow(key, "");
             good = take((std::string("fixes-") + key).c_str()) && good;
         }
+        good = takeLights() && good;
         window_.fixes().showAccount(true);
         good = take("fixes-account") && good;
         window_.fixes().showAccount(false);

@@ -13,8 +13,8 @@ const Vec3d kWeights(0.2126, 0.7152, 0.0722);
 
 double attenuation(double distance, double range) {
     const double d = std::max(distance, kNearest);
-    const double window = std::isfinite(range) ? 1 - std::pow(d / range, 4) : 1;
-    return std::clamp(window, 0.0, 1.0) / (d * d);
+    const double share = std::isfinite(range) ? d * d / (range * range) : 0;
+    return std::clamp(1 - share * share, 0.0, 1.0) / (d * d);
 }
 
 Emitter::Emitter(const Scene& scene, const std::vector<Mat4d>& worlds, const PlacedLight& placed)

@@ -155,6 +155,7 @@ TEST(Atlas, LeavesOutWhatCannotShare) {
         Scene scene = makePainted();
         spoil(scene);
         AtlasSettings settings;
+        settings.bakeFactors = false;
         settings.gutter = 0;  // else two small pictures would leave most of a page empty
         return applyAtlas(scene, settings, noProgress())->record;
     };
@@ -333,6 +334,43 @@ TEST(Atlas, VariantsAndWhatIsToBeKeptStayAlone) {
     EXPECT_EQ(fixed.scene.assets[2].mesh->parts[0].rest["extensions"]["KHR_materials_variants"]
                                                        ["mappings"][0]["material"],
               1);
+}
+
+TEST(Atlas, NumbersThatDifferGoOntoThePage) {
+    Scene scene = makePainted();
+    const auto dress = [&](std::size_t m, double red, double roughness) {
+        Json json = scene.materials[m].source;
+        json["pbrMetallicRoughness"]["baseColorFactor"] = {red, 1, 1, 1};
+        json["pbrMetallicRoughness"]["roughnessFactor"] = roughness;
+        scene.materials[m] = parseMaterial(json);
+    };
+    dress(0, 1, 0.9);
+    dress(1, 0.25, 0.9);
+    dress(2, 1, 0.2);
+    AtlasSettings settings;
+    settings.bakeFactors = false;
+    EXPECT_THAT(applyAtlas(scene, settings, noProgress())->record.summary,
+                HasSubstr("0 materials share"));
+    const Fixed fixed = applyAtlas(scene, {}, noProgress()).value();
+    EXPECT_THAT(fixed.record.summary, HasSubstr("3 materials share 1 page"));
+    const TextureCache textures(fixed.scene, 4096);
+    for (std::size_t a = 0; a < 3; ++a) {
+        const Part& before = scene.assets[a].mesh->parts[0];
+        const Part& after = fixed.scene.assets[a].mesh->parts[0];
+        const Material& own = scene.materials[a];
+        const Material& page = fixed.scene.materials[static_cast<std::size_t>(after.material)];
+        const std::size_t v = 4;
+        const Vec4f was = colorAt(scene, before, v);
+        const Vec4f is = colorAt(fixed.scene, after, v);
+        EXPECT_NEAR(toLinear(is.x()) * page.baseColor.x(), toLinear(was.x()) * own.baseColor.x(),
+                    0.03F)
+            << a;
+        const Stream& coords = *after.find("TEXCOORD_0");
+        const Texels* rough = textures.find(page.texture("metallicRoughnessTexture"));
+        ASSERT_TRUE(rough);
+        const Vec4f numbers = rough->at({coords.value(v, 0), coords.value(v, 1)}, 0);
+        EXPECT_NEAR(numbers.y() * page.roughness, own.roughness, 0.01F) << a;
+    }
 }
 
 // --- textures that repeat -----------------------------------------------------------------

@@ -340,6 +340,27 @@ TEST(FewerMaterials, SmallPartsTakeTheLikestBesideThem) {
     EXPECT_THAT(none.record.notes, Contains(HasSubstr("box: 3 of 2")));
 }
 
+TEST(FewerMaterials, HardlyDifferentOnesBecomeOneWhileThereAreTooMany) {
+    // 0.95 of full light shows as 0.977; 0.5 as 0.735.
+    const Scene scene = colouredBox({colour(1, 1, 1), colour(0.95, 1, 1), colour(0.5, 1, 1)});
+    Target target = test::surveyDisplay();
+    at(target.limits, Measure::MaterialsPerObject) = 2;
+    FewerMaterialSettings settings;
+    settings.palette = false;
+    settings.smallPixels = 0;
+    const auto after = [&] {
+        return applyFewerMaterials(scene, settings, target, {}, noProgress()).value();
+    };
+    const Fixed fixed = after();
+    ASSERT_EQ(fixed.scene.assets[0].mesh->parts.size(), 2U);
+    EXPECT_EQ(fixed.record.reportAs<FewerMaterialReport>()->alike, 1U);
+    EXPECT_EQ(fixed.scene.assets[0].mesh->triangles, 6U);
+    settings.alikeColour = 0.01;
+    EXPECT_EQ(after().scene.assets[0].mesh->parts.size(), 3U);
+    settings.alikeColour = 0.5;
+    EXPECT_EQ(after().scene.assets[0].mesh->parts.size(), 2U) << "no further than the limit";
+}
+
 // --- textures that say nothing ------------------------------------------------------------
 
 TEST(TidyTextures, OneColourBecomesANumber) {

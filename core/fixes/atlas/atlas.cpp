@@ -18,6 +18,7 @@
 #include "geometry/tile_cut.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
+#include "picture/texels.h"
 #include "scene/variants.h"
 
 namespace flentro {
@@ -28,6 +29,9 @@ constexpr int kAlign = 4;          ///< Pixels: blocks of compressed textures ar
 constexpr double kMostWaste = 2;   ///< Times the pixels of the textures that go.
 constexpr int kGutterShare = 8;    ///< Gutters up to one in so many of an edge are taken from it.
 constexpr int kLargestImage = 16384;
+constexpr int kPlainShare = 8;  ///< Pages of plain numbers have so many times fewer pixels an edge.
+/// What pages can hold besides textures.
+constexpr std::array kFactors = {"baseColorFactor", "roughnessFactor", "metallicFactor"};
 
 /// Why a material stays alone.
 enum class Place { Packs, Repeats, OtherCoords, Odd, Deep, Kept, Variant, TooLarge, Alone };
@@ -132,9 +136,10 @@ std::set<int> imagesRead(const Scene& scene) {
 /// A material whose textures may go on a page.
 struct Candidate {
     int material = -1;
-    std::vector<int> images;  ///< In the order in which the material names its textures.
-    PageItem size;            ///< Of the largest of them, pixels.
-    PageItem shown;           ///< As it is on the page, without the gutter.
+    std::vector<int> images;         ///< In the order in which the material names its textures.
+    std::vector<std::string> roles;  ///< Of those.
+    PageItem size;                   ///< Of the largest of them, pixels.
+    PageItem shown;                  ///< As it is on the page, without the gutter.
 };
 
 /// Pictures of powers of two stay so with their gutter: it is taken from large ones, put around
@@ -245,11 +250,14 @@ private:
         if (!reach_[index].used || material.textures.empty()) return judged;
         Json json = material.source;
         json.erase("name");
+        if (settings_.bakeFactors && material.texture("baseColorTexture") >= 0)
+            for (const char* key : kFactors) json["pbrMetallicRoughness"].erase(key);
         bool plain = true;
         bool repeats = true;  // only then is a picture the same a whole number farther on
         bool readable = !reach_[index].odd;
         std::string samplers;
-        forEachTexture(json, [&](const std::string&, Json& member) {
+        forEachTexture(json, [&](const std::string& name, Json& member) {
+            judged.candidate.roles.push_back(name);
             plain = plain && jsonOr(member, "texCoord", 0) == 0 && !member.contains("extensions");
             const int texture = jsonOr(member, "index", -1);
             member["index"] = -1;
@@ -346,6 +354,7 @@ private:
             return;
         }
         const int first = group[members.front()].material;
+        const bool bakes = differByFactors(group, members);
         const std::size_t roles = group[members.front()].images.size();
         const std::size_t firstImage = scene_.images.size();
         ++pages_;
@@ -354,7 +363,8 @@ private:
             Pixels picture{size.width, size.height, {}};
             picture.rgba.resize(static_cast<std::size_t>(size.width) *
                                 static_cast<std::size_t>(size.height) * 4);
-            for (const std::size_t i : members) draw(group[i], role, packed.places[i], picture);
+            for (const std::size_t i : members)
+                draw(group[i], role, packed.places[i], bakes, picture);
             textures.push_back(addTexture(picture, first, role));
         }
         Json json = before_.materials[static_cast<std::size_t>(first)].source;
@@ -362,6 +372,7 @@ private:
         std::size_t role = 0;
         forEachTexture(
             json, [&](const std::string&, Json& member) { member["index"] = textures[role++]; });
+        if (bakes) putFactors(group, members, packed, size, json);
         for (const std::size_t i : members) {
             const int own = group[i].material;
             // None shows its old textures any more.
@@ -377,6 +388,84 @@ private:
             moves_[own] = {first, corner.cwiseQuotient(whole), extent.cwiseQuotient(whole)};
             ++packed_;
         }
+    }
+
+    [[nodiscard]] const Material& materialOf(const Candidate& candidate) const {
+        return before_.materials[static_cast<std::size_t>(candidate.material)];
+    }
+
+    [[nodiscard]] bool differByFactors(const std::vector<Candidate>& group,
+                                       const std::vector<std::size_t>& members) const {
+        const Material& first = materialOf(group[members.front()]);
+        return std::any_of(members.begin(), members.end(), [&](std::size_t i) {
+            const Material& own = materialOf(group[i]);
+            return own.baseColor != first.baseColor || own.roughness != first.roughness ||
+                   own.metallic != first.metallic;
+        });
+    }
+
+    /// Multiplies a material's numbers into the texels that they would be multiplied with.
+    void bake(const Candidate& candidate, const std::string& role, Pixels& picture) const {
+        const Material& material = materialOf(candidate);
+        const auto byte = [](float share) {
+            return static_cast<std::uint8_t>(std::lround(std::clamp(share, 0.0F, 1.0F) * 255));
+        };
+        const bool isColor = role == "baseColorTexture";
+        if (!isColor && role != "metallicRoughnessTexture") return;
+        for (std::size_t i = 0; i < picture.rgba.size(); i += 4) {
+            std::uint8_t* texel = picture.rgba.data() + i;
+            const auto share = [&](std::size_t c) { return static_cast<float>(texel[c]) / 255; };
+            if (isColor) {
+                for (int c = 0; c < 3; ++c)
+                    texel[c] = byte(toDisplay(toLinear(share(static_cast<std::size_t>(c))) *
+                                              material.baseColor[c]));
+                texel[3] = byte(share(3) * material.baseColor.w());
+            } else {
+                texel[1] = byte(share(1) * material.roughness);
+                texel[2] = byte(share(2) * material.metallic);
+            }
+        }
+    }
+
+    /// The page holds the factors now; where no texture did, a small one holds roughness and
+    /// metalness.
+    void putFactors(const std::vector<Candidate>& group, const std::vector<std::size_t>& members,
+                    const Packed& packed, const PageItem& size, Json& json) {
+        Json& pbr = json["pbrMetallicRoughness"];
+        pbr.erase("baseColorFactor");
+        const Material& first = materialOf(group[members.front()]);
+        const bool isEven = std::all_of(members.begin(), members.end(), [&](std::size_t i) {
+            return materialOf(group[i]).roughness == first.roughness &&
+                   materialOf(group[i]).metallic == first.metallic;
+        });
+        const bool hasTexture = first.texture("metallicRoughnessTexture") >= 0;
+        if (isEven && !hasTexture) return;
+        pbr["roughnessFactor"] = pbr["metallicFactor"] = 1;
+        if (hasTexture) return;
+        Pixels page{
+            std::max(1, size.width / kPlainShare), std::max(1, size.height / kPlainShare), {}};
+        page.rgba.assign(
+            static_cast<std::size_t>(page.width) * static_cast<std::size_t>(page.height) * 4, 255);
+        for (const std::size_t i : members) fill(group[i], packed.places[i], page);
+        pbr["metallicRoughnessTexture"] = {
+            {"index", addTexture(page, group[members.front()].material,
+                                 group[members.front()].images.size())}};
+    }
+
+    /// One roughness and one metalness over a texture's place, gutter and all.
+    void fill(const Candidate& candidate, const PagePlace& at, Pixels& page) const {
+        const Material& material = materialOf(candidate);
+        const int frame = 2 * settings_.gutter;
+        const auto last = [](int pixel) { return (pixel + kPlainShare - 1) / kPlainShare; };
+        for (int y = at.y / kPlainShare;
+             y < std::min(page.height, last(at.y + candidate.shown.height + frame)); ++y)
+            for (int x = at.x / kPlainShare;
+                 x < std::min(page.width, last(at.x + candidate.shown.width + frame)); ++x) {
+                std::uint8_t* texel =
+                    page.rgba.data() + static_cast<std::size_t>(y * page.width + x) * 4;
+                texel[1] = static_cast<std::uint8_t>(std::lround(material.roughness * 255));
+                texel[2] = static_cast<std::uint8_t>(std::lround(material.metallic * 255));
+            }
     }
 
     void note(const Candidate& candidate, const PagePlace& at, std::size_t image) {
@@ -399,13 +488,14 @@ private:
     }
 
     /// The picture with its edges drawn on over the gutter, or going on there if it repeated.
-    void draw(const Candidate& candidate, std::size_t role, const PagePlace& at,
+    void draw(const Candidate& candidate, std::size_t role, const PagePlace& at, bool bakes,
               Pixels& page) const {
         const Image& image = before_.images[static_cast<std::size_t>(candidate.images[role])];
         const auto decoded = decodeImage(image, kLargestImage);
         if (!decoded) return;  // left out before, but for damage behind the header
         const PageItem& size = candidate.shown;
-        const Pixels picture = resizeImage(*decoded, size.width, size.height);
+        Pixels picture = resizeImage(*decoded, size.width, size.height);
+        if (bakes) bake(candidate, candidate.roles[role], picture);
         const int g = settings_.gutter;
         const bool wraps = cut_[static_cast<std::size_t>(candidate.material)];
         const auto wrapped = [](int i, int count) { return (i % count + count) % count; };

@@ -14,6 +14,8 @@ struct AtlasSettings {
     /// Textures that repeat a few times are packed as well, where cutting triangles along the
     /// borders of their tiles adds at most this share of vertices, 0 to 10.
     double cutShare = 0.5;
+    /// Materials that differ by colour, roughness and metalness besides share pages that hold them.
+    bool bakeFactors = true;
 
     static const FixKind& kind();
 };

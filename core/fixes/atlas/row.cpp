@@ -28,6 +28,10 @@ const FixKind& AtlasSettings::kind() {
                          .help = "Of its own edge around each texture: keeps mip maps apart.",
                          .unit = "px",
                          .zero = "never"})
+                .flag("bakeFactors", &S::bakeFactors,
+                      {.label = "Colours and roughness onto the page",
+                       .help = "Materials that also differ by these numbers share pages that hold "
+                               "them."})
                 .number(
                     "cutShare", &S::cutShare, 0, 10,
                     {.label = "Repeating ones for",

@@ -7,6 +7,8 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <optional>
+#include <set>
 
 #include "base/parallel.h"
 #include "base/text.h"
@@ -121,20 +123,45 @@ private:
     const TextureCache textures_;
 };
 
-/// Lets the smallest parts of one asset take materials beside them.
-class SmallParts {
+/// Lets parts of one asset take materials beside them: likenesses, and those of small parts.
+class PartMover {
 public:
-    SmallParts(const Scene& scene, const std::vector<bool>& fixed, const Colours& colours)
+    PartMover(const Scene& scene, const std::vector<bool>& fixed, const Colours& colours)
         : scene_(scene), fixed_(fixed), colours_(colours) {}
 
     struct Move {
         int material = -1;
-        Vec2f place = Vec2f::Zero();
+        std::optional<Vec2f> place;  ///< Where its texture is looked up; none: as before.
     };
+    using Moves = std::map<int, Move>;
 
-    /// Where materials of an asset go. `edge`: at which it is seen, pixels.
-    [[nodiscard]] std::map<int, Move> plan(const Mesh& mesh, double edge, std::size_t limit,
-                                           double smallPixels) const {
+    /// Where materials of an asset go that have a likeness in it. `edge`: see smallOnes().
+    [[nodiscard]] Moves alikeOnes(const Mesh& mesh, std::size_t limit, double alikeColour) const {
+        std::map<int, double> areas;
+        for (const Part& part : mesh.parts)
+            if (part.material >= 0) areas[part.material] += areaOf(part);
+        std::vector<std::tuple<float, int, int>> pairs;  // difference, from, to
+        for (const auto& [a, areaA] : areas)
+            for (const auto& [b, areaB] : areas)
+                if (isFree(a) && std::pair(areaA, -a) < std::pair(areaB, -b) && isOneKind(a, b))
+                    pairs.emplace_back(difference(a, b), a, b);
+        std::sort(pairs.begin(), pairs.end());
+        Moves moves;
+        std::set<int> stay;
+        for (const auto& [by, from, to] : pairs) {
+            if (areas.size() - moves.size() <= limit || static_cast<double>(by) > alikeColour)
+                break;
+            if (moves.contains(from) || moves.contains(to) || stay.contains(from)) continue;
+            moves[from] = {to, std::nullopt};
+            stay.insert(to);
+        }
+        return moves;
+    }
+
+    /// Where materials of an asset go whose parts are small. `edge`: at which the asset is seen,
+    /// pixels.
+    [[nodiscard]] Moves smallOnes(const Mesh& mesh, double edge, std::size_t limit,
+                                  double smallPixels) const {
         std::map<int, double> areas;
         double whole = 0;
         for (const Part& part : mesh.parts) {
@@ -145,11 +172,10 @@ public:
         }
         std::vector<std::pair<double, int>> order;
         for (const auto& [material, area] : areas)
-            if (static_cast<std::size_t>(material) < fixed_.size() &&
-                !fixed_[static_cast<std::size_t>(material)])
+            if (isFree(material))
                 order.emplace_back(whole > 0 ? edge * std::sqrt(area / whole) : 0, material);
         std::sort(order.begin(), order.end());
-        std::map<int, Move> moves;
+        Moves moves;
         std::size_t left = areas.size();
         for (const auto& [pixels, material] : order) {
             if (left <= limit || !(pixels <= smallPixels)) break;
@@ -163,8 +189,29 @@ public:
     }
 
 private:
+    [[nodiscard]] bool isFree(int material) const {
+        return static_cast<std::size_t>(material) < fixed_.size() &&
+               !fixed_[static_cast<std::size_t>(material)];
+    }
+    [[nodiscard]] const Material& at(int material) const {
+        return scene_.materials[static_cast<std::size_t>(material)];
+    }
+    [[nodiscard]] bool isOneKind(int a, int b) const {
+        return materialKind(at(a)) == materialKind(at(b));
+    }
+    /// The largest of any channel as shown, of roughness and of metalness.
+    [[nodiscard]] float difference(int a, int b) const {
+        const Vec3f colourA = colours_.mean(static_cast<std::size_t>(a));
+        const Vec3f colourB = colours_.mean(static_cast<std::size_t>(b));
+        float by = std::max(std::fabs(at(a).roughness - at(b).roughness),
+                            std::fabs(at(a).metallic - at(b).metallic));
+        for (int c = 0; c < 3; ++c)
+            by = std::max(by, std::fabs(toDisplay(colourA[c]) - toDisplay(colourB[c])));
+        return by;
+    }
+
     [[nodiscard]] int likest(int material, const std::map<int, double>& areas,
-                             const std::map<int, Move>& moves) const {
+                             const Moves& moves) const {
         const Material& own = scene_.materials[static_cast<std::size_t>(material)];
         const Vec3f mean = colours_.mean(static_cast<std::size_t>(material));
         int best = -1;
@@ -188,12 +235,12 @@ private:
     const Colours& colours_;
 };
 
-MeshPtr moved(const MeshPtr& mesh, const std::map<int, SmallParts::Move>& moves) {
+MeshPtr moved(const MeshPtr& mesh, const PartMover::Moves& moves) {
     Mesh copy = *mesh;
     for (Part& part : copy.parts) {
         const auto found = moves.find(part.material);
         if (found == moves.end()) continue;
-        layAt(part, found->second.place);
+        if (found->second.place) layAt(part, *found->second.place);
         part.material = found->second.material;
     }
     return joinParts(finishMesh(std::move(copy)));
@@ -211,19 +258,17 @@ std::vector<double> assetEdges(const Scene& scene, const Evidence& evidence) {
 
 std::string describeReport(const FewerMaterialReport& report) {
     return fmt::format(
-        "{} from {}; {} took the material beside them; {} fewer parts",
+        "{} from {}; {} became one hardly different, {} took the material beside them; {} fewer",
         counted(report.colours, "material reads its colour", "materials read their colours"),
-        counted(report.palettes, "palette"), counted(report.taken, "small part"), report.joined);
+        counted(report.palettes, "palette"), counted(report.alike, "material"),
+        counted(report.taken, "small part"), counted(report.joined, "part"));
 }
 
 }  // namespace
 
 Json FewerMaterialReport::describe(const Scene&) const {
-    return {{"palettes", palettes},
-            {"colours", colours},
-            {"joined", joined},
-            {"taken", taken},
-            {"stillOver", still}};
+    return {{"palettes", palettes}, {"colours", colours}, {"joined", joined},
+            {"alike", alike},       {"taken", taken},     {"stillOver", still}};
 }
 
 Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSettings& settings,
@@ -253,20 +298,25 @@ Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSetti
         settings.limit > 0 ? settings.limit : at(target.limits, Measure::MaterialsPerObject);
     const std::vector<double> edges = assetEdges(result.scene, evidence);
     const Colours colours(result.scene);
-    const SmallParts small(result.scene, fixed, colours);
+    const PartMover mover(result.scene, fixed, colours);
     std::vector<std::pair<std::size_t, std::string>> still;
     for (std::size_t a = 0; a < result.scene.assets.size(); ++a) {
         Asset& asset = result.scene.assets[a];
         if (!isLimit(asked) || static_cast<double>(asset.mesh->parts.size()) <= asked) continue;
         const auto limit = static_cast<std::size_t>(asked);
-        if (settings.smallPixels > 0 && asset.importance != Importance::Keep) {
-            const auto moves = small.plan(*asset.mesh, edges[a], limit, settings.smallPixels);
-            report->taken += moves.size();
-            const std::size_t before = asset.mesh->parts.size();
+        const std::size_t before = asset.mesh->parts.size();
+        const auto move = [&](const PartMover::Moves& moves, std::size_t& count) {
+            count += moves.size();
             if (!moves.empty())
                 changeAll(asset, [&](const MeshPtr& mesh) { return moved(mesh, moves); });
-            report->joined += before - asset.mesh->parts.size();
+        };
+        if (asset.importance != Importance::Keep) {
+            move(mover.alikeOnes(*asset.mesh, limit, settings.alikeColour), report->alike);
+            if (settings.smallPixels > 0)
+                move(mover.smallOnes(*asset.mesh, edges[a], limit, settings.smallPixels),
+                     report->taken);
         }
+        report->joined += before - asset.mesh->parts.size();
         if (asset.mesh->parts.size() > limit)
             still.emplace_back(
                 asset.mesh->parts.size(),

@@ -11,6 +11,9 @@ struct FewerMaterialSettings {
     bool palette = true;      ///< Materials without textures read their colours from one image.
     bool wholeScene = false;  ///< Also those that share no object with another of their kind.
     int limit = 0;            ///< Materials of an object; 0: the target's.
+    /// While an object has too many, those with the same textures become one whose colours differ
+    /// by at most this share of the display's range, roughness and metalness likewise, 0 to 1.
+    double alikeColour = 0.04;
     /// Parts that no place sees larger than this take the nearest material while an object has too
     /// many; 0: none does.
     double smallPixels = 16;
@@ -22,6 +25,7 @@ struct FewerMaterialReport final : FixReport {
     std::size_t palettes = 0;
     std::size_t colours = 0;         ///< Materials that read from them.
     std::size_t joined = 0;          ///< Parts of meshes that became one with others.
+    std::size_t alike = 0;           ///< Materials that became one that is hardly different.
     std::size_t taken = 0;           ///< Small parts that took another material.
     std::vector<std::string> still;  ///< "stall: 5 of 4", heaviest first.
     [[nodiscard]] Json describe(const Scene& source) const override;

@@ -18,18 +18,6 @@ constexpr int kCell = 4;  ///< Pixels: a block of compressed textures holds one 
 constexpr std::size_t kMostColours = 4096;
 constexpr int kNearest = 9728;  ///< glTF: neither filtered nor from mip maps.
 
-/// All of a material but the numbers that a palette holds.
-std::string kindOf(const Material& material) {
-    Json json = material.source.is_object() ? material.source : Json::object();
-    json.erase("name");
-    json.erase("emissiveFactor");
-    if (json.contains("pbrMetallicRoughness"))
-        for (const char* key : {"baseColorFactor", "metallicFactor", "roughnessFactor"})
-            json["pbrMetallicRoughness"].erase(key);
-    if (jsonObject(json, "pbrMetallicRoughness").empty()) json.erase("pbrMetallicRoughness");
-    return json.dump(-1, ' ', false, Json::error_handler_t::replace);
-}
-
 std::uint8_t toByte(float share) {
     return static_cast<std::uint8_t>(std::lround(std::clamp(share, 0.0F, 1.0F) * 255));
 }
@@ -167,6 +155,17 @@ std::set<std::size_t> sharingMeshes(const Scene& scene, const std::set<std::size
 
 }  // namespace
 
+std::string materialKind(const Material& material) {
+    Json json = material.source.is_object() ? material.source : Json::object();
+    json.erase("name");
+    json.erase("emissiveFactor");
+    if (json.contains("pbrMetallicRoughness"))
+        for (const char* key : {"baseColorFactor", "metallicFactor", "roughnessFactor"})
+            json["pbrMetallicRoughness"].erase(key);
+    if (jsonObject(json, "pbrMetallicRoughness").empty()) json.erase("pbrMetallicRoughness");
+    return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
 PaletteResult addPalettes(Scene& scene, bool wholeScene, const std::vector<bool>& fixed) {
     PaletteResult result;
     result.materials.assign(scene.materials.size(), -1);
@@ -174,7 +173,7 @@ PaletteResult addPalettes(Scene& scene, bool wholeScene, const std::vector<bool>
     std::map<std::string, std::set<std::size_t>> groups;
     for (std::size_t m = 0; m < fixed.size(); ++m)
         if (!fixed[m] && scene.materials[m].textures.empty())
-            groups[kindOf(scene.materials[m])].insert(m);
+            groups[materialKind(scene.materials[m])].insert(m);
     PaletteMaker maker(scene, result);
     for (const auto& [kind, group] : groups) {
         const std::set<std::size_t> chosen = wholeScene ? group : sharingMeshes(scene, group);

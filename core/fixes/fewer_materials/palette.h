@@ -6,6 +6,10 @@
 
 namespace flentro {
 
+/// All of a material but its name and the numbers that a palette holds: colour, roughness,
+/// metalness, glow.
+[[nodiscard]] std::string materialKind(const Material& material);
+
 struct PaletteResult {
     std::size_t palettes = 0;
     std::size_t colours = 0;

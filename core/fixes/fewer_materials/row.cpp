@@ -3,7 +3,8 @@
 
 namespace flentro {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(FewerMaterialReport, palettes, colours, joined, taken, still)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(FewerMaterialReport, palettes, colours, joined, alike, taken,
+                                   still)
 
 const FixKind& FewerMaterialSettings::kind() {
     using S = FewerMaterialSettings;
@@ -29,6 +30,14 @@ const FixKind& FewerMaterialSettings::kind() {
                         {.label = "On one object",
                          .help = "Materials that an object may have.",
                          .zero = "the target's limit"})
+                .number("alikeColour", &S::alikeColour, 0, 1,
+                        {.label = "Alike up to",
+                         .help = "While an object has too many, materials with the same textures "
+                                 "become one where colour, roughness and metalness differ by at "
+                                 "most this share.",
+                         .shownUnit = "%",
+                         .scale = 100,
+                         .decimals = 1})
                 .number("smallPixels", &S::smallPixels, 0, 1e5,
                         {.label = "Small parts below",
                          .help = "Size along an edge at which a survey sees the largest of them.",

@@ -7,17 +7,19 @@
 namespace flentro {
 
 struct LightReachSettings {
-    /// A light ends where nothing seen owes it more than this share of its light, 0.001 to 0.5.
-    double minShare = 0.02;
-    /// Without a survey, and where nothing seen owes it anything: where it adds less, > 0.
+    /// All lights together change no view by more than this share of the display's range, 0 to 1.
+    double maxChange = 0.01;
+    /// Without a survey lights end where they add less than this, > 0.
     double minLux = 0.5;
 
     static const FixKind& kind();
 };
 
 /// Shortens the ranges of point and spot lights, for all nodes that share one alike; never
-/// lengthens any. Lights that move stay as they are. Cost: O(entries of the light matrix).
-[[nodiscard]] Fixed applyLightReach(const Scene& scene, const LightReachSettings& settings,
-                                    const Evidence& evidence);
+/// lengthens any. Lights that move stay as they are. Errors: Cancelled. Cost: O(entries of the
+/// light matrix), some dozen times.
+[[nodiscard]] Expected<Fixed> applyLightReach(const Scene& scene,
+                                              const LightReachSettings& settings,
+                                              const Evidence& evidence, Progress& progress);
 
 }  // namespace flentro

@@ -15,23 +15,20 @@ const FixKind& LightReachSettings::kind() {
         .readsEvidence = true,
         .fields =
             FieldTable<S>()
-                .number("minShare", &S::minShare, 0.001, 0.5,
-                        {.label = "Matters from",
-                         .help = "A light ends where nothing that is seen owes it more than this "
-                                 "share of its light.",
+                .number("maxChange", &S::maxChange, 0, 1,
+                        {.label = "Views change by at most",
+                         .help = "All lights together, as a share of the display's range, in the "
+                                 "mean over any view of the survey.",
                          .shownUnit = "%",
                          .scale = 100,
                          .decimals = 1})
-                .number(
-                    "minLux", &S::minLux, 1e-6, 1e6,
-                    {.label = "Without survey from",
-                     .help = "Without a survey, and for lights that light nothing seen: they end "
-                             "where they add less than this.",
-                     .unit = "lux",
-                     .decimals = 3}),
-        .apply = [](const FixInput& in, const S& s) -> Expected<Fixed> {
-            return applyLightReach(in.scene, s, in.evidence);
-        },
+                .number("minLux", &S::minLux, 1e-6, 1e6,
+                        {.label = "Without survey from",
+                         .help = "Without a survey lights end where they add less than this.",
+                         .unit = "lux",
+                         .decimals = 3}),
+        .apply = [](const FixInput& in,
+                    const S& s) { return applyLightReach(in.scene, s, in.evidence, in.progress); },
         .uselessBecause =
             [](const Scene& scene) {
                 return scene.placedLights.empty() ? "there are no lights" : "";
