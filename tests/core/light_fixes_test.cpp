@@ -96,6 +96,20 @@ TEST(LightLimits, ADistanceCountsWhatIsLostBehindIt) {
     EXPECT_NEAR(limited.ends[1], 6, 1e-9);
 }
 
+TEST(LightLimits, HoldBetweenSpotsToo) {
+    // Seen from 10 m, cut there, and not back where a player steps 3 m nearer.
+    const std::vector<LimitedLight> lights = {{{0, 0, -10}, 1, kInfinity, false},
+                                              {{0, 0, -9}, 1, kInfinity, false}};
+    const std::vector<Vec3d> eyes = {Vec3d::Zero()};
+    const std::vector<std::vector<LightWorth>> worth = {{{1, 0.2F, 0.2F}}};
+    EXPECT_NEAR(limitLights(lights, 1, eyes, 60, worth, true).ends[0], 10, 1e-9);
+    EXPECT_NEAR(limitLights(lights, 1, eyes, 60, worth, true, 3).ends[0], 7, 1e-9);
+    EXPECT_EQ(limitLights(lights, 0, eyes, 60, worth, true, 50).ends[0], 0) << "as near as that";
+    EXPECT_EQ(slackBetween(eyes), 0);
+    EXPECT_EQ(slackBetween(std::vector<Vec3d>{{0, 0, 0}, {6, 0, 0}, {12, 0, 0}}), 3);
+    EXPECT_EQ(slackBetween(std::vector<Vec3d>{{0, 0, 0}, {60, 0, 0}}), 4);
+}
+
 // --- reach --------------------------------------------------------------------------------
 
 TEST(LightReach, WithoutASurveyEndsWhereItAddsTooLittle) {

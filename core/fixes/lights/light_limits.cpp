@@ -87,8 +87,14 @@ private:
 class Limiter {
 public:
     Limiter(const std::vector<LimitedLight>& lights, std::size_t limit, std::span<const Vec3d> eyes,
-            double halfFov, const std::vector<std::vector<LightWorth>>& worth, bool byDistance)
-        : lights_(lights), limit_(limit), eyes_(eyes), halfFov_(halfFov), byDistance_(byDistance) {
+            double halfFov, const std::vector<std::vector<LightWorth>>& worth, bool byDistance,
+            double slack)
+        : lights_(lights),
+          limit_(limit),
+          eyes_(eyes),
+          halfFov_(halfFov),
+          byDistance_(byDistance),
+          slack_(slack) {
         for (const LimitedLight& light : lights) result_.ends.push_back(light.end);
         collect(worth);
     }
@@ -132,10 +138,15 @@ private:
         return (lights_[light].position - eyes_[eye]).norm();
     }
 
+    /// Where a light ends if it is not to count around an eye.
+    [[nodiscard]] double endAt(std::uint32_t light, std::size_t eye) const {
+        return std::max(0.0, distance(light, eye) - slack_);
+    }
+
     [[nodiscard]] std::vector<Arc> arcsAt(std::size_t eye) const {
         std::vector<Arc> arcs;
         for (std::uint32_t l = 0; l < lights_.size(); ++l)
-            if (distance(l, eye) < result_.ends[l])
+            if (result_.ends[l] > 0 && distance(l, eye) - slack_ < result_.ends[l])
                 arcs.push_back(arcOf(lights_[l], l, eyes_[eye], halfFov_));
         return arcs;
     }
@@ -149,7 +160,7 @@ private:
             std::vector<std::tuple<double, double, std::uint32_t>> costs;
             for (const Arc& arc : arcs) {
                 if (lights_[arc.light].isFixed || !arc.covers(crowd.heading)) continue;
-                const double from = byDistance_ ? distance(arc.light, eye) : 0;
+                const double from = byDistance_ ? endAt(arc.light, eye) : 0;
                 costs.emplace_back(missed_[arc.light].between(from, result_.ends[arc.light]),
                                    -distance(arc.light, eye), arc.light);
             }
@@ -158,7 +169,7 @@ private:
             const std::size_t cuts = std::min(crowd.count - limit_, costs.size());
             for (std::size_t i = 0; i < cuts; ++i) {
                 const std::uint32_t light = std::get<2>(costs[i]);
-                result_.ends[light] = byDistance_ ? distance(light, eye) : 0;
+                result_.ends[light] = byDistance_ ? endAt(light, eye) : 0;
             }
         }
     }
@@ -168,6 +179,7 @@ private:
     const std::span<const Vec3d> eyes_;
     const double halfFov_;
     const bool byDistance_;
+    const double slack_;
     std::vector<MissedAt> missed_;
     LightLimits result_;
 };
@@ -176,8 +188,26 @@ private:
 
 LightLimits limitLights(const std::vector<LimitedLight>& lights, std::size_t limit,
                         std::span<const Vec3d> eyes, double horizontalFov,
-                        const std::vector<std::vector<LightWorth>>& worth, bool byDistance) {
-    return Limiter(lights, limit, eyes, toRadians(horizontalFov) / 2, worth, byDistance).run();
+                        const std::vector<std::vector<LightWorth>>& worth, bool byDistance,
+                        double slack) {
+    return Limiter(lights, limit, eyes, toRadians(horizontalFov) / 2, worth, byDistance, slack)
+        .run();
+}
+
+double slackBetween(std::span<const Vec3d> eyes) {
+    constexpr std::size_t kAsked = 200;
+    constexpr double kMost = 4;  // metres
+    if (eyes.size() < 2) return 0;
+    std::vector<double> nearest;
+    for (std::size_t i = 0; i < eyes.size(); i += eyes.size() / kAsked + 1) {
+        double least = std::numeric_limits<double>::infinity();
+        for (std::size_t k = 0; k < eyes.size(); ++k)
+            if (k != i) least = std::min(least, (eyes[k] - eyes[i]).norm());
+        nearest.push_back(least);
+    }
+    const auto middle = nearest.begin() + static_cast<std::ptrdiff_t>(nearest.size() / 2);
+    std::nth_element(nearest.begin(), middle, nearest.end());
+    return std::min(kMost, *middle / 2);
 }
 
 std::size_t mostInView(const std::vector<LimitedLight>& lights, const Vec3d& eye,

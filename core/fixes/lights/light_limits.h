@@ -35,11 +35,17 @@ struct LightLimits {
 /// turns, at most `limit` count. A light's sphere meets a view of `horizontalFov` degrees (up to
 /// 180) when it does so in plan: never fewer than a frustum tells. `worth` [eyes]: lights that are
 /// missing are worth nothing there. Without `byDistance` a light counts at any distance or never.
+/// `slack` metres around an eye no light may count that does not count there: players stand between
+/// the spots of a survey as well.
 /// Cost: O(eyes x lights log lights).
 [[nodiscard]] LightLimits limitLights(const std::vector<LimitedLight>& lights, std::size_t limit,
                                       std::span<const Vec3d> eyes, double horizontalFov,
                                       const std::vector<std::vector<LightWorth>>& worth,
-                                      bool byDistance);
+                                      bool byDistance, double slack = 0);
+
+/// Half of the usual distance from a spot to the next, at most 4 m; 0 for a single one. Cost:
+/// O(n^2) in some hundred of them.
+[[nodiscard]] double slackBetween(std::span<const Vec3d> eyes);
 
 /// Most lights that any view from an eye takes in, whichever way it turns.
 [[nodiscard]] std::size_t mostInView(const std::vector<LimitedLight>& lights, const Vec3d& eye,

@@ -40,9 +40,10 @@ Expected<Fixed> applyShadowLights(const Scene& scene, const ShadowLightSettings&
     }
     if (progress.cancelled())
         return fail(ErrorCode::Cancelled, "Choosing shadow lights was stopped");
-    const LightLimits chosen = limitLights(
-        limited, isLimit(limit) ? static_cast<std::size_t>(limit) : count, eyes,
-        horizontalFov(target), worth, settings.excess == ShadowLightSettings::Excess::Distance);
+    const LightLimits chosen =
+        limitLights(limited, isLimit(limit) ? static_cast<std::size_t>(limit) : count, eyes,
+                    horizontalFov(target), worth,
+                    settings.excess == ShadowLightSettings::Excess::Distance, slackBetween(eyes));
     std::size_t never = 0;
     std::size_t near = 0;
     for (std::size_t i = 0; i < count; ++i) {
