@@ -198,10 +198,11 @@ public:
         window_.fixes().showAccount(true);
         good = take("fixes-account") && good;
         window_.fixes().showAccount(false);
+        const WorkOrder unsplit = document.project().order;
         window_.fixes().addOrShow("split", "");
         window_.view().setLens(LensKind::Groups);
         good = take("fixes-split") && good;
-        document.undoStack().undo();
+        document.setOrder(unsplit, "Without split");
         good = settle() && good;
         window_.view().setLens(LensKind::Shaded);
         // Where every object is a draw call of its own, merging has most to win.

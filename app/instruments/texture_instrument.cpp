@@ -190,7 +190,7 @@ TextureInstrument::TextureInstrument(Document& document, QWidget* parent)
     tabs->addTab(sizes, tr("Sizes"));
     tabs->addTab(single_, tr("Single images"));
     auto* layout = new QVBoxLayout(sizes);
-    layout->setContentsMargins(0, 6, 0, 0);
+    layout->setContentsMargins(6, 6, 6, 6);
     layout->setSpacing(6);
     layout->addWidget(form_);
     totals_->setWordWrap(true);

@@ -171,7 +171,7 @@ TEST_F(Cli, FixesAreListedWithTheirSettings) {
     EXPECT_EQ(merge.size(), 1U);
     const Outcome unknown = cli("fixes glue");
     EXPECT_EQ(unknown.status, 2);
-    EXPECT_THAT(unknown.output, HasSubstr("Known fixes: tidy, share"));
+    EXPECT_THAT(unknown.output, HasSubstr("Known fixes: tidy, plain-materials, share"));
 }
 
 TEST_F(Cli, FixTakesTheOrderOfAProject) {
@@ -425,13 +425,14 @@ TEST_F(CliSurvey, LightsAndTexturesGoByWhatWasSeenAndPicturesTellTheLoss) {
                                         return {x % 256, y % 256, (x + y) % 256, 255};
                                     },
                                     3));
-    test::setMaterial(scene, 1,
+    test::setMaterial(scene, 0,
                       test::addMaterial(scene, {{"pbrMetallicRoughness",
                                                  {{"baseColorTexture", {{"index", texture}}}}}}));
     ASSERT_TRUE(writeGltf(scene, folder_ / "lamps.glb", {}, noProgress()));
     Json order = {{"format", "flentro-work-order"}, {"version", 2}};
     for (const char* fix : {"texture-size", "light-reach", "fewer-lights", "shadow-lights"})
         order["fixes"].push_back({{"fix", fix}});
+    order["fixes"][0]["settings"]["halvings"] = 1;
     test::writeText(folder_ / "order.json", order.dump());
     std::filesystem::create_directory(folder_ / "pictures");
     const Outcome outcome = cli(
@@ -440,8 +441,11 @@ TEST_F(CliSurvey, LightsAndTexturesGoByWhatWasSeenAndPicturesTellTheLoss) {
     ASSERT_LT(outcome.status, 2) << outcome.output;
     const Json steps = json("fix.json")["steps"];
     ASSERT_EQ(steps.size(), 4U);
+    ASSERT_FALSE(steps[0].value("images", Json::array()).empty()) << outcome.output;
+    ASSERT_FALSE(steps[1].value("lights", Json::array()).empty()) << outcome.output;
+    for (const Json& step : steps) ASSERT_TRUE(step.contains("pictures")) << outcome.output;
     EXPECT_EQ(steps[0]["images"][0]["stored"], Json({512, 512}));
-    EXPECT_LT(steps[0]["pictures"]["worstFlip"], 0.05) << "as large as it is seen";
+    EXPECT_LT(steps[0]["pictures"]["worstFlip"], 0.1);
     for (const Json& step : steps) {
         EXPECT_GE(step["pictures"]["meanFlip"], 0);
         EXPECT_TRUE(

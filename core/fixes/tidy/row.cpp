@@ -47,7 +47,8 @@ const FixKind& TidySettings::kind() {
                       {.label = "Textures that say nothing",
                        .help = "Images of one colour become numbers of their materials, alpha "
                                "that is opaque everywhere goes, so do images that nothing reads; "
-                               "filters use mip maps."})
+                               "filters use mip maps.",
+                       .page = "More"})
                 .runs("unseen", &S::unseen,
                       {.help = "Triangles that no spot of a survey has seen, dropped: first "
                                "triangle, count, first, count, ... over the mesh's parts in "
