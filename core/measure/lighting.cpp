@@ -6,7 +6,8 @@
 namespace flentro {
 namespace {
 
-constexpr double kNearest = 0.01;  ///< Metres; nearer surfaces are lit as from there.
+constexpr double kNearest = 0.01;    ///< Metres; nearer surfaces are lit as from there.
+constexpr double kBrightest = 1e12;  ///< Candela: files hold any number.
 const Vec3d kWeights(0.2126, 0.7152, 0.0722);
 
 }  // namespace
@@ -21,8 +22,9 @@ Emitter::Emitter(const Scene& scene, const std::vector<Mat4d>& worlds, const Pla
     : position_(placed.position), range_(placed.range) {
     const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
     type_ = light.type;
-    candela_ = std::max(
-        0.0, static_cast<double>(light.intensity) * light.color.cast<double>().dot(kWeights));
+    const double candela =
+        static_cast<double>(light.intensity) * light.color.cast<double>().dot(kWeights);
+    candela_ = candela > 0 ? std::min(candela, kBrightest) : 0;
     const Mat4d& world = worlds[static_cast<std::size_t>(placed.node)];
     direction_ = -world.block<3, 1>(0, 2).normalized();
     if (!direction_.allFinite()) direction_ = -Vec3d::UnitZ();

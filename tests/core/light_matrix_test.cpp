@@ -37,6 +37,17 @@ TEST(Lighting, AddsLuxByDistanceAndSlant) {
     EXPECT_NEAR(emittersOf(scene).front().lux({0, 0, 0}, {0, 1, 0}), 25 * 0.7152, 1e-4);
 }
 
+TEST(Lighting, OddIntensitiesStayNumbers) {
+    Scene scene = test::groundWith({}, {{{0, 2, 0}, 100, kEndless}});
+    for (const float intensity :
+         {std::numeric_limits<float>::infinity(), std::numeric_limits<float>::quiet_NaN(), -5.0F}) {
+        scene.lights[0].intensity = intensity;
+        EXPECT_TRUE(std::isfinite(emittersOf(scene).front().lux({0, 0, 0}, {0, 1, 0})));
+    }
+    scene.lights[0].range = scene.placedLights[0].range = 0;
+    EXPECT_EQ(emittersOf(scene).front().lux({0, 0, 0}, {0, 1, 0}), 0);
+}
+
 TEST(Lighting, SpotsShineIntoTheirConeOnly) {
     Scene scene = test::groundWith({}, {{{0, 2, 0}, 100, kEndless}});
     scene.lights[0].type = LightType::Spot;
