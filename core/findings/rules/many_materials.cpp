@@ -43,7 +43,8 @@ const Rule& manyMaterialsRule() {
         .name = "Many materials on one mesh",
         .why = "Each material is a draw call of its own, in every shadow pass as well.",
         .measured = "Materials of a placed mesh against the target's limit, or 8 without one.",
-        .advice = "Textures on common pages (fix Atlas), colours from a palette (fix Fewer materials).",
+        .advice =
+            "Textures on common pages (fix Atlas), colours from a palette (fix Fewer materials).",
         .needsSurvey = false,
         .run = run,
     };

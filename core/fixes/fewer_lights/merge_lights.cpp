@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <numeric>
 
 #include "fixes/lights/light_limits.h"
 #include "scene/edit.h"
