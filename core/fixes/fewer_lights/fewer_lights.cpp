@@ -43,8 +43,7 @@ std::size_t dropUseless(Scene& scene, const LightMatrix& matrix, double minChang
 /// Gives lights distances until no view holds more than `limit`.
 LightLimits capViews(Scene& scene, const FewerLightSettings& settings, std::size_t limit,
                      const Target& target, const Evidence& evidence) {
-    std::vector<Vec3d> eyes;
-    for (const Evidence::Place& place : placesFor(scene, evidence)) eyes.push_back(place.eye);
+    const std::vector<Vec3d> eyes = eyesFor(scene, evidence);
     const std::vector<bool> moving = movingNodes(scene);
     std::vector<LimitedLight> limited;
     for (const PlacedLight& light : scene.placedLights) {

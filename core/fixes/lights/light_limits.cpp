@@ -194,6 +194,12 @@ LightLimits limitLights(const std::vector<LimitedLight>& lights, std::size_t lim
         .run();
 }
 
+std::vector<Vec3d> eyesFor(const Scene& scene, const Evidence& evidence) {
+    std::vector<Vec3d> eyes;
+    for (const Evidence::Place& place : placesFor(scene, evidence)) eyes.push_back(place.eye);
+    return eyes;
+}
+
 double slackBetween(std::span<const Vec3d> eyes) {
     constexpr std::size_t kAsked = 200;
     constexpr double kMost = 4;  // metres

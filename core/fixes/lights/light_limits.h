@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "budget/target.h"
+#include "fixes/evidence.h"
 #include "survey/light_matrix.h"
 
 namespace flentro {
@@ -42,6 +43,9 @@ struct LightLimits {
                                       std::span<const Vec3d> eyes, double horizontalFov,
                                       const std::vector<std::vector<LightWorth>>& worth,
                                       bool byDistance, double slack = 0);
+
+/// Where players stand, by placesFor().
+[[nodiscard]] std::vector<Vec3d> eyesFor(const Scene& scene, const Evidence& evidence);
 
 /// Half of the usual distance from a spot to the next, at most 4 m; 0 for a single one. Cost:
 /// O(n^2) in some hundred of them.

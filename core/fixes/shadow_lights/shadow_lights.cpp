@@ -17,8 +17,7 @@ Expected<Fixed> applyShadowLights(const Scene& scene, const ShadowLightSettings&
     Fixed result{scene, {}};
     const double limit =
         settings.limit > 0 ? settings.limit : at(target.limits, Measure::ShadowLights);
-    std::vector<Vec3d> eyes;
-    for (const Evidence::Place& place : placesFor(scene, evidence)) eyes.push_back(place.eye);
+    const std::vector<Vec3d> eyes = eyesFor(scene, evidence);
     const std::size_t count = scene.placedLights.size();
     const auto worth = evidence.lights ? worthOfLights(*evidence.lights, scene, WorthOf::Shadow)
                                        : guessWorth(scene, eyes);
