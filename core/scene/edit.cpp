@@ -76,6 +76,8 @@ int addNode(Scene& scene, Node node) {
         scene.nodes[static_cast<std::size_t>(node.parent)].children.push_back(index);
     else if (root < scene.scenes.size())
         scene.scenes[root]["nodes"].push_back(index);
+    for (const char* member : {"translation", "rotation", "scale", "matrix"})
+        dropMember(node.rest, member);
     if (node.local != Mat4d::Identity()) node.rest["matrix"] = toJson(node.local);
     scene.nodes.push_back(std::move(node));
     return index;

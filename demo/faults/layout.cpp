@@ -71,6 +71,20 @@ void emptyNodes(Planter& p) {
     }
 }
 
+/// The same thing at the same place once more, as pasting by mistake leaves it.
+void placedTwice(Planter& p) {
+    std::set<std::string> names;
+    for (const std::size_t i : p.objects({"bench 21"}, p.amount(1, 1, 4), standing(p, 48))) {
+        Node copy = p.scene().nodes[static_cast<std::size_t>(p.scene().objects[i].node)];
+        copy.name += " copy";
+        names.insert(copy.name);
+        addNode(p.scene(), std::move(copy));
+    }
+    if (names.empty()) return;
+    p.tell(11, "coincident-objects", "placed twice at one place", names,
+           {{"objects", names.size()}});
+}
+
 }  // namespace
 
 const std::vector<FaultKind>& layoutFaults() {
@@ -78,6 +92,7 @@ const std::vector<FaultKind>& layoutFaults() {
         {"mirrored-scale", mirrored},
         {"uneven-scale", stretched},
         {"deep-empty-nodes", emptyNodes},
+        {"coincident-objects", placedTwice},
     };
     return kinds;
 }

@@ -15,6 +15,7 @@ const Rule& heavyVerticesRule();
 const Rule& poorVertexOrderRule();
 const Rule& degenerateTrianglesRule();
 const Rule& duplicateTrianglesRule();
+const Rule& coincidentObjectsRule();
 const Rule& interiorFacesRule();
 const Rule& nonManifoldRule();
 const Rule& redundantTrianglesRule();
@@ -72,6 +73,7 @@ const std::vector<const Rule*>& findingRules() {
         &poorVertexOrderRule(),
         &degenerateTrianglesRule(),
         &duplicateTrianglesRule(),
+        &coincidentObjectsRule(),
         &interiorFacesRule(),
         &nonManifoldRule(),
         &redundantTrianglesRule(),

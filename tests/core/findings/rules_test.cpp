@@ -6,6 +6,7 @@
 #include "fixes/culling/culling.h"
 #include "fixes/tidy/tidy.h"
 #include "fixes/work_order.h"
+#include "scene/edit.h"
 #include "support/process.h"
 #include "support/rules_fixture.h"
 
@@ -67,6 +68,56 @@ TEST_F(Rules, TidyRulesAgreeWithTheFixToTheTriangle) {
     scene_ = fixed.scene;
     EXPECT_TRUE(found("duplicate-triangles").empty());
     EXPECT_TRUE(found("degenerate-triangles").empty());
+}
+
+/// A grid whose triangles face the other way.
+Mesh turned(Mesh mesh) {
+    std::vector<std::uint32_t>& indices = mesh.parts[0].indices;
+    for (std::size_t i = 0; i + 2 < indices.size(); i += 3) std::swap(indices[i], indices[i + 1]);
+    return mesh;
+}
+
+TEST_F(Rules, CoincidentObjectsAreToldWithTheCopyNotTheOriginal) {
+    const Mesh box = makeBox({2, 2, 2});
+    scene_ = makeScene(
+        {{named(box, "box"), {0, 0, -5}}, {named(makeBox({1, 1, 1}), "other"), {3, 0, -5}}});
+    EXPECT_TRUE(found("coincident-objects").empty());
+    Object copy = scene_.objects[0];
+    copy.name = "box copy";
+    addObject(scene_, copy, -1);
+    const auto findings = found("coincident-objects");
+    ASSERT_EQ(findings.size(), 1U);
+    ASSERT_EQ(findings[0].subjects.size(), 2U);
+    EXPECT_EQ(findings[0].subjects[1].name, "box copy");
+    EXPECT_EQ(findings[0].sentence, "12 triangles of one copy lie exactly on those of 'box'");
+    EXPECT_EQ(at(findings[0].relief.here, Measure::Triangles), 12 * target_.eyes);
+}
+
+TEST_F(Rules, CoincidentObjectsAreFoundWhicheverWayTheyFaceAndStand) {
+    // The same sheet, stored 3 m aside and turned over; half of it goes on in another direction.
+    const Mesh sheet = makeGrid(10, 10, 4);
+    Mesh aside = turned(sheet);
+    std::vector<Vec3f> moved = toVectors(*aside.parts[0].find("POSITION"));
+    for (Vec3f& at : moved) at.x() += 3;
+    aside.parts[0].attributes[0].stream = std::make_shared<const Stream>(makeStream(moved));
+    scene_ = makeScene({{named(sheet, "front"), {0, -1, -5}},
+                        {named(std::move(aside), "back"), {-3, -1, -5}}});
+    auto findings = found("coincident-objects");
+    ASSERT_EQ(findings.size(), 1U);
+    EXPECT_EQ(findings[0].evidence[0].value, 200);
+    Material glass;
+    glass.alphaMode = AlphaMode::Blend;
+    scene_.materials.push_back(glass);
+    setMaterial(0);
+    EXPECT_TRUE(found("coincident-objects").empty()) << "a decal of glass on glass is drawn after";
+}
+
+TEST_F(Rules, SolidsThatTouchAreNotCoincident) {
+    scene_ = makeScene({{named(makeBox({2, 2, 2}), "left"), {-1, 0, -5}},
+                        {named(makeBox({2, 2, 2}), "right"), {1, 0, -5}},
+                        {named(makeBox({2, 2, 2}), "off by a millimetre"), {1, 0.001, -9}},
+                        {named(makeBox({2, 2, 2}), "and its neighbour"), {1, 0, -9}}});
+    EXPECT_TRUE(found("coincident-objects").empty());
 }
 
 TEST_F(Rules, AFewOddTrianglesInAScanAreNoFinding) {
