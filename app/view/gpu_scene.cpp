@@ -110,7 +110,7 @@ GpuScene::Vertices GpuScene::interleave(const Part& part) {
     if (part.triangleCount() == 0) return {};
     const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
     const Stream* normals = part.find("NORMAL");
-    const Stream* texCoords = part.find("TEXCOORD_0");
+    const Stream* texCoords[] = {part.find("TEXCOORD_0"), part.find("TEXCOORD_1")};
     const Stream* colors = part.find("COLOR_0");
     Vertices result(positions.size());
     for (std::size_t i = 0; i < result.size(); ++i) {
@@ -119,8 +119,10 @@ GpuScene::Vertices GpuScene::interleave(const Part& part) {
             v.position[c] = positions[i][c];
             v.normal[c] = normals && c < normals->components ? normals->value(i, c) : 0;
         }
-        for (int c = 0; c < 2; ++c)
-            v.texCoord[c] = texCoords && c < texCoords->components ? texCoords->value(i, c) : 0;
+        for (int c = 0; c < 4; ++c) {
+            const Stream* set = texCoords[c / 2];
+            v.texCoord[c] = set && c % 2 < set->components ? set->value(i, c % 2) : 0;
+        }
         for (int c = 0; c < 4; ++c) {
             const float value = colors && c < colors->components ? colors->value(i, c) : 1;
             v.color[c] =
@@ -171,7 +173,7 @@ GpuPart GpuScene::upload(const Part& part, const Vertices& vertices) {
                       part.indices.data(), GL_STATIC_DRAW);
     const std::pair<int, std::size_t> layout[] = {{3, offsetof(Vertex, position)},
                                                   {3, offsetof(Vertex, normal)},
-                                                  {2, offsetof(Vertex, texCoord)}};
+                                                  {4, offsetof(Vertex, texCoord)}};
     for (GLuint i = 0; i < 3; ++i) {
         gl_->glEnableVertexAttribArray(i);
         gl_->glVertexAttribPointer(i, layout[i].first, GL_FLOAT, GL_FALSE, sizeof(Vertex),

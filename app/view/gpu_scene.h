@@ -86,7 +86,7 @@ private:
     struct Vertex {
         float position[3];
         float normal[3];
-        float texCoord[2];
+        float texCoord[4];      ///< Of sets 0 and 1.
         std::uint8_t color[4];  ///< Linear.
     };
     using Vertices = std::vector<Vertex>;

@@ -220,7 +220,7 @@ TextureUse useOf(const Material& material, std::string_view role) {
 
 const Image* imageOf(const Scene& scene, const TextureUse& use) {
     if (use.texture < 0) return nullptr;
-    const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
+    const int image = scene.imageOf(use.texture);
     return image < 0 ? nullptr : &scene.images[static_cast<std::size_t>(image)];
 }
 
@@ -250,6 +250,7 @@ void Renderer::useMaterial(int index) {
     const Vec3f glowV = glow.transform.row(1);
     gl_->glUniform3fv(p.uniformLocation("glowU"), 1, glowU.data());
     gl_->glUniform3fv(p.uniformLocation("glowV"), 1, glowV.data());
+    p.setUniformValue("glowSet", glow.texCoord);
     // Texels a pixel are those of the target's display, not of this window.
     const float shown =
         static_cast<float>(frame_.size.height()) / static_cast<float>(frame_.target.height);
@@ -263,6 +264,7 @@ void Renderer::useMaterial(int index) {
     const Vec3f lookUpV = use.transform.row(1);
     gl_->glUniform3fv(p.uniformLocation("lookUpU"), 1, lookUpU.data());
     gl_->glUniform3fv(p.uniformLocation("lookUpV"), 1, lookUpV.data());
+    p.setUniformValue("lookUpSet", use.texCoord);
     const bool blended = material.alphaMode == AlphaMode::Blend;
     p.setUniformValue("blended", blended ? 1 : 0);
     p.setUniformValue("cutoff", blended                                 ? kInvisible

@@ -8,7 +8,7 @@ namespace flentro::app {
 inline constexpr const char* kVertexShader = R"(#version 330 core
 layout(location = 0) in vec3 position;
 layout(location = 1) in vec3 normal;
-layout(location = 2) in vec2 texCoord;
+layout(location = 2) in vec4 texCoord;  // both sets
 layout(location = 3) in vec4 model0;
 layout(location = 4) in vec4 model1;
 layout(location = 5) in vec4 model2;
@@ -16,7 +16,7 @@ layout(location = 6) in vec4 model3;
 layout(location = 7) in vec4 tint;  // colour of the lens; w: fade
 layout(location = 8) in vec3 color;  // linear
 uniform mat4 viewProjection;
-out Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; vec3 color; } surface;
+out Surface { vec3 place; vec3 normal; vec4 texCoord; vec4 tint; vec3 color; } surface;
 void main() {
     mat4 model = mat4(model0, model1, model2, model3);
     vec4 world = model * vec4(position, 1.0);
@@ -33,8 +33,8 @@ inline constexpr const char* kGeometryShader = R"(#version 330 core
 layout(triangles) in;
 layout(triangle_strip, max_vertices = 3) out;
 uniform vec2 viewport;  // pixels of the target's display
-in Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; vec3 color; } source[];
-out Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; vec3 color; } surface;
+in Surface { vec3 place; vec3 normal; vec4 texCoord; vec4 tint; vec3 color; } source[];
+out Surface { vec3 place; vec3 normal; vec4 texCoord; vec4 tint; vec3 color; } surface;
 out vec3 corner;
 flat out float pixels;
 void main() {
@@ -68,6 +68,7 @@ uniform float cutoff;      // negative: opaque
 uniform int textured;
 uniform vec3 lookUpU;      // KHR_texture_transform, for (u, v, 1)
 uniform vec3 lookUpV;
+uniform int lookUpSet;     // of texture coordinates: 0 or 1
 uniform int blended;       // transparent: alpha counts
 uniform sampler2D picture;
 uniform sampler3D lightGrid;
@@ -75,6 +76,7 @@ uniform sampler2D glowPicture;
 uniform int glowing;        // the emission is coloured by that picture
 uniform vec3 glowU;         // where it is looked up
 uniform vec3 glowV;
+uniform int glowSet;
 uniform int lit;
 uniform vec3 gridOrigin;
 uniform vec3 gridSize;
@@ -85,7 +87,7 @@ uniform vec3 middle;
 uniform vec3 high;
 uniform vec2 texels;  // of the picture, scaled to the target's display
 uniform vec3 layer;   // what one surface adds in the overdraw lens
-in Surface { vec3 place; vec3 normal; vec2 texCoord; vec4 tint; vec3 color; } surface;
+in Surface { vec3 place; vec3 normal; vec4 texCoord; vec4 tint; vec3 color; } surface;
 #ifdef EDGES
 in vec3 corner;
 flat in float pixels;
@@ -103,10 +105,14 @@ vec3 facing() {
     return gl_FrontFacing ? n : -n;
 }
 
+vec2 lookUp(vec3 u, vec3 v, int set) {
+    vec3 coords = vec3(set == 1 ? surface.texCoord.zw : surface.texCoord.xy, 1.0);
+    return vec2(dot(u, coords), dot(v, coords));
+}
+
 vec3 emission() {
     if (glowing == 0) return emissive;
-    vec3 coords = vec3(surface.texCoord, 1.0);
-    vec2 at = vec2(dot(glowU, coords), dot(glowV, coords));
+    vec2 at = lookUp(glowU, glowV, glowSet);
     return emissive * pow(texture(glowPicture, at).rgb, vec3(2.2));
 }
 
@@ -139,8 +145,7 @@ void main() {
         if (surface.tint.w * 16.0 < screen[cell.y * 4 + cell.x]) discard;
     }
     vec4 base = baseColor * vec4(surface.color, 1.0);
-    vec3 coords = vec3(surface.texCoord, 1.0);
-    vec2 at = vec2(dot(lookUpU, coords), dot(lookUpV, coords));
+    vec2 at = lookUp(lookUpU, lookUpV, lookUpSet);
     if (textured != 0) base *= texture(picture, at);
     if (cutoff >= 0.0 && base.a < cutoff) discard;
     if (LENS == 8) {

@@ -1,5 +1,7 @@
 // What the view draws, pixel by pixel: transparency and the light lens.
 
+#include "support/gltf_builder.h"
+#include "support/pictures.h"
 #include "window_fixture.h"
 
 namespace flentro::app {
@@ -80,6 +82,44 @@ TEST_F(Pixels, AGlassPaneLetsThroughWhatItShould) {
     const QColor dense = middle();
     EXPECT_LT(dense.red(), glass.red());
     EXPECT_GT(dense.blue(), glass.blue());
+}
+
+/// A wall whose first coordinates lie in the red half of a picture, the second in its green half.
+TEST_F(Pixels, TheSecondSetOfTextureCoordinatesIsDrawn) {
+    const auto colourWith = [&](int set) {
+        test::GltfBuilder file;
+        const Image picture = test::makePicture(16, 16, [](int x, int) {
+            return x < 8 ? std::array{220, 0, 0, 255} : std::array{0, 220, 0, 255};
+        });
+        file.document["images"] = {
+            {{"bufferView", file.addView(picture.data->data(), picture.data->size())},
+             {"mimeType", "image/png"}}};
+        file.document["textures"] = {{{"source", 0}}};
+        file.document["materials"] = {
+            {{"doubleSided", true},
+             {"pbrMetallicRoughness",
+              {{"metallicFactor", 0}, {"baseColorTexture", {{"index", 0}, {"texCoord", set}}}}}}};
+        const int mesh = file.addTriangle();
+        Json& primitive = file.document["meshes"][0]["primitives"][0];
+        primitive["material"] = 0;
+        primitive["attributes"]["TEXCOORD_0"] =
+            file.addFloats({0.2F, 0.5F, 0.2F, 0.5F, 0.2F, 0.5F}, "VEC2");
+        primitive["attributes"]["TEXCOORD_1"] =
+            file.addFloats({0.8F, 0.5F, 0.8F, 0.5F, 0.8F, 0.5F}, "VEC2");
+        file.addNode({{"mesh", mesh}, {"scale", {80, 80, 1}}, {"translation", {-30, -30, -10}}});
+        file.document["cameras"] = {
+            {{"type", "perspective"}, {"perspective", {{"yfov", 1}, {"znear", 0.1}}}}};
+        file.addNode({{"camera", 0}});
+        const auto path = file.write(folder_.path(), "sets " + std::to_string(set) + ".glb");
+        window_->open(QString::fromStdString(path.string()));
+        EXPECT_TRUE(settle());
+        EXPECT_EQ(failure_, "");
+        return middle();
+    };
+    const QColor first = colourWith(0);
+    EXPECT_GT(first.red(), first.green() + 50);
+    const QColor second = colourWith(1);
+    EXPECT_GT(second.green(), second.red() + 50);
 }
 
 TEST_F(Pixels, LightLensCountsWhereALampStillReaches) {
