@@ -16,6 +16,11 @@ public:
     explicit LightPlan(QWidget* parent = nullptr);
     void show(const Scene& before, const Scene& after);
     void choose(int light);  ///< Placed light of the scene before; -1: none.
+    [[nodiscard]] int chosen() const { return chosen_; }
+    /// Where a placed light of the scene before is drawn, pixels.
+    [[nodiscard]] QPointF placeOf(int light) const {
+        return toScreen(lights_[static_cast<std::size_t>(light)].at);
+    }
 
     /// Most lights over one place of the ground, before and after.
     [[nodiscard]] int mostBefore() const { return mostBefore_; }

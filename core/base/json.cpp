@@ -4,6 +4,8 @@
 
 #include <algorithm>
 
+template class nlohmann::basic_json<>;
+
 namespace flentro {
 namespace {
 
@@ -65,6 +67,17 @@ const Json& jsonArray(const Json& parent, const char* key) {
     static const Json empty = Json::array();
     const auto it = parent.is_object() ? parent.find(key) : parent.end();
     return it != parent.end() && it->is_array() ? *it : empty;
+}
+
+Json& objectAt(Json& parent, const char* key) {
+    if (!parent.is_object()) parent = Json::object();
+    Json& member = parent[key];
+    if (!member.is_object()) member = Json::object();
+    return member;
+}
+
+bool dropMember(Json& parent, const char* key) {
+    return parent.is_object() && parent.erase(key) > 0;
 }
 
 }  // namespace flentro

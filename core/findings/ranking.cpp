@@ -99,7 +99,7 @@ private:
     void addImages(std::size_t slot, std::size_t material) {
         if (!materials_.emplace(slot, material).second) return;
         for (const TextureUse& use : scene_.materials[material].textures) {
-            const int image = scene_.textures[static_cast<std::size_t>(use.texture)].image;
+            const int image = scene_.imageOf(use.texture);
             if (image >= 0) images_[static_cast<std::size_t>(image)].insert(slot);
         }
     }

@@ -26,7 +26,7 @@ SceneIndex::SceneIndex(const Scene& scene)
     for (std::size_t m = 0; m < scene.materials.size(); ++m)
         for (std::size_t u = 0; u < scene.materials[m].textures.size(); ++u) {
             const int texture = scene.materials[m].textures[u].texture;
-            const int image = scene.textures[static_cast<std::size_t>(texture)].image;
+            const int image = scene.imageOf(texture);
             if (image < 0) continue;
             usesOf[static_cast<std::size_t>(image)].push_back(
                 {static_cast<std::uint32_t>(m), static_cast<std::uint32_t>(u)});

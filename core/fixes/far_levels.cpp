@@ -178,7 +178,7 @@ Material cheapMaterial(const TextureCache& textures, const Material& material, b
     json.erase("occlusionTexture");
     if (const int texture = material.texture("metallicRoughnessTexture"); texture >= 0) {
         const Vec4f mean = meanOf(textures, texture);  // roughness in green, metalness in blue
-        Json& pbr = json["pbrMetallicRoughness"];
+        Json& pbr = objectAt(json, "pbrMetallicRoughness");
         pbr.erase("metallicRoughnessTexture");
         pbr["roughnessFactor"] = material.roughness * mean.y();
         pbr["metallicFactor"] = material.metallic * mean.z();

@@ -268,7 +268,7 @@ private:
         Node& far = scene_.nodes[static_cast<std::size_t>(index)];
         if (far.mesh < 0 || far.parent >= 0 || !far.children.empty()) return;
         if (far.rest.contains("extras") && !far.rest["extras"].is_object()) return;
-        Json& ours = far.rest["extras"]["flentro"];
+        Json& ours = objectAt(objectAt(far.rest, "extras"), "flentro");
         if (!jsonObject(ours, "standIn").contains("start")) {
             const Json& coverage = jsonArray(jsonObject(source, "extras"), "MSFT_screencoverage");
             const Mesh& mesh = *scene_.assets[static_cast<std::size_t>(far.mesh)].mesh;

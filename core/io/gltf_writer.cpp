@@ -211,9 +211,7 @@ private:
     Json* oursIn(int index) {
         Json& node = nodes_[static_cast<std::size_t>(index)];
         if (node.contains("extras") && !node["extras"].is_object()) return nullptr;
-        Json& ours = node["extras"]["flentro"];
-        if (!ours.is_object()) ours = Json::object();
-        return &ours;
+        return &objectAt(objectAt(node, "extras"), "flentro");
     }
 
     void noteCulling(int holder, int index) {

@@ -177,7 +177,7 @@ void noteMissingMaterials(const fs::path& path, Scene& scene) {
 double takeMessage(Scene& scene) {
     Json& asset = scene.rest["asset"];
     const Json message = jsonObject(jsonObject(asset, "extras"), kImportMessage);
-    if (asset.is_object()) asset.erase("extras");
+    dropMember(asset, "extras");
     for (const Json& note : jsonArray(message, "notes"))
         scene.notes.push_back(
             {jsonOr<std::string>(note, "where", ""), jsonOr<std::string>(note, "what", "")});

@@ -14,7 +14,7 @@ std::set<int> imagesOf(const Scene& scene, const Mesh& mesh) {
         if (part.material < 0) continue;
         for (const TextureUse& use :
              scene.materials[static_cast<std::size_t>(part.material)].textures) {
-            const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
+            const int image = scene.imageOf(use.texture);
             if (image >= 0) images.insert(image);
         }
     }
@@ -61,8 +61,7 @@ std::vector<TextureEntry> listTextures(const Scene& scene, const TextureMemory& 
             entries[static_cast<std::size_t>(texture.image)].mipMaps = false;
     for (const Material& material : scene.materials) {
         std::set<int> images;
-        for (const TextureUse& use : material.textures)
-            images.insert(scene.textures[static_cast<std::size_t>(use.texture)].image);
+        for (const TextureUse& use : material.textures) images.insert(scene.imageOf(use.texture));
         for (const int image : images)
             if (image >= 0) ++entries[static_cast<std::size_t>(image)].materials;
     }
@@ -79,7 +78,7 @@ std::vector<MaterialEntry> listMaterials(const Scene& scene, const TextureMemory
         entries[m].material = m;
         std::set<int> images;
         for (const TextureUse& use : scene.materials[m].textures)
-            images.insert(scene.textures[static_cast<std::size_t>(use.texture)].image);
+            images.insert(scene.imageOf(use.texture));
         images.erase(-1);
         entries[m].images = images.size();
         for (const int image : images)

@@ -64,7 +64,7 @@ std::vector<TextureClass> textureClasses(const Scene& scene) {
     std::vector<std::string_view> roles(scene.images.size());
     for (const Material& material : scene.materials)
         for (const TextureUse& use : material.textures) {
-            const int index = scene.textures[static_cast<std::size_t>(use.texture)].image;
+            const int index = scene.imageOf(use.texture);
             if (index < 0) continue;
             const auto i = static_cast<std::size_t>(index);
             const TextureClass found = classOf(material, use, scene.images[i]);

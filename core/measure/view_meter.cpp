@@ -95,7 +95,7 @@ void ViewMeter::makeMaterials() {
     for (const Material& material : scene_.materials) {
         imagesOf_.emplace_back();
         for (const TextureUse& use : material.textures) {
-            const int image = scene_.textures[static_cast<std::size_t>(use.texture)].image;
+            const int image = scene_.imageOf(use.texture);
             if (image >= 0) imagesOf_.back().push_back(static_cast<std::uint32_t>(image));
         }
     }

@@ -112,7 +112,7 @@ std::vector<std::size_t> imagesRead(const Scene& scene) {
     std::set<std::size_t> images;
     for (const Material& material : scene.materials)
         for (const TextureUse& use : material.textures) {
-            const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
+            const int image = scene.imageOf(use.texture);
             if (image >= 0 && scene.images[static_cast<std::size_t>(image)].data)
                 images.insert(static_cast<std::size_t>(image));
         }

@@ -58,7 +58,7 @@ std::vector<bool> plainNodes(const Scene& scene) {
     for (std::size_t i = 0; i < plain.size(); ++i) {
         const Node& node = scene.nodes[i];
         Json extras = jsonObject(node.rest, "extras");
-        if (extras.is_object()) extras.erase("castsShadow");  // the object knows
+        dropMember(extras, "castsShadow");  // the object knows
         const bool told = !extras.empty() || node.rest.contains("extensions");
         plain[i] = plain[i] && !told && node.children.empty() && node.instances.empty() &&
                    node.skin < 0 && node.camera < 0 && node.light < 0;

@@ -283,6 +283,13 @@ double allowance(Importance importance) {
     return 0;
 }
 
+double PlacedLight::fadeFor(const Vec3d& eye) const {
+    const double distance = (position - eye).norm();
+    if (distance >= end) return 0;
+    if (distance <= fadeStart || !(fadeStart < end)) return 1;
+    return (end - distance) / (end - fadeStart);
+}
+
 Box Scene::bounds() const {
     Box box;
     for (const Object& object : objects) box.extend(object.bounds);

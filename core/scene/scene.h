@@ -218,6 +218,8 @@ struct PlacedLight {
     /// Placed lights of the scene as it was read that this one stands for.
     std::vector<std::uint32_t> origins;
 
+    /// Share of its light that is shown to `eye`: 1 up to where it fades, 0 from where it ends.
+    [[nodiscard]] double fadeFor(const Vec3d& eye) const;
     /// True if it casts a shadow as seen from `eye`; from nowhere (NaN) at any distance.
     [[nodiscard]] bool castsShadowFor(const Vec3d& eye) const {
         return castsShadow && !((position - eye).norm() >= shadowEnd);
@@ -279,6 +281,10 @@ struct Scene {
 
     [[nodiscard]] const Mesh& mesh(const Object& object) const {
         return *assets[static_cast<std::size_t>(object.asset)].mesh;
+    }
+    /// The image of a texture; -1 for -1 and for textures without one.
+    [[nodiscard]] int imageOf(int texture) const {
+        return texture < 0 ? -1 : textures[static_cast<std::size_t>(texture)].image;
     }
     [[nodiscard]] Box bounds() const;
 };

@@ -16,6 +16,10 @@ struct ShadowLights {
     bool operator==(const ShadowLights&) const = default;
 };
 
+/// Lets a light cast shadows or not, also in its node's extras.castsShadow, where an export keeps
+/// it. Extras that are no object stay where nothing has to be told.
+void setCastsShadow(Scene& scene, PlacedLight& light, bool casts);
+
 /// Lets these lights cast shadows and no others, in their nodes' extras.castsShadow as well, where
 /// an export keeps it. Names that no light has are noted.
 void castShadows(Scene& scene, const ShadowLights& wanted);

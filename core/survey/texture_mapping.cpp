@@ -9,7 +9,7 @@ namespace {
 
 TextureMapping mappingOf(const Scene& scene, const TextureUse& use) {
     TextureMapping mapping{use.texCoord, use.transform.leftCols<2>()};
-    const int index = scene.textures[static_cast<std::size_t>(use.texture)].image;
+    const int index = scene.imageOf(use.texture);
     if (index < 0) return mapping;
     const Image& image = scene.images[static_cast<std::size_t>(index)];
     if (image.width <= 0 || image.height <= 0) return mapping;

@@ -182,7 +182,7 @@ std::vector<float> texelsPerPixel(const Scene& scene, const Survey& survey) {
     for (std::size_t m = 0; m < scene.materials.size(); ++m)
         for (std::size_t u = 0; u < scene.materials[m].textures.size(); ++u) {
             const int texture = scene.materials[m].textures[u].texture;
-            const int image = scene.textures[static_cast<std::size_t>(texture)].image;
+            const int image = scene.imageOf(texture);
             if (image < 0) continue;
             float& least = finest[static_cast<std::size_t>(image)];
             least = std::min(least, survey.seen.texCoordPerPixel[mappings.of(m, u)]);

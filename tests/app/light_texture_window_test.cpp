@@ -3,6 +3,7 @@
 #include <QSpinBox>
 #include <QTableWidget>
 
+#include "fixes/fewer_materials/fewer_materials.h"
 #include "fixes/shadow_lights/shadow_lights.h"
 #include "instruments/light_instrument.h"
 #include "instruments/texture_instrument.h"
@@ -85,6 +86,39 @@ TEST_F(LightAndTexture, ShadowLightsHoldTheLimitAndPlanAndListAgree) {
     ASSERT_TRUE(plan);
     EXPECT_GT(plan->mostBefore(), 0);
     EXPECT_EQ(plan->mostBefore(), plan->mostAfter()) << "they go on shining";
+    const int last = table->rowCount() - 1;
+    const int light = static_cast<int>(lights->lights.back().light);
+    click(plan, plan->placeOf(light).toPoint());
+    ASSERT_GE(plan->chosen(), 0);
+    EXPECT_NEAR((plan->placeOf(plan->chosen()) - plan->placeOf(light)).manhattanLength(), 0, 12)
+        << "the nearest to the mouse";
+    EXPECT_TRUE(plan->chosen() != light || table->currentRow() == last);
+    click(plan, QPoint(1, 1));
+    EXPECT_EQ(plan->chosen(), -1) << "a click beside all of them";
+}
+
+TEST_F(LightAndTexture, FewerMaterialsBringsObjectsToTheNumberTyped) {
+    openMarket();
+    const auto most = [&] {
+        std::size_t parts = 0;
+        const Scene& scene = *window_->document().result();
+        for (const Object& object : scene.objects)
+            parts = std::max(parts, scene.mesh(object).parts.size());
+        return parts;
+    };
+    const std::size_t before = most();
+    addFix("fewer-materials");
+    type(number("On one object"), 2);
+    const auto* fewer = report<FewerMaterialReport>();
+    ASSERT_TRUE(fewer);
+    EXPECT_LE(most(), before);
+    auto* left = find<QTableWidget>("Still too many materials");
+    ASSERT_TRUE(left);
+    EXPECT_EQ(left->rowCount(), static_cast<int>(fewer->still.size()))
+        << "what remains is told by name";
+    window_->document().undoStack().undo();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(most(), before);
 }
 
 TEST_F(LightAndTexture, WithoutASurveyNothingIsSaidOfWhatIsSeen) {

@@ -176,5 +176,49 @@ TEST(StoredTextures, AreTheSmallestThatKeepTheLossAndAreInTheManifest) {
     EXPECT_EQ(manifest["textures"][1]["withinLoss"], false);
 }
 
+/// What formats a box with two images of one role is stored in.
+std::set<std::string> formatsOf(const char* role, const test::PixelOf& pixel, int channels,
+                                const char* family) {
+    const test::TemporaryFolder folder;
+    Scene scene = test::makeScene({{test::makeBox({1, 1, 1}), {0, 0, -5}}});
+    const Json use = {
+        {"index", test::addPicture(scene, test::makePicture(16, 16, pixel, channels))}};
+    Json source = Json::object();
+    if (std::string(role) == "baseColorTexture" || std::string(role) == "metallicRoughnessTexture")
+        source["pbrMetallicRoughness"][role] = use;
+    else
+        source[role] = use;
+    if (channels == 4) source["alphaMode"] = "BLEND";
+    test::setMaterial(scene, 0, test::addMaterial(scene, source));
+    Target target;
+    for (TextureStorage& storage : target.storage) storage.format = family;
+    ExportOptions options;
+    options.ktx2 = true;
+    options.storage.minDecibels = 20;
+    const auto exported = exportScene(scene, target, folder / "box.glb", options, noProgress());
+    std::set<std::string> formats;
+    if (exported)
+        for (const StoredTexture& texture : exported->textures) {
+            formats.insert(texture.use + " " + texture.format);
+            EXPECT_EQ(texture.levels, 5U) << "16 to 1";
+        }
+    return formats;
+}
+
+TEST(StoredTextures, EachClassGoesIntoTheBlocksThatHoldIt) {
+    using testing::ElementsAre;
+    const auto rising = [](int x, int y) { return std::array{x * 16, y * 16, 128, 255 - x * 8}; };
+    const auto bump = [](int x, int) { return std::array{120 + x, 128, 250, 255}; };
+    const auto grey = [](int x, int) { return std::array{x * 16, x * 16, x * 16, 255}; };
+    EXPECT_THAT(formatsOf("baseColorTexture", rising, 3, "bc7"), ElementsAre("color bc1"));
+    EXPECT_THAT(formatsOf("baseColorTexture", rising, 4, "bc7"), ElementsAre("colorWithAlpha bc3"));
+    EXPECT_THAT(formatsOf("normalTexture", bump, 3, "bc5"), ElementsAre("normal bc5"));
+    EXPECT_THAT(formatsOf("occlusionTexture", grey, 3, "bc4"), ElementsAre("mask bc4"));
+    EXPECT_THAT(formatsOf("metallicRoughnessTexture", rising, 3, "bc7"),
+                ElementsAre("packedMasks bc1"));
+    EXPECT_THAT(formatsOf("normalTexture", bump, 3, "astc-8x8"),
+                ElementsAre(testing::StartsWith("normal astc-")));
+}
+
 }  // namespace
 }  // namespace flentro

@@ -71,6 +71,7 @@ void RecordingProgress::report(double fraction, std::string_view) {
 }
 
 bool RecordingProgress::cancelled() const {
+    ++asked_;
     if (left_ < 0) return false;
     return left_.fetch_sub(1) <= 0 ? (left_ = 0, true) : false;
 }

@@ -52,10 +52,12 @@ public:
     void report(double fraction, std::string_view message) override;
     [[nodiscard]] bool cancelled() const override;
     [[nodiscard]] int reports() const { return reports_; }
+    [[nodiscard]] int asked() const { return asked_; }  ///< Questions so far.
     [[nodiscard]] double highest() const { return highest_; }
 
 private:
     mutable std::atomic<int> left_;
+    mutable std::atomic<int> asked_ = 0;
     std::atomic<int> reports_ = 0;
     std::atomic<double> highest_ = 0;
 };

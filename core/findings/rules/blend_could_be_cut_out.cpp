@@ -15,8 +15,7 @@ std::vector<Finding> run(const FindingInput& in) {
         if (material.alphaMode != AlphaMode::Blend || material.baseColor.w() < 0.99F ||
             !in.index.isShown(static_cast<std::uint32_t>(m)))
             continue;
-        const int image =
-            texture < 0 ? -1 : in.scene.textures[static_cast<std::size_t>(texture)].image;
+        const int image = in.scene.imageOf(texture);
         if (image < 0) continue;
         const ImageFacts& facts = in.images[static_cast<std::size_t>(image)];
         const double settled = facts.clear + facts.opaque;

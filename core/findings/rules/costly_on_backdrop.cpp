@@ -60,7 +60,7 @@ std::vector<Finding> run(const FindingInput& in) {
                             {"costly maps", static_cast<double>(extras.size())}};
         std::vector<ImageSaving> savings;
         for (const TextureUse& use : in.scene.materials[m].textures) {
-            const int image = in.scene.textures[static_cast<std::size_t>(use.texture)].image;
+            const int image = in.scene.imageOf(use.texture);
             const bool isExtra = std::ranges::find(extras, use.role) != extras.end();
             if (image < 0 || !isExtra ||
                 in.index.usesOf[static_cast<std::size_t>(image)].size() != 1)

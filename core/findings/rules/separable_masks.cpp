@@ -16,9 +16,7 @@ std::vector<Finding> run(const FindingInput& in) {
             if (use.role == "metallicRoughnessTexture") masks[1] = &use;
         }
         if (!masks[0] || !masks[1] || !in.index.isShown(static_cast<std::uint32_t>(m))) continue;
-        const auto imageOf = [&](const TextureUse* use) {
-            return in.scene.textures[static_cast<std::size_t>(use->texture)].image;
-        };
+        const auto imageOf = [&](const TextureUse* use) { return in.scene.imageOf(use->texture); };
         const std::pair<int, int> pair(imageOf(masks[0]), imageOf(masks[1]));
         if (pair.first < 0 || pair.second < 0 || pair.first == pair.second ||
             masks[0]->texCoord != masks[1]->texCoord ||

@@ -26,7 +26,7 @@ Areas areasOf(const Scene& scene, const Part& part) {
     const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
     const auto use = std::ranges::find(material.textures, "baseColorTexture", &TextureUse::role);
     if (use == material.textures.end()) return {};
-    const int image = scene.textures[static_cast<std::size_t>(use->texture)].image;
+    const int image = scene.imageOf(use->texture);
     const Stream* positions = part.find("POSITION");
     const Stream* coords = part.find(fmt::format("TEXCOORD_{}", use->texCoord));
     if (image < 0 || !positions || !coords) return {};

@@ -128,8 +128,7 @@ std::vector<Reach> reachOf(const Scene& scene) {
 std::set<int> imagesRead(const Scene& scene) {
     std::set<int> images;
     for (const Material& material : scene.materials)
-        for (const TextureUse& use : material.textures)
-            images.insert(scene.textures[static_cast<std::size_t>(use.texture)].image);
+        for (const TextureUse& use : material.textures) images.insert(scene.imageOf(use.texture));
     return images;
 }
 
@@ -249,9 +248,9 @@ private:
         judged.candidate.material = static_cast<int>(index);
         if (!reach_[index].used || material.textures.empty()) return judged;
         Json json = material.source;
-        json.erase("name");
+        dropMember(json, "name");
         if (settings_.bakeFactors && material.texture("baseColorTexture") >= 0)
-            for (const char* key : kFactors) json["pbrMetallicRoughness"].erase(key);
+            for (const char* key : kFactors) objectAt(json, "pbrMetallicRoughness").erase(key);
         bool plain = true;
         bool repeats = true;  // only then is a picture the same a whole number farther on
         bool readable = !reach_[index].odd;
@@ -431,7 +430,7 @@ private:
     /// metalness.
     void putFactors(const std::vector<Candidate>& group, const std::vector<std::size_t>& members,
                     const Packed& packed, const PageItem& size, Json& json) {
-        Json& pbr = json["pbrMetallicRoughness"];
+        Json& pbr = objectAt(json, "pbrMetallicRoughness");
         pbr.erase("baseColorFactor");
         const Material& first = materialOf(group[members.front()]);
         const bool isEven = std::all_of(members.begin(), members.end(), [&](std::size_t i) {

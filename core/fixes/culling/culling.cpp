@@ -52,7 +52,7 @@ double distanceOf(const CullingSettings& settings, const Target& target, double 
 /// Told to engines that read the document.
 void noteFarPlane(Scene& scene, double distance) {
     if (scene.rest.contains("extras") && !scene.rest["extras"].is_object()) return;
-    scene.rest["extras"]["flentro"]["farPlane"] = distance;
+    objectAt(objectAt(scene.rest, "extras"), "flentro")["farPlane"] = distance;
 }
 
 /// [origins] The places that see each.

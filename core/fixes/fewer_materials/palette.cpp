@@ -74,7 +74,7 @@ public:
         }
         Json json = first.source.is_object() ? first.source : Json::object();
         json["name"] = fmt::format("palette {}", ++result_.palettes);
-        Json& pbr = json["pbrMetallicRoughness"];
+        Json& pbr = objectAt(json, "pbrMetallicRoughness");
         pbr.erase("baseColorFactor");
         pbr["baseColorTexture"] = {{"index", addTexture(sheet.paint(base), 4, "colours")}};
         if (!isEvenlyRough) {
@@ -159,10 +159,8 @@ std::string materialKind(const Material& material) {
     Json json = material.source.is_object() ? material.source : Json::object();
     json.erase("name");
     json.erase("emissiveFactor");
-    if (json.contains("pbrMetallicRoughness"))
-        for (const char* key : {"baseColorFactor", "metallicFactor", "roughnessFactor"})
-            json["pbrMetallicRoughness"].erase(key);
-    if (jsonObject(json, "pbrMetallicRoughness").empty()) json.erase("pbrMetallicRoughness");
+    Json& pbr = objectAt(json, "pbrMetallicRoughness");
+    for (const char* key : {"baseColorFactor", "metallicFactor", "roughnessFactor"}) pbr.erase(key);
     return json.dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 

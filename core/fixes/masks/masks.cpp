@@ -120,8 +120,8 @@ private:
 /// Lets a material read both from one texture.
 void readFrom(Material& material, int texture) {
     Json json = material.source;
-    json["pbrMetallicRoughness"]["metallicRoughnessTexture"]["index"] = texture;
-    json["occlusionTexture"]["index"] = texture;
+    objectAt(objectAt(json, "pbrMetallicRoughness"), "metallicRoughnessTexture")["index"] = texture;
+    objectAt(json, "occlusionTexture")["index"] = texture;
     const std::string name = material.name;
     material = parseMaterial(json);
     material.name = name;

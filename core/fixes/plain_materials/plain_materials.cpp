@@ -72,12 +72,12 @@ public:
         lost_ = &lost;
         if (edges_[index] < settings_.maxPixels) dropMaps(material);
         if (edges_[index] < settings_.unlitPixels && !material.unlit) {
-            json_["extensions"]["KHR_materials_unlit"] = Json::object();
+            objectAt(json_, "extensions")["KHR_materials_unlit"] = Json::object();
             lost.emplace_back("light");
         }
         if (settings_.oneSided && material.doubleSided && material.alphaMode == AlphaMode::Opaque &&
             closed_[index]) {
-            json_.erase("doubleSided");
+            dropMember(json_, "doubleSided");
             lost.emplace_back("second side");
         }
         if (settings_.cutOut && material.alphaMode == AlphaMode::Blend) settleAlpha(material);
@@ -91,8 +91,7 @@ public:
 private:
     [[nodiscard]] std::optional<Pixels> pixelsOf(const Material& material, const char* role) const {
         const int texture = material.texture(role);
-        const int image =
-            texture < 0 ? -1 : scene_.textures[static_cast<std::size_t>(texture)].image;
+        const int image = scene_.imageOf(texture);
         if (image < 0) return std::nullopt;
         auto pixels = decodeImage(scene_.images[static_cast<std::size_t>(image)], kLookedAt);
         if (!pixels) return std::nullopt;
@@ -100,8 +99,7 @@ private:
     }
 
     void dropMaps(const Material& material) {
-        Json& pbr = json_["pbrMetallicRoughness"];
-        if (!pbr.is_object()) pbr = Json::object();
+        Json& pbr = objectAt(json_, "pbrMetallicRoughness");
         if (settings_.meanRoughness && pbr.contains("metallicRoughnessTexture")) {
             if (const auto pixels = pixelsOf(material, "metallicRoughnessTexture")) {
                 pbr["roughnessFactor"] = material.roughness * mean(*pixels, 1);
@@ -111,11 +109,11 @@ private:
             }
         }
         if (settings_.dropNormals && json_.contains("normalTexture")) dropNormals(material, pbr);
-        if (settings_.dropOcclusion && json_.erase("occlusionTexture") > 0)
+        if (settings_.dropOcclusion && dropMember(json_, "occlusionTexture"))
             lost_->emplace_back("occlusion map");
-        if (settings_.dropCoats && json_.contains("extensions")) {
+        if (settings_.dropCoats && !jsonObject(json_, "extensions").empty()) {
             for (const Coat& coat : kCoats)
-                if (json_["extensions"].erase(coat.extension) > 0) lost_->emplace_back(coat.name);
+                if (dropMember(json_["extensions"], coat.extension)) lost_->emplace_back(coat.name);
             if (json_["extensions"].empty()) json_.erase("extensions");
         }
     }
@@ -128,7 +126,7 @@ private:
             const auto roughness = jsonOr(pbr, "roughnessFactor", 1.0);
             pbr["roughnessFactor"] = roughnessFor(roughness, static_cast<double>(lengths[0]));
         }
-        json_.erase("normalTexture");
+        dropMember(json_, "normalTexture");
         lost_->emplace_back("normal map");
     }
 
@@ -143,8 +141,7 @@ private:
         // Glass lets light through by other means.
         if (jsonObject(json_, "extensions").contains("KHR_materials_transmission")) return;
         const int texture = material.texture("baseColorTexture");
-        const int image =
-            texture < 0 ? -1 : scene_.textures[static_cast<std::size_t>(texture)].image;
+        const int image = scene_.imageOf(texture);
         double clear = 0;
         double opaque = 1;
         if (image >= 0) {
@@ -158,7 +155,7 @@ private:
             json_["alphaMode"] = "MASK";
             json_["alphaCutoff"] = 0.5;
         } else {
-            json_.erase("alphaMode");
+            dropMember(json_, "alphaMode");
         }
         lost_->emplace_back("blending");
     }

@@ -9,8 +9,58 @@
 #include "fixes/lights/light_limits.h"
 #include "fixes/lights/light_report.h"
 #include "scene/edit.h"
+#include "scene/shadow_lights.h"
 
 namespace flentro {
+namespace {
+
+/// Shadow lights that count, and those whose shadows are not worth one.
+struct Casting {
+    std::vector<LimitedLight> lights;  ///< [placed lights] Those that cast none end at 0.
+    std::size_t casting = 0;
+    std::size_t unseen = 0;  ///< Of those, whose shadow no view would miss.
+};
+
+/// `worst`: [placed lights] the most that a view would change without the shadow; empty: not known.
+Casting castingOf(const Scene& scene, const std::vector<float>& worst, double minChange) {
+    Casting found;
+    for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
+        const PlacedLight& light = scene.placedLights[i];
+        found.lights.push_back({light.position, light.range, 0, false});
+        if (!light.castsShadow) continue;
+        ++found.casting;
+        if (worst.empty() || static_cast<double>(worst[i]) > minChange)
+            found.lights.back().end = std::min(light.end, light.shadowEnd);
+        else
+            ++found.unseen;
+    }
+    return found;
+}
+
+struct Shortened {
+    std::size_t never = 0;  ///< Cast no shadow any more.
+    std::size_t near = 0;   ///< Cast one up to a distance.
+};
+
+/// `ends`: [placed lights] how far from the eye each may cast a shadow.
+Shortened shorten(Scene& scene, const std::vector<double>& ends) {
+    Shortened count;
+    for (std::size_t i = 0; i < ends.size(); ++i) {
+        PlacedLight& light = scene.placedLights[i];
+        if (!light.castsShadow) continue;
+        if (ends[i] <= 0) {
+            setCastsShadow(scene, light, false);
+            ++count.never;
+        } else if (ends[i] < std::min(light.end, light.shadowEnd)) {
+            light.shadowEnd = ends[i];
+            ++count.near;
+        }
+    }
+    return count;
+}
+
+}  // namespace
+
 Expected<Fixed> applyShadowLights(const Scene& scene, const ShadowLightSettings& settings,
                                   const Target& target, const Evidence& evidence,
                                   Progress& progress) {
@@ -21,48 +71,23 @@ Expected<Fixed> applyShadowLights(const Scene& scene, const ShadowLightSettings&
     const std::size_t count = scene.placedLights.size();
     const auto worth = evidence.lights ? worthOfLights(*evidence.lights, scene, WorthOf::Shadow)
                                        : guessWorth(scene, eyes);
-    const std::vector<float> worst = mostInAnyView(worth, count);
-    std::vector<LimitedLight> limited(count);
-    std::size_t casting = 0;
-    std::size_t unseen = 0;
-    for (std::size_t i = 0; i < count; ++i) {
-        const PlacedLight& light = scene.placedLights[i];
-        limited[i] = {light.position, light.range, 0, false};
-        if (!light.castsShadow) continue;
-        ++casting;
-        const bool isMissed =
-            !evidence.lights || static_cast<double>(worst[i]) > settings.minChange;
-        if (isMissed)
-            limited[i].end = std::min(light.end, light.shadowEnd);
-        else
-            ++unseen;
-    }
+    const Casting casting =
+        castingOf(scene, evidence.lights ? mostInAnyView(worth, count) : std::vector<float>(),
+                  settings.minChange);
     if (progress.cancelled())
         return fail(ErrorCode::Cancelled, "Choosing shadow lights was stopped");
     const LightLimits chosen =
-        limitLights(limited, isLimit(limit) ? static_cast<std::size_t>(limit) : count, eyes,
+        limitLights(casting.lights, isLimit(limit) ? static_cast<std::size_t>(limit) : count, eyes,
                     horizontalFov(target), worth,
                     settings.excess == ShadowLightSettings::Excess::Distance, slackBetween(eyes));
-    std::size_t never = 0;
-    std::size_t near = 0;
-    for (std::size_t i = 0; i < count; ++i) {
-        PlacedLight& light = result.scene.placedLights[i];
-        if (!light.castsShadow) continue;
-        if (chosen.ends[i] <= 0) {
-            takeShadow(result.scene, light);
-            ++never;
-        } else if (chosen.ends[i] < std::min(light.end, light.shadowEnd)) {
-            light.shadowEnd = chosen.ends[i];
-            ++near;
-        }
-    }
-    result.record.summary =
-        fmt::format("{} of {} cast no shadow any more, {} up to a distance; at most {} in any view",
-                    never, counted(casting, "shadow light"), near, chosen.most);
-    if (unseen > 0)
-        result.record.notes.push_back(fmt::format("{} shadows that change no view by more than {}",
-                                                  counted(unseen, "light cast", "lights cast"),
-                                                  formatShare(settings.minChange)));
+    const Shortened shortened = shorten(result.scene, chosen.ends);
+    result.record.summary = fmt::format(
+        "{} of {} cast no shadow any more, {} up to a distance; at most {} in any view",
+        shortened.never, counted(casting.casting, "shadow light"), shortened.near, chosen.most);
+    if (casting.unseen > 0)
+        result.record.notes.push_back(fmt::format(
+            "{} shadows that change no view by more than {}",
+            counted(casting.unseen, "light cast", "lights cast"), formatShare(settings.minChange)));
     if (!isLimit(limit))
         result.record.notes.emplace_back(
             "The target sets no limit: only shadows that nobody sees go");

@@ -243,7 +243,7 @@ bool soften(Material& material, const std::vector<float>& lengths) {
     const double after = roughnessFor(before, sum / static_cast<double>(lengths.size()));
     if (after - before < 0.005) return false;
     material.roughness = static_cast<float>(after);
-    material.source["pbrMetallicRoughness"]["roughnessFactor"] = material.roughness;
+    objectAt(material.source, "pbrMetallicRoughness")["roughnessFactor"] = material.roughness;
     return true;
 }
 
@@ -252,7 +252,7 @@ std::size_t softenHighlights(Scene& scene, const Sizer& sizer) {
     for (Material& material : scene.materials) {
         const int texture = material.texture("normalTexture");
         if (texture < 0) continue;
-        const int image = scene.textures[static_cast<std::size_t>(texture)].image;
+        const int image = scene.imageOf(texture);
         if (image >= 0)
             softened += soften(material, sizer.made(static_cast<std::size_t>(image)).normalLengths);
     }

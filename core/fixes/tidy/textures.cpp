@@ -37,8 +37,7 @@ double linear(std::uint8_t byte) {
 
 /// Puts an image of one colour into the material's numbers; false where there are none for it.
 bool replaceByNumber(Json& json, const std::string& role, const std::array<std::uint8_t, 4>& c) {
-    Json& pbr = json["pbrMetallicRoughness"];
-    if (!pbr.is_object()) pbr = Json::object();
+    Json& pbr = objectAt(json, "pbrMetallicRoughness");
     const auto share = [&](std::size_t i) { return c[i] / 255.0; };
     if (role == "baseColorTexture") {
         scale(pbr, "baseColorFactor", 4, {linear(c[0]), linear(c[1]), linear(c[2]), share(3)});
@@ -86,9 +85,7 @@ public:
     }
 
 private:
-    [[nodiscard]] int imageOf(const TextureUse& use) const {
-        return scene_.textures[static_cast<std::size_t>(use.texture)].image;
-    }
+    [[nodiscard]] int imageOf(const TextureUse& use) const { return scene_.imageOf(use.texture); }
 
     void replaceOneColours(std::size_t index) {
         const Material& material = scene_.materials[index];
