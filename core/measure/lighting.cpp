@@ -8,6 +8,7 @@ namespace {
 
 constexpr double kNearest = 0.01;    ///< Metres; nearer surfaces are lit as from there.
 constexpr double kBrightest = 1e12;  ///< Candela: files hold any number.
+constexpr double kOff = 1e-3;        ///< Of the way: a surface does not shade itself.
 const Vec3d kWeights(0.2126, 0.7152, 0.0722);
 
 }  // namespace
@@ -44,17 +45,26 @@ double Emitter::distance(const Vec3d& point) const {
     return (position_ - point).norm();
 }
 
-double Emitter::lux(const Vec3d& point, const Vec3d& normal, double range) const {
+LightRay Emitter::rayTo(const Vec3d& point, double farthest) const {
     const Vec3d way = toLight(point);
-    const double facing = way.dot(normal);
-    if (!(facing > 0)) return 0;
-    if (isDirectional()) return candela_ * facing;
+    const double away = isDirectional() ? farthest : distance(point);
+    return {point + way * away, -way, away * (1 - kOff) - 1e-3};
+}
+
+double Emitter::lux(const Vec3d& point, const Vec3d& normal, double range) const {
+    if (isDirectional()) return candela_ * std::max(0.0, -direction_.dot(normal));
+    // Most lights are too far or behind: they are left before the root and the division.
+    const Vec3d way = position_ - point;
+    const double squared = way.squaredNorm();
+    if (squared == 0) return candela_ * attenuation(0, range) * std::max(0.0, normal.y());
+    if (squared >= range * range || !(way.dot(normal) > 0)) return 0;
+    const double away = std::sqrt(squared);
     double cone = 1;
     if (type_ == LightType::Spot) {
         const double width = std::max(0.001, cosInner_ - cosOuter_);
-        cone = std::clamp((direction_.dot(-way) - cosOuter_) / width, 0.0, 1.0);
+        cone = std::clamp((-direction_.dot(way) / away - cosOuter_) / width, 0.0, 1.0);
     }
-    return candela_ * cone * cone * attenuation(distance(point), range) * facing;
+    return candela_ * cone * cone * attenuation(away, range) * (way.dot(normal) / away);
 }
 
 std::vector<Emitter> emittersOf(const Scene& scene) {

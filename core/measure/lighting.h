@@ -11,6 +11,13 @@ namespace flentro {
 /// 1 / d^2, smoothly cut off at a range as the extension recommends: 0 from there on.
 [[nodiscard]] double attenuation(double distance, double range);
 
+/// What a light sends to a point: from it, up to just before the surface there.
+struct LightRay {
+    Vec3d from = Vec3d::Zero();
+    Vec3d direction = Vec3d::UnitZ();  ///< Unit vector.
+    double length = 0;                 ///< Metres.
+};
+
 /// A placed light with all that its light depends on, in world space.
 class Emitter {
 public:
@@ -25,6 +32,8 @@ public:
     /// Unit vector from a point to the light, and how far that is.
     [[nodiscard]] Vec3d toLight(const Vec3d& point) const;
     [[nodiscard]] double distance(const Vec3d& point) const;
+    /// From the light, as shadow passes look; directional ones start `farthest` metres away.
+    [[nodiscard]] LightRay rayTo(const Vec3d& point, double farthest) const;
     [[nodiscard]] double range() const { return range_; }
     [[nodiscard]] double candela() const { return candela_; }  ///< Or lux of directional ones.
     [[nodiscard]] const Vec3d& position() const { return position_; }

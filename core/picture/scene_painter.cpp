@@ -15,10 +15,22 @@ constexpr std::size_t kMostLayers = 6;  ///< Transparent ones before one another
 constexpr double kShadowShare = 0.02;   ///< Of a point's light: shadows of less are not asked.
 constexpr float kAmbient = 0.03F;       ///< Of the lights' light, from all sides.
 constexpr float kSky = 1;               ///< Lux from above where a scene has no lights.
-constexpr double kOff = 1e-3;
+constexpr double kFarthestSun = 1e4;    ///< Metres from a point to where sun light starts.
+constexpr int kTile = 4;                ///< Pixels an edge of what a packet of rays draws.
+static_assert(kTile * kTile == RayPacket::kLanes);
 
+/// Of a colour whose parts are whole 255ths, as texels are.
 Vec3f linearOf(const Vec4f& display) {
-    return {toLinear(display.x()), toLinear(display.y()), toLinear(display.z())};
+    static const std::array<float, 256> table = [] {
+        std::array<float, 256> linear{};
+        for (std::size_t i = 0; i < linear.size(); ++i)
+            linear[i] = toLinear(static_cast<float>(i) / 255);
+        return linear;
+    }();
+    const auto of = [](float c) {
+        return table[static_cast<std::size_t>(std::clamp(c, 0.0F, 1.0F) * 255 + 0.5F)];
+    };
+    return {of(display.x()), of(display.y()), of(display.z())};
 }
 
 /// The first opaque surface of each lane and what is before it.
@@ -63,10 +75,29 @@ Vec3f reflected(const Surface& s, const Vec3d& toLight) {
     const float lobe = a2 / (static_cast<float>(kPi) * d * d);
     const float shadowing =
         0.5F / (nl * std::sqrt(nv * nv * (1 - a2) + a2) + nv * std::sqrt(nl * nl * (1 - a2) + a2));
-    const Vec3f fresnel = f0 + (Vec3f::Ones() - f0) * std::pow(1 - vh, 5.0F);
+    const float away = 1 - vh;
+    const float grazing = away * away * away * away * away;
+    const Vec3f fresnel = f0 + (Vec3f::Ones() - f0) * grazing;
     const Vec3f diffuse = s.albedo * (1 - s.metallic) / static_cast<float>(kPi);
     return diffuse.cwiseProduct(Vec3f::Ones() - fresnel) + fresnel * (lobe * shadowing);
 }
+
+/// What one part's vertices hold for shading; null where they do not.
+struct PartStreams {
+    static constexpr int kCoordSets = 8;  ///< Further sets are not looked up.
+    const Stream* normal = nullptr;
+    std::array<const Stream*, kCoordSets> coords{};
+
+    explicit PartStreams(const Part& part) : normal(part.find("NORMAL")) {
+        for (int set = 0; set < kCoordSets; ++set) {
+            const Stream* stream = part.find("TEXCOORD_" + std::to_string(set));
+            if (stream && stream->components == 2) coords[static_cast<std::size_t>(set)] = stream;
+        }
+    }
+    [[nodiscard]] const Stream* coordsOf(int set) const {
+        return set >= 0 && set < kCoordSets ? coords[static_cast<std::size_t>(set)] : nullptr;
+    }
+};
 
 /// What one material reads, by place in the scene's lists.
 struct Reading {
@@ -129,6 +160,7 @@ struct ScenePainter::State {
     LightCells cells;
     std::vector<std::uint32_t> endless;
     std::vector<Eigen::Matrix3d> normalMatrices;  ///< [objects]
+    std::vector<PartStreams> streams;             ///< [RayScene::parts()]
 
     State(const Scene& s, const RayScene& r, int edge)
         : scene(s), rays(r), textures(s, edge), emitters(emittersOf(s)), cells(s) {
@@ -139,6 +171,8 @@ struct ScenePainter::State {
             const float weight = 0.2126F * c.x() + 0.7152F * c.y() + 0.0722F * c.z();
             tints.push_back(weight > 0 ? Vec3f(c / weight) : Vec3f(Vec3f::Ones()));
         }
+        for (const Asset& asset : s.assets)
+            for (const Part& part : asset.mesh->parts) streams.emplace_back(part);
         for (const Object& object : s.objects)
             normalMatrices.push_back(object.world.topLeftCorner<3, 3>().inverse().transpose());
     }
@@ -150,36 +184,53 @@ public:
     Shader(const State& state, const Vec3d& eye, double pixelAtOne)
         : s_(state), eye_(eye), pixelAtOne_(pixelAtOne) {
         for (const PlacedLight& light : s_.scene.placedLights) {
-            const double away = (light.position - eye).norm();
-            double fade = away < light.end ? 1 : 0;
-            if (fade > 0 && away > light.fadeStart && light.fadeStart < light.end)
-                fade = (light.end - away) / (light.end - light.fadeStart);
-            fades_.push_back(fade);
+            fades_.push_back(light.fadeFor(eye));
             casts_.push_back(light.castsShadowFor(eye));
         }
     }
 
-    [[nodiscard]] Vec3f shade(const Layers::Lane& lane, const Vec3d& way) const {
-        Vec3f colour = Vec3f::Zero();
-        for (std::size_t i = lane.count; i-- > 0;) {
-            const Surface surface = surfaceAt(lane.hits[i], way);
-            colour = surface.alpha * lightOf(surface) + (1 - surface.alpha) * colour;
+    using Ways = std::array<Vec3d, RayPacket::kLanes>;
+    using Colours = std::array<Vec3f, RayPacket::kLanes>;
+
+    /// Linear light of each lane, black where nothing was met.
+    [[nodiscard]] Colours shade(const Layers& layers, const Ways& ways) const {
+        std::vector<Surface> surfaces;
+        std::array<std::size_t, RayPacket::kLanes + 1> first{};
+        for (std::size_t lane = 0; lane < layers.layers.size(); ++lane) {
+            const Layers::Lane& own = layers.layers[lane];
+            for (std::size_t i = 0; i < own.count; ++i)
+                surfaces.push_back(surfaceAt(own.hits[i], ways[lane]));
+            first[lane + 1] = surfaces.size();
         }
-        return colour;
+        const std::vector<Vec3f> lit = lightOf(surfaces);
+        Colours colours;
+        for (std::size_t lane = 0; lane < layers.layers.size(); ++lane) {
+            Vec3f colour = Vec3f::Zero();
+            for (std::size_t i = first[lane + 1]; i-- > first[lane];)
+                colour = surfaces[i].alpha * lit[i] + (1 - surfaces[i].alpha) * colour;
+            colours[lane] = colour;
+        }
+        return colours;
     }
 
 private:
     struct Corner {
-        const Part* part;
+        const PartStreams* streams;
         std::array<std::uint32_t, 3> vertices;
         Vec3d weights;
     };
 
-    [[nodiscard]] Vec2f coords(const Corner& corner, int set) const {
-        const Stream* stream =
-            corner.part->find(set == 0 ? "TEXCOORD_0" : "TEXCOORD_" + std::to_string(set));
+    /// Light on its way to a surface.
+    struct Arriving {
+        std::uint32_t surface;
+        std::uint32_t light;
+        double lux;
+    };
+
+    [[nodiscard]] static Vec2f coords(const Corner& corner, int set) {
+        const Stream* stream = corner.streams->coordsOf(set);
         Vec2f sum = Vec2f::Zero();
-        if (!stream || stream->components != 2) return sum;
+        if (!stream) return sum;
         for (std::size_t k = 0; k < 3; ++k)
             sum +=
                 static_cast<float>(corner.weights[static_cast<Eigen::Index>(k)]) *
@@ -204,10 +255,12 @@ private:
         const auto asset = static_cast<std::size_t>(object.asset);
         const auto& row = s_.rays.parts()[hit.part];
         Corner corner;
-        corner.part = &s_.scene.assets[asset].mesh->parts[hit.part - s_.rays.firstParts()[asset]];
+        corner.streams = &s_.streams[hit.part];
+        const Part& part =
+            s_.scene.assets[asset].mesh->parts[hit.part - s_.rays.firstParts()[asset]];
         for (std::size_t k = 0; k < 3; ++k)
             corner.vertices[k] =
-                corner.part->indices[3 * std::size_t{hit.triangle - row.firstTriangle} + k];
+                part.indices[3 * std::size_t{hit.triangle - row.firstTriangle} + k];
         corner.weights = weightsOf(corners, surface.at);
         const Vec3d face = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
         surface.normal = normalAt(corner, hit.object, face);
@@ -240,7 +293,7 @@ private:
 
     [[nodiscard]] Vec3d normalAt(const Corner& corner, std::uint32_t object,
                                  const Vec3d& face) const {
-        const Stream* normals = corner.part->find("NORMAL");
+        const Stream* normals = corner.streams->normal;
         if (!normals) return face;
         Vec3d sum = Vec3d::Zero();
         for (std::size_t k = 0; k < 3; ++k)
@@ -273,8 +326,8 @@ private:
     void bend(const TextureUse& use, const Corner& corner, const std::array<Vec3d, 3>& corners,
               float across, Surface& surface) const {
         const Texels* texels = s_.textures.find(use.texture);
-        const Stream* stream = corner.part->find("TEXCOORD_" + std::to_string(use.texCoord));
-        if (!texels || !stream || stream->components != 2) return;
+        const Stream* stream = corner.streams->coordsOf(use.texCoord);
+        if (!texels || !stream) return;
         std::array<Eigen::Vector2d, 3> at;
         for (std::size_t k = 0; k < 3; ++k)
             at[k] = use.lookUp({stream->value(corner.vertices[k], 0),
@@ -300,42 +353,75 @@ private:
         if (bent.allFinite()) surface.normal = bent;
     }
 
-    [[nodiscard]] Vec3f lightOf(const Surface& surface) const {
-        if (surface.unlit) return surface.albedo + surface.emitted;
-        if (s_.emitters.empty()) {
-            const auto up = static_cast<float>(0.5 + 0.5 * surface.normal.y());
-            return surface.albedo * (kSky * (0.3F + 0.7F * up) / static_cast<float>(kPi)) +
-                   surface.emitted;
+    /// [surfaces]
+    [[nodiscard]] std::vector<Vec3f> lightOf(const std::vector<Surface>& surfaces) const {
+        std::vector<Vec3f> sums;
+        std::vector<Arriving> arriving;
+        std::vector<Arriving> asked;  // what a shadow may take away
+        for (std::uint32_t i = 0; i < surfaces.size(); ++i) {
+            const Surface& surface = surfaces[i];
+            sums.push_back(surface.emitted);
+            if (surface.unlit) {
+                sums[i] += surface.albedo;
+            } else if (s_.emitters.empty()) {
+                const auto up = static_cast<float>(0.5 + 0.5 * surface.normal.y());
+                sums[i] += surface.albedo * (kSky * (0.3F + 0.7F * up) / static_cast<float>(kPi));
+            } else {
+                addLights(surface, i, arriving, asked, sums[i]);
+            }
         }
-        std::array<std::pair<double, std::uint32_t>, 64> lit;
+        dropShadowed(surfaces, asked);
+        arriving.insert(arriving.end(), asked.begin(), asked.end());
+        for (const auto& [i, light, lux] : arriving)
+            sums[i] += reflected(surfaces[i], s_.emitters[light].toLight(surfaces[i].at))
+                           .cwiseProduct(s_.tints[light] * static_cast<float>(lux));
+        return sums;
+    }
+
+    /// What comes from all sides goes to `sum` at once.
+    void addLights(const Surface& surface, std::uint32_t index, std::vector<Arriving>& arriving,
+                   std::vector<Arriving>& asked, Vec3f& sum) const {
+        std::array<Arriving, 64> lit;
         std::size_t count = 0;
         double all = 0;
+        Vec3f around = Vec3f::Zero();
         const auto ask = [&](std::uint32_t light) {
             if (count == lit.size() || fades_[light] <= 0) return;
             const double lux = fades_[light] * s_.emitters[light].lux(surface.at, surface.normal);
             if (!(lux > 0)) return;
-            lit[count++] = {lux, light};
+            lit[count++] = {index, light, lux};
             all += lux;
+            around += s_.tints[light] * static_cast<float>(lux);
         };
         for (const std::uint32_t light : s_.cells.near(surface.at)) ask(light);
         for (const std::uint32_t light : s_.endless) ask(light);
-        Vec3f sum = surface.emitted;
+        sum += surface.albedo.cwiseProduct(around) *
+               (kAmbient * surface.occlusion / static_cast<float>(kPi));
         for (std::size_t i = 0; i < count; ++i) {
-            const auto& [lux, light] = lit[i];
-            const Emitter& emitter = s_.emitters[light];
-            const Vec3f from = s_.tints[light] * static_cast<float>(lux);
-            sum += surface.albedo.cwiseProduct(from) *
-                   (kAmbient * surface.occlusion / static_cast<float>(kPi));
-            if (casts_[light] && lux > kShadowShare * all && isShadowed(emitter, surface)) continue;
-            sum += reflected(surface, emitter.toLight(surface.at)).cwiseProduct(from);
+            const bool matters = casts_[lit[i].light] && lit[i].lux > kShadowShare * all;
+            (matters ? asked : arriving).push_back(lit[i]);
         }
-        return sum;
     }
 
-    [[nodiscard]] bool isShadowed(const Emitter& emitter, const Surface& surface) const {
-        const Vec3d way = emitter.toLight(surface.at);
-        const double distance = emitter.isDirectional() ? 1e4 : emitter.distance(surface.at);
-        return s_.rays.isShadowed(surface.at + way * distance, -way, distance * (1 - kOff) - 1e-3);
+    /// Takes out what something stands before; a light's rays go together.
+    void dropShadowed(const std::vector<Surface>& surfaces, std::vector<Arriving>& asked) const {
+        std::stable_sort(asked.begin(), asked.end(),
+                         [](const Arriving& a, const Arriving& b) { return a.light < b.light; });
+        constexpr std::size_t kLanes = ShadowPacket::kLanes;
+        std::size_t kept = 0;
+        for (std::size_t from = 0; from < asked.size(); from += kLanes) {
+            const std::size_t lanes = std::min(kLanes, asked.size() - from);
+            ShadowPacket packet{};
+            for (std::size_t i = 0; i < lanes; ++i) {
+                const Arriving& one = asked[from + i];
+                packet.set(static_cast<int>(i),
+                           s_.emitters[one.light].rayTo(surfaces[one.surface].at, kFarthestSun));
+            }
+            const std::uint32_t blocked = s_.rays.shadowed(packet);
+            for (std::size_t i = 0; i < lanes; ++i)
+                if (((blocked >> i) & 1U) == 0) asked[kept++] = asked[from + i];
+        }
+        asked.resize(kept);
     }
 
     const State& s_;
@@ -363,33 +449,36 @@ LightPicture ScenePainter::paint(const Viewpoint& view, const Target& target, do
     const double pixelAtOne = 2 * up / picture.height;
     const Shader shader(*state_, view.eye, pixelAtOne);
     const Eigen::Matrix3d toWorld = viewMatrix(view).inverse().topLeftCorner<3, 3>();
-    parallelFor(static_cast<std::size_t>(picture.height), "Drawing", noProgress(),
-                [&](std::size_t row) {
-                    const double y = up - (static_cast<double>(row) + 0.5) * pixelAtOne;
-                    for (int from = 0; from < picture.width; from += RayPacket::kLanes) {
-                        RayPacket packet{};
-                        std::array<Vec3d, RayPacket::kLanes> ways;
-                        const int lanes = std::min(RayPacket::kLanes, picture.width - from);
-                        for (int i = 0; i < lanes; ++i) {
-                            const double x = (from + i + 0.5 - picture.width / 2.0) * pixelAtOne;
-                            const auto lane = static_cast<std::size_t>(i);
-                            ways[lane] = (toWorld * Vec3d(x, y, -1)).normalized();
-                            packet.x[i] = static_cast<float>(ways[lane].x());
-                            packet.y[i] = static_cast<float>(ways[lane].y());
-                            packet.z[i] = static_cast<float>(ways[lane].z());
-                            packet.valid[i] = -1;
-                        }
-                        Layers layers;
-                        state_->rays.trace(view.eye, packet, static_cast<float>(target.farPlane),
-                                           sightings, layers);
-                        for (int i = 0; i < lanes; ++i) {
-                            const auto lane = static_cast<std::size_t>(i);
-                            picture.pixels[row * static_cast<std::size_t>(picture.width) +
-                                           static_cast<std::size_t>(from + i)] =
-                                shader.shade(layers.layers[lane], ways[lane]);
-                        }
-                    }
-                });
+    const int rows = (picture.height + kTile - 1) / kTile;
+    parallelFor(static_cast<std::size_t>(rows), "Drawing", noProgress(), [&](std::size_t row) {
+        for (int left = 0; left < picture.width; left += kTile) {
+            const int top = static_cast<int>(row) * kTile;
+            RayPacket packet{};
+            Shader::Ways ways;
+            for (int i = 0; i < RayPacket::kLanes; ++i) {
+                const int px = left + i % kTile;
+                const int py = top + i / kTile;
+                if (px >= picture.width || py >= picture.height) continue;
+                const double x = (px + 0.5 - picture.width / 2.0) * pixelAtOne;
+                const double y = up - (py + 0.5) * pixelAtOne;
+                const auto lane = static_cast<std::size_t>(i);
+                ways[lane] = (toWorld * Vec3d(x, y, -1)).normalized();
+                packet.x[i] = static_cast<float>(ways[lane].x());
+                packet.y[i] = static_cast<float>(ways[lane].y());
+                packet.z[i] = static_cast<float>(ways[lane].z());
+                packet.valid[i] = -1;
+            }
+            Layers layers;
+            state_->rays.trace(view.eye, packet, static_cast<float>(target.farPlane), sightings,
+                               layers);
+            const Shader::Colours colours = shader.shade(layers, ways);
+            for (int i = 0; i < RayPacket::kLanes; ++i)
+                if (packet.valid[i] != 0)
+                    picture.pixels[static_cast<std::size_t>((top + i / kTile) * picture.width +
+                                                            left + i % kTile)] =
+                        colours[static_cast<std::size_t>(i)];
+        }
+    });
     return picture;
 }
 

@@ -13,9 +13,8 @@ namespace {
 constexpr int kColumns = 6;  ///< Rays across a view.
 constexpr int kRows = 4;
 constexpr std::size_t kMostPoints = 400'000;
-constexpr std::size_t kMostLights = 24;  ///< At one point, those that add most.
-constexpr double kNegligible = 0.002;    ///< Of what all lights together add.
-constexpr double kOff = 1e-3;  ///< Of the way: off the surface, so that it does not shade itself.
+constexpr std::size_t kMostLights = 24;    ///< At one point, those that add most.
+constexpr double kNegligible = 0.002;      ///< Of what all lights together add.
 constexpr float kLeastAdaptation = 1e-3F;  ///< Lux.
 
 /// [places] Mean of what is lit, lights that are blocked counted as if they were not.
@@ -91,6 +90,7 @@ public:
         for (std::uint32_t v = 0; v < spot.views.size(); ++v)
             for (int from = 0; from < rays; from += RayPacket::kLanes)
                 trace(spot, place, v, from, std::min(rays, from + RayPacket::kLanes), found);
+        markBlocked(found);
         return found;
     }
 
@@ -155,19 +155,37 @@ private:
             if (-lux < kNegligible * sum) break;
             LightMatrix::Entry entry{};
             entry.light = light;
-            entry.isBlocked = isBlocked(emitters_[light], at) ? 1 : 0;
             entry.lux = static_cast<float>(-lux);
             entries.push_back(entry);
         }
     }
 
-    /// Rays go from the light, as shadow passes do: faces that turn away from it cast nothing.
-    [[nodiscard]] bool isBlocked(const Emitter& emitter, const Vec3d& at) const {
-        const Vec3d way = emitter.toLight(at);
-        const double distance =
-            emitter.isDirectional() ? 2 * target_.farPlane : emitter.distance(at);
-        const Vec3d from = at + way * distance;
-        return rays_.isShadowed(from, -way, distance * (1 - kOff) - 1e-3);
+    /// A light's rays go together.
+    void markBlocked(OfPlace& found) const {
+        std::vector<std::pair<std::uint32_t, std::uint32_t>> asked;  // light, entry
+        std::vector<std::uint32_t> pointOf;
+        for (std::size_t p = 0; p < found.points.size(); ++p) {
+            const std::size_t end = p + 1 < found.points.size()
+                                        ? std::size_t{found.points[p + 1].first}
+                                        : found.entries.size();
+            pointOf.resize(end, static_cast<std::uint32_t>(p));
+        }
+        for (std::uint32_t e = 0; e < found.entries.size(); ++e)
+            asked.emplace_back(std::uint32_t{found.entries[e].light}, e);
+        std::sort(asked.begin(), asked.end());
+        constexpr std::size_t kLanes = ShadowPacket::kLanes;
+        for (std::size_t from = 0; from < asked.size(); from += kLanes) {
+            const std::size_t lanes = std::min(kLanes, asked.size() - from);
+            ShadowPacket packet{};
+            for (std::size_t i = 0; i < lanes; ++i) {
+                const auto& [light, entry] = asked[from + i];
+                const Vec3d at = found.points[pointOf[entry]].at.cast<double>();
+                packet.set(static_cast<int>(i), emitters_[light].rayTo(at, 2 * target_.farPlane));
+            }
+            const std::uint32_t blocked = rays_.shadowed(packet);
+            for (std::size_t i = 0; i < lanes; ++i)
+                found.entries[asked[from + i].second].isBlocked = (blocked >> i) & 1U;
+        }
     }
 
     const Scene& scene_;
@@ -187,13 +205,6 @@ std::vector<LightMatrix::Row> rowsOf(const Scene& scene) {
 }
 
 /// 1 up to where it begins to fade, 0 from where it is gone.
-double fadeOf(const PlacedLight& light, const Vec3d& eye) {
-    const double distance = (light.position - eye).norm();
-    if (distance >= light.end) return 0;
-    if (distance <= light.fadeStart || !(light.fadeStart < light.end)) return 1;
-    return (light.end - distance) / (light.end - light.fadeStart);
-}
-
 }  // namespace
 
 LightMatrix::LightMatrix(std::vector<Row> rows, std::vector<Vec3d> eyes, std::vector<Point> points,
@@ -268,7 +279,7 @@ double ArrivingLight::luxWithoutShadow(const LightMatrix::Point& point,
     if (index < 0) return 0;
     const PlacedLight& light = scene_.placedLights[static_cast<std::size_t>(index)];
     const LightMatrix::Row& row = matrix_.rows()[entry.light];
-    const double lux = static_cast<double>(entry.lux) * fadeOf(light, matrix_.eyes()[point.place]);
+    const double lux = static_cast<double>(entry.lux) * light.fadeFor(matrix_.eyes()[point.place]);
     const bool isSame = static_cast<float>(light.range) == row.range &&
                         light.position.cast<float>() == row.position;
     const Light& kind = scene_.lights[static_cast<std::size_t>(light.light)];

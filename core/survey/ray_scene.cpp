@@ -121,6 +121,7 @@ void attachPart(RTCScene scene, unsigned id, const Part& part, const Mat4d& m,
     if (holes) {
         rtcSetGeometryUserData(geometry, const_cast<AlphaSource*>(holes));
         rtcSetGeometryIntersectFilterFunction(geometry, passHoles);
+        rtcSetGeometryOccludedFilterFunction(geometry, passHoles);
     }
     rtcCommitGeometry(geometry);
     rtcAttachGeometryByID(scene, geometry, id);
@@ -130,6 +131,7 @@ void attachPart(RTCScene scene, unsigned id, const Part& part, const Mat4d& m,
 /// `holes`: for each part what its rays are let through by, or null.
 ScenePart buildMesh(const Mesh& mesh, const Mat4d& m, const std::unique_ptr<AlphaSource>* holes) {
     ScenePart scene(rtcNewScene(rayDevice()));
+    rtcSetSceneFlags(scene.get(), RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);  // for shadowed()
     unsigned id = 0;
     for (const Part& part : mesh.parts) {
         if (part.triangleCount() > 0) {
@@ -173,6 +175,7 @@ struct RayScene::State {
     void addInstance(const Object& object, unsigned id);
     [[nodiscard]] RayHit hitOf(unsigned instance, unsigned geometry, unsigned primitive,
                                float distance) const;
+    struct ShadowQuery;
     enum class Meeting { Through, Seen, Opaque };
     /// For a triangle that faces away; nothing of its alpha is asked.
     [[nodiscard]] bool isBackFace(const RayHit& hit, const Vec3f& direction,
@@ -193,7 +196,7 @@ std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const 
     source->masked = material.alphaMode == AlphaMode::Mask;
     for (const TextureUse& use : material.textures) {
         if (use.role != "baseColorTexture") continue;
-        const int image = scene.textures[static_cast<std::size_t>(use.texture)].image;
+        const int image = scene.imageOf(use.texture);
         if (image < 0) continue;
         if (!maps.contains(image)) {
             const auto pixels =
@@ -337,6 +340,7 @@ RayScene::RayScene(const Scene& scene) : state_(std::make_unique<State>(scene)) 
             buildMesh(*s.meshes[i], Mat4d::Identity(), s.alphas.data() + s.firstParts[i]);
     });
     s.top.reset(rtcNewScene(rayDevice()));
+    rtcSetSceneFlags(s.top.get(), RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);
     s.inverses.resize(scene.objects.size(), Eigen::Matrix3f::Identity());
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
         const Object& object = scene.objects[i];
@@ -476,12 +480,73 @@ RayHit RayScene::first(const Vec3d& from, const Vec3d& direction, double nearest
     return first;
 }
 
-bool RayScene::isShadowed(const Vec3d& from, const Vec3d& direction, double farthest) const {
-    bool blocked = false;
-    state_->follow(from, direction, 0, farthest, [&](const RayHit& hit, State::Meeting meeting) {
-        blocked = meeting == State::Meeting::Opaque && state_->castsShadow[hit.object];
-        return blocked;
-    });
+void ShadowPacket::set(int lane, const LightRay& ray) {
+    fromX[lane] = static_cast<float>(ray.from.x());
+    fromY[lane] = static_cast<float>(ray.from.y());
+    fromZ[lane] = static_cast<float>(ray.from.z());
+    x[lane] = static_cast<float>(ray.direction.x());
+    y[lane] = static_cast<float>(ray.direction.y());
+    z[lane] = static_cast<float>(ray.direction.z());
+    length[lane] = static_cast<float>(ray.length);
+    valid[lane] = -1;
+}
+
+/// What rays from lights pass, asked by Embree for each surface on their way.
+struct RayScene::State::ShadowQuery {
+    RTCIntersectContext context;  // first: Embree hands it back
+    const State* state;
+    const ShadowPacket* rays;  ///< By the ray's id.
+
+    static void pass(const RTCFilterFunctionNArguments* args) {
+        const auto& query = *reinterpret_cast<const ShadowQuery*>(args->context);
+        for (unsigned i = 0; i < args->N; ++i)
+            if (args->valid[i] == -1 && query.passes(*args, i)) args->valid[i] = 0;
+    }
+
+    [[nodiscard]] bool passes(const RTCFilterFunctionNArguments& args, unsigned i) const {
+        const unsigned instance = RTCHitN_instID(args.hit, args.N, i, 0);
+        if (!state->castsShadow[instance] || state->standsIn[instance]) return true;
+        const unsigned primitive = RTCHitN_primID(args.hit, args.N, i);
+        const RayHit hit =
+            state->hitOf(instance, RTCHitN_geomID(args.hit, args.N, i), primitive, 0);
+        const unsigned lane = RTCRayN_id(args.ray, args.N, i);
+        const Vec3f normal(RTCHitN_Ng_x(args.hit, args.N, i), RTCHitN_Ng_y(args.hit, args.N, i),
+                           RTCHitN_Ng_z(args.hit, args.N, i));
+        return state->isBackFace(hit, {rays->x[lane], rays->y[lane], rays->z[lane]}, normal) ||
+               state->meet(hit, primitive, RTCHitN_u(args.hit, args.N, i),
+                           RTCHitN_v(args.hit, args.N, i)) != Meeting::Opaque;
+    }
+};
+
+bool RayScene::isShadowed(const LightRay& ray) const {
+    ShadowPacket packet{};
+    packet.set(0, ray);
+    return shadowed(packet) != 0;
+}
+
+std::uint32_t RayScene::shadowed(const ShadowPacket& rays) const {
+    RTCRay16 packet;
+    for (int i = 0; i < ShadowPacket::kLanes; ++i) {
+        packet.org_x[i] = rays.fromX[i];
+        packet.org_y[i] = rays.fromY[i];
+        packet.org_z[i] = rays.fromZ[i];
+        packet.dir_x[i] = rays.x[i];
+        packet.dir_y[i] = rays.y[i];
+        packet.dir_z[i] = rays.z[i];
+        packet.tnear[i] = 0;
+        packet.tfar[i] = rays.length[i];
+        packet.time[i] = 0;
+        packet.mask[i] = 0xFFFFFFFFU;
+        packet.id[i] = static_cast<unsigned>(i);
+        packet.flags[i] = 0;
+    }
+    State::ShadowQuery query{{}, state_.get(), &rays};
+    rtcInitIntersectContext(&query.context);
+    query.context.filter = State::ShadowQuery::pass;
+    rtcOccluded16(rays.valid, state_->top.get(), &query.context, &packet);
+    std::uint32_t blocked = 0;
+    for (int i = 0; i < ShadowPacket::kLanes; ++i)
+        if (rays.valid[i] != 0 && packet.tfar[i] < 0) blocked |= 1U << static_cast<unsigned>(i);
     return blocked;
 }
 

@@ -11,6 +11,7 @@
 #include <span>
 #include <vector>
 
+#include "measure/lighting.h"
 #include "measure/view_meter.h"
 #include "scene/scene.h"
 #include "survey/texture_mapping.h"
@@ -33,6 +34,17 @@ struct alignas(64) RayPacket {
     static constexpr int kLanes = 16;
     float x[kLanes], y[kLanes], z[kLanes];  ///< Unit directions.
     int valid[kLanes];                      ///< -1: to be traced; 0: not.
+};
+
+/// Sixteen rays from lights, each with a start of its own; unused lanes are not `valid`.
+struct alignas(64) ShadowPacket {
+    static constexpr int kLanes = RayPacket::kLanes;
+    float fromX[kLanes], fromY[kLanes], fromZ[kLanes];
+    float x[kLanes], y[kLanes], z[kLanes];  ///< Unit directions.
+    float length[kLanes];                   ///< Metres.
+    int valid[kLanes];                      ///< -1: to be traced; 0: not.
+
+    void set(int lane, const LightRay& ray);
 };
 
 /// Takes what the rays of a packet meet on their way, nearest first for each lane.
@@ -81,7 +93,11 @@ public:
 
     /// True if a ray from a light meets something opaque that casts shadows: through transparent
     /// surfaces, faces that turn away from it, far stand-ins and objects that cast none.
-    [[nodiscard]] bool isShadowed(const Vec3d& from, const Vec3d& direction, double farthest) const;
+    [[nodiscard]] bool isShadowed(const LightRay& ray) const;
+
+    /// The same for the valid lanes of a packet: bit i for lane i. Faster where the rays are near
+    /// one another.
+    [[nodiscard]] std::uint32_t shadowed(const ShadowPacket& rays) const;
 
     /// As trace() without any of its rules: Embree's own rate, to compare with.
     [[nodiscard]] std::size_t traceBare(const Vec3d& eye, const RayPacket& rays) const;
