@@ -84,6 +84,21 @@ TEST(Json, FallsBackOnMembersOfAnotherType) {
     EXPECT_TRUE(jsonObject(json, "missing").is_object());
 }
 
+TEST(Json, MembersAreMadeObjectsAndDroppedWhateverIsThere) {
+    Json json;
+    objectAt(objectAt(json, "extras"), "ours")["end"] = 5;
+    EXPECT_EQ(json, Json::parse(R"({"extras": {"ours": {"end": 5}}})"));
+    json = {{"extras", "text"}, {"list", {1, 2}}};
+    objectAt(json, "extras")["end"] = 5;
+    EXPECT_EQ(json["extras"], Json({{"end", 5}})) << "what was no object is replaced";
+    EXPECT_TRUE(dropMember(json, "extras"));
+    EXPECT_FALSE(dropMember(json, "extras"));
+    EXPECT_FALSE(dropMember(json["list"], "extras")) << "a list has no members";
+    Json nothing;
+    EXPECT_FALSE(dropMember(nothing, "extras"));
+    EXPECT_TRUE(nothing.is_null());
+}
+
 TEST(Hash, TellsNeighbouringTextsApart) {
     const Hash ab_c = Hasher().text("ab").text("c").result();
     const Hash a_bc = Hasher().text("a").text("bc").result();

@@ -13,6 +13,9 @@
 
 #include "io/image.h"
 #include "io/repair.h"
+#include "scene/edit.h"
+#include "scene/shadow_lights.h"
+#include "support/lights.h"
 #include "support/meshes.h"
 
 namespace flentro {
@@ -173,6 +176,47 @@ TEST(Scene, FlatteningAgainKeepsCullingDistances) {
     flatten(scene);
     EXPECT_DOUBLE_EQ(scene.objects[1].culling.end, 9);
     EXPECT_TRUE(std::isinf(scene.objects[0].culling.end));
+}
+
+TEST(Scene, NodesThatAreAddedTellTheirPlaceOnce) {
+    Scene scene = test::makeScene({{test::makeBox({1, 1, 1}), {1, 2, 3}}});
+    Node copy = scene.nodes[0];
+    copy.rest["translation"] = {1, 2, 3};
+    copy.rest["scale"] = {1, 1, 1};
+    copy.local = Mat4d::Identity();
+    copy.local(0, 3) = 7;
+    const Json& rest = scene.nodes[static_cast<std::size_t>(addNode(scene, copy))].rest;
+    EXPECT_FALSE(rest.contains("translation")) << "glTF allows a matrix or these, not both";
+    EXPECT_FALSE(rest.contains("scale"));
+    EXPECT_EQ(rest["matrix"][12], 7);
+    copy.local = Mat4d::Identity();
+    EXPECT_FALSE(
+        scene.nodes[static_cast<std::size_t>(addNode(scene, copy))].rest.contains("matrix"));
+}
+
+TEST(Scene, ShadowsAreSetWhereAnExportKeepsThem) {
+    Scene scene = test::groundWith({}, {{{0, 2, 0}}});
+    PlacedLight& lamp = scene.placedLights[0];
+    const auto extras = [&]() -> const Json& {
+        return scene.nodes[static_cast<std::size_t>(lamp.node)].rest["extras"];
+    };
+    setCastsShadow(scene, lamp, false);
+    EXPECT_EQ(extras()["castsShadow"], false);
+    setCastsShadow(scene, lamp, true);
+    EXPECT_EQ(extras()["castsShadow"], true);
+    scene.nodes[static_cast<std::size_t>(lamp.node)].rest["extras"] = "an artist's note";
+    setCastsShadow(scene, lamp, false);
+    EXPECT_EQ(extras(), "an artist's note") << "nothing has to be told";
+    setCastsShadow(scene, lamp, true);
+    EXPECT_EQ(extras()["castsShadow"], true);
+}
+
+TEST(Scene, ImagesOfTexturesThatHaveNone) {
+    Scene scene;
+    scene.textures = {{"with", 3, -1, {}, {}, -1}, {"without", -1, -1, {}, {}, -1}};
+    EXPECT_EQ(scene.imageOf(0), 3);
+    EXPECT_EQ(scene.imageOf(1), -1);
+    EXPECT_EQ(scene.imageOf(-1), -1);
 }
 
 TEST(Scene, CopiesShareTheirMeshes) {

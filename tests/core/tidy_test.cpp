@@ -2,11 +2,13 @@
 #include <gtest/gtest.h>
 
 #include <Eigen/Geometry>
+#include <cmath>
 #include <set>
 
 #include "fixes/fix.h"
 #include "fixes/tidy/tidy.h"
 #include "support/meshes.h"
+#include "support/process.h"
 
 namespace flentro {
 namespace {
@@ -291,6 +293,19 @@ TEST(Tidy, WhatAMorphTargetBendsIsNotFlat) {
         highest = std::max(highest, by.y());
     EXPECT_EQ(highest, 1) << "the bump is still there";
     EXPECT_GT(kept.triangleCount(), 2U);
+}
+
+TEST(Tidy, StopsWithinOneMesh) {
+    const Scene scene = test::makeScene(
+        {{test::makeGrid(120, 120, 10, [](double x, double z) { return std::sin(x * z); }), {}}});
+    test::RecordingProgress whole;
+    ASSERT_TRUE(applyTidy(scene, {}, whole));
+    EXPECT_GT(whole.asked(), 100) << "28,800 triangles are no small step";
+    test::RecordingProgress stop(whole.asked() / 2);
+    const auto stopped = applyTidy(scene, {}, stop);
+    ASSERT_FALSE(stopped);
+    EXPECT_EQ(stopped.error().code, ErrorCode::Cancelled);
+    EXPECT_LT(stop.asked(), whole.asked() * 3 / 4) << "it went on";
 }
 
 TEST(Tidy, NeverEmptiesAMesh) {

@@ -4,7 +4,9 @@
 #include <array>
 #include <numeric>
 #include <set>
+#include <unordered_set>
 
+#include "base/cancel_only.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/tidy/textures.h"
@@ -42,6 +44,15 @@ Corners rotated(Corners t) {
     return t;
 }
 
+struct HashCorners {
+    std::size_t operator()(const Corners& t) const {
+        std::uint64_t key = std::uint64_t{t[0]} << 32U | t[1];
+        key = (key ^ t[2]) * 0x9E3779B97F4A7C15ULL;
+        return static_cast<std::size_t>(key ^ (key >> 29U));
+    }
+};
+using TriangleSet = std::unordered_set<Corners, HashCorners>;
+
 void weld(Part& part) {
     const std::vector<std::uint32_t> first = firstEqualVertex(part);
     for (std::uint32_t& index : part.indices) index = first[index];
@@ -70,7 +81,10 @@ bool isDegenerate(const std::vector<std::vector<Vec3f>>& poses, const Corners& t
 /// Tells faces that lie on others, turned the other way.
 class Twins {
 public:
-    explicit Twins(const std::vector<Vec3f>& positions) : same_(firstEqualPosition(positions)) {}
+    Twins(const std::vector<Vec3f>& positions, std::size_t triangles)
+        : same_(firstEqualPosition(positions)) {
+        seen_.reserve(triangles);
+    }
     /// True if the same places were handed over before, in the other order.
     bool add(const Corners& t) {
         Corners places = rotated({same_[t[0]], same_[t[1]], same_[t[2]]});
@@ -81,14 +95,15 @@ public:
 
 private:
     std::vector<std::uint32_t> same_;
-    std::set<Corners> seen_;
+    TriangleSet seen_;
 };
 
 /// `twoSided`: both sides of a face are drawn, so that a twin behind it shows nothing.
 void dropTriangles(Part& part, const TidySettings& settings, bool twoSided, Tidied& result) {
     const std::vector<std::vector<Vec3f>> poses = posesOf(part);
-    std::set<Corners> seen;
-    Twins twins(poses.front());
+    TriangleSet seen;
+    seen.reserve(part.triangleCount());
+    Twins twins(poses.front(), part.triangleCount());
     std::size_t kept = 0;
     for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
         const Corners t = {part.indices[i], part.indices[i + 1], part.indices[i + 2]};
@@ -150,7 +165,8 @@ bool isUnderstood(const Mesh& mesh) {
 }
 
 /// Fewer triangles for the same surface; nothing is done where nothing is won.
-void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& result) {
+void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& result,
+              Progress& progress) {
     if (!isUnderstood(mesh)) return;
     Mesh joined = mesh;
     for (Part& part : joined.parts) {
@@ -158,21 +174,25 @@ void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& 
         const bool plain = part.targets.empty() && !part.find("TEXCOORD_1");
         if (!tiles || !plain || (!alone && !repeats[static_cast<std::size_t>(part.material)]))
             continue;
+        if (progress.cancelled()) return;
         if (auto better = joinTiles(part)) part = std::move(*better);
     }
+    if (progress.cancelled()) return;
     const MeshPtr before = finishMesh(std::move(joined));
     ReducerOptions options;
     options.lossless = true;
     Reducer reducer(*before, options);
-    reducer.reduceTo(0, std::numeric_limits<double>::infinity(), noProgress());
+    reducer.reduceTo(0, std::numeric_limits<double>::infinity(), progress);
     if (reducer.triangleCount() >= mesh.triangles) return;
     result.triangles[Dissolve] += mesh.triangles - reducer.triangleCount();
     mesh = reducer.mesh();
 }
 
+/// The mesh as it was, or half done, if it is cancelled.
 Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& settings,
-            const std::vector<bool>& repeats) {
+            const std::vector<bool>& repeats, Progress& progress) {
     Tidied result;
+    result.mesh = mesh;
     Mesh copy = *mesh;
     const auto unseen = std::find_if(settings.unseen.begin(), settings.unseen.end(),
                                      [&](const auto& u) { return u.mesh == mesh->hash; });
@@ -180,6 +200,7 @@ Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& setting
     for (Part& part : copy.parts) {
         if (!part.isTriangles()) continue;
         if (settings.weld) weld(part);
+        if (progress.cancelled()) return result;
         const bool twoSided = part.material >= 0 &&
                               scene.materials[static_cast<std::size_t>(part.material)].doubleSided;
         dropTriangles(part, settings, twoSided, result);
@@ -189,10 +210,11 @@ Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& setting
         result.triangles[Holes] += closed.triangles;
         copy = std::move(closed.mesh);
     }
+    if (progress.cancelled()) return result;
     if (settings.dissolve) {
         copy.triangles = 0;
         for (const Part& part : copy.parts) copy.triangles += part.triangleCount();
-        dissolve(copy, settings.joinTiles, repeats, result);
+        dissolve(copy, settings.joinTiles, repeats, result, progress);
     }
     if (settings.dropUnused)
         for (Part& part : copy.parts)
@@ -279,13 +301,14 @@ Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Prog
     Fixed result{scene, {}};
     const std::vector<bool> repeats = repeatingMaterials(scene);
     std::vector<Tidied> tidied(scene.assets.size());
+    CancelOnly quiet(progress);
     const bool finished = parallelFor(tidied.size(), "Tidying", progress, [&](std::size_t i) {
         const Asset& asset = scene.assets[i];
         tidied[i].mesh = asset.mesh;
         if (asset.importance != Importance::Keep)
-            tidied[i] = tidy(scene, asset.mesh, settings, repeats);
+            tidied[i] = tidy(scene, asset.mesh, settings, repeats, quiet);
     });
-    if (!finished) return fail(ErrorCode::Cancelled, "Tidying was stopped");
+    if (!finished || progress.cancelled()) return fail(ErrorCode::Cancelled, "Tidying was stopped");
     for (std::size_t i = 0; i < tidied.size(); ++i) {
         Asset& asset = result.scene.assets[i];
         if (asset.mesh != tidied[i].mesh) asset.ranges.clear();
