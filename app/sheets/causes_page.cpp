@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "base/text.h"
+#include "fixes/merge_settings.h"
 #include "sheets/show_me.h"
 #include "theme.h"
 
@@ -51,6 +52,7 @@ CausesPage::CausesPage(Document& document, QWidget* parent)
       evidence_(new EvidenceView),
       advice_(makeFaint("")),
       fix_(makePrimary(tr("Fix this"))),
+      fixAll_(new QPushButton(tr("Fix all of this kind"))),
       show_(new QPushButton(tr("Show me"))),
       off_(new QPushButton(tr("What if off"))),
       aside_(new QPushButton(tr("Set aside"))) {
@@ -79,7 +81,7 @@ CausesPage::CausesPage(Document& document, QWidget* parent)
     advice_->setWordWrap(true);
     layout->addWidget(advice_);
     auto* buttons = new QHBoxLayout;
-    for (QPushButton* button : {fix_, show_, off_, aside_}) buttons->addWidget(button);
+    for (QPushButton* button : {fix_, fixAll_, show_, off_, aside_}) buttons->addWidget(button);
     layout->addLayout(buttons);
     off_->setToolTip(tr("Counts and draws everything as if it were not there."));
     aside_->setToolTip(tr("Is not told again, for a reason that the project keeps."));
@@ -88,6 +90,7 @@ CausesPage::CausesPage(Document& document, QWidget* parent)
     connect(table_, &QTableWidget::itemSelectionChanged, this, &CausesPage::describeCurrent);
     connect(table_, &QTableWidget::cellDoubleClicked, this, &CausesPage::showCurrent);
     connect(fix_, &QPushButton::clicked, this, &CausesPage::fixCurrent);
+    connect(fixAll_, &QPushButton::clicked, this, &CausesPage::fixAllOfKind);
     connect(show_, &QPushButton::clicked, this, &CausesPage::showCurrent);
     connect(off_, &QPushButton::clicked, this, &CausesPage::switchCurrentOff);
     connect(aside_, &QPushButton::clicked, this, &CausesPage::setCurrentAside);
@@ -208,7 +211,7 @@ void CausesPage::fillTable() {
 
 void CausesPage::describeCurrent() {
     const Finding* finding = current();
-    for (QPushButton* button : {fix_, show_, off_, aside_}) button->setEnabled(finding);
+    for (QPushButton* button : {fix_, fixAll_, show_, off_, aside_}) button->setEnabled(finding);
     if (!finding) {
         evidence_->clear();
         advice_->clear();
@@ -237,6 +240,11 @@ void CausesPage::describeCurrent() {
         words << tr("Set aside: %1.").arg(toText(aside->second));
     advice_->setText(words.join(" "));
     fix_->setEnabled(finding->fix.has_value());
+    const std::size_t alike = fixableLike(*finding).size();
+    fixAll_->setEnabled(alike > 1);
+    fixAll_->setToolTip(
+        tr("%1 that are not set aside, by one fix")
+            .arg(toText(flentro::counted(alike, "cause of this kind", "causes of this kind"))));
     fix_->setToolTip(finding->fix ? toText(finding->fix->kind().help)
                                   : toText(finding->rule->advice));
     const Subject::Kind kind = finding->subjects.front().kind;
@@ -274,6 +282,23 @@ void CausesPage::fixCurrent() {
     const Subject& first = finding->subjects.front();
     emit fixRequested(*finding->fix,
                       first.kind == Subject::Kind::Asset ? toText(first.name) : QString());
+}
+
+/// Findings of its rule that are not set aside and have a fix prepared, itself among them.
+std::vector<const Finding*> CausesPage::fixableLike(const Finding& finding) const {
+    std::vector<const Finding*> alike;
+    for (const Finding& other : diagnosis_->findings)
+        if (other.rule == finding.rule && other.fix && !isAside(other)) alike.push_back(&other);
+    return alike;
+}
+
+void CausesPage::fixAllOfKind() {
+    const Finding* finding = current();
+    if (!finding || !finding->fix) return;
+    FixSettings all = *finding->fix;
+    for (const Finding* other : fixableLike(*finding))
+        if (&other->fix->kind() == &all.kind()) all = mergeSettings(all, *other->fix);
+    emit fixRequested(all, {});
 }
 
 /// All objects of its assets, the objects, or the lights.

@@ -45,10 +45,12 @@ private:
     void describeCurrent();
     void showCurrent();
     void fixCurrent();
+    void fixAllOfKind();
     void switchCurrentOff();
     void setCurrentAside();
     [[nodiscard]] const Finding* current() const;
     [[nodiscard]] bool isAside(const Finding& finding) const;
+    [[nodiscard]] std::vector<const Finding*> fixableLike(const Finding& finding) const;
 
     Document& document_;
     QLineEdit* search_;
@@ -58,6 +60,7 @@ private:
     EvidenceView* evidence_;
     QLabel* advice_;
     QPushButton* fix_;
+    QPushButton* fixAll_;
     QPushButton* show_;
     QPushButton* off_;
     QPushButton* aside_;

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "fixes/merge_settings.h"
 #include "instruments/light_instrument.h"
 #include "instruments/texture_instrument.h"
 #include "project/order_file.h"
@@ -358,14 +359,21 @@ void FixesSheet::addOrShow(const QString& key, const QString& asset) {
 
 void FixesSheet::addPrepared(const FixSettings& settings, const QString& asset) {
     const FixKind& kind = settings.kind();
-    int id = 0;
+    const Fix* own = nullptr;
     for (const Fix& fix : document_.project().order.fixes)
-        if (&fix.settings.kind() == &kind) id = fix.id;
-    // What an artist has set is not replaced.
-    if (id == 0)
+        if (&fix.settings.kind() == &kind) own = &fix;
+    if (!own) {
         add(settings);
-    else
+    } else {
+        const int id = own->id;
+        const FixSettings merged = mergeSettings(own->settings, settings);
+        if (toJson(merged) != toJson(own->settings) || !own->on)
+            change(tr("Extend %1").arg(toText(kind.name).toLower()), [&](WorkOrder& order) {
+                order.find(id)->settings = merged;
+                order.find(id)->on = true;
+            });
         choose(id);
+    }
     if (kind.key == "ladder") ladder_->setAsset(asset);
 }
 

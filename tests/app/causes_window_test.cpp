@@ -13,6 +13,9 @@ class Causes : public Window {
 protected:
     void openCauses() {
         openMarket();
+        showCauses();
+    }
+    void showCauses() {
         Target target = window_->document().target();
         at(target.limits, Measure::Triangles) = 20'000;
         window_->document().setTarget(target, "narrow");
@@ -81,6 +84,41 @@ TEST_F(Causes, LeadToThePlaceAndToThePreparedFix) {
     ASSERT_TRUE(settle());
     for (const Finding& finding : page().diagnosis()->findings)
         EXPECT_FALSE(finding.rule->key == "no-levels" && finding.subjects[0].name == asset);
+}
+
+TEST_F(Causes, AllOfAKindAreFixedByOneFix) {
+    openCauses();
+    choose("no-levels");
+    ASSERT_GT(table_->rowCount(), 1);
+    ASSERT_TRUE(on("Fix all of this kind")->isEnabled());
+    on("Fix all of this kind")->click();
+    EXPECT_EQ(window_->step(), WorkStep::Fixes);
+    ASSERT_EQ(window_->document().project().order.fixes.size(), 1U);
+    ASSERT_TRUE(settle());
+    window_->showStep(WorkStep::Findings);
+    ASSERT_TRUE(settle());
+    for (const Finding& finding : page().diagnosis()->findings)
+        EXPECT_NE(finding.rule->key, "no-levels");
+}
+
+TEST_F(Causes, AFixThatIsThereIsExtendedNotReplaced) {
+    openMarket();
+    addFix("ladder");
+    WorkOrder order = window_->document().project().order;
+    order.fixes[0].settings.as<LadderSettings>()->levels = 2;
+    order.fixes[0].on = false;
+    window_->document().setOrder(order, "by hand");
+    ASSERT_TRUE(settle());
+    showCauses();
+    choose("no-levels");
+    on("Fix this")->click();
+    ASSERT_TRUE(settle());
+    ASSERT_EQ(window_->document().project().order.fixes.size(), 1U);
+    const Fix& fix = window_->document().project().order.fixes[0];
+    EXPECT_TRUE(fix.on) << "it does something again";
+    EXPECT_EQ(fix.settings.as<LadderSettings>()->levels, 2) << "set by hand";
+    window_->document().undoStack().undo();
+    EXPECT_FALSE(window_->document().project().order.fixes[0].on);
 }
 
 TEST_F(Causes, AreSetAsideForAReasonThatTheProjectKeeps) {

@@ -14,6 +14,7 @@
 #include <cmath>
 
 #include "fixes/fixes_guide.h"
+#include "fixes/merge_settings.h"
 #include "fixes/work_order.h"
 #include "measure/viewcost.h"
 #include "project/order_file.h"
@@ -404,6 +405,40 @@ TEST(Settings, FilesOfVersionOneAreRead) {
     EXPECT_TRUE(parseWorkOrder(json, "order"));
     json["fixes"][2]["settings"]["meet"] = true;
     EXPECT_THAT(parseWorkOrder(json, "order").error().what, HasSubstr("'meet' is no setting"));
+}
+
+TEST(Settings, MergeKeepsWhatIsSetAndTakesTheRest) {
+    TidySettings own;
+    own.holeSize = 0.25;
+    own.unseen = {{"crate", Hash{1, 1}, {0, 4}}};
+    TidySettings prepared;
+    prepared.holeSize = 0.5;
+    prepared.joinTiles = !prepared.joinTiles;
+    prepared.unseen = {{"crate", Hash{1, 1}, {0, 4}}, {"barrel", Hash{2, 2}, {8, 2}}};
+    const FixSettings merged = mergeSettings(FixSettings(own), FixSettings(prepared));
+    const TidySettings& both = *merged.as<TidySettings>();
+    EXPECT_EQ(both.holeSize, 0.25) << "set by hand";
+    EXPECT_EQ(both.joinTiles, prepared.joinTiles) << "was the default";
+    ASSERT_EQ(both.unseen.size(), 2U) << "each once";
+    EXPECT_EQ(both.unseen[1].asset, "barrel");
+    EXPECT_EQ(toJson(mergeSettings(merged, FixSettings(prepared))), toJson(merged));
+    EXPECT_EQ(toJson(mergeSettings(FixSettings(TidySettings()), FixSettings(prepared))),
+              toJson(FixSettings(prepared)));
+}
+
+TEST(Settings, MergeOfTablesAddsNames) {
+    CullingSettings own;
+    own.overrides = {{"cup", 12}};
+    CullingSettings prepared;
+    prepared.overrides = {{"cup", 30}, {"jar", 20}};
+    const FixSettings merged = mergeSettings(FixSettings(own), FixSettings(prepared));
+    const auto& overrides = merged.as<CullingSettings>()->overrides;
+    EXPECT_EQ(overrides.at("cup"), 12);
+    EXPECT_EQ(overrides.at("jar"), 20);
+    for (const FixKind* kind : fixKinds())
+        EXPECT_EQ(toJson(mergeSettings(kind->defaults(), kind->defaults())),
+                  toJson(kind->defaults()))
+            << kind->key;
 }
 
 TEST(Settings, RefuseWhatIsOutOfRange) {
