@@ -1,5 +1,6 @@
 #include "sheets/causes_page.h"
 
+#include <QGridLayout>
 #include <QHeaderView>
 #include <QInputDialog>
 #include <QPointer>
@@ -80,8 +81,13 @@ CausesPage::CausesPage(Document& document, QWidget* parent)
     layout->addWidget(evidence_);
     advice_->setWordWrap(true);
     layout->addWidget(advice_);
-    auto* buttons = new QHBoxLayout;
-    for (QPushButton* button : {fix_, fixAll_, show_, off_, aside_}) buttons->addWidget(button);
+    auto* buttons = new QGridLayout;  // too long for one row in the smallest window
+    buttons->setSpacing(6);
+    buttons->addWidget(fix_, 0, 0, 1, 3);
+    buttons->addWidget(fixAll_, 0, 3, 1, 3);
+    buttons->addWidget(show_, 1, 0, 1, 2);
+    buttons->addWidget(off_, 1, 2, 1, 2);
+    buttons->addWidget(aside_, 1, 4, 1, 2);
     layout->addLayout(buttons);
     off_->setToolTip(tr("Counts and draws everything as if it were not there."));
     aside_->setToolTip(tr("Is not told again, for a reason that the project keeps."));
