@@ -120,9 +120,12 @@ MainWindow::MainWindow(QWidget* parent)
     connect(findings_, &FindingsSheet::showRequested, view_, &View3D::lookAtSelection);
     connect(findings_, &FindingsSheet::viewRequested, view_, &View3D::goTo);
     connect(findings_, &FindingsSheet::counted, this, [this](int count, const QString& explained) {
-        rail_->setState(WorkStep::Findings, explained.isEmpty()
-                                                ? tr("%1 open").arg(count)
-                                                : tr("%1 open, %2").arg(count).arg(explained));
+        const QString open = tr("%1 open").arg(count);
+        if (explained.isEmpty())
+            rail_->setState(WorkStep::Findings, open);
+        else
+            rail_->setState(WorkStep::Findings, open + ", " + explained,
+                            tr("Open causes, and what they explain of the load that is most over"));
     });
     connect(findings_, &FindingsSheet::fixRequested, this,
             [this](const FixSettings& fix, const QString& asset) {

@@ -22,8 +22,10 @@ public:
         setFocusPolicy(Qt::TabFocus);
         setToolTip(QObject::tr("Key %1").arg(number));
     }
-    void setState(const QString& words) {
+    void setState(const QString& words, const QString& tip) {
         state_ = words;
+        const QString key = QObject::tr("Key %1").arg(number_);
+        setToolTip(tip.isEmpty() ? key : key + ". " + tip);
         setAccessibleDescription(words);
         update();
     }
@@ -93,8 +95,8 @@ void StepRail::setCurrent(WorkStep step) {
     button(step)->setChecked(true);
 }
 
-void StepRail::setState(WorkStep step, const QString& words) {
-    static_cast<StepButton*>(button(step))->setState(words);
+void StepRail::setState(WorkStep step, const QString& words, const QString& tip) {
+    static_cast<StepButton*>(button(step))->setState(words, tip);
 }
 
 void StepRail::refresh() {

@@ -18,7 +18,7 @@ class StepRail : public QWidget {
 public:
     explicit StepRail(Document& document, QWidget* parent = nullptr);
     void setCurrent(WorkStep step);
-    void setState(WorkStep step, const QString& words);
+    void setState(WorkStep step, const QString& words, const QString& tip = {});
     [[nodiscard]] QAbstractButton* button(WorkStep step) const;
 
 signals:

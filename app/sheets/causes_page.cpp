@@ -41,6 +41,11 @@ QString reliefText(const Finding& finding, const Target& target) {
     return text;
 }
 
+/// "x3.4", "x19": for where there is little room.
+QString shortLoad(double load) {
+    return QString("x%1").arg(load, 0, 'f', load < 10 ? 1 : 0);
+}
+
 }  // namespace
 
 CausesPage::CausesPage(Document& document, QWidget* parent)
@@ -206,10 +211,10 @@ void CausesPage::fillTable() {
         const double load = at(diagnosis_->loads, worst);
         const double limit = at(document_.target().limits, worst);
         const QString explained =
-            load > 1 && limit > 0 ? tr("explain x%1 of x%2")
-                                        .arg(at(diagnosis_->explained, worst) / limit, 0, 'f', 1)
-                                        .arg(load, 0, 'f', 1)
-                                  : QString();
+            load > 1 && limit > 0
+                ? tr("%1 of %2")
+                      .arg(shortLoad(at(diagnosis_->explained, worst) / limit), shortLoad(load))
+                : QString();
         emit counted(open, explained);
     }
     describeCurrent();

@@ -13,7 +13,7 @@ namespace {
 
 constexpr int kRow = 22;     ///< Pixels.
 constexpr int kLabel = 150;  ///< Width of the names.
-constexpr int kValue = 118;  ///< Width of the numbers.
+constexpr int kValue = 146;  ///< Width of the numbers.
 constexpr std::size_t kMaxLoads = 4, kMaxQuantities = 4;
 
 /// 0 to 1 on a log axis from a tenth to ten times a threshold.
