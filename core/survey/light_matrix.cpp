@@ -204,7 +204,6 @@ std::vector<LightMatrix::Row> rowsOf(const Scene& scene) {
     return rows;
 }
 
-/// 1 up to where it begins to fade, 0 from where it is gone.
 }  // namespace
 
 LightMatrix::LightMatrix(std::vector<Row> rows, std::vector<Vec3d> eyes, std::vector<Point> points,

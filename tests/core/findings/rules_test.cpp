@@ -100,8 +100,8 @@ TEST_F(Rules, CoincidentObjectsAreFoundWhicheverWayTheyFaceAndStand) {
     std::vector<Vec3f> moved = toVectors(*aside.parts[0].find("POSITION"));
     for (Vec3f& at : moved) at.x() += 3;
     aside.parts[0].attributes[0].stream = std::make_shared<const Stream>(makeStream(moved));
-    scene_ = makeScene({{named(sheet, "front"), {0, -1, -5}},
-                        {named(std::move(aside), "back"), {-3, -1, -5}}});
+    scene_ = makeScene(
+        {{named(sheet, "front"), {0, -1, -5}}, {named(std::move(aside), "back"), {-3, -1, -5}}});
     auto findings = found("coincident-objects");
     ASSERT_EQ(findings.size(), 1U);
     EXPECT_EQ(findings[0].evidence[0].value, 200);
