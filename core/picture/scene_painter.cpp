@@ -407,20 +407,13 @@ private:
     void dropShadowed(const std::vector<Surface>& surfaces, std::vector<Arriving>& asked) const {
         std::stable_sort(asked.begin(), asked.end(),
                          [](const Arriving& a, const Arriving& b) { return a.light < b.light; });
-        constexpr std::size_t kLanes = ShadowPacket::kLanes;
+        std::vector<LightRay> rays;
+        for (const Arriving& one : asked)
+            rays.push_back(s_.emitters[one.light].rayTo(surfaces[one.surface].at, kFarthestSun));
+        const std::vector<bool> blocked = s_.rays.shadowed(rays);
         std::size_t kept = 0;
-        for (std::size_t from = 0; from < asked.size(); from += kLanes) {
-            const std::size_t lanes = std::min(kLanes, asked.size() - from);
-            ShadowPacket packet{};
-            for (std::size_t i = 0; i < lanes; ++i) {
-                const Arriving& one = asked[from + i];
-                packet.set(static_cast<int>(i),
-                           s_.emitters[one.light].rayTo(surfaces[one.surface].at, kFarthestSun));
-            }
-            const std::uint32_t blocked = s_.rays.shadowed(packet);
-            for (std::size_t i = 0; i < lanes; ++i)
-                if (((blocked >> i) & 1U) == 0) asked[kept++] = asked[from + i];
-        }
+        for (std::size_t i = 0; i < asked.size(); ++i)
+            if (!blocked[i]) asked[kept++] = asked[i];
         asked.resize(kept);
     }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cassert>
 #include <cmath>
+#include <numeric>
 
 #include "base/parallel.h"
 #include "survey/survey.h"
@@ -82,6 +83,7 @@ public:
     struct OfPlace {
         std::vector<LightMatrix::Point> points;
         std::vector<LightMatrix::Entry> entries;
+        std::vector<LightRay> rays;  ///< [entries] Until it is known which are blocked.
     };
 
     [[nodiscard]] OfPlace measure(const SpotResult& spot, std::uint32_t place) const {
@@ -135,11 +137,10 @@ private:
         Vec3d normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
         if (!normal.allFinite()) return;
         if (normal.dot(way) > 0) normal = -normal;
-        addLights(at, normal, found.entries);
+        addLights(at, normal, found);
     }
 
-    void addLights(const Vec3d& at, const Vec3d& normal,
-                   std::vector<LightMatrix::Entry>& entries) const {
+    void addLights(const Vec3d& at, const Vec3d& normal, OfPlace& found) const {
         std::vector<std::pair<double, std::uint32_t>> lit;
         double sum = 0;
         const auto ask = [&](std::uint32_t light) {
@@ -156,36 +157,24 @@ private:
             LightMatrix::Entry entry{};
             entry.light = light;
             entry.lux = static_cast<float>(-lux);
-            entries.push_back(entry);
+            found.entries.push_back(entry);
+            found.rays.push_back(emitters_[light].rayTo(at, 2 * target_.farPlane));
         }
     }
 
     /// A light's rays go together.
     void markBlocked(OfPlace& found) const {
-        std::vector<std::pair<std::uint32_t, std::uint32_t>> asked;  // light, entry
-        std::vector<std::uint32_t> pointOf;
-        for (std::size_t p = 0; p < found.points.size(); ++p) {
-            const std::size_t end = p + 1 < found.points.size()
-                                        ? std::size_t{found.points[p + 1].first}
-                                        : found.entries.size();
-            pointOf.resize(end, static_cast<std::uint32_t>(p));
-        }
-        for (std::uint32_t e = 0; e < found.entries.size(); ++e)
-            asked.emplace_back(std::uint32_t{found.entries[e].light}, e);
-        std::sort(asked.begin(), asked.end());
-        constexpr std::size_t kLanes = ShadowPacket::kLanes;
-        for (std::size_t from = 0; from < asked.size(); from += kLanes) {
-            const std::size_t lanes = std::min(kLanes, asked.size() - from);
-            ShadowPacket packet{};
-            for (std::size_t i = 0; i < lanes; ++i) {
-                const auto& [light, entry] = asked[from + i];
-                const Vec3d at = found.points[pointOf[entry]].at.cast<double>();
-                packet.set(static_cast<int>(i), emitters_[light].rayTo(at, 2 * target_.farPlane));
-            }
-            const std::uint32_t blocked = rays_.shadowed(packet);
-            for (std::size_t i = 0; i < lanes; ++i)
-                found.entries[asked[from + i].second].isBlocked = (blocked >> i) & 1U;
-        }
+        std::vector<std::size_t> order(found.entries.size());
+        std::iota(order.begin(), order.end(), std::size_t{0});
+        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+            return found.entries[a].light < found.entries[b].light;
+        });
+        std::vector<LightRay> rays;
+        for (const std::size_t e : order) rays.push_back(found.rays[e]);
+        const std::vector<bool> blocked = rays_.shadowed(rays);
+        for (std::size_t i = 0; i < order.size(); ++i)
+            found.entries[order[i]].isBlocked = blocked[i] ? 1 : 0;
+        found.rays = {};
     }
 
     const Scene& scene_;

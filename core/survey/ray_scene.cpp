@@ -480,22 +480,11 @@ RayHit RayScene::first(const Vec3d& from, const Vec3d& direction, double nearest
     return first;
 }
 
-void ShadowPacket::set(int lane, const LightRay& ray) {
-    fromX[lane] = static_cast<float>(ray.from.x());
-    fromY[lane] = static_cast<float>(ray.from.y());
-    fromZ[lane] = static_cast<float>(ray.from.z());
-    x[lane] = static_cast<float>(ray.direction.x());
-    y[lane] = static_cast<float>(ray.direction.y());
-    z[lane] = static_cast<float>(ray.direction.z());
-    length[lane] = static_cast<float>(ray.length);
-    valid[lane] = -1;
-}
-
 /// What rays from lights pass, asked by Embree for each surface on their way.
 struct RayScene::State::ShadowQuery {
     RTCIntersectContext context;  // first: Embree hands it back
     const State* state;
-    const ShadowPacket* rays;  ///< By the ray's id.
+    std::span<const LightRay> rays;  ///< By the ray's id.
 
     static void pass(const RTCFilterFunctionNArguments* args) {
         const auto& query = *reinterpret_cast<const ShadowQuery*>(args->context);
@@ -509,44 +498,47 @@ struct RayScene::State::ShadowQuery {
         const unsigned primitive = RTCHitN_primID(args.hit, args.N, i);
         const RayHit hit =
             state->hitOf(instance, RTCHitN_geomID(args.hit, args.N, i), primitive, 0);
-        const unsigned lane = RTCRayN_id(args.ray, args.N, i);
+        const LightRay& ray = rays[RTCRayN_id(args.ray, args.N, i)];
         const Vec3f normal(RTCHitN_Ng_x(args.hit, args.N, i), RTCHitN_Ng_y(args.hit, args.N, i),
                            RTCHitN_Ng_z(args.hit, args.N, i));
-        return state->isBackFace(hit, {rays->x[lane], rays->y[lane], rays->z[lane]}, normal) ||
+        return state->isBackFace(hit, ray.direction.cast<float>(), normal) ||
                state->meet(hit, primitive, RTCHitN_u(args.hit, args.N, i),
                            RTCHitN_v(args.hit, args.N, i)) != Meeting::Opaque;
     }
 };
 
 bool RayScene::isShadowed(const LightRay& ray) const {
-    ShadowPacket packet{};
-    packet.set(0, ray);
-    return shadowed(packet) != 0;
+    return shadowed({&ray, 1}).front();
 }
 
-std::uint32_t RayScene::shadowed(const ShadowPacket& rays) const {
-    RTCRay16 packet;
-    for (int i = 0; i < ShadowPacket::kLanes; ++i) {
-        packet.org_x[i] = rays.fromX[i];
-        packet.org_y[i] = rays.fromY[i];
-        packet.org_z[i] = rays.fromZ[i];
-        packet.dir_x[i] = rays.x[i];
-        packet.dir_y[i] = rays.y[i];
-        packet.dir_z[i] = rays.z[i];
-        packet.tnear[i] = 0;
-        packet.tfar[i] = rays.length[i];
-        packet.time[i] = 0;
-        packet.mask[i] = 0xFFFFFFFFU;
-        packet.id[i] = static_cast<unsigned>(i);
-        packet.flags[i] = 0;
+std::vector<bool> RayScene::shadowed(std::span<const LightRay> rays) const {
+    constexpr std::size_t kLanes = 16;
+    std::vector<bool> blocked;
+    blocked.reserve(rays.size());
+    for (std::size_t first = 0; first < rays.size(); first += kLanes) {
+        const auto some = rays.subspan(first, std::min(kLanes, rays.size() - first));
+        RTCRay16 packet{};
+        alignas(64) int valid[kLanes] = {};
+        for (std::size_t i = 0; i < some.size(); ++i) {
+            const Vec3f from = some[i].from.cast<float>();
+            const Vec3f way = some[i].direction.cast<float>();
+            packet.org_x[i] = from.x();
+            packet.org_y[i] = from.y();
+            packet.org_z[i] = from.z();
+            packet.dir_x[i] = way.x();
+            packet.dir_y[i] = way.y();
+            packet.dir_z[i] = way.z();
+            packet.tfar[i] = static_cast<float>(some[i].length);
+            packet.mask[i] = 0xFFFFFFFFU;
+            packet.id[i] = static_cast<unsigned>(i);
+            valid[i] = -1;
+        }
+        State::ShadowQuery query{{}, state_.get(), some};
+        rtcInitIntersectContext(&query.context);
+        query.context.filter = State::ShadowQuery::pass;
+        rtcOccluded16(valid, state_->top.get(), &query.context, &packet);
+        for (std::size_t i = 0; i < some.size(); ++i) blocked.push_back(packet.tfar[i] < 0);
     }
-    State::ShadowQuery query{{}, state_.get(), &rays};
-    rtcInitIntersectContext(&query.context);
-    query.context.filter = State::ShadowQuery::pass;
-    rtcOccluded16(rays.valid, state_->top.get(), &query.context, &packet);
-    std::uint32_t blocked = 0;
-    for (int i = 0; i < ShadowPacket::kLanes; ++i)
-        if (rays.valid[i] != 0 && packet.tfar[i] < 0) blocked |= 1U << static_cast<unsigned>(i);
     return blocked;
 }
 

@@ -36,17 +36,6 @@ struct alignas(64) RayPacket {
     int valid[kLanes];                      ///< -1: to be traced; 0: not.
 };
 
-/// Sixteen rays from lights, each with a start of its own; unused lanes are not `valid`.
-struct alignas(64) ShadowPacket {
-    static constexpr int kLanes = RayPacket::kLanes;
-    float fromX[kLanes], fromY[kLanes], fromZ[kLanes];
-    float x[kLanes], y[kLanes], z[kLanes];  ///< Unit directions.
-    float length[kLanes];                   ///< Metres.
-    int valid[kLanes];                      ///< -1: to be traced; 0: not.
-
-    void set(int lane, const LightRay& ray);
-};
-
 /// Takes what the rays of a packet meet on their way, nearest first for each lane.
 class RaySink {
 public:
@@ -95,9 +84,9 @@ public:
     /// surfaces, faces that turn away from it, far stand-ins and objects that cast none.
     [[nodiscard]] bool isShadowed(const LightRay& ray) const;
 
-    /// The same for the valid lanes of a packet: bit i for lane i. Faster where the rays are near
-    /// one another.
-    [[nodiscard]] std::uint32_t shadowed(const ShadowPacket& rays) const;
+    /// The same for many, [rays]. They go sixteen at a time: fastest where neighbours in their
+    /// order are near one another, as those of one light are.
+    [[nodiscard]] std::vector<bool> shadowed(std::span<const LightRay> rays) const;
 
     /// As trace() without any of its rules: Embree's own rate, to compare with.
     [[nodiscard]] std::size_t traceBare(const Vec3d& eye, const RayPacket& rays) const;
