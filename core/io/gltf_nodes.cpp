@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "io/gltf_meshes.h"
 #include "scene/edit.h"
+#include "scene/own_extras.h"
 
 namespace flentro {
 namespace {
@@ -134,7 +135,7 @@ private:
                 accessors_.memory().take(count * kInstanceBytes, fmt::format("{} copies", count));
             !fits)
             return fits;
-        const Json& ours = jsonObject(jsonObject(node.rest, "extras"), "flentro");
+        const Json& ours = ownExtras(node.rest);
         for (const Json& name : jsonArray(ours, "instances"))
             if (name.is_string()) node.instanceNames.push_back(name.get<std::string>());
         if (node.instanceNames.size() != count) node.instanceNames.clear();
@@ -267,12 +268,12 @@ private:
     void hangStandIn(std::size_t group, const Json& source, int index) {
         Node& far = scene_.nodes[static_cast<std::size_t>(index)];
         if (far.mesh < 0 || far.parent >= 0 || !far.children.empty()) return;
-        if (far.rest.contains("extras") && !far.rest["extras"].is_object()) return;
-        Json& ours = objectAt(objectAt(far.rest, "extras"), "flentro");
-        if (!jsonObject(ours, "standIn").contains("start")) {
+        Json* ours = ownExtrasIn(far.rest);
+        if (!ours) return;
+        if (!jsonObject(*ours, "standIn").contains("start")) {
             const Json& coverage = jsonArray(jsonObject(source, "extras"), "MSFT_screencoverage");
             const Mesh& mesh = *scene_.assets[static_cast<std::size_t>(far.mesh)].mesh;
-            ours = {
+            *ours = {
                 {"standIn", {{"start", distanceForCoverage(mesh, numberAt(coverage, 0, 0.01))}}}};
         }
         far.parent = static_cast<int>(group);
@@ -282,8 +283,7 @@ private:
     void readLadder(const Json& source, const Node& node, const Json& ids) {
         Asset& asset = scene_.assets[static_cast<std::size_t>(node.mesh)];
         if (!asset.ladder.empty()) return;
-        const Json& ours =
-            jsonObject(jsonObject(jsonObject(source, "extras"), "flentro"), "ladder");
+        const Json& ours = jsonObject(ownExtras(source), "ladder");
         asset.ladder.hysteresis = std::clamp(jsonOr(ours, "hysteresis", 0.0), 0.0, 0.5);
         asset.ladder.crowd = jsonOr<std::string>(ours, "crowd", "");
         for (const Json& cap : jsonArray(ours, "caps"))
@@ -365,8 +365,7 @@ private:
 
 /// extras.flentro of a node, as the writer leaves it.
 const Json& oursOf(const Scene& scene, int node) {
-    const Json& rest = scene.nodes[static_cast<std::size_t>(node)].rest;
-    return jsonObject(jsonObject(rest, "extras"), "flentro");
+    return ownExtras(scene.nodes[static_cast<std::size_t>(node)].rest);
 }
 
 /// A distance in metres, if it is one.

@@ -10,6 +10,7 @@
 #include "io/gltf.h"
 #include "io/gltf_buffers.h"
 #include "io/gltf_references.h"
+#include "scene/own_extras.h"
 #include "scene/references.h"
 
 namespace flentro {
@@ -208,11 +209,7 @@ private:
                 buffers_.addStream(*attribute.stream, GltfBuffers::Use::Animation, false);
     }
 
-    Json* oursIn(int index) {
-        Json& node = nodes_[static_cast<std::size_t>(index)];
-        if (node.contains("extras") && !node["extras"].is_object()) return nullptr;
-        return &objectAt(objectAt(node, "extras"), "flentro");
-    }
+    Json* oursIn(int index) { return ownExtrasIn(nodes_[static_cast<std::size_t>(index)]); }
 
     void noteCulling(int holder, int index) {
         const NodeCulling& noted = culling_[static_cast<std::size_t>(index)];

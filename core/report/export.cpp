@@ -5,6 +5,7 @@
 
 #include "io/file.h"
 #include "scene/instances.h"
+#include "scene/own_extras.h"
 #include "scene/prune.h"
 
 namespace flentro {
@@ -104,8 +105,8 @@ Json makeManifest(const Scene& scene, const Target& target) {
     for (const Asset& asset : scene.assets) json["assets"].push_back(describeAsset(scene, asset));
     for (const Object& object : scene.objects)
         json["objects"].push_back(describeObject(scene, object));
-    const Json& ours = jsonObject(jsonObject(scene.rest, "extras"), "flentro");
-    if (const double plane = jsonOr(ours, "farPlane", 0.0); plane > 0) json["farPlane"] = plane;
+    if (const double plane = jsonOr(ownExtras(scene.rest), "farPlane", 0.0); plane > 0)
+        json["farPlane"] = plane;
     for (const PlacedLight& light : scene.placedLights) {
         Json row = {{"name", light.name}, {"node", light.node}};
         if (std::isfinite(light.end))

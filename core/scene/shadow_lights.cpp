@@ -2,14 +2,14 @@
 
 #include <fmt/format.h>
 
+#include "scene/own_extras.h"
+
 namespace flentro {
 
 void setCastsShadow(Scene& scene, PlacedLight& light, bool casts) {
     light.castsShadow = casts;
     Json& rest = scene.nodes[static_cast<std::size_t>(light.node)].rest;
-    const bool isForeign =
-        rest.is_object() && rest.contains("extras") && !rest["extras"].is_object();
-    if (casts || !isForeign) objectAt(rest, "extras")["castsShadow"] = casts;
+    if (casts || !hasForeignExtras(rest)) objectAt(rest, "extras")["castsShadow"] = casts;
 }
 
 void castShadows(Scene& scene, const ShadowLights& wanted) {

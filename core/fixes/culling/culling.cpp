@@ -12,6 +12,7 @@
 #include "measure/viewcost.h"
 #include "scene/blending.h"
 #include "scene/origins.h"
+#include "scene/own_extras.h"
 #include "survey/ray_scene.h"
 
 namespace flentro {
@@ -51,8 +52,7 @@ double distanceOf(const CullingSettings& settings, const Target& target, double 
 
 /// Told to engines that read the document.
 void noteFarPlane(Scene& scene, double distance) {
-    if (scene.rest.contains("extras") && !scene.rest["extras"].is_object()) return;
-    objectAt(objectAt(scene.rest, "extras"), "flentro")["farPlane"] = distance;
+    if (Json* ours = ownExtrasIn(scene.rest)) (*ours)["farPlane"] = distance;
 }
 
 /// [origins] The places that see each.
