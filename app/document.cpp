@@ -12,7 +12,7 @@
 #include "io/open.h"
 #include "measure/view_meter.h"
 #include "scene/changes.h"
-#include "survey/spots.h"
+#include "survey/starting_view.h"
 
 namespace flentro::app {
 
@@ -190,7 +190,7 @@ void Document::openScene(const QString& file, std::optional<Project> project,
                     Project taken = project.value_or(Project{});
                     if (!project) {
                         taken.target = target;
-                        taken.view = startingView(**scene, target);
+                        taken.view = startingView(**scene, target, progress);
                     }
                     return [this, scene = *scene, taken, file, projectFile] {
                         adopt(scene, taken, file, projectFile);
@@ -329,7 +329,7 @@ void Document::reread() {
             auto scene = openShared(path, settings, progress);
             std::optional<Viewpoint> view;  // Where the old one would be nowhere near the scene.
             if (scene && !isOfSameUnits(before->sourceUnits, (*scene)->sourceUnits))
-                view = startingView(**scene, target);
+                view = startingView(**scene, target, progress);
             return [this, scene, path, settings, view] {
                 if (path != project_.scene.string() || settings != project_.import) return;
                 const Stamps read = stamps_;

@@ -6,6 +6,7 @@
 #include "document.h"
 #include "measure/view_meter.h"
 #include "survey/spots.h"
+#include "survey/starting_view.h"
 #include "survey/survey_file.h"
 
 namespace flentro::app {
@@ -51,7 +52,9 @@ Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const Project& pr
     plan.verticalFov = project.target.verticalFov;
     plan.starts = {project.view.eye};
     for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
-    rays = std::make_unique<RayScene>(scene);
+    rays = std::make_unique<RayScene>(scene, progress);
+    for (const Vec3d& eye : standingCameras(scene, *rays, request.eyeHeight))
+        plan.starts.push_back(eye);
     return planSpots(scene, *rays, plan, progress);
 }
 
@@ -96,7 +99,7 @@ Expected<Survey> surveyOrCached(const Scene& source, const Scene& scene, const P
     SubProgress looking(progress, 0.1, 0.95);
     SubProgress lighting(progress, 0.95, 1);
     const bool looks = settings.faceSize > 0;
-    if (looks && !rays) rays = std::make_unique<RayScene>(scene);
+    if (looks && !rays) rays = std::make_unique<RayScene>(scene, progress);
     Survey survey = takeSurvey(scene, looks ? rays.get() : nullptr, project.target, *spots,
                                settings, looking, onSpot);
     if (looks && survey.complete)
@@ -261,7 +264,8 @@ void Document::surveyAgainSoon() {
             };
         auto survey = std::make_shared<Survey>(*surveyed);
         std::optional<RayScene> rays;
-        if (survey->hasRays() && isCulledOtherwise(*scene, *before)) rays.emplace(*scene);
+        if (survey->hasRays() && isCulledOtherwise(*scene, *before))
+            rays.emplace(*scene, *progress);
         (void)surveyAgain(*survey, *scene, rays ? &*rays : nullptr, *progress);
         return [this, scene, survey, progress] {
             if (progress->cancelled()) return;

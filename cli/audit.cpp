@@ -215,7 +215,7 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
     settings.faceSize = options.noSurvey ? 0 : kFaceSize;
     settings.keepSightings = !options.noSurvey;
     settings.headings = options.headings;
-    if (!options.noSurvey && !rays) rays = std::make_unique<RayScene>(scene);
+    if (!options.noSurvey && !rays) rays = std::make_unique<RayScene>(scene, progress);
     const Survey survey = takeSurvey(scene, options.noSurvey ? nullptr : rays.get(), target, spots,
                                      settings, progress);
     if (!survey.complete) return complain({ErrorCode::Cancelled, "The audit was stopped", "", ""});

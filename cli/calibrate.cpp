@@ -60,7 +60,7 @@ int runCalibrate(const Options& options, const Common& common) {
     const Target& target = opened->target;
     opened->settings.faceSize = 64;  // for the layers only
     opened->settings.aimAtTriangles = false;
-    if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene);
+    if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene, progress);
     const Survey survey = takeSurvey(opened->scene, opened->rays.get(), target, opened->spots,
                                      opened->settings, progress);
     if (!survey.complete) return complain({ErrorCode::Cancelled, "The survey was stopped", "", ""});

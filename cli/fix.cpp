@@ -46,7 +46,7 @@ Expected<Opened> openScene(const Options& options, const Common& common, Progres
     if (!opened) return tl::unexpected(opened.error());
     opened->settings.faceSize = kFaceSize;
     opened->settings.aimAtTriangles = false;
-    if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene);
+    if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene, progress);
     Survey survey = takeSurvey(opened->scene, opened->rays.get(), opened->target, opened->spots,
                                opened->settings, progress);
     if (!survey.complete) return fail(ErrorCode::Cancelled, "The survey was stopped");

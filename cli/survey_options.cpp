@@ -1,6 +1,7 @@
 #include "survey_options.h"
 
 #include "report/survey_report.h"
+#include "survey/starting_view.h"
 
 namespace flentro::cli {
 
@@ -14,10 +15,11 @@ void addSurveyOptions(CLI::App& verb, SurveyOptions& options) {
     auto* spots = verb.add_option("--spots", options.spots, "Stand on the spots of this file");
     area->excludes(route)->excludes(spots);
     route->excludes(spots);
-    verb.add_option("--start", options.start,
-                    "Walk from here; by default from the scene's first camera")
+    verb.add_option("--start", options.starts,
+                    "Walk from here, and from others if given again; by default from the scene's "
+                    "first view and its cameras at eye height")
         ->delimiter(',')
-        ->expected(3)
+        ->allow_extra_args(false)
         ->check(finite())
         ->type_name("X,Y,Z");
     verb.add_option("--spacing", options.spacing, "Metres between spots")
@@ -64,15 +66,17 @@ Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const Survey
         for (SurveySpot& spot : spots) spot.views.clear();
         return spots;
     }
-    if (!rays) rays = std::make_unique<RayScene>(scene);
+    if (!rays) rays = std::make_unique<RayScene>(scene, progress);
     SpotPlan plan;
     plan.area = options.area;
     plan.spacing = options.spacing;
     plan.walker.eyeHeight = options.eyeHeight;
     plan.verticalFov = target.verticalFov;
-    plan.starts = {options.start.size() == 3
-                       ? Vec3d(options.start[0], options.start[1], options.start[2])
-                       : startingView(scene, target).eye};
+    plan.starts.clear();
+    for (std::size_t i = 0; i + 2 < options.starts.size(); i += 3)
+        plan.starts.emplace_back(options.starts[i], options.starts[i + 1], options.starts[i + 2]);
+    if (plan.starts.empty())
+        plan.starts = walkStarts(scene, *rays, target, options.eyeHeight, progress);
     return planSpots(scene, *rays, plan, progress);
 }
 
@@ -97,6 +101,8 @@ Camera cameraOf(const SurveyOptions& options) {
 Expected<std::vector<SurveySpot>> findSpots(const Scene& scene, const SurveyOptions& options,
                                             const Target& target, std::unique_ptr<RayScene>& rays,
                                             Progress& progress) {
+    if (options.starts.size() % 3 != 0)
+        return fail(ErrorCode::InvalidInput, "a start has three numbers", "--start");
     auto spots = standingSpots(scene, options, target, rays, progress);
     if (!spots) return spots;
     const bool free = options.area.empty() && options.route.empty() && options.spots.empty();

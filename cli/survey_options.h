@@ -15,7 +15,7 @@ struct SurveyOptions {
     std::string area;
     std::string route;
     std::string spots;
-    std::vector<double> start;
+    std::vector<double> starts;  ///< [starts * 3]
     double spacing = 8;
     double eyeHeight = 1.7;
     int headings = 8;

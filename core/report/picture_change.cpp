@@ -25,7 +25,7 @@ std::vector<Viewpoint> chosenViews(const Evidence& evidence, std::size_t count) 
 
 std::vector<LightPicture> paintAll(const Scene& scene, const std::vector<Viewpoint>& views,
                                    const Target& target, double share, Progress& progress) {
-    const RayScene rays(scene);
+    const RayScene rays(scene, progress);
     const ScenePainter painter(scene, rays);
     std::vector<LightPicture> pictures;
     for (const Viewpoint& view : views) {

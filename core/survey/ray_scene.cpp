@@ -5,6 +5,7 @@
 #include <cmath>
 #include <map>
 
+#include "base/cancel_only.h"
 #include "base/parallel.h"
 #include "geometry/ray_device.h"
 #include "io/image.h"
@@ -128,10 +129,28 @@ void attachPart(RTCScene scene, unsigned id, const Part& part, const Mat4d& m,
     rtcReleaseGeometry(geometry);
 }
 
-/// `holes`: for each part what its rays are let through by, or null.
-ScenePart buildMesh(const Mesh& mesh, const Mat4d& m, const std::unique_ptr<AlphaSource>* holes) {
+/// A scene of Embree whose building is given up when `progress` is cancelled.
+ScenePart newScene(Progress& progress) {
     ScenePart scene(rtcNewScene(rayDevice()));
     rtcSetSceneFlags(scene.get(), RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);  // for shadowed()
+    const auto goesOn = [](void* asked, double) {
+        return !static_cast<const Progress*>(asked)->cancelled();
+    };
+    rtcSetSceneProgressMonitorFunction(scene.get(), goesOn, &progress);
+    return scene;
+}
+
+/// Builds what was attached. False if that was given up: rays must not be cast then.
+bool commit(RTCScene scene, const Progress& progress) {
+    rtcCommitScene(scene);
+    rtcSetSceneProgressMonitorFunction(scene, nullptr, nullptr);
+    return !progress.cancelled();
+}
+
+/// `holes`: for each part what its rays are let through by, or null. Null where it is cancelled.
+ScenePart buildMesh(const Mesh& mesh, const Mat4d& m, const std::unique_ptr<AlphaSource>* holes,
+                    Progress& progress) {
+    ScenePart scene = newScene(progress);
     unsigned id = 0;
     for (const Part& part : mesh.parts) {
         if (part.triangleCount() > 0) {
@@ -140,8 +159,7 @@ ScenePart buildMesh(const Mesh& mesh, const Mat4d& m, const std::unique_ptr<Alph
         }
         ++id;
     }
-    rtcCommitScene(scene.get());
-    return scene;
+    return commit(scene.get(), progress) ? std::move(scene) : nullptr;
 }
 
 }  // namespace
@@ -167,12 +185,14 @@ struct RayScene::State {
     ScenePart top;
 
     explicit State(const Scene& scene) : mappings(scene) {}
-    void addDensities(const Part& part, const PartRow& row);
+    void measureDensities(const Part& part, const PartRow& row);
     [[nodiscard]] std::array<Vec2f, 3> texCoords(const RayHit& hit, int set) const;
 
-    void addParts(const Scene& scene, const Mesh& mesh);
+    void addParts(const Scene& scene, const Mesh& mesh, const Progress& progress);
+    [[nodiscard]] bool buildMeshes(Progress& progress);
+    [[nodiscard]] bool buildTop(const Scene& scene, Progress& progress);
     [[nodiscard]] std::unique_ptr<AlphaSource> alphaOf(const Scene& scene, const Part& part);
-    void addInstance(const Object& object, unsigned id);
+    void addInstance(const Object& object, unsigned id, Progress& progress);
     [[nodiscard]] RayHit hitOf(unsigned instance, unsigned geometry, unsigned primitive,
                                float distance) const;
     struct ShadowQuery;
@@ -215,7 +235,8 @@ std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const 
     return source;
 }
 
-void RayScene::State::addParts(const Scene& scene, const Mesh& mesh) {
+/// Rows for all parts, whole even where it is cancelled.
+void RayScene::State::addParts(const Scene& scene, const Mesh& mesh, const Progress& progress) {
     for (const Part& part : mesh.parts) {
         PartRow row;
         row.firstTriangle = triangles;
@@ -225,29 +246,29 @@ void RayScene::State::addParts(const Scene& scene, const Mesh& mesh) {
             const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
             row.twoSided = material.doubleSided;
             row.alpha = material.alphaMode;
-            if (row.alpha != AlphaMode::Opaque && part.triangleCount() > 0)
-                alphas.back() = alphaOf(scene, part);
+            const bool hasAlpha = row.alpha != AlphaMode::Opaque && part.triangleCount() > 0;
+            if (hasAlpha && !progress.cancelled()) alphas.back() = alphaOf(scene, part);
             const auto index = static_cast<std::size_t>(part.material);
             row.firstMapping = static_cast<std::uint32_t>(mappings.first(index));
             row.mappings =
                 static_cast<std::uint32_t>(mappings.first(index + 1) - mappings.first(index));
         }
         row.firstDensity = densities.size();
-        if (part.triangleCount() > 0) addDensities(part, row);
+        densities.resize(densities.size() + row.mappings * part.triangleCount());
         parts.push_back(row);
         triangles += static_cast<std::uint32_t>(part.triangleCount());
     }
 }
 
-void RayScene::State::addDensities(const Part& part, const PartRow& row) {
+/// Into the row's slots of `densities`, which stay 0 without such coordinates.
+void RayScene::State::measureDensities(const Part& part, const PartRow& row) {
+    if (part.triangleCount() == 0) return;
     const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
     for (std::uint32_t m = 0; m < row.mappings; ++m) {
         const TextureMapping& mapping = mappings[row.firstMapping + m];
         const std::vector<Vec2f> coords = texCoordsOf(part, mapping.texCoord);
-        if (coords.empty()) {
-            densities.resize(densities.size() + part.triangleCount(), 0.0F);
-            continue;
-        }
+        if (coords.empty()) continue;
+        float* density = densities.data() + row.firstDensity + m * part.triangleCount();
         for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
             std::array<Vec3d, 3> corners;
             std::array<Vec2f, 3> at;
@@ -255,7 +276,7 @@ void RayScene::State::addDensities(const Part& part, const PartRow& row) {
                 corners[k] = points[part.indices[i + k]].cast<double>();
                 at[k] = coords[part.indices[i + k]];
             }
-            densities.push_back(leastDensity(corners, at, mapping.linear));
+            *density++ = leastDensity(corners, at, mapping.linear);
         }
     }
 }
@@ -274,11 +295,14 @@ std::array<Vec2f, 3> RayScene::State::texCoords(const RayHit& hit, int set) cons
     return coords;
 }
 
-void RayScene::State::addInstance(const Object& object, unsigned id) {
+void RayScene::State::addInstance(const Object& object, unsigned id, Progress& progress) {
     const auto asset = static_cast<std::size_t>(object.asset);
     const bool singular = isSingular(object.world);
-    if (singular)
-        baked.push_back(buildMesh(*meshes[asset], object.world, alphas.data() + firstParts[asset]));
+    if (singular) {
+        baked.push_back(
+            buildMesh(*meshes[asset], object.world, alphas.data() + firstParts[asset], progress));
+        if (!baked.back()) return;
+    }
     RTCGeometry instance = rtcNewGeometry(rayDevice(), RTC_GEOMETRY_TYPE_INSTANCE);
     rtcSetGeometryInstancedScene(instance, singular ? baked.back().get() : meshScenes[asset].get());
     const Eigen::Matrix4f world =
@@ -324,34 +348,52 @@ float evenScale(const Mat4d& world) {
 
 }  // namespace
 
-RayScene::RayScene(const Scene& scene) : state_(std::make_unique<State>(scene)) {
+/// False if cancelled.
+bool RayScene::State::buildMeshes(Progress& progress) {
+    meshScenes.resize(meshes.size());
+    return parallelFor(meshes.size(), "Preparing rays", progress, [&](std::size_t i) {
+        const std::vector<Part>& own = meshes[i]->parts;
+        for (std::size_t p = 0; p < own.size() && !progress.cancelled(); ++p)
+            measureDensities(own[p], parts[firstParts[i] + p]);
+        meshScenes[i] =
+            buildMesh(*meshes[i], Mat4d::Identity(), alphas.data() + firstParts[i], progress);
+    });
+}
+
+/// False if cancelled.
+bool RayScene::State::buildTop(const Scene& scene, Progress& progress) {
+    top = newScene(progress);
+    for (std::size_t i = 0; i < scene.objects.size() && !progress.cancelled(); ++i) {
+        const Object& object = scene.objects[i];
+        const bool solid = meshes[static_cast<std::size_t>(object.asset)]->triangles > 0;
+        if (solid && !object.bounds.isEmpty())
+            addInstance(object, static_cast<unsigned>(i), progress);
+    }
+    return commit(top.get(), progress);
+}
+
+RayScene::RayScene(const Scene& scene, Progress& progress)
+    : state_(std::make_unique<State>(scene)) {
     State& s = *state_;
     for (const Asset& asset : scene.assets) {
         s.meshes.push_back(asset.mesh);
         s.firstParts.push_back(static_cast<std::uint32_t>(s.parts.size()));
         s.firstTriangles.push_back(s.triangles);
-        s.addParts(scene, *asset.mesh);
+        s.addParts(scene, *asset.mesh, progress);
     }
     s.firstParts.push_back(static_cast<std::uint32_t>(s.parts.size()));
     s.firstTriangles.push_back(s.triangles);
-    s.meshScenes.resize(s.meshes.size());
-    parallelFor(s.meshes.size(), "Preparing rays", noProgress(), [&](std::size_t i) {
-        s.meshScenes[i] =
-            buildMesh(*s.meshes[i], Mat4d::Identity(), s.alphas.data() + s.firstParts[i]);
-    });
-    s.top.reset(rtcNewScene(rayDevice()));
-    rtcSetSceneFlags(s.top.get(), RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);
     s.inverses.resize(scene.objects.size(), Eigen::Matrix3f::Identity());
-    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
-        const Object& object = scene.objects[i];
+    for (const Object& object : scene.objects) {
         s.assetOf.push_back(object.asset);
         s.standsIn.push_back(object.culling.start > 0);
         s.castsShadow.push_back(object.castsShadow);
         s.worlds.push_back(object.world);
         s.invScales.push_back(evenScale(object.world));
-        const bool solid = s.meshes[static_cast<std::size_t>(object.asset)]->triangles > 0;
-        if (solid && !object.bounds.isEmpty()) s.addInstance(object, static_cast<unsigned>(i));
     }
+    CancelOnly quiet(progress);  // a part of work that reports itself
+    if (s.buildMeshes(quiet) && s.buildTop(scene, quiet)) return;
+    s.top = newScene(noProgress());
     rtcCommitScene(s.top.get());
 }
 

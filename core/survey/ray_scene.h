@@ -11,6 +11,7 @@
 #include <span>
 #include <vector>
 
+#include "base/progress.h"
 #include "measure/lighting.h"
 #include "measure/view_meter.h"
 #include "scene/scene.h"
@@ -59,8 +60,9 @@ public:
         std::size_t firstDensity = 0;  ///< [mappings][triangles of the part]
     };
 
-    /// Cost: O(unique triangles log triangles). Objects with singular transforms are baked.
-    explicit RayScene(const Scene& scene);
+    /// Cost: O(unique triangles log triangles). Objects with singular transforms are baked. Where
+    /// it is cancelled, rays meet nothing.
+    RayScene(const Scene& scene, Progress& progress);
     ~RayScene();
     RayScene(const RayScene&) = delete;
     RayScene& operator=(const RayScene&) = delete;

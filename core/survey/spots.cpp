@@ -3,19 +3,21 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <deque>
+#include <map>
 #include <optional>
 #include <set>
 
 #include "base/parallel.h"
 #include "base/text.h"
-#include "measure/view_meter.h"
 
 namespace flentro {
 namespace {
 
 constexpr double kStride = 0.75;      ///< Metres between standing places, at least.
+constexpr double kFoot = 0.15;        ///< Metres from a standing place that still carry.
 constexpr double kMostColumns = 1e6;  ///< Of the grid of standing places.
 constexpr double kKnee = 0.5;         ///< Metres above the ground.
 constexpr int kMostFloors = 24;       ///< Surfaces above each other in one column.
@@ -25,6 +27,33 @@ struct Place {
     int column = 0;
     int row = 0;
     double height = 0;  ///< Of the ground, metres.
+};
+
+/// Points, and whether another is near any of them.
+class Nearness {
+public:
+    explicit Nearness(double distance) : distance_(distance) {}
+    void add(const Vec3d& point) { cells_.emplace(cellOf(point), point); }
+    [[nodiscard]] bool isNear(const Vec3d& point) const {
+        const Cell middle = cellOf(point);
+        for (int i = 0; i < 27; ++i) {
+            const Cell cell = {middle[0] + i / 9 - 1, middle[1] + i / 3 % 3 - 1,
+                               middle[2] + i % 3 - 1};
+            const auto [from, to] = cells_.equal_range(cell);
+            for (auto at = from; at != to; ++at)
+                if ((at->second - point).norm() <= distance_) return true;
+        }
+        return false;
+    }
+
+private:
+    using Cell = std::array<long, 3>;
+    [[nodiscard]] Cell cellOf(const Vec3d& point) const {
+        return {std::lround(point.x() / distance_), std::lround(point.y() / distance_),
+                std::lround(point.z() / distance_)};
+    }
+    double distance_;
+    std::multimap<Cell, Vec3d> cells_;
 };
 
 /// Which objects may be stood on.
@@ -83,6 +112,9 @@ public:
         stride_ = std::max(kStride, std::sqrt(area / kMostColumns));
         perSpot_ = 2 * std::max(1, static_cast<int>(std::round(spacing_ / 2 / stride_)));
         stride_ = spacing_ / perSpot_;
+        // The same places for a scene before and after its objects become fewer.
+        for (const int axis : {0, 2})
+            bounds_.min()[axis] = std::floor(bounds_.min()[axis] / spacing_) * spacing_;
         columns_ = static_cast<int>(bounds_.sizes().x() / stride_) + 1;
         rows_ = static_cast<int>(bounds_.sizes().z() / stride_) + 1;
     }
@@ -119,11 +151,13 @@ private:
     [[nodiscard]] Vec3d at(int column, int row, double height) const {
         return {bounds_.min().x() + column * stride_, height, bounds_.min().z() + row * stride_};
     }
+    [[nodiscard]] std::size_t indexOf(int column, int row) const {
+        return static_cast<std::size_t>(row) * static_cast<std::size_t>(columns_) +
+               static_cast<std::size_t>(column);
+    }
     /// The standing places of one column, looked for when first asked.
     const std::vector<Place>& placesAt(int column, int row) {
-        const std::size_t index =
-            static_cast<std::size_t>(row) * static_cast<std::size_t>(columns_) +
-            static_cast<std::size_t>(column);
+        const std::size_t index = indexOf(column, row);
         if (explored_[index] == 0) findColumn(column, row, places_[index]);
         explored_[index] = 1;
         return places_[index];
@@ -172,10 +206,7 @@ private:
             open.push_back(place);
         };
         for (const Vec3d& start : plan_.starts)
-            if (const auto first = startPlace(start)) {
-                starts_.push_back(*first);
-                visit(*first);
-            }
+            if (const auto first = startPlace(start)) visit(*first);
         for (std::size_t visited = 0; !open.empty(); ++visited) {
             if (visited % 256 == 0) {
                 if (progress.cancelled()) return false;
@@ -190,11 +221,41 @@ private:
                 const int column = place.column + dc;
                 const int row = place.row + dr;
                 if (!isInside(column, row)) continue;
+                findFoothold(place, column, row);
                 for (const Place& next : placesAt(column, row))
                     if (canWalk(place, next)) visit(next);
             }
         }
         return true;
+    }
+
+    /// Where the ray down the middle of a column falls between boards or through a grating, ground
+    /// a foot's width on both sides of it becomes a place of the column. `from`: where a step comes
+    /// from.
+    void findFoothold(const Place& from, int column, int row) {
+        const std::vector<Place>& known = placesAt(column, row);
+        const auto inStep = [&](const Place& place) { return isStep(from, place); };
+        if (std::any_of(known.begin(), known.end(), inStep)) return;
+        for (const Vec3d& aside : {Vec3d(0, 0, kFoot), Vec3d(kFoot, 0, 0)}) {
+            const auto left = groundBeside(from, column, row, aside);
+            const auto right = groundBeside(from, column, row, -aside);
+            if (!left || !right) continue;
+            places_[indexOf(column, row)].push_back({column, row, std::max(*left, *right)});
+            return;
+        }
+    }
+
+    /// Height of what carries a foot there at a height that `from` can step to.
+    [[nodiscard]] std::optional<double> groundBeside(const Place& from, int column, int row,
+                                                     const Vec3d& aside) const {
+        const double above = from.height + plan_.walker.eyeHeight;
+        const Vec3d eye = at(column, row, above) + aside;
+        const RayHit hit = rays_.first(eye, -Vec3d::UnitY(), 0, above - bottom_);
+        if (!hit.met() || !ground_.allows(hit.object) || !isLevel(hit)) return std::nullopt;
+        const double height = above - static_cast<double>(hit.distance);
+        const double room = height + plan_.walker.headRoom - above;
+        if (room > 0 && rays_.first(eye, Vec3d::UnitY(), 0, room).met()) return std::nullopt;
+        return isStep(from, {column, row, height}) ? std::optional(height) : std::nullopt;
     }
 
     [[nodiscard]] bool isInside(int column, int row) const {
@@ -227,9 +288,14 @@ private:
         return nearest;
     }
 
-    [[nodiscard]] bool canWalk(const Place& from, const Place& to) const {
+    /// By their heights alone.
+    [[nodiscard]] bool isStep(const Place& from, const Place& to) const {
         const double slope = std::tan(toRadians(plan_.walker.steepest)) * stride_;
-        if (std::fabs(to.height - from.height) > std::max(plan_.walker.step, slope)) return false;
+        return std::fabs(to.height - from.height) <= std::max(plan_.walker.step, slope);
+    }
+
+    [[nodiscard]] bool canWalk(const Place& from, const Place& to) const {
+        if (!isStep(from, to)) return false;
         const double floor = std::max(from.height, to.height);
         for (const double above : {kKnee, plan_.walker.eyeHeight}) {
             const Vec3d a = at(from.column, from.row, floor + above);
@@ -240,20 +306,26 @@ private:
         return true;
     }
 
+    [[nodiscard]] Vec3d eyeAt(const Place& place) const {
+        return at(place.column, place.row, place.height + plan_.walker.eyeHeight);
+    }
+
     [[nodiscard]] std::vector<SurveySpot> collect() const {
+        std::vector<Place> inside;
+        for (const Place& place : reached_)
+            if (!plan_.region || plan_.region->contains(eyeAt(place))) inside.push_back(place);
+        // Whichever way they were reached, the spots are the same.
+        std::sort(inside.begin(), inside.end(), [](const Place& a, const Place& b) {
+            return std::tuple(a.row, a.column, a.height) < std::tuple(b.row, b.column, b.height);
+        });
         std::vector<SurveySpot> spots;
-        for (const Place& place : reached_) {
+        for (const Place& place : inside) {
             const int half = perSpot_ / 2;
             if (place.column % half != 0 || place.row % half != 0) continue;
-            addSpot(place, place.column % perSpot_ == 0 && place.row % perSpot_ == 0 ? 0 : 1,
-                    spots);
+            const bool coarse = place.column % perSpot_ == 0 && place.row % perSpot_ == 0;
+            spots.push_back({{}, eyeAt(place), coarse ? 0 : 1, {}});
         }
-        if (spots.empty()) addNearest(spots);
-        // A lonely corner may hold no point of the coarse grid: then all count.
-        const bool none = std::none_of(spots.begin(), spots.end(),
-                                       [](const SurveySpot& spot) { return spot.level == 0; });
-        if (none)
-            for (SurveySpot& spot : spots) spot.level = 0;
+        addMissed(inside, spots);
         std::sort(spots.begin(), spots.end(), [](const SurveySpot& a, const SurveySpot& b) {
             return std::tuple(a.level, a.eye.z(), a.eye.x(), a.eye.y()) <
                    std::tuple(b.level, b.eye.z(), b.eye.x(), b.eye.y());
@@ -262,19 +334,19 @@ private:
         return spots;
     }
 
-    void addSpot(const Place& place, int level, std::vector<SurveySpot>& spots) const {
-        SurveySpot spot;
-        spot.eye = at(place.column, place.row, place.height + plan_.walker.eyeHeight);
-        spot.level = level;
-        if (!plan_.region || plan_.region->contains(spot.eye)) spots.push_back(std::move(spot));
-    }
-
-    /// For patches of ground that miss the grid: where the starts are, or else the first place
-    /// inside the region.
-    void addNearest(std::vector<SurveySpot>& spots) const {
-        for (const Place& place : starts_) addSpot(place, 0, spots);
-        for (std::size_t i = 0; spots.empty() && i < reached_.size(); ++i)
-            addSpot(reached_[i], 0, spots);
+    /// Ground between the points of the coarse grid: bridges, corridors, lonely corners. Of places
+    /// farther from all coarse spots than any of open ground is, some become spots as well.
+    void addMissed(const std::vector<Place>& places, std::vector<SurveySpot>& spots) const {
+        constexpr double kFarthest = 0.75;  // of the spacing; a square grid leaves 0.71
+        Nearness covered(kFarthest * spacing_);
+        for (const SurveySpot& spot : spots)
+            if (spot.level == 0) covered.add(spot.eye);
+        for (const Place& place : places) {
+            const Vec3d eye = eyeAt(place);
+            if (covered.isNear(eye)) continue;
+            covered.add(eye);
+            spots.push_back({{}, eye, 0, {}});
+        }
     }
 
     const RayScene& rays_;
@@ -291,7 +363,6 @@ private:
     std::vector<std::vector<Place>> places_;  ///< [rows][columns]
     std::vector<char> explored_;              ///< Of each column.
     std::vector<Place> reached_;
-    std::vector<Place> starts_;
 };
 
 double headingOf(const Vec3d& direction) {
@@ -335,91 +406,34 @@ std::vector<Vec3d> positionsAlong(const Scene& scene, const Animation::Sampler& 
 }  // namespace
 
 Box middleOf(const Scene& scene, double margin) {
-    std::vector<double> xs;
-    std::vector<double> zs;
+    std::vector<Box> boxes;
     for (const Object& object : scene.objects) {
         if (object.bounds.isEmpty()) continue;
-        xs.push_back(object.bounds.center().x());
-        zs.push_back(object.bounds.center().z());
+        boxes.push_back(object.bounds);
     }
-    if (xs.empty()) return {Vec3d(-1, 0, -1), Vec3d(1, 0, 1)};
-    std::sort(xs.begin(), xs.end());
-    std::sort(zs.begin(), zs.end());
-    const std::size_t low = xs.size() / 50;
-    const std::size_t high = xs.size() - 1 - low;
-    const Vec3d around(margin, 0, margin);
-    return {Vec3d(xs[low], 0, zs[low]) - around, Vec3d(xs[high], 0, zs[high]) + around};
-}
-
-namespace {
-
-std::vector<Viewpoint> camerasOf(const Scene& scene) {
-    const std::vector<Mat4d> worlds = worldTransforms(scene.nodes);
-    std::vector<Viewpoint> views;
-    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        if (scene.nodes[i].camera < 0 || !isFinite(worlds[i])) continue;
-        const Vec3d forward = -worlds[i].col(2).head<3>().normalized();
-        Viewpoint view;
-        view.eye = worlds[i].topRightCorner<3, 1>();
-        view.heading = toDegrees(std::atan2(forward.x(), -forward.z()));
-        view.pitch = toDegrees(std::asin(std::clamp(forward.y(), -1.0, 1.0)));
-        views.push_back(view);
+    if (boxes.empty()) return {Vec3d(-1, 0, -1), Vec3d(1, 0, 1)};
+    const std::size_t left = boxes.size() / 50;
+    const auto edge = [&](const auto& of, std::size_t rank) {
+        std::vector<double> edges;
+        for (const Box& box : boxes) edges.push_back(of(box));
+        std::nth_element(edges.begin(), edges.begin() + static_cast<std::ptrdiff_t>(rank),
+                         edges.end());
+        return edges[rank];
+    };
+    Box middle(Vec3d::Zero(), Vec3d::Zero());
+    for (const int axis : {0, 2}) {
+        middle.min()[axis] =
+            edge([axis](const Box& box) { return box.min()[axis]; }, left) - margin;
+        middle.max()[axis] =
+            edge([axis](const Box& box) { return box.max()[axis]; }, boxes.size() - 1 - left) +
+            margin;
     }
-    return views;
-}
-
-/// On the ground below some of the objects, in the direction that takes in most.
-std::optional<Viewpoint> viewFromGround(const Scene& scene, const Target& target) {
-    constexpr std::size_t kPlaces = 24;
-    constexpr int kHeadings = 8;
-    constexpr double kEyeHeight = 1.7;  ///< Metres.
-    constexpr double kFree = 2;         ///< Metres before the eye.
-    const RayScene rays(scene);
-    const ViewMeter meter(scene, target);
-    const double top = scene.bounds().max().y() + 1;
-    const std::size_t step = scene.objects.size() / kPlaces + 1;
-    std::optional<Viewpoint> best;
-    double most = 0;
-    for (std::size_t i = 0; i < scene.objects.size(); i += step) {
-        if (scene.objects[i].bounds.isEmpty()) continue;
-        const Vec3d above(scene.objects[i].bounds.center().x(), top,
-                          scene.objects[i].bounds.center().z());
-        const RayHit ground = rays.first(above, -Vec3d::UnitY());
-        if (!ground.met()) continue;
-        const Vec3d eye = above - Vec3d(0, static_cast<double>(ground.distance) - kEyeHeight, 0);
-        const auto views = allAround(eye, kHeadings, 0);
-        const auto tallies = meter.count(meter.sight(eye, views));
-        for (std::size_t v = 0; v < views.size(); ++v) {
-            const double objects = at(tallies[v].counts, Measure::Objects);
-            const Vec3d way = lookDirection(views[v].heading, 0);
-            if (objects <= most || rays.first(eye, way, 0, kFree).met()) continue;
-            most = objects;
-            best = views[v];
-        }
-    }
-    return best;
-}
-
-}  // namespace
-
-Viewpoint startingView(const Scene& scene, const Target& target) {
-    for (const Viewpoint& view : camerasOf(scene))
-        if (!selectDrawn(scene, target, view).empty()) return view;
-    const Box bounds = scene.bounds();
-    Viewpoint view;
-    if (bounds.isEmpty()) return view;
-    // Far enough to frame a sphere around it.
-    const double radius = std::max(bounds.diagonal().norm() / 2, 1e-3);
-    const double distance = radius / std::sin(toRadians(std::min(target.verticalFov, 90.0)) / 2);
-    if (distance + radius > target.farPlane)
-        if (const auto onGround = viewFromGround(scene, target)) return *onGround;
-    view.pitch = -14;
-    view.eye = bounds.center() - distance * lookDirection(view.heading, view.pitch);
-    return view;
+    return middle;
 }
 
 Expected<std::vector<SurveySpot>> planSpots(const Scene& scene, const RayScene& rays,
                                             const SpotPlan& plan, Progress& progress) {
+    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "The search for spots was stopped");
     if (scene.bounds().isEmpty())
         return fail(ErrorCode::NotFound, "the scene has nothing to stand on", scene.name);
     auto ground = Ground::of(scene, plan.area);

@@ -51,8 +51,9 @@ struct SpotPlan {
 /// nearest to `starts`: two neighbours join when they differ by no more than a step (or the
 /// slope allows it) and nothing stands between them at knee and eye height.
 ///
-/// Never empty: where the ground reached holds no point of the grid, the places nearest to the
-/// starts are the spots.
+/// Narrow ground between the points of the coarse grid gets spots of its own: no place that is
+/// reached is farther than three quarters of the spacing from a coarse spot. The grid is the
+/// world's, so that a scene has the same spots before and after its objects are merged.
 ///
 /// Errors: NotFound when the area does not exist, nothing can be stood on or no place is inside
 /// the region; Cancelled.
@@ -84,13 +85,8 @@ struct SpotPlan {
 [[nodiscard]] Expected<std::vector<Viewpoint>> animatedPath(const Scene& scene,
                                                             const std::string& node);
 
-/// A first view that shows the scene: the first camera with something before it; else the whole,
-/// where the far plane lets it be seen; else a place on the ground from which most objects are in
-/// view. Cost: O(objects), and of a RayScene for scenes larger than the far plane.
-[[nodiscard]] Viewpoint startingView(const Scene& scene, const Target& target);
-
-/// Where 24 of 25 objects are along x and z, and `margin` metres more, so that hills and sky do not
-/// count; y is 0. Without any bounds a square of 2 m.
+/// What all but a fiftieth of the objects at each end of x and z lie in, and `margin` metres more,
+/// so that hills and sky do not count; y is 0. Without any bounds a square of 2 m.
 [[nodiscard]] Box middleOf(const Scene& scene, double margin);
 
 /// `count` headings all around at one pitch.

@@ -418,7 +418,7 @@ Survey takeSurvey(const Scene& scene, const Target& target, const std::vector<Su
                   const SurveySettings& settings, Progress& progress, const OnSpot& onSpot) {
     if (settings.faceSize == 0)
         return takeSurvey(scene, nullptr, target, spots, settings, progress, onSpot);
-    const RayScene rays(scene);
+    const RayScene rays(scene, progress);
     return takeSurvey(scene, &rays, target, spots, settings, progress, onSpot);
 }
 

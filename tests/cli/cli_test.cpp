@@ -3,6 +3,8 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <set>
+
 #include "fixes/tidy/tidy.h"
 #include "fixes/work_order.h"
 #include "io/gltf.h"
@@ -298,6 +300,24 @@ protected:
         EXPECT_TRUE(writeGltf(scene, folder_ / "rooms.glb", {}, noProgress()));
     }
 };
+
+TEST_F(CliSurvey, WalksFromEveryStartThatIsNamed) {
+    const Scene scene = test::makeScene(
+        {{test::makeGrid(4, 4, 16), {0, 0, 0}}, {test::makeGrid(4, 4, 16), {100, 0, 0}}});
+    ASSERT_TRUE(writeGltf(scene, folder_ / "islands.glb", {}, noProgress()));
+    const auto islands = [&](const std::string& starts) {
+        EXPECT_EQ(cli("survey islands.glb --drawn-only --json i.json" + starts).status, 0);
+        const Json survey = json("i.json");
+        std::set<bool> found;
+        for (const Json& spot : survey["spots"]) found.insert(spot["eye"][0] > 50);
+        return found;
+    };
+    EXPECT_EQ(islands(" --start 8,1.7,8"), std::set{false});
+    EXPECT_EQ(islands(" --start 108,1.7,8"), std::set{true});
+    EXPECT_EQ(islands(" --start 8,1.7,8 --start 108,1.7,8"), (std::set{false, true}));
+    EXPECT_EQ(cli("survey islands.glb --start 8,1.7").status, 2);
+    EXPECT_EQ(cli("survey islands.glb --start 8,1.7,8,9").status, 2);
+}
 
 TEST_F(CliSurvey, TellsTheWorstViewAndWhatIsDrawnInVain) {
     const Outcome outcome = cli(

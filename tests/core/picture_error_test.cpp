@@ -87,7 +87,7 @@ Vec3f middleOf(const LightPicture& picture) {
 }
 
 LightPicture painted(const Scene& scene, const Viewpoint& view) {
-    const RayScene rays(scene);
+    const RayScene rays(scene, noProgress());
     return ScenePainter(scene, rays).paint(view, test::surveyDisplay(), 0.05);
 }
 

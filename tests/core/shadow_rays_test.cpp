@@ -7,6 +7,8 @@
 
 #include "support/lights.h"
 #include "support/pictures.h"
+#include "support/process.h"
+#include "support/surveys.h"
 #include "survey/ray_scene.h"
 
 namespace flentro {
@@ -81,7 +83,7 @@ protected:
 };
 
 TEST_F(ShadowRays, AgreeWithTryingEveryTriangle) {
-    const RayScene rays(scene_);
+    const RayScene rays(scene_, noProgress());
     std::size_t shadowed = 0;
     std::size_t differ = 0;
     constexpr std::size_t kPackets = 60;
@@ -101,6 +103,30 @@ TEST_F(ShadowRays, AgreeWithTryingEveryTriangle) {
     EXPECT_LE(differ, 2U) << "edges that single floats miss";
 }
 
+TEST_F(ShadowRays, MeetNothingInASceneWhosePreparationIsCancelled) {
+    const auto metBy = [&](const RayScene& rays) {
+        std::size_t met = 0;
+        for (std::uint32_t i = 0; i < scene_.objects.size(); ++i) {
+            const Box& box = scene_.objects[i].bounds;
+            const Vec3d above(box.center().x(), box.max().y() + 1, box.center().z());
+            met += rays.first(above, -Vec3d::UnitY()).met();
+        }
+        return met;
+    };
+    test::RecordingProgress never;
+    EXPECT_GT(metBy(RayScene(scene_, never)), 0U);
+    EXPECT_EQ(never.reports(), 0) << "its caller says what is done";
+    for (const int asks : {0, 1, 2, never.asked() / 2, never.asked() - 1}) {
+        test::RecordingProgress stopping(asks);
+        const RayScene rays(scene_, stopping);
+        EXPECT_EQ(metBy(rays), 0U) << "after " << asks << " questions";
+        EXPECT_EQ(rays.triangleCount(), RayScene(scene_, noProgress()).triangleCount());
+        EXPECT_FALSE(takeSurvey(scene_, &rays, test::surveyDisplay(), test::spotsAt({{0, 1.7, 0}}),
+                                test::plainSurvey(64), stopping)
+                         .complete);
+    }
+}
+
 TEST_F(ShadowRays, CutOutsLetLightThroughTheirHoles) {
     Scene scene = test::groundWith({{test::makeBox({4, 4, 0.1F}), {0, 2, -3}}}, {});
     const auto half = [](int x, int) { return std::array{255, 255, 255, x < 8 ? 255 : 0}; };
@@ -116,7 +142,7 @@ TEST_F(ShadowRays, CutOutsLetLightThroughTheirHoles) {
         coords.emplace_back(at.x() / 4 + 0.5F, 0.5F);
     sheet.parts[0].set("TEXCOORD_0", makeStream(coords));
     scene.assets[1].mesh = finishMesh(std::move(sheet));
-    const RayScene rays(scene);
+    const RayScene rays(scene, noProgress());
     const auto through = [&](double x) { return LightRay{Vec3d(x, 2, 0), Vec3d(0, 0, -1), 6}; };
     EXPECT_TRUE(rays.isShadowed(through(-1)));
     EXPECT_FALSE(rays.isShadowed(through(1)));

@@ -18,7 +18,7 @@ using test::surveyDisplay;
 using test::surveyed;
 
 std::vector<SurveySpot> planned(const Scene& scene, const SpotPlan& plan) {
-    auto spots = planSpots(scene, RayScene(scene), plan, noProgress());
+    auto spots = planSpots(scene, RayScene(scene, noProgress()), plan, noProgress());
     EXPECT_TRUE(spots) << (spots ? "" : spots.error().what);
     return spots ? *spots : std::vector<SurveySpot>();
 }
@@ -151,6 +151,69 @@ TEST(Spots, WallsAreNotPassedButDoorwaysAre) {
     EXPECT_FALSE(beyond(test::makeScene(placed)));
 }
 
+/// Islands of 16 x 16 m whose middles are `apart` metres from each other along z, and what lies
+/// between them.
+Scene islands(double apart, std::vector<test::Placed> between) {
+    between.push_back({makeBox({16, 1, 16}), {0, -0.5, 0}});
+    between.push_back({makeBox({16, 1, 16}), {0, -0.5, apart}});
+    between.push_back({makeBox({16, 1, 60}), {0, -9.5, 10}});  // far below
+    return test::makeScene(std::move(between));
+}
+
+std::size_t countBeyond(const std::vector<SurveySpot>& spots, double z) {
+    return static_cast<std::size_t>(std::count_if(
+        spots.begin(), spots.end(), [&](const SurveySpot& spot) { return spot.eye.z() > z; }));
+}
+
+TEST(Spots, AFootSpansTheGapsBetweenBoards) {
+    // Standing places are at multiples of 0.8 m: that at z = 8.8 is in the middle of the gap.
+    SpotPlan plan;
+    plan.spacing = 8;
+    const auto boards = [&](double gap) {
+        return planned(islands(24, {{makeBox({16, 1, 0.8F - static_cast<float>(gap / 2)}),
+                                     {0, -0.5, 8.4 - gap / 4}},
+                                    {makeBox({16, 1, 7.2F - static_cast<float>(gap / 2)}),
+                                     {0, -0.5, 12.4 + gap / 4}}}),
+                       plan);
+    };
+    EXPECT_GE(countBeyond(boards(0.06), 16), 4U);
+    EXPECT_EQ(countBeyond(boards(0.9), 16), 0U) << "no foot spans that";
+}
+
+TEST(Spots, StandOnABridgeThatTheGridMisses) {
+    // 1.6 m wide between two rows of the grid.
+    SpotPlan plan;
+    plan.spacing = 8;
+    const auto spots = planned(islands(40, {{makeBox({1.6F, 0.2F, 24}), {4, -0.1, 20}}}), plan);
+    EXPECT_GE(countBeyond(spots, 32), 4U);
+    const auto onBridge = std::count_if(spots.begin(), spots.end(), [](const SurveySpot& spot) {
+        return spot.level == 0 && spot.eye.z() > 10 && spot.eye.z() < 30 &&
+               std::fabs(spot.eye.x() - 4) < 0.8;
+    });
+    EXPECT_GE(onBridge, 2);
+    EXPECT_LE(onBridge, 4) << "no more than it takes";
+}
+
+TEST(Spots, AreTheSameWhateverTheStartAndHoweverTheSceneIsCutUp) {
+    std::vector<test::Placed> tiles;
+    for (int i = 0; i < 64; ++i)
+        tiles.push_back({test::makeGrid(1, 1, 5), {5.0 * (i % 8) - 17.3, 0, 5.0 * (i / 8) - 16.1}});
+    const Scene many = test::makeScene(tiles);
+    const Scene one = test::makeScene({{test::makeGrid(8, 8, 40), {-17.3, 0, -16.1}}});
+    const auto eyesOf = [](const Scene& scene, const Vec3d& start) {
+        SpotPlan plan;
+        plan.starts = {start};
+        std::vector<std::tuple<double, double, int>> eyes;
+        for (const SurveySpot& spot : planned(scene, plan))
+            eyes.emplace_back(spot.eye.x(), spot.eye.z(), spot.level);
+        return eyes;
+    };
+    const auto eyes = eyesOf(one, {0, 1.7, 0});
+    EXPECT_GE(eyes.size(), 50U);
+    EXPECT_EQ(eyesOf(one, {15, 1.7, -11}), eyes);
+    EXPECT_EQ(eyesOf(many, {0, 1.7, 0}), eyes);
+}
+
 TEST(Spots, AnAreaNeedsNoWayThere) {
     SpotPlan plan;
     plan.spacing = 2;
@@ -161,7 +224,7 @@ TEST(Spots, AnAreaNeedsNoWayThere) {
     ASSERT_FALSE(spots.empty());
     for (const SurveySpot& spot : spots) EXPECT_NEAR(spot.eye.y(), 6.7, 1e-3);
     plan.area = "nowhere";
-    const auto missing = planSpots(scene, RayScene(scene), plan, noProgress());
+    const auto missing = planSpots(scene, RayScene(scene, noProgress()), plan, noProgress());
     ASSERT_FALSE(missing);
     EXPECT_EQ(missing.error().where, "nowhere");
 }

@@ -459,7 +459,7 @@ TEST(Survey, FindsTheWorstBetweenTheHeadings) {
 }
 
 std::size_t again(Survey& survey, const Scene& scene) {
-    const RayScene rays(scene);
+    const RayScene rays(scene, noProgress());
     return surveyAgain(survey, scene, &rays, noProgress());
 }
 

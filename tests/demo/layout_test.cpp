@@ -36,7 +36,7 @@ const std::vector<SurveySpot>& spots() {
         SpotPlan plan;
         plan.starts = {quayView().eye};
         plan.spacing = 9;
-        return planSpots(market(), RayScene(market()), plan, noProgress()).value();
+        return planSpots(market(), RayScene(market(), noProgress()), plan, noProgress()).value();
     }();
     return all;
 }
@@ -44,7 +44,7 @@ const std::vector<SurveySpot>& spots() {
 /// Colours of what rays meet.
 class Camera {
 public:
-    explicit Camera(const Scene& scene) : scene_(scene), rays_(scene), textures_(scene, 1024) {}
+    explicit Camera(const Scene& scene) : scene_(scene), rays_(scene, noProgress()), textures_(scene, 1024) {}
 
     struct Seen {
         double distance = -1;  ///< Nothing.

@@ -68,10 +68,10 @@ std::vector<std::vector<std::uint32_t>> placesByOrigin(const Evidence& evidence,
 /// Finds what stands against the sky, by rays through it from places that see it.
 class Skyline {
 public:
-    Skyline(const Scene& scene, const Evidence& evidence)
+    Skyline(const Scene& scene, const Evidence& evidence, Progress& progress)
         : scene_(scene),
           evidence_(evidence),
-          rays_(scene),
+          rays_(scene, progress),
           places_(placesByOrigin(evidence, scene.originNames->size())),
           skySize_(kSkySize * scene.bounds().diagonal().norm()) {}
 
@@ -226,7 +226,7 @@ Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings
     const double farthest = farthestDrawn(settings, target);
     const std::vector<double> sizes = cullingSizes(scene, settings, target, evidence);
     std::optional<Skyline> skyline;
-    if (!evidence.empty() && settings.skyline > 1) skyline.emplace(scene, evidence);
+    if (!evidence.empty() && settings.skyline > 1) skyline.emplace(scene, evidence, progress);
     const bool finished =
         parallelFor(scene.objects.size(), "Culling", progress, [&](std::size_t i) {
             Object& object = result.scene.objects[i];

@@ -42,9 +42,10 @@ std::vector<Vec3d> samplesOf(const Mesh& mesh) {
 /// Sizes of shadows on what they fall on, by rays from the lights.
 class ShadowCaster {
 public:
-    explicit ShadowCaster(const Scene& scene)
-        : scene_(scene), rays_(scene), moving_(movingNodes(scene)) {
-        for (const Asset& asset : scene.assets) samples_.push_back(samplesOf(*asset.mesh));
+    ShadowCaster(const Scene& scene, Progress& progress)
+        : scene_(scene), rays_(scene, progress), moving_(movingNodes(scene)) {
+        for (const Asset& asset : scene.assets)
+            if (!progress.cancelled()) samples_.push_back(samplesOf(*asset.mesh));
     }
 
     /// Diameter in metres of the largest shadow of an object; 0: nothing shows one. How light or
@@ -114,7 +115,8 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
     std::optional<ShadowCaster> caster;
     const bool anyShadows = std::any_of(scene.placedLights.begin(), scene.placedLights.end(),
                                         [](const PlacedLight& light) { return light.castsShadow; });
-    if (anyShadows && (settings.shadowPixels > 0 || settings.hiddenCastNone)) caster.emplace(scene);
+    if (anyShadows && (settings.shadowPixels > 0 || settings.hiddenCastNone))
+        caster.emplace(scene, progress);
     const bool finished =
         !caster ||
         parallelFor(scene.objects.size(), "Looking at shadows", progress, [&](std::size_t i) {
