@@ -4,6 +4,8 @@
 #include <array>
 #include <cmath>
 #include <map>
+#include <numeric>
+#include <span>
 
 #include "geometry/weld.h"
 
@@ -28,7 +30,8 @@ public:
           points_(toVectors(*part.find("POSITION"))),
           same_(firstEqualPosition(points_)),
           lies_(part.triangleCount()),
-          shifts_(part.triangleCount(), Vec2i(0, 0)) {
+          shifts_(part.triangleCount(), Vec2i(0, 0)),
+          neighbours_(3 * part.triangleCount(), kNone) {
         const Stream& coords = *part.find("TEXCOORD_0");
         for (std::size_t i = 0; i < points_.size(); ++i)
             coords_.emplace_back(static_cast<double>(coords.value(i, 0)),
@@ -45,6 +48,7 @@ public:
     }
 
 private:
+    static constexpr std::uint32_t kNone = ~0U;
     using Vec2d = Eigen::Vector2d;
     using Vec2i = Eigen::Vector2i;
 
@@ -68,13 +72,39 @@ private:
                 du.y() * toP + dv.y() * toQ};
     }
 
+    /// Edges are sorted by the lower of their two positions first, which takes no comparisons.
     void findNeighbours() {
-        for (std::size_t t = 0; t < lies_.size(); ++t)
-            for (std::size_t k = 0; k < 3; ++k) {
-                const std::uint32_t a = same_[corner(t, k)];
-                const std::uint32_t b = same_[corner(t, k + 1)];
-                edges_[{std::min(a, b), std::max(a, b)}].push_back(t);
+        const auto ends = [&](std::size_t i) {
+            const std::size_t t = i / 3;
+            return std::minmax(same_[corner(t, i)], same_[corner(t, i + 1)]);
+        };
+        const std::size_t edges = 3 * lies_.size();
+        std::vector<std::size_t> firsts(points_.size() + 1, 0);
+        for (std::size_t i = 0; i < edges; ++i) ++firsts[std::size_t{ends(i).first} + 1];
+        std::partial_sum(firsts.begin(), firsts.end(), firsts.begin());
+        std::vector<std::pair<std::uint32_t, std::uint32_t>> sorted(edges);  // upper end, edge
+        std::vector<std::size_t> next(firsts.begin(), firsts.end() - 1);
+        for (std::size_t i = 0; i < edges; ++i)
+            sorted[next[ends(i).first]++] = {ends(i).second, static_cast<std::uint32_t>(i)};
+        for (std::size_t p = 0; p < points_.size(); ++p) {
+            const auto begin = sorted.begin() + static_cast<std::ptrdiff_t>(firsts[p]);
+            const auto end = sorted.begin() + static_cast<std::ptrdiff_t>(firsts[p + 1]);
+            std::sort(begin, end);
+            joinPairs({begin, end});
+        }
+    }
+
+    /// Of edges that start at one position: those that exactly two triangles share.
+    void joinPairs(std::span<const std::pair<std::uint32_t, std::uint32_t>> edges) {
+        for (std::size_t i = 0; i < edges.size();) {
+            std::size_t end = i + 1;
+            while (end < edges.size() && edges[end].first == edges[i].first) ++end;
+            if (end - i == 2) {
+                neighbours_[edges[i].second] = edges[i + 1].second / 3;
+                neighbours_[edges[i + 1].second] = edges[i].second / 3;
             }
+            i = end;
+        }
     }
 
     /// Where the picture on `to` is by whole numbers against that on `from`; nothing if the two do
@@ -116,13 +146,10 @@ private:
             const std::size_t t = open.back();
             open.pop_back();
             for (std::size_t k = 0; k < 3; ++k) {
-                const std::uint32_t a = same_[corner(t, k)];
-                const std::uint32_t b = same_[corner(t, k + 1)];
-                const auto& around = edges_.at({std::min(a, b), std::max(a, b)});
-                if (around.size() != 2) continue;
-                const std::size_t next = around[0] == t ? around[1] : around[0];
-                if (field_[next] != 0) continue;
-                const auto shift = shiftBetween(t, next, a, b);
+                const std::uint32_t next = neighbours_[3 * t + k];
+                if (next == kNone || field_[next] != 0) continue;
+                const auto shift =
+                    shiftBetween(t, next, same_[corner(t, k)], same_[corner(t, k + 1)]);
                 if (!shift) continue;
                 field_[next] = fields_;
                 shifts_[next] = shifts_[t] + *shift;
@@ -167,7 +194,7 @@ private:
     std::vector<Vec2i> shifts_;  ///< [triangles]
     std::vector<std::size_t> field_;
     std::size_t fields_ = 0;
-    std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::size_t>> edges_;
+    std::vector<std::uint32_t> neighbours_;  ///< [triangles * 3] Across the edge from each corner.
 };
 
 }  // namespace

@@ -120,6 +120,7 @@ LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, con
 }
 
 std::optional<Asset> LadderMaker::run() {
+    if (progress_.cancelled()) return std::nullopt;
     Reducer reducer(*solid_, options_);
     // What is left may become smaller still where cards are most of it.
     const auto fewest = cards_.empty() ? static_cast<std::size_t>(settings_.smallestLevel) : 1;
@@ -145,7 +146,7 @@ std::optional<Asset> LadderMaker::run() {
         const auto& cards = (*steps)[i].cards;
         meshes[i + 1].parts.insert(meshes[i + 1].parts.end(), cards.begin(), cards.end());
     }
-    addLevels(result, std::move(meshes));
+    if (!addLevels(result, std::move(meshes))) return std::nullopt;
     return result;
 }
 
@@ -226,12 +227,14 @@ std::optional<std::size_t> LadderMaker::topCount(const CollapseLog& log) {
     return gains(count, all) ? count : all;
 }
 
-void LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
+/// False if cancelled.
+bool LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
     const PosedSurfaces& surfaces = wholeSurface_ ? *wholeSurface_ : solidSurface_;
     const Surface& surface = surfaces.rest();
     result.mesh = finishMesh(std::move(meshes.front()));
     result.ranges.clear();  // its triangles have another order now
     for (std::size_t i = 1; i < meshes.size(); ++i) {
+        if (progress_.cancelled()) return false;
         Ladder::Level level;
         level.mesh = finishMesh(std::move(meshes[i]));
         level.deviation = surfaces.largestDeviation(*level.mesh);
@@ -243,6 +246,7 @@ void LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
         level.switchDistance = switchDistance(level.deviation, before, result.ladder);
         result.ladder.levels.push_back(std::move(level));
     }
+    return true;
 }
 
 /// Where the deviation shrinks to the allowed pixels, or before that where the triangles of

@@ -38,7 +38,7 @@ private:
     [[nodiscard]] std::optional<std::size_t> topCount(const CollapseLog& log);
     [[nodiscard]] bool gains(std::size_t triangles, std::size_t before) const;
     [[nodiscard]] bool isTooSmall(std::size_t triangles) const;
-    void addLevels(Asset& result, std::vector<Mesh> meshes);
+    [[nodiscard]] bool addLevels(Asset& result, std::vector<Mesh> meshes);
     [[nodiscard]] double switchDistance(double deviation, const Mesh& before,
                                         const Ladder& ladder) const;
 

@@ -2,9 +2,9 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <numeric>
 #include <set>
-#include <unordered_set>
 
 #include "base/cancel_only.h"
 #include "base/parallel.h"
@@ -44,14 +44,37 @@ Corners rotated(Corners t) {
     return t;
 }
 
-struct HashCorners {
-    std::size_t operator()(const Corners& t) const {
-        std::uint64_t key = std::uint64_t{t[0]} << 32U | t[1];
-        key = (key ^ t[2]) * 0x9E3779B97F4A7C15ULL;
-        return static_cast<std::size_t>(key ^ (key >> 29U));
+/// Triangles by their corners: a hash table with linear probing, as meshes hold millions.
+class TriangleTable {
+public:
+    explicit TriangleTable(std::size_t most) : slots_(std::bit_ceil(2 * most + 1), kFree) {
+        known_.reserve(most);
     }
+
+    /// Number of the triangle with these corners, counted in the order in which they came; a new
+    /// one if there is none.
+    std::size_t add(const Corners& t) {
+        std::size_t slot = hash(t) & (slots_.size() - 1);
+        while (slots_[slot] != kFree && known_[slots_[slot]] != t)
+            slot = (slot + 1) & (slots_.size() - 1);
+        if (slots_[slot] == kFree) {
+            slots_[slot] = static_cast<std::uint32_t>(known_.size());
+            known_.push_back(t);
+        }
+        return slots_[slot];
+    }
+    [[nodiscard]] std::size_t size() const { return known_.size(); }
+
+private:
+    static constexpr std::uint32_t kFree = ~0U;
+    static std::size_t hash(const Corners& t) {
+        std::uint64_t key = std::uint64_t{t[0]} << 32U | t[1];
+        key = (key ^ t[2] * 0xD6E8FEB86659FD93ULL) * 0x9E3779B97F4A7C15ULL;
+        return static_cast<std::size_t>(key ^ (key >> 32U));
+    }
+    std::vector<std::uint32_t> slots_;  ///< Numbers, or free.
+    std::vector<Corners> known_;
 };
-using TriangleSet = std::unordered_set<Corners, HashCorners>;
 
 void weld(Part& part) {
     const std::vector<std::uint32_t> first = firstEqualVertex(part);
@@ -82,27 +105,27 @@ bool isDegenerate(const std::vector<std::vector<Vec3f>>& poses, const Corners& t
 class Twins {
 public:
     Twins(const std::vector<Vec3f>& positions, std::size_t triangles)
-        : same_(firstEqualPosition(positions)) {
-        seen_.reserve(triangles);
-    }
-    /// True if the same places were handed over before, in the other order.
+        : same_(firstEqualPosition(positions)), seen_(triangles) {}
+    /// True if the first with these places had them in the other order.
     bool add(const Corners& t) {
         Corners places = rotated({same_[t[0]], same_[t[1]], same_[t[2]]});
-        const bool turned = seen_.contains(rotated({places[0], places[2], places[1]}));
-        if (!turned) seen_.insert(places);
-        return turned;
+        const bool turned = places[1] > places[2];
+        if (turned) std::swap(places[1], places[2]);
+        const std::size_t first = seen_.add(places);
+        if (first == turned_.size()) turned_.push_back(turned);
+        return turned_[first] != turned;
     }
 
 private:
     std::vector<std::uint32_t> same_;
-    TriangleSet seen_;
+    TriangleTable seen_;
+    std::vector<bool> turned_;  ///< [seen_] Of the first one.
 };
 
 /// `twoSided`: both sides of a face are drawn, so that a twin behind it shows nothing.
 void dropTriangles(Part& part, const TidySettings& settings, bool twoSided, Tidied& result) {
     const std::vector<std::vector<Vec3f>> poses = posesOf(part);
-    TriangleSet seen;
-    seen.reserve(part.triangleCount());
+    TriangleTable seen(part.triangleCount());
     Twins twins(poses.front(), part.triangleCount());
     std::size_t kept = 0;
     for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
@@ -111,9 +134,12 @@ void dropTriangles(Part& part, const TidySettings& settings, bool twoSided, Tidi
             ++result.triangles[Degenerate];
             continue;
         }
-        if (settings.dropDuplicates && !seen.insert(rotated(t)).second) {
-            ++result.triangles[Duplicate];
-            continue;
+        if (settings.dropDuplicates) {
+            const std::size_t before = seen.size();
+            if (seen.add(rotated(t)) < before) {
+                ++result.triangles[Duplicate];
+                continue;
+            }
         }
         if (part.targets.empty() && twins.add(t)) {
             if (settings.dropDuplicates && twoSided) {
