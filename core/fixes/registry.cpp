@@ -14,6 +14,7 @@
 #include "fixes/light_reach/light_reach.h"
 #include "fixes/masks/masks.h"
 #include "fixes/merge/merge.h"
+#include "fixes/part_size/part_size.h"
 #include "fixes/plain_materials/plain_materials.h"
 #include "fixes/shadow_lights/shadow_lights.h"
 #include "fixes/shadows/shadows.h"
@@ -42,7 +43,8 @@ const std::vector<const FixKind*>& fixKinds() {
         &ShadowSettings::kind(),         //
         &ShadowLightSettings::kind(),    //
         &MergeSettings::kind(),          //
-        &StandInSettings::kind(),
+        &StandInSettings::kind(),        //
+        &PartSizeSettings::kind(),
     };
     return kinds;
 }

@@ -33,7 +33,7 @@ std::vector<Finding> run(const FindingInput& in) {
                 std::max(0.0, at(view.cost.counts, Measure::VerticesPerMesh) - others);
             return saved;
         });
-        finding.fix = proposedFix(in, "split");
+        finding.fix = proposedFix(in, "part-size");
         findings.push_back(std::move(finding));
     }
     return findings;
@@ -50,7 +50,7 @@ const Rule& wideIndicesRule() {
             "draw slower or not at all.",
         .measured =
             "Vertices of each part (not of the mesh), against the limit for vertices or 65,534.",
-        .advice = "Cut into cells (fix Split), or simplify its level 0 (fix Ladder).",
+        .advice = "Cut into parts (fix Part size), or simplify its level 0 (fix Ladder).",
         .needsSurvey = false,
         .run = run,
     };
