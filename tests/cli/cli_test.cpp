@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <set>
 
 #include "fixes/tidy/tidy.h"
@@ -231,11 +232,14 @@ TEST_F(Cli, InventoryListsLightsAndTheirShadowsAsChosen) {
     EXPECT_EQ(shadows("--shadow-lights none"), 0U);
     EXPECT_EQ(shadows("--shadow-lights all"), 97U);
     EXPECT_EQ(shadows("--shadow-lights 'lantern light 01,barge light'"), 2U);
-    for (const Json& material : json("i.json")["materialEntries"])
-        if (material["name"] == "water") {
-            EXPECT_EQ(material["objects"], 1);
-            EXPECT_EQ(material["textures"], 2);
-        }
+    const Json inventory = json("i.json");
+    const Json& materials = inventory["materialEntries"];
+    const auto water = std::find_if(materials.begin(), materials.end(), [](const Json& material) {
+        return material["name"] == "water";
+    });
+    ASSERT_NE(water, materials.end());
+    EXPECT_EQ((*water)["objects"], 1);
+    EXPECT_EQ((*water)["textures"], 2);
 }
 
 TEST_F(Cli, MarketIsBroughtWithinItsBudget) {

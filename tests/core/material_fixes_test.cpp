@@ -326,6 +326,7 @@ TEST(FewerMaterials, SmallPartsTakeTheLikestBesideThem) {
     at(target.limits, Measure::MaterialsPerObject) = 2;
     FewerMaterialSettings settings;
     settings.palette = false;
+    settings.bakePage = 0;
     const Evidence evidence = evidenceOf(
         test::surveyed(scene, test::spotsAt({{-3, 3, 0}}), test::plainSurvey(128)), scene);
     const Fixed fixed =
@@ -347,6 +348,7 @@ TEST(FewerMaterials, HardlyDifferentOnesBecomeOneWhileThereAreTooMany) {
     at(target.limits, Measure::MaterialsPerObject) = 2;
     FewerMaterialSettings settings;
     settings.palette = false;
+    settings.bakePage = 0;
     settings.smallPixels = 0;
     const auto after = [&] {
         return applyFewerMaterials(scene, settings, target, {}, noProgress()).value();

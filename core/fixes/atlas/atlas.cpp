@@ -9,12 +9,12 @@
 #include <optional>
 #include <set>
 
-#include "base/disjoint_sets.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/atlas/atlas.h"
 #include "fixes/merge/parcel_mesh.h"
 #include "fixes/page_packer.h"
+#include "fixes/tile_shifts.h"
 #include "geometry/tile_cut.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
@@ -24,10 +24,9 @@
 namespace flentro {
 namespace {
 
-constexpr float kOutside = 1e-3F;  ///< Of the picture: rounding, not repeating.
-constexpr int kAlign = 4;          ///< Pixels: blocks of compressed textures are not shared.
-constexpr double kMostWaste = 2;   ///< Times the pixels of the textures that go.
-constexpr int kGutterShare = 8;    ///< Gutters up to one in so many of an edge are taken from it.
+constexpr int kAlign = 4;         ///< Pixels: blocks of compressed textures are not shared.
+constexpr double kMostWaste = 2;  ///< Times the pixels of the textures that go.
+constexpr int kGutterShare = 8;   ///< Gutters up to one in so many of an edge are taken from it.
 constexpr int kLargestImage = 16384;
 constexpr int kPlainShare = 8;  ///< Pages of plain numbers have so many times fewer pixels an edge.
 /// What pages can hold besides textures.
@@ -47,31 +46,6 @@ struct Reach {
     bool kept = false;     ///< Shown by an asset that is marked to be kept.
     bool variant = false;  ///< Of KHR_materials_variants: shown on other occasions.
 };
-
-/// [vertices] What brings the coordinates of each vertex into the picture: whole numbers, the same
-/// for all that triangles hold together. Nothing where that is more than one picture.
-std::optional<std::vector<Vec2f>> tileShifts(const Part& part, const Stream& coords) {
-    DisjointSets sets(coords.count());
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-        sets.join(part.indices[i], part.indices[i + 1]);
-        sets.join(part.indices[i], part.indices[i + 2]);
-    }
-    std::map<std::uint32_t, Eigen::AlignedBox2f> boxes;
-    for (const std::uint32_t index : part.indices) {
-        const Vec2f at(coords.value(index, 0), coords.value(index, 1));
-        if (!at.allFinite()) return std::nullopt;
-        boxes[sets.find(index)].extend(at);
-    }
-    std::map<std::uint32_t, Vec2f> shifts;
-    for (const auto& [set, box] : boxes) {
-        const Vec2f shift = -(box.min().array() + kOutside).floor().matrix();
-        if ((box.max() + shift).maxCoeff() > 1 + kOutside) return std::nullopt;
-        shifts[set] = shift;
-    }
-    std::vector<Vec2f> result(coords.count(), Vec2f::Zero());
-    for (const std::uint32_t index : part.indices) result[index] = shifts[sets.find(index)];
-    return result;
-}
 
 /// Marks the materials that variants of a part show.
 void markVariants(const Part& part, std::vector<Reach>& reach) {
@@ -115,11 +89,9 @@ std::vector<Reach> reachOf(const Scene& scene) {
                 here.odd = here.odd || !coords || coords->components != 2;
                 if (!here.odd && level == 0 && part.isTriangles()) addAreas(part, *coords, here);
                 if (here.odd || here.outside) continue;
-                const auto shifts = tileShifts(part, *coords);
-                here.outside = !shifts;
-                here.shifted = here.shifted ||
-                               (shifts && std::any_of(shifts->begin(), shifts->end(),
-                                                      [](const Vec2f& s) { return !s.isZero(); }));
+                const auto tiles = tileShifts(part, *coords);
+                here.outside = !tiles || tiles->reach.maxCoeff() > 1 + kTileRounding;
+                here.shifted = here.shifted || (tiles && !tiles->isNone());
             }
     return reach;
 }
@@ -553,7 +525,7 @@ private:
             if (!moves(part)) continue;
             const Move& move = moves_.at(part.material);
             const Stream& coords = *part.find("TEXCOORD_0");
-            const std::vector<Vec2f> shifts = tileShifts(part, coords).value();  // as judged
+            const std::vector<Vec2f> shifts = tileShifts(part, coords)->shifts;  // as judged
             std::vector<Vec2f> places;
             for (std::size_t v = 0; v < coords.count(); ++v) {
                 const Vec2f at = Vec2f(coords.value(v, 0), coords.value(v, 1)) + shifts[v];

@@ -12,6 +12,7 @@
 
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/fewer_materials/bake.h"
 #include "fixes/fewer_materials/palette.h"
 #include "fixes/merge/parcel_mesh.h"
 #include "fixes/seen_pixels.h"
@@ -256,19 +257,51 @@ std::vector<double> assetEdges(const Scene& scene, const Evidence& evidence) {
     return edges;
 }
 
+/// Materials of assets that still have too many.
+void bakeRest(Scene& scene, const std::vector<std::size_t>& over, double limit,
+              const std::vector<bool>& fixed, const Evidence& evidence,
+              const FewerMaterialSettings& settings, const Target& target,
+              FewerMaterialReport& report, Progress& progress) {
+    std::vector<std::size_t> assets;
+    std::size_t before = 0;
+    for (const std::size_t a : over)
+        if (scene.assets[a].importance != Importance::Keep && limit >= 1) {
+            assets.push_back(a);
+            before += scene.assets[a].mesh->parts.size();
+        }
+    const double largest = at(target.limits, Measure::TextureEdge);
+    BakeSettings bake;
+    bake.page = settings.bakePage;
+    if (isLimit(largest) && largest > 0) bake.page = std::min(bake.page, static_cast<int>(largest));
+    bake.leastKept = settings.bakeKept;
+    bake.perMetre = pixelsPerMetreAtOne(target);
+    for (const Baked& baked : bakeMaterials(scene, assets, static_cast<std::size_t>(limit), fixed,
+                                            evidence, bake, progress)) {
+        ++report.pages;
+        report.baked += baked.materials.size();
+        report.kept = std::min(report.kept, baked.kept);
+    }
+    for (const std::size_t a : assets) before -= scene.assets[a].mesh->parts.size();
+    report.joined += before;
+}
+
 std::string describeReport(const FewerMaterialReport& report) {
     return fmt::format(
-        "{} from {}; {} became one hardly different, {} took the material beside them; {} fewer",
+        "{} from {}; {} became one hardly different, {} took the material beside them, {} baked "
+        "onto {}; {} fewer",
         counted(report.colours, "material reads its colour", "materials read their colours"),
         counted(report.palettes, "palette"), counted(report.alike, "material"),
-        counted(report.taken, "small part"), counted(report.joined, "part"));
+        counted(report.taken, "small part"),
+        counted(report.baked, "material was", "materials were"), counted(report.pages, "page"),
+        counted(report.joined, "part"));
 }
 
 }  // namespace
 
 Json FewerMaterialReport::describe(const Scene&) const {
     return {{"palettes", palettes}, {"colours", colours}, {"joined", joined},
-            {"alike", alike},       {"taken", taken},     {"stillOver", still}};
+            {"alike", alike},       {"taken", taken},     {"baked", baked},
+            {"pages", pages},       {"kept", kept},       {"stillOver", still}};
 }
 
 Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSettings& settings,
@@ -299,10 +332,10 @@ Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSetti
     const std::vector<double> edges = assetEdges(result.scene, evidence);
     const Colours colours(result.scene);
     const PartMover mover(result.scene, fixed, colours);
-    std::vector<std::pair<std::size_t, std::string>> still;
-    for (std::size_t a = 0; a < result.scene.assets.size(); ++a) {
+    std::vector<std::size_t> over;
+    for (std::size_t a = 0; a < result.scene.assets.size() && isLimit(asked); ++a) {
         Asset& asset = result.scene.assets[a];
-        if (!isLimit(asked) || static_cast<double>(asset.mesh->parts.size()) <= asked) continue;
+        if (static_cast<double>(asset.mesh->parts.size()) <= asked) continue;
         const auto limit = static_cast<std::size_t>(asked);
         const std::size_t before = asset.mesh->parts.size();
         const auto move = [&](const PartMover::Moves& moves, std::size_t& count) {
@@ -317,16 +350,28 @@ Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSetti
                      report->taken);
         }
         report->joined += before - asset.mesh->parts.size();
-        if (asset.mesh->parts.size() > limit)
-            still.emplace_back(
-                asset.mesh->parts.size(),
-                fmt::format("{}: {} of {}", asset.mesh->name, asset.mesh->parts.size(), limit));
+        if (asset.mesh->parts.size() > limit) over.push_back(a);
+    }
+    if (settings.bakePage > 0)
+        bakeRest(result.scene, over, asked, fixed, evidence, settings, target, *report, progress);
+    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Choosing materials was stopped");
+    std::vector<std::pair<std::size_t, std::string>> still;
+    for (const std::size_t a : over) {
+        const Mesh& mesh = *result.scene.assets[a].mesh;
+        if (static_cast<double>(mesh.parts.size()) > asked)
+            still.emplace_back(mesh.parts.size(),
+                               fmt::format("{}: {} of {}", mesh.name, mesh.parts.size(), asked));
     }
     std::stable_sort(still.begin(), still.end(),
                      [](const auto& a, const auto& b) { return a.first > b.first; });
     for (const auto& [parts, text] : still)
         if (report->still.size() < kMostTold) report->still.push_back(text);
     result.record.summary = describeReport(*report);
+    if (report->kept < 1)
+        result.record.notes.push_back(
+            fmt::format("Baked textures keep at least {} of the texels along an edge that the "
+                        "nearest place sees",
+                        formatShare(report->kept)));
     if (!still.empty())
         result.record.notes.push_back(
             fmt::format("{} more materials than allowed: {}",

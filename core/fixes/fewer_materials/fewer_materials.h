@@ -1,5 +1,6 @@
 // Fewer materials: those that differ by colour alone share a palette, and parts too small to be
-// told apart take the material beside them, until an object has no more than it may.
+// told apart take the material beside them; the rest is baked, until an object has no more than it
+// may.
 
 #pragma once
 
@@ -17,6 +18,10 @@ struct FewerMaterialSettings {
     /// Parts that no place sees larger than this take the nearest material while an object has too
     /// many; 0: none does.
     double smallPixels = 16;
+    /// What is left is baked together, objects with the same choice onto one page of at most so
+    /// many pixels an edge (bake.h); 0: nothing is.
+    int bakePage = 2048;
+    double bakeKept = 0.5;  ///< Least share of the texels needed there, along an edge, 0 to 1.
 
     static const FixKind& kind();
 };
@@ -27,6 +32,9 @@ struct FewerMaterialReport final : FixReport {
     std::size_t joined = 0;          ///< Parts of meshes that became one with others.
     std::size_t alike = 0;           ///< Materials that became one that is hardly different.
     std::size_t taken = 0;           ///< Small parts that took another material.
+    std::size_t baked = 0;           ///< Materials that became part of a page.
+    std::size_t pages = 0;           ///< That hold those.
+    double kept = 1;                 ///< Share of the texels needed, of the worst page.
     std::vector<std::string> still;  ///< "stall: 5 of 4", heaviest first.
     [[nodiscard]] Json describe(const Scene& source) const override;
 };

@@ -4,7 +4,7 @@
 namespace flentro {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(FewerMaterialReport, palettes, colours, joined, alike, taken,
-                                   still)
+                                   baked, pages, kept, still)
 
 const FixKind& FewerMaterialSettings::kind() {
     using S = FewerMaterialSettings;
@@ -13,8 +13,8 @@ const FixKind& FewerMaterialSettings::kind() {
         .name = "Fewer materials",
         .shortName = "Palette",
         .help = "Materials that differ by colour alone share a palette, and parts too small to be "
-                "told apart take the material beside them, until an object has no more than it "
-                "may.",
+                "told apart take the material beside them; the rest is baked onto pages, until an "
+                "object has no more than it may.",
         .readsEvidence = true,
         .fields =
             FieldTable<S>()
@@ -42,7 +42,19 @@ const FixKind& FewerMaterialSettings::kind() {
                         {.label = "Small parts below",
                          .help = "Size along an edge at which a survey sees the largest of them.",
                          .unit = "px",
-                         .zero = "none"}),
+                         .zero = "none"})
+                .number("bakePage", &S::bakePage, 0, 8192,
+                        {.label = "Baked onto pages of",
+                         .help = "What an object still has too many of becomes one material with a "
+                                 "texture of its own, however often the textures repeat.",
+                         .unit = "px",
+                         .zero = "not baked"})
+                .number("bakeKept", &S::bakeKept, 0.05, 1,
+                        {.label = "Keeping at least",
+                         .help = "Of the texels along an edge that the nearest place sees; else it "
+                                 "stays as it is.",
+                         .shownUnit = "%",
+                         .scale = 100}),
         .apply =
             [](const FixInput& in, const S& s) {
                 return applyFewerMaterials(in.scene, s, in.target, in.evidence, in.progress);

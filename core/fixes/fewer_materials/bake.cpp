@@ -1,0 +1,608 @@
+#include "fixes/fewer_materials/bake.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cassert>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include "fixes/merge/parcel_mesh.h"
+#include "fixes/page_packer.h"
+#include "fixes/tile_shifts.h"
+#include "io/gltf_materials.h"
+#include "io/image.h"
+#include "picture/resample.h"
+#include "picture/texels.h"
+
+namespace flentro {
+namespace {
+
+constexpr int kGutter = 8;      ///< Pixels around each place: keeps mip maps apart.
+constexpr int kAlign = 4;       ///< Pixels: blocks of compressed textures are not shared.
+constexpr int kPlainShare = 8;  ///< Pages of plain numbers have so many times fewer pixels an edge.
+constexpr int kPlainEdge = 4;   ///< Pixels of a material without textures.
+constexpr int kLargestImage = 16384;  ///< Pixels along an edge.
+constexpr int kRepeat = 10497;        ///< glTF 2.0, sampler.wrapS
+
+/// What a page can hold, in the order of its images.
+enum Role : std::size_t { Color, Rough, Glow, Occlusion, Normal, kRoles };
+constexpr std::array<const char*, kRoles> kRoleNames = {
+    "baseColorTexture", "metallicRoughnessTexture", "emissiveTexture", "occlusionTexture",
+    "normalTexture"};
+
+/// Rectangles of copies of a texture beside each other, none inside another: whatever lies inside
+/// one can be looked up there.
+class Rectangles {
+public:
+    void add(const Vec2f& reach) {
+        const auto inside = [](const Vec2f& a, const Vec2f& b) {
+            return (a.array() <= b.array()).all();
+        };
+        if (std::any_of(all_.begin(), all_.end(), [&](const Vec2f& r) { return inside(reach, r); }))
+            return;
+        std::erase_if(all_, [&](const Vec2f& r) { return inside(r, reach); });
+        all_.push_back(reach);
+        if (all_.size() <= kMost) return;
+        const Vec2f last = all_.back();
+        all_.pop_back();
+        const Vec2f joined = all_.back().cwiseMax(last);
+        all_.pop_back();
+        add(joined);
+    }
+    void add(const Rectangles& other) {
+        for (const Vec2f& reach : other.all_) add(reach);
+    }
+    [[nodiscard]] const std::vector<Vec2f>& all() const { return all_; }
+
+private:
+    static constexpr std::size_t kMost = 16;
+    std::vector<Vec2f> all_;
+};
+
+/// How one material lies on an asset, all levels together.
+struct Lie {
+    static constexpr double kUnlimited = std::numeric_limits<double>::infinity();
+
+    bool isFit = false;          ///< Can be baked.
+    Rectangles rectangles;       ///< Of its texture; none without textures.
+    double surface = 0;          ///< Square metres at scale 1, of level 0.
+    double picture = 0;          ///< Of the whole texture.
+    double needed = kUnlimited;  ///< Texels a metre at scale 1.
+
+    void join(const Lie& other) {
+        isFit = isFit && other.isFit;
+        rectangles.add(other.rectangles);
+        surface += other.surface;
+        picture += other.picture;
+        needed = std::max(needed, other.needed);
+    }
+};
+
+/// A rectangle of a material on a page.
+struct Place {
+    int width = 0, height = 0;    ///< Pixels, without the gutter.
+    int x = 0, y = 0;             ///< Of its corner, without the gutter.
+    Vec2f reach = Vec2f::Zero();  ///< Copies of the texture on it; 0: one colour everywhere.
+};
+using Places = std::map<int, std::vector<Place>>;  ///< By material.
+
+Vec4f texel(const Pixels& pixels, int x, int y) {
+    const auto wrapped = [](int i, int count) { return (i % count + count) % count; };
+    const std::uint8_t* at =
+        pixels.rgba.data() + 4 * static_cast<std::size_t>(wrapped(y, pixels.height) * pixels.width +
+                                                          wrapped(x, pixels.width));
+    return Vec4f(at[0], at[1], at[2], at[3]) / 255;
+}
+
+/// Between the four nearest texels; the picture repeats.
+Vec4f bilinear(const Pixels& pixels, const Vec2f& coords) {
+    const float x = coords.x() * static_cast<float>(pixels.width) - 0.5F;
+    const float y = coords.y() * static_cast<float>(pixels.height) - 0.5F;
+    const int left = static_cast<int>(std::floor(x));
+    const int top = static_cast<int>(std::floor(y));
+    const float u = x - static_cast<float>(left);
+    const float v = y - static_cast<float>(top);
+    return (1 - v) * ((1 - u) * texel(pixels, left, top) + u * texel(pixels, left + 1, top)) +
+           v * ((1 - u) * texel(pixels, left, top + 1) + u * texel(pixels, left + 1, top + 1));
+}
+
+class MaterialBaker {
+public:
+    MaterialBaker(Scene& scene, const std::vector<bool>& fixed, const Evidence& evidence,
+                  const BakeSettings& settings)
+        : scene_(scene), fixed_(fixed), evidence_(evidence), settings_(settings) {}
+
+    /// [materials of the asset] `needed`: texels a metre at scale 1.
+    [[nodiscard]] std::map<int, Lie> liesOf(const Asset& asset, double needed) const {
+        std::map<int, Lie> lies;
+        for (std::size_t level = 0; level < asset.levelCount(); ++level)
+            for (const Part& part : asset.level(level)->parts) {
+                Lie lie = lieOf(part, level == 0);
+                lie.needed = needed;
+                const auto [at, isNew] = lies.try_emplace(part.material, lie);
+                if (!isNew) at->second.join(lie);
+            }
+        return lies;
+    }
+
+    /// The materials of an asset that share a page at the least cost; empty if there are too few.
+    [[nodiscard]] std::vector<int> choose(const std::map<int, Lie>& lies, std::size_t count) const {
+        std::vector<int> best;
+        double least = std::numeric_limits<double>::infinity();
+        for (const bool twoSided : {false, true}) {
+            std::vector<std::pair<double, int>> order;
+            for (const auto& [material, lie] : lies)
+                if (lie.isFit && at(material).doubleSided == twoSided)
+                    order.emplace_back(pixelsOf(material, lie), material);
+            if (order.size() < count) continue;
+            std::sort(order.begin(), order.end());
+            double cost = 0;
+            std::vector<int> chosen;
+            for (std::size_t i = 0; i < count; ++i) {
+                cost += order[i].first;
+                chosen.push_back(order[i].second);
+            }
+            if (cost >= least || !canShare(chosen)) continue;
+            least = cost;
+            best = std::move(chosen);
+        }
+        std::sort(best.begin(), best.end());
+        return best;
+    }
+
+    /// Paints the page and lets the assets read from it. False if it has no room.
+    bool bake(Baked& baked, const std::map<int, Lie>& lies) {
+        Places places;
+        PageItem page;
+        if (!layOut(baked, lies, places, page)) return false;
+        const int material = addMaterial(baked, places, page);
+        for (const std::size_t a : baked.assets) {
+            Asset& asset = scene_.assets[a];
+            asset.mesh = moved(*asset.mesh, places, page, material);
+            asset.ranges.clear();
+            for (Ladder::Level& level : asset.ladder.levels)
+                level.mesh = moved(*level.mesh, places, page, material);
+        }
+        return true;
+    }
+
+private:
+    [[nodiscard]] const Material& at(int material) const {
+        return scene_.materials[static_cast<std::size_t>(material)];
+    }
+
+    /// All that does not depend on a mesh.
+    [[nodiscard]] bool isPlain(int index) const {
+        if (index < 0 || static_cast<std::size_t>(index) >= fixed_.size() ||
+            fixed_[static_cast<std::size_t>(index)])
+            return false;
+        const Material& material = at(index);
+        if (material.alphaMode != AlphaMode::Opaque || material.unlit) return false;
+        for (const auto& extension : jsonObject(material.source, "extensions").items())
+            if (extension.key() != "KHR_materials_emissive_strength") return false;
+        if (jsonOr(jsonObject(material.source, "normalTexture"), "scale", 1.0) != 1 ||
+            jsonOr(jsonObject(material.source, "occlusionTexture"), "strength", 1.0) != 1)
+            return false;
+        return std::all_of(material.textures.begin(), material.textures.end(),
+                           [&](const TextureUse& use) { return isReadable(use); });
+    }
+
+    [[nodiscard]] bool isReadable(const TextureUse& use) const {
+        const auto role = std::find(kRoleNames.begin(), kRoleNames.end(), use.role);
+        const int image = scene_.imageOf(use.texture);
+        if (role == kRoleNames.end() || use.texCoord != 0 || use.isMoved() || image < 0)
+            return false;
+        const Image& source = scene_.images[static_cast<std::size_t>(image)];
+        const bool isPicture = source.mime == "image/png" || source.mime == "image/jpeg";
+        return source.data && isPicture && !hasDeepChannels(source);
+    }
+
+    [[nodiscard]] bool repeats(const Material& material) const {
+        return std::all_of(
+            material.textures.begin(), material.textures.end(), [&](const auto& use) {
+                const int sampler = scene_.textures[static_cast<std::size_t>(use.texture)].sampler;
+                if (sampler < 0) return true;
+                const Json& rest = scene_.samplers[static_cast<std::size_t>(sampler)].rest;
+                return jsonOr(rest, "wrapS", kRepeat) == kRepeat &&
+                       jsonOr(rest, "wrapT", kRepeat) == kRepeat;
+            });
+    }
+
+    [[nodiscard]] Lie lieOf(const Part& part, bool isTop) const {
+        Lie lie;
+        lie.isFit = part.isTriangles() && !part.bends() && isPlain(part.material);
+        if (!lie.isFit) return lie;
+        const Stream* coords = part.find("TEXCOORD_0");
+        if (at(part.material).textures.empty() || !coords) {
+            lie.isFit = at(part.material).textures.empty();
+            return lie;
+        }
+        const auto tiles = coords->components == 2 ? tileShifts(part, *coords) : std::nullopt;
+        const bool inside =
+            tiles && tiles->isNone() && tiles->reach.maxCoeff() <= 1 + kTileRounding;
+        lie.isFit = tiles && (inside || repeats(at(part.material)));
+        if (!lie.isFit) return lie;
+        for (const std::uint32_t index : part.indices)
+            lie.rectangles.add(tiles->reaches[index].cwiseMax(kTileRounding));
+        if (isTop) addAreas(part, *coords, lie);
+        return lie;
+    }
+
+    static void addAreas(const Part& part, const Stream& coords, Lie& lie) {
+        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+            const std::uint32_t* t = part.indices.data() + i;
+            const auto coord = [&](std::size_t k) {
+                return Vec2f(coords.value(t[k], 0), coords.value(t[k], 1));
+            };
+            const Vec2f u = coord(1) - coord(0);
+            const Vec2f v = coord(2) - coord(0);
+            lie.picture += 0.5 * std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
+            const Vec3f across = (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]);
+            lie.surface += 0.5 * static_cast<double>(across.norm());
+        }
+    }
+
+    /// Of the largest of its textures.
+    [[nodiscard]] PageItem sizeOf(int material) const {
+        PageItem size;
+        for (const TextureUse& use : at(material).textures) {
+            const Image& image =
+                scene_.images[static_cast<std::size_t>(scene_.imageOf(use.texture))];
+            size.width = std::max(size.width, image.width);
+            size.height = std::max(size.height, image.height);
+        }
+        return size;
+    }
+
+    /// Share of its texels along an edge that are needed: as its images are seen anywhere, and as
+    /// near as anybody comes to the asset.
+    [[nodiscard]] double shareOf(int material, const Lie& lie) const {
+        double share = 0;
+        for (const TextureUse& use : at(material).textures) {
+            const Image& image =
+                scene_.images[static_cast<std::size_t>(scene_.imageOf(use.texture))];
+            const Evidence::ImageNeed* need = evidence_.needOf(image);
+            const double edge = std::max({image.width, image.height, 1});
+            share = std::max(share, need ? std::min(1.0, need->edge / edge) : 1.0);
+        }
+        const PageItem size = sizeOf(material);
+        const double texels = static_cast<double>(size.width) * size.height * lie.picture;
+        if (!(texels > 0) || !(lie.surface > 0)) return share;
+        return std::min(share, lie.needed / std::sqrt(texels / lie.surface));
+    }
+
+    /// Without corners.
+    [[nodiscard]] std::vector<Place> placesOf(int material, const Lie& lie, double scale) const {
+        if (at(material).textures.empty()) return {{kPlainEdge, kPlainEdge}};
+        const PageItem size = sizeOf(material);
+        const double share = scale * shareOf(material, lie);
+        const auto edge = [&](float reach, int texels) {
+            const double exact = share * static_cast<double>(reach) * texels;
+            return std::max(kPlainEdge, static_cast<int>(std::min(1e6, std::ceil(exact))));
+        };
+        std::vector<Place> places;
+        for (const Vec2f& reach : lie.rectangles.all())
+            places.push_back(
+                {edge(reach.x(), size.width), edge(reach.y(), size.height), 0, 0, reach});
+        return places;
+    }
+
+    [[nodiscard]] double pixelsOf(int material, const Lie& lie) const {
+        double pixels = 0;
+        for (const Place& place : placesOf(material, lie, 1))
+            pixels += static_cast<double>(place.width) * place.height;
+        return pixels;
+    }
+
+    /// Normal maps need coordinates that run on.
+    [[nodiscard]] bool canShare(const std::vector<int>& chosen) const {
+        const bool bumpy = std::any_of(chosen.begin(), chosen.end(), [&](int material) {
+            return at(material).texture("normalTexture") >= 0;
+        });
+        return !bumpy || std::none_of(chosen.begin(), chosen.end(),
+                                      [&](int material) { return at(material).textures.empty(); });
+    }
+
+    bool layOut(Baked& baked, const std::map<int, Lie>& lies, Places& places,
+                PageItem& page) const {
+        constexpr double kStep = 0.9;
+        for (baked.kept = 1; baked.kept >= settings_.leastKept; baked.kept *= kStep) {
+            places.clear();
+            for (const int material : baked.materials)
+                places[material] = placesOf(material, lies.at(material), baked.kept);
+            if (pack(places, page)) return true;
+        }
+        return false;
+    }
+
+    /// Gives the places their corners. False if they do not fit on one page.
+    bool pack(Places& places, PageItem& page) const {
+        const int frame = 2 * kGutter + kAlign - 1;
+        std::vector<PageItem> items;
+        for (const auto& [material, own] : places)
+            for (const Place& place : own) {
+                items.push_back({(place.width + frame) / kAlign * kAlign,
+                                 (place.height + frame) / kAlign * kAlign});
+                if (std::max(items.back().width, items.back().height) > settings_.page)
+                    return false;
+            }
+        const Packed packed = packPages(items, settings_.page);
+        if (packed.pages.size() != 1) return false;
+        page = packed.pages.front();
+        auto at = packed.places.begin();
+        for (auto& [material, own] : places)
+            for (Place& place : own) {
+                place.x = at->x + kGutter;
+                place.y = at->y + kGutter;
+                ++at;
+            }
+        return true;
+    }
+
+    /// The texture of a role; nothing without one, or where it is damaged behind its header.
+    [[nodiscard]] std::optional<Pixels> pictureOf(int material, Role role) const {
+        const int texture = at(material).texture(kRoleNames[role]);
+        const int image = texture < 0 ? -1 : scene_.imageOf(texture);
+        if (image < 0) return std::nullopt;
+        auto decoded = decodeImage(scene_.images[static_cast<std::size_t>(image)], kLargestImage);
+        return decoded ? std::optional(std::move(*decoded)) : std::nullopt;
+    }
+
+    /// The picture with as many texels as it is laid down with.
+    [[nodiscard]] static Pixels sized(const Pixels& picture, Role role, const Place& place) {
+        const auto edge = [](int pixels, float reach, int most) {
+            const auto exact = static_cast<int>(std::lround(static_cast<float>(pixels) / reach));
+            return std::clamp(exact, 1, most);
+        };
+        ResampleOptions options;
+        options.use = role == Color || role == Glow ? TextureClass::Color
+                      : role == Normal              ? TextureClass::Normal
+                                                    : TextureClass::PackedMasks;
+        return resample(picture, edge(place.width, place.reach.x(), picture.width),
+                        edge(place.height, place.reach.y(), picture.height), options);
+    }
+
+    /// What a page holds for a role of a material where its texture holds `own`, 0 to 1 as stored.
+    /// `brightest`: of all that glows on the page.
+    [[nodiscard]] Vec4f valueOf(int material, Role role, const std::optional<Vec4f>& own,
+                                float brightest) const {
+        const Material& m = at(material);
+        const Vec4f texel = own.value_or(Vec4f::Ones());
+        const auto times = [&](const Vec3f& factor) {
+            Vec4f value = Vec4f::Ones();
+            for (int c = 0; c < 3; ++c) value[c] = toDisplay(toLinear(texel[c]) * factor[c]);
+            return value;
+        };
+        switch (role) {
+            case Color:
+                return times(m.baseColor.head<3>());
+            case Glow:
+                return times(m.emissive / brightest);
+            case Rough:
+                return {1, texel.y() * m.roughness, texel.z() * m.metallic, 1};
+            case Normal:
+                return own.value_or(Vec4f(0.5F, 0.5F, 1, 1));
+            default:
+                return texel;
+        }
+    }
+
+    /// `shrink`: by how much a page of plain numbers is smaller.
+    [[nodiscard]] Pixels paint(const Places& places, const PageItem& page, Role role,
+                               float brightest, int shrink) const {
+        Pixels pixels{std::max(1, page.width / shrink), std::max(1, page.height / shrink), {}};
+        pixels.rgba.assign(
+            4 * static_cast<std::size_t>(pixels.width) * static_cast<std::size_t>(pixels.height),
+            255);
+        for (const auto& [material, own] : places) {
+            const std::optional<Pixels> picture = pictureOf(material, role);
+            for (const Place& place : own) {
+                std::optional<Pixels> laid;
+                if (picture && !place.reach.isZero()) laid = sized(*picture, role, place);
+                const int bottom =
+                    std::min(pixels.height, (place.y + place.height + kGutter) / shrink);
+                const int right =
+                    std::min(pixels.width, (place.x + place.width + kGutter) / shrink);
+                for (int y = (place.y - kGutter) / shrink; y < bottom; ++y)
+                    for (int x = (place.x - kGutter) / shrink; x < right; ++x) {
+                        std::optional<Vec4f> texture;
+                        if (laid) texture = bilinear(*laid, coordsOn(place, x, y));
+                        put(valueOf(material, role, texture, brightest), x, y, pixels);
+                    }
+            }
+        }
+        return pixels;
+    }
+
+    /// Of the middle of a page's pixel, in copies of the texture; it goes on over the gutter.
+    [[nodiscard]] static Vec2f coordsOn(const Place& place, int x, int y) {
+        const Vec2f share(
+            (static_cast<float>(x - place.x) + 0.5F) / static_cast<float>(place.width),
+            (static_cast<float>(y - place.y) + 0.5F) / static_cast<float>(place.height));
+        return share.cwiseProduct(place.reach);
+    }
+
+    static void put(const Vec4f& value, int x, int y, Pixels& pixels) {
+        std::uint8_t* to = pixels.rgba.data() + 4 * static_cast<std::size_t>(y * pixels.width + x);
+        for (int c = 0; c < 4; ++c)
+            to[c] = static_cast<std::uint8_t>(std::lround(std::clamp(value[c], 0.0F, 1.0F) * 255));
+    }
+
+    int addTexture(const Pixels& pixels, const std::string& name) {
+        Image image;
+        image.name = name;
+        image.mime = "image/png";
+        image.width = pixels.width;
+        image.height = pixels.height;
+        image.channels = 3;
+        auto bytes = encodeLike(image, pixels);
+        image.hash = hashBytes(bytes);
+        image.data = std::make_shared<const std::vector<std::byte>>(std::move(bytes));
+        scene_.textures.push_back({name, static_cast<int>(scene_.images.size()), sampler(), {}});
+        scene_.images.push_back(std::move(image));
+        return static_cast<int>(scene_.textures.size()) - 1;
+    }
+
+    int sampler() {
+        constexpr int kLinear = 9729;
+        constexpr int kLinearMipMaps = 9987;
+        if (sampler_ < 0) {
+            sampler_ = static_cast<int>(scene_.samplers.size());
+            scene_.samplers.push_back(
+                {kLinearMipMaps, {{"magFilter", kLinear}, {"minFilter", kLinearMipMaps}}});
+        }
+        return sampler_;
+    }
+
+    int addMaterial(const Baked& baked, const Places& places, const PageItem& page) {
+        const std::string name = scene_.assets[baked.assets.front()].mesh->name + " baked";
+        const Material& first = at(baked.materials.front());
+        std::array<bool, kRoles> has{};
+        bool isEven = true;
+        float brightest = 0;
+        for (const int index : baked.materials) {
+            const Material& material = at(index);
+            for (std::size_t role = 0; role < kRoles; ++role)
+                has[role] = has[role] || material.texture(kRoleNames[role]) >= 0;
+            isEven = isEven && material.roughness == first.roughness &&
+                     material.metallic == first.metallic;
+            brightest = std::max(brightest, material.emissive.maxCoeff());
+        }
+        const std::array<bool, kRoles> hasTexture = has;
+        has[Color] = true;
+        has[Rough] = has[Rough] || !isEven;
+        has[Glow] = brightest > 0;
+        Json json = {{"name", name}, {"doubleSided", first.doubleSided}};
+        Json& pbr = json["pbrMetallicRoughness"] = {{"roughnessFactor", first.roughness},
+                                                    {"metallicFactor", first.metallic}};
+        if (has[Rough]) pbr["roughnessFactor"] = pbr["metallicFactor"] = 1;
+        if (has[Glow]) putGlow(json, brightest);
+        for (std::size_t role = 0; role < kRoles; ++role) {
+            if (!has[role]) continue;
+            Json& holder = role == Color || role == Rough ? json["pbrMetallicRoughness"] : json;
+            holder[kRoleNames[role]] = {
+                {"index", addTexture(paint(places, page, static_cast<Role>(role), brightest,
+                                           hasTexture[role] ? 1 : kPlainShare),
+                                     fmt::format("{} {}", name, kRoleNames[role]))}};
+        }
+        scene_.materials.push_back(parseMaterial(json));
+        return static_cast<int>(scene_.materials.size()) - 1;
+    }
+
+    static void putGlow(Json& json, float brightest) {
+        const float factor = std::min(brightest, 1.0F);
+        json["emissiveFactor"] = {factor, factor, factor};
+        if (brightest > 1)
+            json["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"] = brightest;
+    }
+
+    [[nodiscard]] static MeshPtr moved(const Mesh& mesh, const Places& places, const PageItem& page,
+                                       int material) {
+        Mesh copy = mesh;
+        for (Part& part : copy.parts) {
+            const auto found = places.find(part.material);
+            if (found == places.end()) continue;
+            const std::vector<Place>& own = found->second;
+            std::vector<Vec2f> coords(part.vertexCount(), onPage(own.front(), {0.5F, 0.5F}, page));
+            const Stream* stored = part.find("TEXCOORD_0");
+            if (stored && !own.front().reach.isZero()) {
+                const TileShifts tiles = tileShifts(part, *stored).value();  // as judged
+                for (std::size_t v = 0; v < coords.size(); ++v) {
+                    const Place& place = smallestAround(own, tiles.reaches[v]);
+                    const Vec2f at =
+                        Vec2f(stored->value(v, 0), stored->value(v, 1)) + tiles.shifts[v];
+                    coords[v] = onPage(place, at.cwiseQuotient(place.reach), page);
+                }
+            }
+            part.set("TEXCOORD_0", makeStream(coords));
+            part.material = material;
+        }
+        return joinParts(finishMesh(std::move(copy)));
+    }
+
+    [[nodiscard]] static const Place& smallestAround(const std::vector<Place>& places,
+                                                     const Vec2f& reach) {
+        const Place* best = nullptr;
+        for (const Place& place : places)
+            if ((reach.array() <= place.reach.array()).all() &&
+                (!best || place.reach.prod() < best->reach.prod()))
+                best = &place;
+        assert(best);
+        return *best;
+    }
+
+    /// Texture coordinates of a share of a place.
+    [[nodiscard]] static Vec2f onPage(const Place& place, const Vec2f& share,
+                                      const PageItem& page) {
+        const Vec2f within = share.cwiseMax(0).cwiseMin(1);
+        return {(static_cast<float>(place.x) + within.x() * static_cast<float>(place.width)) /
+                    static_cast<float>(page.width),
+                (static_cast<float>(place.y) + within.y() * static_cast<float>(place.height)) /
+                    static_cast<float>(page.height)};
+    }
+
+    Scene& scene_;
+    const std::vector<bool>& fixed_;
+    const Evidence& evidence_;
+    const BakeSettings& settings_;
+    int sampler_ = -1;
+};
+
+/// [assets] Texels a metre at scale 1 that the nearest place sees apart.
+std::vector<double> neededTexels(const Scene& scene, const Evidence& evidence, double perMetre) {
+    std::vector<float> nearest(scene.originNames ? scene.originNames->size() : 0, 0);
+    bool isSeen = false;
+    for (const Evidence::Place& place : evidence.places)
+        for (const Evidence::Glimpse& seen : place.seen) {
+            if (seen.origin >= nearest.size()) continue;
+            isSeen = true;
+            float& distance = nearest[seen.origin];
+            if (distance == 0 || seen.distance < distance) distance = seen.distance;
+        }
+    std::vector<double> needed(scene.assets.size(), isSeen ? 0 : Lie::kUnlimited);
+    if (!isSeen) return needed;
+    for (const Object& object : scene.objects)
+        for (const std::uint32_t origin : object.origins) {
+            if (origin >= nearest.size() || !(nearest[origin] > 0)) continue;
+            double& most = needed[static_cast<std::size_t>(object.asset)];
+            most = std::max(most, perMetre / static_cast<double>(nearest[origin]) * object.scale);
+        }
+    return needed;
+}
+
+}  // namespace
+
+std::vector<Baked> bakeMaterials(Scene& scene, const std::vector<std::size_t>& assets,
+                                 std::size_t limit, const std::vector<bool>& fixed,
+                                 const Evidence& evidence, const BakeSettings& settings,
+                                 Progress& progress) {
+    MaterialBaker baker(scene, fixed, evidence, settings);
+    const std::vector<double> needed = neededTexels(scene, evidence, settings.perMetre);
+    std::map<std::vector<int>, std::pair<Baked, std::map<int, Lie>>> groups;
+    for (const std::size_t a : assets) {
+        if (progress.cancelled()) return {};
+        const std::map<int, Lie> lies = baker.liesOf(scene.assets[a], needed[a]);
+        const std::size_t parts = scene.assets[a].mesh->parts.size();
+        const std::vector<int> chosen = baker.choose(lies, parts - limit + 1);
+        if (chosen.empty()) continue;
+        auto& [baked, joined] = groups[chosen];
+        baked.materials = chosen;
+        baked.assets.push_back(a);
+        for (const int material : chosen) {
+            const auto [at, isNew] = joined.try_emplace(material, lies.at(material));
+            if (!isNew) at->second.join(lies.at(material));
+        }
+    }
+    std::vector<Baked> all;
+    for (auto& [chosen, group] : groups) {
+        if (progress.cancelled()) return {};
+        if (baker.bake(group.first, group.second)) all.push_back(std::move(group.first));
+    }
+    return all;
+}
+
+}  // namespace flentro

@@ -1,0 +1,46 @@
+#include "fixes/tile_shifts.h"
+
+#include <algorithm>
+#include <map>
+
+#include "base/disjoint_sets.h"
+
+namespace flentro {
+
+bool TileShifts::isNone() const {
+    return std::all_of(shifts.begin(), shifts.end(), [](const Vec2f& s) { return s.isZero(); });
+}
+
+std::optional<TileShifts> tileShifts(const Part& part, const Stream& coords) {
+    DisjointSets sets(coords.count());
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        sets.join(part.indices[i], part.indices[i + 1]);
+        sets.join(part.indices[i], part.indices[i + 2]);
+    }
+    std::map<std::uint32_t, Eigen::AlignedBox2f> boxes;
+    for (const std::uint32_t index : part.indices) {
+        const Vec2f at(coords.value(index, 0), coords.value(index, 1));
+        if (!at.allFinite()) return std::nullopt;
+        boxes[sets.find(index)].extend(at);
+    }
+    struct Where {
+        Vec2f shift, reach;
+    };
+    std::map<std::uint32_t, Where> found;
+    TileShifts result;
+    for (const auto& [set, box] : boxes) {
+        const Vec2f shift = -(box.min().array() + kTileRounding).floor().matrix();
+        found[set] = {shift, box.max() + shift};
+        result.reach = result.reach.cwiseMax(found[set].reach);
+    }
+    result.shifts.assign(coords.count(), Vec2f::Zero());
+    result.reaches.assign(coords.count(), Vec2f::Zero());
+    for (const std::uint32_t index : part.indices) {
+        const Where& where = found.at(sets.find(index));
+        result.shifts[index] = where.shift;
+        result.reaches[index] = where.reach;
+    }
+    return result;
+}
+
+}  // namespace flentro
