@@ -148,7 +148,7 @@ TEST_F(SurveyedWindow, PetalsAndStripLeadToTheirViews) {
             if (spot.eye == eye) return true;
         return false;
     };
-    click(&window_->strip(), {50, 60});
+    click(&window_->strip(), {47, 60});  // the first of them, however many there are
     ASSERT_TRUE(isSpot(window_->document().view().eye));
     const Vec3d heaviest = window_->document().view().eye;
     EXPECT_EQ(surveyed().survey->spots[window_->strip().order().front()].eye, heaviest);
