@@ -285,15 +285,25 @@ void bakeRest(Scene& scene, const std::vector<std::size_t>& over, double limit,
     report.joined += before;
 }
 
+/// Only what was done.
 std::string describeReport(const FewerMaterialReport& report) {
-    return fmt::format(
-        "{} from {}; {} became one hardly different, {} took the material beside them, {} baked "
-        "onto {}; {} fewer",
-        counted(report.colours, "material reads its colour", "materials read their colours"),
-        counted(report.palettes, "palette"), counted(report.alike, "material"),
-        counted(report.taken, "small part"),
-        counted(report.baked, "material was", "materials were"), counted(report.pages, "page"),
-        counted(report.joined, "part"));
+    std::vector<std::string> done;
+    const auto tell = [&](std::size_t count, std::string what) {
+        if (count > 0) done.push_back(std::move(what));
+    };
+    tell(report.colours, fmt::format("{} from {}",
+                                     counted(report.colours, "material reads its colour",
+                                             "materials read their colours"),
+                                     counted(report.palettes, "palette")));
+    tell(report.alike,
+         fmt::format("{} became one hardly different", counted(report.alike, "material")));
+    tell(report.taken,
+         fmt::format("{} took the material beside them", counted(report.taken, "small part")));
+    tell(report.baked,
+         fmt::format("{} baked onto {}", counted(report.baked, "material was", "materials were"),
+                     counted(report.pages, "page")));
+    if (done.empty()) return "No material could become one with another, or none had to";
+    return fmt::format("{}; {} fewer", fmt::join(done, ", "), counted(report.joined, "part"));
 }
 
 }  // namespace
