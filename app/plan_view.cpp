@@ -243,16 +243,17 @@ bool PlanView::event(QEvent* event) {
     const int parcel = parcelAt(help->pos());
     if (!petal && parcel >= 0) {
         const Parcel& p = document_.shownParcels()->parcels[static_cast<std::size_t>(parcel)];
-        QToolTip::showText(
-            help->globalPos(),
-            tr("%1: %2 objects in one. In the mean view it saves %3 calls and draws %4 triangles "
-               "more; it takes %5 more.")
-                .arg(QString::fromStdString(p.name))
-                .arg(p.members.size())
-                .arg(p.callsSaved, 0, 'f', 1)
-                .arg(QString::fromStdString(formatCount(p.trianglesPaid)),
-                     QString::fromStdString(formatBytes(p.bytesPaid))),
-            this);
+        QToolTip::showText(help->globalPos(),
+                           tr("%1: %2 objects in one. In the mean view it saves %3 calls and %4 "
+                              "objects and draws %5 "
+                              "triangles more; it takes %6 more.")
+                               .arg(QString::fromStdString(p.name))
+                               .arg(p.members.size())
+                               .arg(p.callsSaved, 0, 'f', 1)
+                               .arg(p.objectsSaved, 0, 'f', 1)
+                               .arg(QString::fromStdString(formatCount(p.trianglesPaid)),
+                                    QString::fromStdString(formatBytes(p.bytesPaid))),
+                           this);
         return true;
     }
     if (!petal) {

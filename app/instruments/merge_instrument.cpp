@@ -207,15 +207,18 @@ void MergeInstrument::refreshParcels(const MergeReport& report) {
     const QSignalBlocker quiet(parcels_);
     const Counts& limits = document_.target().limits;
     double calls = 0;
+    double objects = 0;
     double triangles = 0;
     for (const Parcel& parcel : report.parcels) {
         calls = std::max(calls, parcel.callsSaved);
+        objects = std::max(objects, parcel.objectsSaved);
         triangles = std::max(triangles, parcel.trianglesPaid);
     }
     // Parcels are small beside limits: the longest bar fills its half.
     double most = 0;
     const auto saved = [&](const Parcel& p) {
-        return shareOf(p.callsSaved, at(limits, Measure::DrawCalls), calls);
+        return std::max(0.0, shareOf(p.callsSaved, at(limits, Measure::DrawCalls), calls) +
+                                 shareOf(p.objectsSaved, at(limits, Measure::Objects), objects));
     };
     const auto paid = [&](const Parcel& p) {
         return shareOf(p.trianglesPaid, at(limits, Measure::Triangles), triangles);
@@ -229,7 +232,10 @@ void MergeInstrument::refreshParcels(const MergeReport& report) {
         setCell(parcels_, row, 1, QString::number(parcel.members.size()));
         setBalanceCell(parcels_, row, 2, most > 0 ? saved(parcel) / most : 0,
                        most > 0 ? paid(parcel) / most : 0);
-        setCell(parcels_, row, 3, QString("−%1").arg(parcel.callsSaved, 0, 'f', 1));
+        setCell(parcels_, row, 3,
+                QString("%1%2")
+                    .arg(parcel.callsSaved < 0 ? "+" : "−")
+                    .arg(std::abs(parcel.callsSaved), 0, 'f', 1));
         setCell(parcels_, row, 4, signedCount(parcel.trianglesPaid));
         setCell(
             parcels_, row, 5,

@@ -87,11 +87,12 @@ public:
 private:
     /// Both sides in loads, so that they can be compared. Measures without a limit cost nothing,
     /// but if there is none at all, calls count.
-    [[nodiscard]] double worth(double callsSaved, double trianglesPaid) const {
-        const double calls = at(target_.limits, Measure::DrawCalls);
-        const double triangles = at(target_.limits, Measure::Triangles);
-        if (!isLimit(calls) && !isLimit(triangles)) return callsSaved;
-        return callsSaved / std::max(calls, 1.0) - trianglesPaid / std::max(triangles, 1.0);
+    [[nodiscard]] double worth(double callsSaved, double objectsSaved, double trianglesPaid) const {
+        const double calls = ledger_.price(Measure::DrawCalls);
+        const double objects = ledger_.price(Measure::Objects);
+        const double triangles = ledger_.price(Measure::Triangles);
+        if (calls == 0 && objects == 0 && triangles == 0) return callsSaved;
+        return callsSaved * calls + objectsSaved * objects - trianglesPaid * triangles;
     }
 
     [[nodiscard]] MergeChoice choiceOf(std::size_t asset) const {
@@ -119,14 +120,17 @@ private:
                 const auto asset = static_cast<std::size_t>(scene_.objects[i].asset);
                 if (!marked[i] || choiceOf(asset) != MergeChoice::Auto) continue;
                 const auto& share = shares.assets[asset];
-                if (worth(share.callsApart - share.callsMerged, share.trianglesPaid) > 0) continue;
+                if (worth(share.callsApart - share.callsMerged,
+                          share.objectsApart - share.objectsMerged, share.trianglesPaid) > 0)
+                    continue;
                 marked[i] = false;
                 changed = true;
             }
             std::vector<bool> inGroup = marked;
             for (std::size_t g = 0; g < groups.size(); ++g) {
                 const auto& account = shares.groups[g];
-                if (worth(account.callsSaved, account.trianglesPaid) > 0) continue;
+                if (worth(account.callsSaved, account.objectsSaved, account.trianglesPaid) > 0)
+                    continue;
                 const bool asked = std::any_of(groups[g].begin(), groups[g].end(), [&](auto i) {
                     return choiceOf(static_cast<std::size_t>(scene_.objects[i].asset)) ==
                            MergeChoice::Merge;
@@ -156,6 +160,7 @@ private:
             if (const int same = names[parcel.name]++; same > 0)
                 parcel.name += fmt::format(" ({})", same + 1);
             parcel.callsSaved = shares.groups[g].callsSaved;
+            parcel.objectsSaved = shares.groups[g].objectsSaved;
             parcel.trianglesPaid = shares.groups[g].trianglesPaid;
             report_.parcels.push_back(std::move(parcel));
         }
@@ -307,9 +312,11 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
         record.summary = "Nothing is merged: no size of parcel saves more than it costs";
     else
         record.summary = fmt::format(
-            "{} became {} of {}: {:.0f} calls less and {} triangles more in the mean view{}",
+            "{} became {} of {}: {:.0f} calls and {:.0f} objects less and {} triangles more in "
+            "the mean view{}",
             counted(members, "object"), counted(report.parcels.size(), "parcel"),
             formatMetres(report.size), report.before.calls - chosen->calls,
+            report.before.objects - chosen->objects,
             formatCount(chosen->triangles - report.before.triangles),
             report.estimated ? " (estimated without a survey)" : "");
     describeStanding(merger.standing(), record);

@@ -1,9 +1,9 @@
 // Merging: what stands together is drawn together.
 //
 // Objects of one cell that cast shadows alike and go at similar distances become one object with
-// one part for each material. What that saves in draw calls it costs in triangles, as the whole
-// parcel is drawn when any of it is in view. Both sides are counted in the views that players
-// reach, by the same ViewMeter as everything else, on stand-ins without geometry.
+// one part for each material. What that saves in draw calls and objects it costs in triangles, as
+// the whole parcel is drawn when any of it is in view. Both sides are counted in the views that
+// players reach, by the same ViewMeter as everything else, on stand-ins without geometry.
 
 #pragma once
 
@@ -45,6 +45,7 @@ struct Parcel {
     Box bounds;
     // Means over all views; what is saved is positive, what is paid too.
     double callsSaved = 0;
+    double objectsSaved = 0;
     double trianglesPaid = 0;
     double bytesPaid = 0;  ///< Copies of what was shared before.
 };
@@ -53,8 +54,9 @@ struct Parcel {
 struct ParcelSize {
     double size = 0;       ///< Metres.
     double calls = 0;      ///< Mean of all views.
+    double objects = 0;    ///< Likewise.
     double triangles = 0;  ///< Likewise.
-    double load = 0;       ///< Of both together; above x1.00 it weighs five times.
+    double load = 0;       ///< Of all three together; above x1.00 it weighs five times.
 };
 
 /// Whether copies of an asset are merged, and why.

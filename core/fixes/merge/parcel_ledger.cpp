@@ -1,6 +1,7 @@
 #include "fixes/merge/parcel_ledger.h"
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <map>
 
@@ -12,6 +13,7 @@ namespace {
 
 /// What is beyond a limit weighs so much more: views that are over matter most.
 constexpr double kOver = 4;
+constexpr std::array kWeighed = {Measure::DrawCalls, Measure::Objects, Measure::Triangles};
 
 /// As mergeGroup() would make it: counts only.
 Asset outline(const Scene& scene, const Group& group) {
@@ -81,9 +83,24 @@ ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
                            const std::vector<Evidence::Place>& places)
     : scene_(scene), target_(target), places_(places), apart_(places.size()) {
     const ViewMeter meter(scene, target);
+    std::vector<Counts> over(places.size(), Counts{});
     parallelFor(places.size(), "Counting", noProgress(), [&](std::size_t p) {
-        apart_[p] = drawnApart(meter.sight(places[p].eye, places[p].views));
+        const Sightings sightings = meter.sight(places[p].eye, places[p].views);
+        apart_[p] = drawnApart(sightings);
+        for (const ViewTally& tally : meter.count(sightings)) {
+            const Counts load = loads(tally.counts, target);
+            for (const Measure measure : kWeighed) at(over[p], measure) += at(load, measure) > 1;
+        }
     });
+    double views = 0;
+    for (const Evidence::Place& place : places) views += static_cast<double>(place.views.size());
+    for (const Measure measure : kWeighed) {
+        const double limit = at(target.limits, measure);
+        if (!isLimit(limit)) continue;
+        double share = 0;
+        for (const Counts& here : over) share += at(here, measure);
+        at(prices_, measure) = (1 + (views > 0 ? kOver * share / views : 0)) / std::max(limit, 1.0);
+    }
 }
 
 /// What each object costs in all views of one place. Copies at one level share their calls where
@@ -106,7 +123,7 @@ std::vector<ParcelLedger::Drawn> ParcelLedger::drawnApart(const Sightings& sight
     }
     for (std::uint32_t i = 0; i < calls.size(); ++i)
         if (sightings.objects[i] != 0)
-            all.push_back({i, calls[i],
+            all.push_back({i, calls[i], static_cast<double>(std::popcount(sightings.objects[i])),
                            std::popcount(sightings.objects[i]) *
                                trianglesOf(scene_, i, sightings.levelOf(i))});
     return all;
@@ -122,21 +139,24 @@ ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) co
             const Counts load = loads(tally.counts, target_);
             sums[p].calls += at(tally.counts, Measure::DrawCalls);
             sums[p].triangles += at(tally.counts, Measure::Triangles);
-            for (const Measure measure : {Measure::DrawCalls, Measure::Triangles})
+            sums[p].objects += at(tally.counts, Measure::Objects);
+            for (const Measure measure : kWeighed)
                 sums[p].load += at(load, measure) + kOver * std::max(0.0, at(load, measure) - 1);
             views[p] += 1;
         }
     });
-    ParcelSize mean{size, 0, 0, 0};
+    ParcelSize mean{size, 0, 0, 0, 0};
     double count = 0;
     for (std::size_t p = 0; p < sums.size(); ++p) {
         mean.calls += sums[p].calls;
+        mean.objects += sums[p].objects;
         mean.triangles += sums[p].triangles;
         mean.load += sums[p].load;
         count += views[p];
     }
     if (count > 0) {
         mean.calls /= count;
+        mean.objects /= count;
         mean.triangles /= count;
         mean.load /= count;
     }
@@ -166,7 +186,9 @@ ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const
         for (const Drawn& drawn : apart_[p]) {
             if (groupOf[drawn.object] == kNone) continue;
             assetShare(drawn.object).callsApart += drawn.calls;
+            assetShare(drawn.object).objectsApart += drawn.views;
             shares.groups[groupOf[drawn.object]].callsSaved += drawn.calls;
+            shares.groups[groupOf[drawn.object]].objectsSaved += drawn.views;
             pay(drawn.object, -drawn.triangles);
         }
         const Sightings together = meter.sight(places_[p].eye, places_[p].views);
@@ -177,8 +199,10 @@ ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const
             const std::size_t level = together.levelOf(parcel);
             const double calls = drawn * callsOf(merged, static_cast<std::uint32_t>(parcel), level);
             shares.groups[g].callsSaved -= calls;
+            shares.groups[g].objectsSaved -= drawn;
             for (const std::uint32_t i : groups[g]) {
                 assetShare(i).callsMerged += calls / static_cast<double>(groups[g].size());
+                assetShare(i).objectsMerged += drawn / static_cast<double>(groups[g].size());
                 const std::size_t own = std::min(level, assetOf(scene_, i).ladder.levels.size());
                 pay(i, drawn * trianglesOf(scene_, i, own));
             }
@@ -188,10 +212,13 @@ ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const
     for (Shares::Asset& asset : shares.assets) {
         asset.callsApart /= views;
         asset.callsMerged /= views;
+        asset.objectsApart /= views;
+        asset.objectsMerged /= views;
         asset.trianglesPaid /= views;
     }
     for (Shares::Account& account : shares.groups) {
         account.callsSaved /= views;
+        account.objectsSaved /= views;
         account.trianglesPaid /= views;
     }
     return shares;

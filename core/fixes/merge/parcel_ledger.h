@@ -1,4 +1,4 @@
-// Both sides of merging, counted in views: calls saved, triangles paid.
+// Both sides of merging, counted in views: calls and objects saved, triangles paid.
 
 #pragma once
 
@@ -29,10 +29,13 @@ public:
         struct Asset {
             double callsApart = 0;  ///< Mean over all views.
             double callsMerged = 0;
+            double objectsApart = 0;
+            double objectsMerged = 0;
             double trianglesPaid = 0;
         };
         struct Account {
             double callsSaved = 0;
+            double objectsSaved = 0;
             double trianglesPaid = 0;
         };
         std::vector<Asset> assets;    ///< [assets]
@@ -40,11 +43,16 @@ public:
     };
     [[nodiscard]] Shares share(const std::vector<Group>& groups) const;
 
+    /// What one more of a measure weighs in the load that count() tells: a share of its limit, up
+    /// to five times as much by the share of views that are over it. 0 without a limit.
+    [[nodiscard]] double price(Measure measure) const { return at(prices_, measure); }
+
 private:
     /// One object as it is, over all views of one place.
     struct Drawn {
         std::uint32_t object = 0;
         double calls = 0;
+        double views = 0;      ///< Of the place, in which it is.
         double triangles = 0;  ///< For one eye.
     };
     [[nodiscard]] std::vector<Drawn> drawnApart(const Sightings& sightings) const;
@@ -52,6 +60,7 @@ private:
     const Scene& scene_;
     const Target& target_;
     const std::vector<Evidence::Place>& places_;
+    Counts prices_{};
     std::vector<std::vector<Drawn>> apart_;  ///< [places] The objects that are drawn.
 };
 

@@ -23,8 +23,8 @@ struct adl_serializer<flentro::Box> {
 
 namespace flentro {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(ParcelSize, size, calls, triangles, load)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Parcel, name, members, origins, bounds, callsSaved,
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(ParcelSize, size, calls, objects, triangles, load)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Parcel, name, members, origins, bounds, callsSaved, objectsSaved,
                                    trianglesPaid, bytesPaid)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(MergeVerdict, asset, copies, merged, callsAsInstances,
                                    callsMerged, why)
@@ -79,12 +79,15 @@ Json MergeReport::describe(const Scene&) const {
                  {"parcels", Json::array()},
                  {"sizes", Json::array()}};
     for (const ParcelSize& tried : sizes)
-        json["sizes"].push_back(
-            {{"size", tried.size}, {"calls", tried.calls}, {"triangles", tried.triangles}});
+        json["sizes"].push_back({{"size", tried.size},
+                                 {"calls", tried.calls},
+                                 {"objects", tried.objects},
+                                 {"triangles", tried.triangles}});
     for (const Parcel& parcel : parcels)
         json["parcels"].push_back({{"name", parcel.name},
                                    {"objects", parcel.members.size()},
                                    {"callsSaved", parcel.callsSaved},
+                                   {"objectsSaved", parcel.objectsSaved},
                                    {"trianglesPaid", parcel.trianglesPaid},
                                    {"bytesPaid", parcel.bytesPaid}});
     return {{"merge", std::move(json)}};
@@ -95,8 +98,8 @@ const FixKind& MergeSettings::kind() {
         .key = "merge",
         .name = "Merge",
         .shortName = "Merge",
-        .help = "What stands together becomes one object: fewer draw calls for more triangles. "
-                "Both sides are shown.",
+        .help = "What stands together becomes one object: fewer draw calls and objects for more "
+                "triangles. Both sides are shown.",
         .readsEvidence = true,
         .fields = mergeFields(),
         .apply =
