@@ -1,6 +1,7 @@
 #include "fixes/tile_shifts.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 
 #include "base/disjoint_sets.h"
@@ -41,6 +42,23 @@ std::optional<TileShifts> tileShifts(const Part& part, const Stream& coords) {
         result.reaches[index] = where.reach;
     }
     return result;
+}
+
+LaidArea laidArea(const Part& part, const Stream& coords) {
+    LaidArea area;
+    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        const std::uint32_t* t = part.indices.data() + i;
+        const auto coord = [&](std::size_t k) {
+            return Vec2f(coords.value(t[k], 0), coords.value(t[k], 1));
+        };
+        const Vec2f u = coord(1) - coord(0);
+        const Vec2f v = coord(2) - coord(0);
+        area.picture += 0.5 * std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
+        const Vec3f across = (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]);
+        area.surface += 0.5 * static_cast<double>(across.norm());
+    }
+    return area;
 }
 
 }  // namespace flentro

@@ -24,4 +24,13 @@ inline constexpr float kTileRounding = 1e-3F;
 /// Nothing where coordinates are not finite. `coords`: two components. Cost: O(T log T).
 [[nodiscard]] std::optional<TileShifts> tileShifts(const Part& part, const Stream& coords);
 
+/// How much of its texture a part shows on how much surface.
+struct LaidArea {
+    double surface = 0;  ///< Square metres at scale 1.
+    double picture = 0;  ///< Of the whole picture; above 1 where it repeats.
+};
+
+/// `coords`: two components. Cost: O(T).
+[[nodiscard]] LaidArea laidArea(const Part& part, const Stream& coords);
+
 }  // namespace flentro

@@ -59,22 +59,6 @@ void markVariants(const Part& part, std::vector<Reach>& reach) {
     });
 }
 
-/// Adds the areas of a part, in space and on the picture.
-void addAreas(const Part& part, const Stream& coords, Reach& reach) {
-    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-        const std::uint32_t* t = part.indices.data() + i;
-        const auto coord = [&](std::size_t k) {
-            return Vec2f(coords.value(t[k], 0), coords.value(t[k], 1));
-        };
-        const Vec2f u = coord(1) - coord(0);
-        const Vec2f v = coord(2) - coord(0);
-        reach.picture += 0.5 * std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
-        const Vec3f across = (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]);
-        reach.surface += 0.5 * static_cast<double>(across.norm());
-    }
-}
-
 std::vector<Reach> reachOf(const Scene& scene) {
     std::vector<Reach> reach(scene.materials.size());
     for (const Asset& asset : scene.assets)
@@ -87,7 +71,11 @@ std::vector<Reach> reachOf(const Scene& scene) {
                 const Stream* coords = part.find("TEXCOORD_0");
                 here.kept = here.kept || asset.importance == Importance::Keep;
                 here.odd = here.odd || !coords || coords->components != 2;
-                if (!here.odd && level == 0 && part.isTriangles()) addAreas(part, *coords, here);
+                if (!here.odd && level == 0 && part.isTriangles()) {
+                    const LaidArea area = laidArea(part, *coords);
+                    here.surface += area.surface;
+                    here.picture += area.picture;
+                }
                 if (here.odd || here.outside) continue;
                 const auto tiles = tileShifts(part, *coords);
                 here.outside = !tiles || tiles->reach.maxCoeff() > 1 + kTileRounding;

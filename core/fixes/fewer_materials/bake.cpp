@@ -227,23 +227,12 @@ private:
         if (!lie.isFit) return lie;
         for (const std::uint32_t index : part.indices)
             lie.rectangles.add(tiles->reaches[index].cwiseMax(kTileRounding));
-        if (isTop) addAreas(part, *coords, lie);
-        return lie;
-    }
-
-    static void addAreas(const Part& part, const Stream& coords, Lie& lie) {
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-            const std::uint32_t* t = part.indices.data() + i;
-            const auto coord = [&](std::size_t k) {
-                return Vec2f(coords.value(t[k], 0), coords.value(t[k], 1));
-            };
-            const Vec2f u = coord(1) - coord(0);
-            const Vec2f v = coord(2) - coord(0);
-            lie.picture += 0.5 * std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
-            const Vec3f across = (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]);
-            lie.surface += 0.5 * static_cast<double>(across.norm());
+        if (isTop) {
+            const LaidArea area = laidArea(part, *coords);
+            lie.surface = area.surface;
+            lie.picture = area.picture;
         }
+        return lie;
     }
 
     /// Of the largest of its textures.
