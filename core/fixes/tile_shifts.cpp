@@ -44,6 +44,13 @@ std::optional<TileShifts> tileShifts(const Part& part, const Stream& coords) {
     return result;
 }
 
+bool repeatsBothWays(const Scene& scene, int sampler) {
+    constexpr int kRepeat = 10497;  // glTF 2.0, sampler.wrapS, and the default
+    if (sampler < 0) return true;
+    const Json& rest = scene.samplers[static_cast<std::size_t>(sampler)].rest;
+    return jsonOr(rest, "wrapS", kRepeat) == kRepeat && jsonOr(rest, "wrapT", kRepeat) == kRepeat;
+}
+
 LaidArea laidArea(const Part& part, const Stream& coords) {
     LaidArea area;
     const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));

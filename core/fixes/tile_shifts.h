@@ -5,7 +5,7 @@
 #include <optional>
 #include <vector>
 
-#include "geometry/mesh.h"
+#include "scene/scene.h"
 
 namespace flentro {
 
@@ -32,5 +32,8 @@ struct LaidArea {
 
 /// `coords`: two components. Cost: O(T).
 [[nodiscard]] LaidArea laidArea(const Part& part, const Stream& coords);
+
+/// True if pictures read through a sampler are the same a whole number farther on; -1: none.
+[[nodiscard]] bool repeatsBothWays(const Scene& scene, int sampler);
 
 }  // namespace flentro

@@ -226,7 +226,7 @@ private:
             }
             const Texture& read = before_.textures[static_cast<std::size_t>(texture)];
             samplers += filterOf(read.sampler);
-            repeats = repeats && wraps(read.sampler);
+            repeats = repeats && repeatsBothWays(before_, read.sampler);
             readable = readable && read.image >= 0 && hasPixels(read.image);
             judged.candidate.images.push_back(read.image);
         });
@@ -267,14 +267,6 @@ private:
         Json rest = before_.samplers[static_cast<std::size_t>(sampler)].rest;
         for (const char* key : {"wrapS", "wrapT", "name"}) rest.erase(key);
         return rest.dump();
-    }
-
-    [[nodiscard]] bool wraps(int sampler) const {
-        constexpr int kRepeat = 10497;
-        if (sampler < 0) return true;
-        const Json& rest = before_.samplers[static_cast<std::size_t>(sampler)].rest;
-        return jsonOr(rest, "wrapS", kRepeat) == kRepeat &&
-               jsonOr(rest, "wrapT", kRepeat) == kRepeat;
     }
 
     [[nodiscard]] bool hasPixels(int image) const {

@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "fixes/tidy/textures.h"
 #include "fixes/tidy/tidy.h"
+#include "fixes/tile_shifts.h"
 #include "geometry/weld.h"
 #include "simplify/holes.h"
 #include "simplify/reducer.h"
@@ -260,16 +261,12 @@ Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& setting
 
 /// [materials] Whether all their pictures repeat both ways and lie as their coordinates say.
 std::vector<bool> repeatingMaterials(const Scene& scene) {
-    constexpr int kRepeat = 10497;  // glTF 2.0, sampler.wrapS
     std::vector<bool> repeats;
     for (const Material& material : scene.materials) {
         bool all = material.source.dump().find("KHR_texture_transform") == std::string::npos;
         for (const TextureUse& use : material.textures) {
-            const int sampler = scene.textures[static_cast<std::size_t>(use.texture)].sampler;
-            if (sampler < 0) continue;
-            const Json& rest = scene.samplers[static_cast<std::size_t>(sampler)].rest;
-            all = all && jsonOr(rest, "wrapS", kRepeat) == kRepeat &&
-                  jsonOr(rest, "wrapT", kRepeat) == kRepeat;
+            const Texture& read = scene.textures[static_cast<std::size_t>(use.texture)];
+            all = all && repeatsBothWays(scene, read.sampler);
         }
         repeats.push_back(all);
     }
