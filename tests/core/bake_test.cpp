@@ -195,6 +195,18 @@ TEST_F(Panels, WhatCannotBeBakedStays) {
     EXPECT_EQ(meshOf(baked(scene, 1)).parts.size(), 4U);
 }
 
+TEST_F(Panels, PartsWithoutTrianglesAndVastCoordinatesDoNoHarm) {
+    Mesh mesh = *scene_.assets[0].mesh;
+    mesh.parts[0].indices.clear();
+    setMesh(scene_, mesh);
+    EXPECT_LE(meshOf(baked(scene_, 1)).parts.size(), 2U);
+    mesh = *scene_.assets[0].mesh;
+    mesh.parts[1].set("TEXCOORD_0",
+                      makeStream(std::vector<Vec2f>{{0, 0}, {1e12F, 0}, {1e12F, 1e12F}, {0, 1}}));
+    setMesh(scene_, mesh);
+    EXPECT_GE(meshOf(baked(scene_, 1)).parts.size(), 3U) << "no page has room for that";
+}
+
 TEST_F(Panels, ObjectsWithTheSameChoiceShareAPage) {
     Asset twin = scene_.assets[0];
     Mesh mesh = *twin.mesh;

@@ -7,7 +7,6 @@
 #include <cassert>
 #include <cmath>
 #include <map>
-#include <set>
 
 #include "fixes/merge/parcel_mesh.h"
 #include "fixes/page_packer.h"
@@ -25,7 +24,6 @@ constexpr int kAlign = 4;       ///< Pixels: blocks of compressed textures are n
 constexpr int kPlainShare = 8;  ///< Pages of plain numbers have so many times fewer pixels an edge.
 constexpr int kPlainEdge = 4;   ///< Pixels of a material without textures.
 constexpr int kLargestImage = 16384;  ///< Pixels along an edge.
-constexpr int kRepeat = 10497;        ///< glTF 2.0, sampler.wrapS
 
 /// What a page can hold, in the order of its images.
 enum Role : std::size_t { Color, Rough, Glow, Occlusion, Normal, kRoles };
@@ -99,8 +97,9 @@ Vec4f texel(const Pixels& pixels, int x, int y) {
 
 /// Between the four nearest texels; the picture repeats.
 Vec4f bilinear(const Pixels& pixels, const Vec2f& coords) {
-    const float x = coords.x() * static_cast<float>(pixels.width) - 0.5F;
-    const float y = coords.y() * static_cast<float>(pixels.height) - 0.5F;
+    const Vec2f within = coords.array() - coords.array().floor();  // coordinates may be vast
+    const float x = within.x() * static_cast<float>(pixels.width) - 0.5F;
+    const float y = within.y() * static_cast<float>(pixels.height) - 0.5F;
     const int left = static_cast<int>(std::floor(x));
     const int top = static_cast<int>(std::floor(y));
     const float u = x - static_cast<float>(left);
@@ -203,11 +202,8 @@ private:
     [[nodiscard]] bool repeats(const Material& material) const {
         return std::all_of(
             material.textures.begin(), material.textures.end(), [&](const auto& use) {
-                const int sampler = scene_.textures[static_cast<std::size_t>(use.texture)].sampler;
-                if (sampler < 0) return true;
-                const Json& rest = scene_.samplers[static_cast<std::size_t>(sampler)].rest;
-                return jsonOr(rest, "wrapS", kRepeat) == kRepeat &&
-                       jsonOr(rest, "wrapT", kRepeat) == kRepeat;
+                return repeatsBothWays(
+                    scene_, scene_.textures[static_cast<std::size_t>(use.texture)].sampler);
             });
     }
 
@@ -225,6 +221,7 @@ private:
             tiles && tiles->isNone() && tiles->reach.maxCoeff() <= 1 + kTileRounding;
         lie.isFit = tiles && (inside || repeats(at(part.material)));
         if (!lie.isFit) return lie;
+        lie.rectangles.add(Vec2f::Constant(kTileRounding));  // also where there are no triangles
         for (const std::uint32_t index : part.indices)
             lie.rectangles.add(tiles->reaches[index].cwiseMax(kTileRounding));
         if (isTop) {
