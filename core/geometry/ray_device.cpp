@@ -7,4 +7,14 @@ RTCDevice rayDevice() {
     return shared;
 }
 
+bool commitScene(RTCScene scene, const Progress& progress) {
+    const auto goesOn = [](void* asked, double) {
+        return !static_cast<const Progress*>(asked)->cancelled();
+    };
+    rtcSetSceneProgressMonitorFunction(scene, goesOn, const_cast<Progress*>(&progress));
+    rtcCommitScene(scene);
+    rtcSetSceneProgressMonitorFunction(scene, nullptr, nullptr);
+    return !progress.cancelled();
+}
+
 }  // namespace flentro

@@ -117,7 +117,8 @@ struct Surface::State {
         }
     }
 
-    void build() {
+    /// Leaves nothing if cancelled.
+    void build(const Progress& progress) {
         RTCGeometry geometry = rtcNewGeometry(rayDevice(), RTC_GEOMETRY_TYPE_TRIANGLE);
         auto* vertices = static_cast<float*>(
             rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3,
@@ -131,7 +132,7 @@ struct Surface::State {
         scene = rtcNewScene(rayDevice());
         rtcAttachGeometry(scene, geometry);
         rtcReleaseGeometry(geometry);
-        rtcCommitScene(scene);
+        if (!commitScene(scene, progress)) indices.clear();
     }
 
     [[nodiscard]] Vec3f closest(std::size_t triangle, const Vec3f& to) const {
@@ -198,9 +199,9 @@ struct Surface::State {
     }
 };
 
-Surface::Surface(const Mesh& mesh) : state_(std::make_unique<State>()) {
+Surface::Surface(const Mesh& mesh, const Progress& progress) : state_(std::make_unique<State>()) {
     state_->collect(mesh);
-    if (!state_->indices.empty()) state_->build();
+    if (!state_->indices.empty()) state_->build(progress);
 }
 Surface::~Surface() = default;
 Surface::Surface(Surface&&) noexcept = default;
@@ -403,8 +404,9 @@ Mesh posed(const Mesh& mesh, std::size_t target) {
     return result;
 }
 
-PosedSurfaces::PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses)
-    : rest_(mesh), poses_(std::move(poses)) {
+PosedSurfaces::PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses,
+                             const Progress& progress)
+    : rest_(mesh, progress), poses_(std::move(poses)) {
     constexpr std::size_t kMostPoses = 16;
     const std::vector<float> reach = reachOfTargets(mesh);
     std::vector<std::size_t> targets;
@@ -415,7 +417,7 @@ PosedSurfaces::PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses)
     targets.resize(std::min(targets.size(), kMostPoses));
     for (const std::size_t target : targets)
         poses_.emplace_back([target](const Mesh& each) { return posed(each, target); });
-    for (const PoseMesh& pose : poses_) posed_.emplace_back(pose(mesh));
+    for (const PoseMesh& pose : poses_) posed_.emplace_back(pose(mesh), progress);
 }
 
 double PosedSurfaces::largestDeviation(const Mesh& mesh, const DeviationSampling& sampling) const {

@@ -8,6 +8,7 @@
 #include <span>
 #include <vector>
 
+#include "base/progress.h"
 #include "geometry/mesh.h"
 
 namespace flentro {
@@ -44,8 +45,8 @@ struct SurfaceSample {
 /// A surface that distances are measured to. Reentrant once built.
 class Surface {
 public:
-    /// Cost: O(T log T).
-    explicit Surface(const Mesh& mesh);
+    /// Empty if cancelled. Cost: O(T log T).
+    explicit Surface(const Mesh& mesh, const Progress& progress = noProgress());
     ~Surface();
     Surface(Surface&&) noexcept;
     Surface& operator=(Surface&&) noexcept;
@@ -93,8 +94,10 @@ using PoseMesh = std::function<Mesh(const Mesh&)>;
 /// must stand for. Of many targets those that move farthest are looked at.
 class PosedSurfaces {
 public:
-    /// `poses`: how bones move any mesh of the same joints. Cost: as a Surface for each pose.
-    explicit PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses = {});
+    /// `poses`: how bones move any mesh of the same joints. Cancelled: not to be measured against.
+    /// Cost: as a Surface for each pose.
+    explicit PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses = {},
+                           const Progress& progress = noProgress());
 
     [[nodiscard]] const Surface& rest() const { return rest_; }
     /// The largest deviation of a mesh with the same targets and joints, over all poses.

@@ -21,6 +21,7 @@ public:
 
     /// Looks for counts up to `most`, which is taken to keep to the limit. Nothing if cancelled.
     bool run(std::size_t most, Progress& progress) {
+        if (progress.cancelled()) return false;
         const std::size_t fewest = log_.fewestTriangles();
         if ((!std::isfinite(limit_) || deviationOf(fewest, 1) <= limit_) && accepts(fewest))
             return true;
@@ -123,11 +124,11 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
                         mesh.triangles <= options.targetTriangles};
     if (whole.targetReached || mesh.triangles == 0) return whole;
     const bool noLimit = !std::isfinite(options.maxDeviation);
-    Reducer reducer(mesh, options.reducer);
+    Reducer reducer(mesh, options.reducer, progress);
     if (!reducer.reduceTo(options.targetTriangles, options.maxDeviation, progress))
         return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
-    auto best =
-        fewestWithin(mesh, PosedSurfaces(mesh), reducer.log(), options.maxDeviation, progress);
+    auto best = fewestWithin(mesh, PosedSurfaces(mesh, {}, progress), reducer.log(),
+                             options.maxDeviation, progress);
     if (!best) return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
     best->targetReached = best->mesh->triangles <= options.targetTriangles;
     if (!best->targetReached && options.targetTriangles > 0)

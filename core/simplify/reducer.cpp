@@ -41,10 +41,11 @@ std::vector<float> importanceOfWedges(const WedgeMesh& wedges,
 
 }  // namespace
 
-Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options)
-    : Reducer(mesh, options, takeApart(mesh, options.weights)) {}
+Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress& progress)
+    : Reducer(mesh, options, progress, takeApart(mesh, options.weights, progress)) {}
 
-Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedges)
+Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress& progress,
+                 WedgeMesh wedges)
     : crossSeams_(options.crossSeams && !options.lossless),
       lossless_(options.lossless),
       placement_(options.lossless ? Placement::Existing : options.placement),
@@ -54,6 +55,7 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
       metric_(wedges, fans_, importanceOfWedges(wedges, options.importance)),
       log_(mesh, std::move(wedges)) {
     const std::size_t positions = log_.positionCount();
+    if (progress.cancelled()) return;
     costs_.assign(positions, kUnknown);
     targets_.assign(positions, kGone);
     flags_.assign(positions, 0);
@@ -64,6 +66,7 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
                            kSameAttribute * static_cast<float>(slot.scale));
     findBorders(options.lockBorders);
     lock(options.locked);
+    if (progress.cancelled()) return;
     findPieces();
     findBlocks();
 }

@@ -59,8 +59,9 @@ struct ReducerOptions {
 /// Memory: about 150 bytes a triangle at the peak, with normals and one set of texture coordinates.
 class Reducer {
 public:
-    /// `mesh` must outlive the reducer. Cost: O(T).
-    Reducer(const Mesh& mesh, const ReducerOptions& options);
+    /// `mesh` must outlive the reducer. Cancelled: only good for reduceTo() to say so. Cost: O(T).
+    Reducer(const Mesh& mesh, const ReducerOptions& options,
+            const Progress& progress = noProgress());
 
     /// Collapses until at most `triangles` are left, or every further collapse would move the
     /// surface by more than `maxDeviation` metres (estimated), or none is possible.
@@ -83,7 +84,8 @@ public:
     }
 
 private:
-    Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedges);
+    Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress& progress,
+            WedgeMesh wedges);
 
     static constexpr std::uint32_t kGone = ~0U;
     /// Costs that are none: impossible as its surroundings were; to be computed. What a move cost

@@ -48,13 +48,14 @@ public:
     Dismantler(const Mesh& mesh, const AttributeWeights& weights)
         : mesh_(mesh), weights_(weights) {}
 
-    WedgeMesh run() {
-        weld();
-        nameWedges();
-        normalise();
-        numberWedges();
-        addTriangles();
-        addAttributes();
+    WedgeMesh run(const Progress& progress) {
+        constexpr void (Dismantler::*kSteps[])() = {
+            &Dismantler::weld,         &Dismantler::nameWedges,   &Dismantler::normalise,
+            &Dismantler::numberWedges, &Dismantler::addTriangles, &Dismantler::addAttributes};
+        for (const auto step : kSteps) {
+            if (progress.cancelled()) return {};
+            (this->*step)();
+        }
         return std::move(out_);
     }
 
@@ -386,8 +387,8 @@ float AttributeSlot::stored(const float* values, int c) const {
     return static_cast<float>(semantic == "COLOR_0" ? std::clamp(value, 0.0, 1.0) : value);
 }
 
-WedgeMesh takeApart(const Mesh& mesh, const AttributeWeights& weights) {
-    return Dismantler(mesh, weights).run();
+WedgeMesh takeApart(const Mesh& mesh, const AttributeWeights& weights, const Progress& progress) {
+    return Dismantler(mesh, weights).run(progress);
 }
 
 }  // namespace flentro

@@ -4,6 +4,7 @@
 
 #include <bit>
 
+#include "base/progress.h"
 #include "geometry/mesh.h"
 
 namespace flentro {
@@ -160,7 +161,8 @@ private:
     std::vector<std::uint32_t> further_;  ///< Of wedges from `count_` on.
 };
 
-/// Cost: O(V + T) expected.
-[[nodiscard]] WedgeMesh takeApart(const Mesh& mesh, const AttributeWeights& weights);
+/// A mesh of nothing if cancelled. Cost: O(V + T) expected.
+[[nodiscard]] WedgeMesh takeApart(const Mesh& mesh, const AttributeWeights& weights,
+                                  const Progress& progress = noProgress());
 
 }  // namespace flentro

@@ -129,28 +129,16 @@ void attachPart(RTCScene scene, unsigned id, const Part& part, const Mat4d& m,
     rtcReleaseGeometry(geometry);
 }
 
-/// A scene of Embree whose building is given up when `progress` is cancelled.
-ScenePart newScene(Progress& progress) {
+ScenePart newScene() {
     ScenePart scene(rtcNewScene(rayDevice()));
     rtcSetSceneFlags(scene.get(), RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION);  // for shadowed()
-    const auto goesOn = [](void* asked, double) {
-        return !static_cast<const Progress*>(asked)->cancelled();
-    };
-    rtcSetSceneProgressMonitorFunction(scene.get(), goesOn, &progress);
     return scene;
-}
-
-/// Builds what was attached. False if that was given up: rays must not be cast then.
-bool commit(RTCScene scene, const Progress& progress) {
-    rtcCommitScene(scene);
-    rtcSetSceneProgressMonitorFunction(scene, nullptr, nullptr);
-    return !progress.cancelled();
 }
 
 /// `holes`: for each part what its rays are let through by, or null. Null where it is cancelled.
 ScenePart buildMesh(const Mesh& mesh, const Mat4d& m, const std::unique_ptr<AlphaSource>* holes,
                     Progress& progress) {
-    ScenePart scene = newScene(progress);
+    ScenePart scene = newScene();
     unsigned id = 0;
     for (const Part& part : mesh.parts) {
         if (part.triangleCount() > 0) {
@@ -159,7 +147,7 @@ ScenePart buildMesh(const Mesh& mesh, const Mat4d& m, const std::unique_ptr<Alph
         }
         ++id;
     }
-    return commit(scene.get(), progress) ? std::move(scene) : nullptr;
+    return commitScene(scene.get(), progress) ? std::move(scene) : nullptr;
 }
 
 }  // namespace
@@ -362,14 +350,14 @@ bool RayScene::State::buildMeshes(Progress& progress) {
 
 /// False if cancelled.
 bool RayScene::State::buildTop(const Scene& scene, Progress& progress) {
-    top = newScene(progress);
+    top = newScene();
     for (std::size_t i = 0; i < scene.objects.size() && !progress.cancelled(); ++i) {
         const Object& object = scene.objects[i];
         const bool solid = meshes[static_cast<std::size_t>(object.asset)]->triangles > 0;
         if (solid && !object.bounds.isEmpty())
             addInstance(object, static_cast<unsigned>(i), progress);
     }
-    return commit(top.get(), progress);
+    return commitScene(top.get(), progress);
 }
 
 RayScene::RayScene(const Scene& scene, Progress& progress)
@@ -393,7 +381,7 @@ RayScene::RayScene(const Scene& scene, Progress& progress)
     }
     CancelOnly quiet(progress);  // a part of work that reports itself
     if (s.buildMeshes(quiet) && s.buildTop(scene, quiet)) return;
-    s.top = newScene(noProgress());
+    s.top = newScene();
     rtcCommitScene(s.top.get());
 }
 

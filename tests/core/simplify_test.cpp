@@ -394,14 +394,29 @@ TEST(Reduce, RefusesANegativeDeviation) {
     EXPECT_FALSE(reduce(*mesh, options, noProgress()));
 }
 
-TEST(Reduce, CanBeCancelled) {
-    ReduceOptions options;
-    options.targetTriangles = 10;
-    test::RecordingProgress stop(0);
+/// At whichever question: while the mesh is taken apart, collapsed or measured.
+TEST(Reduce, CanBeCancelledAtAnyTime) {
     const MeshPtr mesh = finishMesh(test::makeGrid(80, 80, 1, bumps));
-    const auto result = reduce(*mesh, options, stop);
-    ASSERT_FALSE(result);
-    EXPECT_EQ(result.error().code, ErrorCode::Cancelled);
+    const auto reduceUntil = [&](int question) {
+        ReduceOptions options;
+        options.maxDeviation = 0.01;
+        test::RecordingProgress stop(question);
+        const auto result = reduce(*mesh, options, stop);
+        EXPECT_TRUE(result || result.error().code == ErrorCode::Cancelled);
+        return std::pair(result.has_value(), stop.asked());
+    };
+    const auto [finished, questions] = reduceUntil(-1);
+    EXPECT_TRUE(finished);
+    EXPECT_GT(questions, 20);
+    for (int question = 0; question < questions * 3 / 4; ++question)
+        EXPECT_FALSE(reduceUntil(question).first) << "question " << question;
+}
+
+TEST(Reduce, ASurfaceWhoseBuildingIsStoppedIsEmpty) {
+    const MeshPtr mesh = finishMesh(test::makeGrid(80, 80, 1, bumps));
+    const test::RecordingProgress stop(0);
+    EXPECT_TRUE(Surface(*mesh, stop).empty());
+    EXPECT_FALSE(Surface(*mesh).empty());
 }
 
 TEST(Reduce, GivesTheSameEveryTime) {

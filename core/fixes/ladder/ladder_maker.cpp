@@ -112,16 +112,16 @@ LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, con
       perMetre_(pixelsPerMetreAtOne(target)),
       pixels_(settings.pixels * allowance(asset.importance)),
       solid_(withoutCards(asset.mesh, settings.thinCards)),
-      solidSurface_(*solid_, poses) {
+      solidSurface_(*solid_, poses, progress) {
     cards_ = cardsOf(*asset.mesh, *solid_);
-    if (!cards_.empty()) wholeSurface_.emplace(*asset.mesh, poses);
+    if (!cards_.empty()) wholeSurface_.emplace(*asset.mesh, poses, progress);
     options_.importance = importanceOf(*asset.mesh, settings.weights);
     options_.locked = locked;
 }
 
 std::optional<Asset> LadderMaker::run() {
     if (progress_.cancelled()) return std::nullopt;
-    Reducer reducer(*solid_, options_);
+    Reducer reducer(*solid_, options_, progress_);
     // What is left may become smaller still where cards are most of it.
     const auto fewest = cards_.empty() ? static_cast<std::size_t>(settings_.smallestLevel) : 1;
     if (!reducer.reduceTo(fewest, kUnlimited, progress_)) return std::nullopt;

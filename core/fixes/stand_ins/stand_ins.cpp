@@ -58,8 +58,8 @@ Scene atDistance(const Scene& scene, double distance, double allowed, Progress& 
     parallelFor(scales.size(), "Reducing meshes", progress, [&](std::size_t i) {
         MeshPtr& mesh = far.assets[first + i].mesh;
         if (mesh->triangles < kWorthReducing || !(scales[i] > 0)) return;
-        Reducer reducer(*mesh, {});
-        reducer.reduceTo(kFewest, allowed / 2 / scales[i], progress);
+        Reducer reducer(*mesh, {}, progress);
+        if (!reducer.reduceTo(kFewest, allowed / 2 / scales[i], progress)) return;
         mesh = finishMesh(reducer.mesh());
     });
     return far;

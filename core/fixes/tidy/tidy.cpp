@@ -208,8 +208,8 @@ void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& 
     const MeshPtr before = finishMesh(std::move(joined));
     ReducerOptions options;
     options.lossless = true;
-    Reducer reducer(*before, options);
-    reducer.reduceTo(0, std::numeric_limits<double>::infinity(), progress);
+    Reducer reducer(*before, options, progress);
+    if (!reducer.reduceTo(0, std::numeric_limits<double>::infinity(), progress)) return;
     if (reducer.triangleCount() >= mesh.triangles) return;
     result.triangles[Dissolve] += mesh.triangles - reducer.triangleCount();
     mesh = reducer.mesh();
