@@ -29,7 +29,7 @@ int main(int argc, char** argv) {
     parser.addVersionOption();
     parser.addPositionalArgument("file", "A scene, project or target to open.", "[file ...]");
     parser.process(application);
-    setSheet(application, QSettings().value("sheet") == "day" ? Sheet::Day : Sheet::Night);
+    setTheme(application, QSettings().value("sheet") == "day" ? ThemeName::Day : ThemeName::Night);
     signal(SIGXFSZ, SIG_IGN);  // a file-size limit is an error to tell, not an end
     MainWindow window;
     application.onFailure = [&](const QString& text) { window.showFailure(text); };

@@ -16,13 +16,13 @@
 #include <QUrl>
 
 #include "io/formats.h"
-#include "key_sheet.h"
 #include "ottermere.h"
+#include "widgets/key_sheet.h"
 
 namespace flentro::app {
 namespace {
 
-constexpr int kMostRecent = 8;
+constexpr int kMaxRecent = 8;
 constexpr QSize kInset(236, 168);
 
 QWidget* scrolled(QWidget* sheet) {
@@ -90,11 +90,11 @@ MainWindow::MainWindow(QWidget* parent)
       board_(new LoadBoard(document_)),
       strip_(new Strip(document_)),
       sheets_(new QStackedWidget),
-      target_(new TargetSheet(document_)),
-      survey_(new SurveySheet(document_)),
-      findings_(new FindingsSheet(document_)),
-      fixes_(new FixesSheet(document_)),
-      proof_(new ProofSheet(document_, *view_)),
+      target_(new TargetPanel(document_)),
+      survey_(new SurveyPanel(document_)),
+      findings_(new FindingsPanel(document_)),
+      fixes_(new FixesPanel(document_)),
+      proof_(new ProofPanel(document_, *view_)),
       title_(new TitleBlock(document_)),
       failure_(new QLabel),
       recovery_(new QWidget),
@@ -106,20 +106,30 @@ MainWindow::MainWindow(QWidget* parent)
     setMinimumSize(1100, 700);
     buildLayout();
     buildMenus();
+    connectViews();
+    connectFixes();
+    connectDocument();
+    showStep(WorkStep::Target);
+    restoreChoices();
+    start_->setRecent(QSettings().value("recent").toStringList());
+    refreshTitle();
+}
+
+void MainWindow::connectViews() {
     connect(rail_, &StepRail::chosen, this, &MainWindow::showStep);
     connect(plan_, &PlanView::chosen, view_, &View3D::goTo);
-    connect(survey_, &SurveySheet::chosen, view_, &View3D::goTo);
-    connect(survey_, &SurveySheet::showRequested, view_, &View3D::lookAtSelection);
+    connect(survey_, &SurveyPanel::chosen, view_, &View3D::goTo);
+    connect(survey_, &SurveyPanel::showRequested, view_, &View3D::lookAtSelection);
     connect(strip_, &Strip::chosen, view_, &View3D::goTo);
     connect(board_, &LoadBoard::chosen, view_, &View3D::goTo);
-    connect(survey_, &SurveySheet::measured, this, [this](int spots, int over) {
+    connect(survey_, &SurveyPanel::measured, this, [this](int spots, int over) {
         rail_->setState(WorkStep::Survey, spots == 0
                                               ? tr("not surveyed")
                                               : tr("%1 spots, %2 over").arg(spots).arg(over));
     });
-    connect(findings_, &FindingsSheet::showRequested, view_, &View3D::lookAtSelection);
-    connect(findings_, &FindingsSheet::viewRequested, view_, &View3D::goTo);
-    connect(findings_, &FindingsSheet::counted, this, [this](int count, const QString& explained) {
+    connect(findings_, &FindingsPanel::showRequested, view_, &View3D::lookAtSelection);
+    connect(findings_, &FindingsPanel::viewRequested, view_, &View3D::goTo);
+    connect(findings_, &FindingsPanel::counted, this, [this](int count, const QString& explained) {
         const QString open = tr("%1 open").arg(count);
         if (explained.isEmpty())
             rail_->setState(WorkStep::Findings, open);
@@ -127,7 +137,13 @@ MainWindow::MainWindow(QWidget* parent)
             rail_->setState(WorkStep::Findings, open + ", " + explained,
                             tr("Open causes, and what they explain of the load that is most over"));
     });
-    connect(findings_, &FindingsSheet::fixRequested, this,
+    connect(start_, &StartPage::openRequested, this, &MainWindow::chooseFile);
+    connect(start_, &StartPage::fileChosen, this, &MainWindow::open);
+    connect(start_, &StartPage::demoRequested, this, &MainWindow::openDemo);
+}
+
+void MainWindow::connectFixes() {
+    connect(findings_, &FindingsPanel::fixRequested, this,
             [this](const FixSettings& fix, const QString& asset) {
                 showStep(WorkStep::Fixes);
                 fixes_->addPrepared(fix, asset);
@@ -143,7 +159,7 @@ MainWindow::MainWindow(QWidget* parent)
                 view_->setShowing(Showing::Result);
                 view_->showPreview(scene, text);
             });
-    connect(fixes_, &FixesSheet::tintRequested, this, [this] {
+    connect(fixes_, &FixesPanel::tintRequested, this, [this] {
         view_->setShowing(Showing::Result);
         view_->setLens(LensKind::Groups);
     });
@@ -151,11 +167,11 @@ MainWindow::MainWindow(QWidget* parent)
         view_->setShowing(view_->showing() == Showing::Original ? Showing::Result
                                                                 : Showing::Original);
     });
+}
+
+void MainWindow::connectDocument() {
     connect(&document_, &Document::failed, this, &MainWindow::showFailure);
     connect(&document_, &Document::readAgain, title_, &TitleBlock::say);
-    connect(start_, &StartPage::openRequested, this, &MainWindow::chooseFile);
-    connect(start_, &StartPage::fileChosen, this, &MainWindow::open);
-    connect(start_, &StartPage::demoRequested, this, &MainWindow::openDemo);
     connect(&document_, &Document::sceneChanged, this, [this] { exported_ = false; });
     for (const auto signal : {&Document::sceneChanged, &Document::projectChanged,
                               &Document::surveyChanged, &Document::resultChanged})
@@ -177,10 +193,6 @@ MainWindow::MainWindow(QWidget* parent)
     });
     connect(&document_, &Document::projectChanged, this, &MainWindow::refreshTitle);
     connect(&document_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
-    showStep(WorkStep::Target);
-    restoreChoices();
-    start_->setRecent(QSettings().value("recent").toStringList());
-    refreshTitle();
 }
 
 /// The widgets look at the document, which is a member and would go before them.
@@ -392,10 +404,9 @@ void MainWindow::buildFileMenu() {
 
 void MainWindow::buildViewMenu() {
     QMenu* menu = menuBar()->addMenu(tr("&View"));
-    for (int i = 0; i < kLensCount; ++i) {
-        const auto kind = static_cast<LensKind>(i);
-        menu->addAction(tr("Lens: %1").arg(lensName(kind)), lensKeys(kind), this,
-                        [this, kind] { view_->setLens(kind); });
+    for (const Lens& lens : lenses()) {
+        menu->addAction(tr("Lens: %1").arg(lens.name), lensKeys(lens.kind), this,
+                        [this, kind = lens.kind] { view_->setLens(kind); });
     }
     menu->addSeparator();
     menu->addAction(tr("Look at selection"), QKeySequence("L"), view_, &View3D::lookAtSelection);
@@ -404,14 +415,14 @@ void MainWindow::buildViewMenu() {
         if (document_.selectedObject() >= 0)
             document_.switchOff({static_cast<std::size_t>(document_.selectedObject())});
     });
-    menu->addAction(tr("Survey"), QKeySequence("Ctrl+R"), survey_, &SurveySheet::run);
+    menu->addAction(tr("Survey"), QKeySequence("Ctrl+R"), survey_, &SurveyPanel::run);
     menu->addAction(tr("Switch all on"), QKeySequence("Shift+X"), &document_,
                     &Document::switchAllOn);
     menu->addAction(tr("Swap plan and 3D view"), QKeySequence("Ctrl+P"), plan_,
                     &PlanView::swapRequested);
     menu->addSeparator();
     menu->addAction(tr("Day or Night sheet"), QKeySequence("Ctrl+D"), this,
-                    &MainWindow::toggleSheet);
+                    &MainWindow::toggleTheme);
 }
 
 void MainWindow::showStep(WorkStep step) {
@@ -429,10 +440,10 @@ WorkStep MainWindow::step() const {
     return static_cast<WorkStep>(sheets_->currentIndex());
 }
 
-void MainWindow::toggleSheet() {
-    const Sheet next = currentSheet() == Sheet::Night ? Sheet::Day : Sheet::Night;
-    setSheet(*qApp, next);
-    QSettings().setValue("sheet", next == Sheet::Day ? "day" : "night");
+void MainWindow::toggleTheme() {
+    const ThemeName next = currentTheme() == ThemeName::Night ? ThemeName::Day : ThemeName::Night;
+    setTheme(*qApp, next);
+    QSettings().setValue("sheet", next == ThemeName::Day ? "day" : "night");
     fixes_->ladder().plot().restyle();
     fixes_->culling().plot().restyle();
     // What has colours asks for them anew; nothing of the document has changed.
@@ -519,7 +530,7 @@ void MainWindow::remember(const QString& file) {
     QStringList recent = settings.value("recent").toStringList();
     recent.removeAll(file);
     recent.prepend(file);
-    settings.setValue("recent", recent.mid(0, kMostRecent));
+    settings.setValue("recent", recent.mid(0, kMaxRecent));
     start_->setRecent(recent);
 }
 

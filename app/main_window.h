@@ -8,20 +8,20 @@
 #include <QSplitter>
 #include <QStackedWidget>
 
-#include "journal.h"
-#include "load_board.h"
-#include "plan_view.h"
-#include "sheets/findings_sheet.h"
-#include "sheets/fixes_sheet.h"
-#include "sheets/proof_sheet.h"
-#include "sheets/survey_sheet.h"
-#include "sheets/target_sheet.h"
-#include "start_page.h"
-#include "step_rail.h"
-#include "strip.h"
-#include "theme.h"
-#include "title_block.h"
+#include "model/journal.h"
+#include "panels/findings_panel.h"
+#include "panels/fixes_panel.h"
+#include "panels/proof_panel.h"
+#include "panels/survey_panel.h"
+#include "panels/target_panel.h"
+#include "view/plan_view.h"
 #include "view/view3d.h"
+#include "widgets/load_board.h"
+#include "widgets/start_page.h"
+#include "widgets/step_rail.h"
+#include "widgets/strip.h"
+#include "widgets/theme.h"
+#include "widgets/title_block.h"
 
 namespace flentro::app {
 
@@ -51,10 +51,10 @@ public:
 
     [[nodiscard]] Document& document() { return document_; }
     [[nodiscard]] View3D& view() { return *view_; }
-    [[nodiscard]] FixesSheet& fixes() { return *fixes_; }
-    [[nodiscard]] FindingsSheet& findings() { return *findings_; }
-    [[nodiscard]] ProofSheet& proof() { return *proof_; }
-    [[nodiscard]] SurveySheet& survey() { return *survey_; }
+    [[nodiscard]] FixesPanel& fixes() { return *fixes_; }
+    [[nodiscard]] FindingsPanel& findings() { return *findings_; }
+    [[nodiscard]] ProofPanel& proof() { return *proof_; }
+    [[nodiscard]] SurveyPanel& survey() { return *survey_; }
     [[nodiscard]] PlanView& plan() { return *plan_; }
     [[nodiscard]] Strip& strip() { return *strip_; }
     [[nodiscard]] StepRail& rail() { return *rail_; }
@@ -80,6 +80,9 @@ protected:
 
 private:
     void buildLayout();
+    void connectViews();
+    void connectFixes();
+    void connectDocument();
     void buildMenus();
     void buildFileMenu();
     void buildStepMenu();
@@ -92,7 +95,7 @@ private:
     void chooseFile();
     bool save(bool as);
     [[nodiscard]] bool mayLoseChanges();
-    void toggleSheet();
+    void toggleTheme();
     void refreshTitle();
     void remember(const QString& file);
     void fillRecent(QMenu* menu);
@@ -105,11 +108,11 @@ private:
     LoadBoard* board_;
     Strip* strip_;
     QStackedWidget* sheets_;
-    TargetSheet* target_;
-    SurveySheet* survey_;
-    FindingsSheet* findings_;
-    FixesSheet* fixes_;
-    ProofSheet* proof_;
+    TargetPanel* target_;
+    SurveyPanel* survey_;
+    FindingsPanel* findings_;
+    FixesPanel* fixes_;
+    ProofPanel* proof_;
     TitleBlock* title_;
     QLabel* failure_;
     QWidget* recovery_;

@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <map>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "findings/finding.h"
 #include "fixes/atlas/atlas.h"
@@ -167,7 +168,7 @@ void RaysBare(benchmark::State& state) {
     const CubeRays cube(size, surveyed(), {}, false);
     const auto& spots = places();
     for (auto _ : state)
-        parallelFor(spots.size(), "", noProgress(), [&](std::size_t i) {
+        parallelEach(spots.size(), [&](std::size_t i) {
             for (const CubeRays::Packet& packet : cube.packets())
                 benchmark::DoNotOptimize(rays.traceBare(spots[i].eye, packet.rays));
         });
@@ -225,7 +226,7 @@ BENCHMARK(MeasureLights)->Unit(benchmark::kMillisecond)->UseRealTime();
 /// Argument: place among fixKinds().
 void FixesOfTextureAndLight(benchmark::State& state) {
     const Evidence evidence = evidenceOf(litSurvey(), market(1));
-    const FixKind& kind = *fixKinds()[static_cast<std::size_t>(state.range(0))];
+    const FixKind& kind = *elementOf(fixKinds(), state.range(0));
     state.SetLabel(kind.key);
     const FixSettings settings = proposeSettings(kind, market(1));
     for (auto _ : state)

@@ -58,7 +58,7 @@ void printSeen(const Scene& scene, const Survey& survey) {
         table.push_back({scene.objects[waste.object].name, std::to_string(waste.views),
                          formatCount(waste.triangles)});
     }
-    const NeverSeen unseen = judgeUnseen(scene, survey);
+    const NeverSeen unseen = findUnseen(scene, survey);
     say("\n{}\nNever seen from these spots: {} of {} objects; {} triangles of the others, "
         "of which {} touch no seen one.\n",
         formatTable(table), unseen.objects.size(), scene.objects.size(),
@@ -68,7 +68,7 @@ void printSeen(const Scene& scene, const Survey& survey) {
         "with 95 % confidence each unseen object is seen from less than {} of places like "
         "these.\n",
         unseen.expectedNext, unseen.expectedLeft, formatShare(unseen.shareBound));
-    const std::vector<TextureNeed> textures = judgeTextures(scene, survey);
+    const std::vector<TextureNeed> textures = findTextureNeeds(scene, survey);
     if (!textures.empty()) {
         double saved = 0;
         for (const TextureNeed& need : textures) saved += need.bytes;
@@ -78,7 +78,7 @@ void printSeen(const Scene& scene, const Survey& survey) {
             counted(textures.size(), "image is", "images are"), formatBytes(saved), first.name,
             first.width, first.height, textures.front().edge);
     }
-    for (const FarPlaneLoss& loss : judgeFarPlane(survey)) {
+    for (const FarPlaneLoss& loss : farPlaneLosses(survey)) {
         if (loss.worstShare > 0.001) continue;
         if (loss.distance >= survey.target.farPlane) break;
         say("A far plane at {} instead of {} loses {} objects and at most {} of the pixels "

@@ -1,4 +1,5 @@
 #include "survey_options.h"
+#include "base/index.h"
 
 #include "report/survey_report.h"
 #include "survey/starting_view.h"
@@ -83,7 +84,7 @@ Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const Survey
 /// The bounds of a node's own object. Errors: NotFound.
 Expected<Box> boundsOf(const Scene& scene, const std::string& node) {
     for (const Object& object : scene.objects)
-        if (scene.nodes[static_cast<std::size_t>(object.node)].name == node) return object.bounds;
+        if (elementOf(scene.nodes, object.node).name == node) return object.bounds;
     return fail(ErrorCode::NotFound, "no node of that name has a mesh", node);
 }
 

@@ -7,6 +7,8 @@
 #include <random>
 #include <vector>
 
+#include "base/index.h"
+
 namespace flentro::demo {
 
 class Dice {
@@ -23,7 +25,7 @@ public:
         std::vector<std::size_t> order(count);
         for (std::size_t i = 0; i < count; ++i) order[i] = i;
         for (std::size_t i = count; i > 1; --i)
-            std::swap(order[i - 1], order[static_cast<std::size_t>(below(static_cast<int>(i)))]);
+            std::swap(order[i - 1], elementOf(order, below(static_cast<int>(i))));
         return order;
     }
 

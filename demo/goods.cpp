@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <functional>
 
 #include "props.h"
 
@@ -62,18 +63,9 @@ void addLimb(MeshBuilder& builder, const Limb& limb, int around, int along) {
         {1, 1});
 }
 
-}  // namespace
+using AddLimb = std::function<void(const Limb& shape, int along, int around)>;
 
-MeshPtr makeOtter(const SceneBuilder& s) {
-    const Detail& d = s.detail();
-    MeshBuilder b("carved otter");
-    b.material(s.material("otter stone"));
-    const auto limb = [&](const Limb& shape, int along, int around) {
-        const double share = d.mesh < 1 ? 0.8 : 1;  // the small version is to stay below 2 MB
-        const auto segments = [&](int full) { return d.segments(static_cast<int>(full * share)); };
-        addLimb(b, shape, segments(around), segments(along));
-    };
-    // Upright, paws before the chest, looking a little to the side.
+void addOtterTrunk(const AddLimb& limb) {
     limb({{{0, 0, 0.02F},
            {0, 0.12F, 0.02F},
            {0, 0.4F, 0},
@@ -96,6 +88,10 @@ MeshPtr makeOtter(const SceneBuilder& s) {
           {0.001F, 0.075F, 0.07F, 0.001F},
           1.2F},
          90, 80);
+}
+
+/// Ears, arms and legs.
+void addOtterPairs(const AddLimb& limb) {
     for (const float side : {-1.0F, 1.0F}) {
         limb({{{side * 0.12F, 1.33F, 0.0F},
                {side * 0.14F, 1.36F, 0},
@@ -119,6 +115,22 @@ MeshPtr makeOtter(const SceneBuilder& s) {
               1.7F},
              100, 90);
     }
+}
+
+}  // namespace
+
+/// Upright, paws before the chest, looking a little to the side.
+MeshPtr makeOtter(const SceneBuilder& s) {
+    const Detail& d = s.detail();
+    MeshBuilder b("carved otter");
+    b.material(s.material("otter stone"));
+    const auto limb = [&](const Limb& shape, int along, int around) {
+        const double share = d.mesh < 1 ? 0.8 : 1;  // the small version is to stay below 2 MB
+        const auto segments = [&](int full) { return d.segments(static_cast<int>(full * share)); };
+        addLimb(b, shape, segments(around), segments(along));
+    };
+    addOtterTrunk(limb);
+    addOtterPairs(limb);
     limb({{{0, 0.02F, -0.25F},
            {0, 0.05F, -0.3F},
            {0.05F, 0.16F, -0.38F},

@@ -1,4 +1,5 @@
 #include "mesh_builder.h"
+#include "base/index.h"
 
 #include <cmath>
 
@@ -127,8 +128,8 @@ MeshBuilder& MeshBuilder::lathe(const std::vector<Vec2f>& profile, int sides) {
         const float row = std::clamp(v, 0.0F, 1.0F) * static_cast<float>(rows);
         const int i = std::min(static_cast<int>(row), rows - 1);
         const float t = row - static_cast<float>(i);
-        const Vec2f p = profile[static_cast<std::size_t>(i)] * (1 - t) +
-                        profile[static_cast<std::size_t>(i) + 1] * t;
+        const Vec2f p =
+            elementOf(profile, i) * (1 - t) + profile[static_cast<std::size_t>(i) + 1] * t;
         const float angle = u * kTurn;
         return Vec3f(p.x() * std::cos(angle), p.y(), p.x() * std::sin(angle));
     };
@@ -152,8 +153,7 @@ MeshBuilder& MeshBuilder::tube(const std::vector<Vec3f>& path, float radius, int
         const float row = std::clamp(v, 0.0F, 1.0F) * static_cast<float>(rows);
         const int i = std::min(static_cast<int>(row), rows - 1);
         const float t = row - static_cast<float>(i);
-        return path[static_cast<std::size_t>(i)] * (1 - t) +
-               path[static_cast<std::size_t>(i) + 1] * t;
+        return elementOf(path, i) * (1 - t) + path[static_cast<std::size_t>(i) + 1] * t;
     };
     const float step = 0.5F / static_cast<float>(rows);
     const auto place = [&](float u, float v) -> Vec3f {

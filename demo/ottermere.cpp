@@ -1,4 +1,5 @@
 #include "ottermere.h"
+#include "base/index.h"
 
 #include <fmt/format.h>
 
@@ -134,9 +135,9 @@ private:
             const float turn = (row == 0 || row == 3 ? 0.0F : 180.0F) + dice_.between(-5, 5);
             const Spot spot{{x + (row > 1 ? -46.0F : 12.0F), 0, z}, turn};
             spots_.push_back(spot);
-            put(stalls[static_cast<std::size_t>(i % 8)], fmt::format("stall {:02}", i + 1),
-                spot.position.x(), 0, z, turn);
-            put(awnings[static_cast<std::size_t>((i * 5) % 12)], fmt::format("awning {:02}", i + 1),
+            put(elementOf(stalls, i % 8), fmt::format("stall {:02}", i + 1), spot.position.x(), 0,
+                z, turn);
+            put(elementOf(awnings, (i * 5) % 12), fmt::format("awning {:02}", i + 1),
                 spot.position.x(), 0, z, turn);
         }
     }
@@ -172,8 +173,8 @@ private:
                                 rotationY(dice_.between(0, 360));
             const std::string name = fmt::format("{} {:03}", kind, i + 1);
             names.push_back(name);
-            s_.place(assets[static_cast<std::size_t>(dice_.below(static_cast<int>(assets.size())))],
-                     name, where, {{"castsShadow", true}});
+            s_.place(elementOf(assets, dice_.below(static_cast<int>(assets.size()))), name, where,
+                     {{"castsShadow", true}});
         }
         plant(7, "small-casts-shadow", "small props drawn to the horizon that all cast shadows",
               std::move(names), {{"objects", copies}});
@@ -308,7 +309,7 @@ private:
             if (i >= 2 * kStalls)
                 put(post, fmt::format("lamp post {:02}", i - 2 * kStalls + 1), at.x() - 0.5F, 0,
                     at.z());
-            put(i >= 2 * kStalls ? lanterns[3] : lanterns[static_cast<std::size_t>(i % 3)],
+            put(i >= 2 * kStalls ? lanterns[3] : elementOf(lanterns, i % 3),
                 fmt::format("lantern {:02}", i + 1), at.x(), at.y(), at.z());
             const bool shadow =
                 !sound_ && i % 4 == 1 && static_cast<int>(shadows.size()) < kShadowLanterns;
@@ -333,7 +334,7 @@ private:
 
     [[nodiscard]] Vec3f lanternPlace(int i) {
         if (i < 2 * kStalls) {
-            const Spot& spot = spots_[static_cast<std::size_t>(i / 2)];
+            const Spot& spot = elementOf(spots_, i / 2);
             const Mat4f where =
                 translation(spot.position.x(), 0, spot.position.z()) * rotationY(spot.turn);
             const Vec4f at = where * Vec4f(i % 2 ? 0.9F : -0.9F, 1.75F, 0.75F, 1);
@@ -357,7 +358,7 @@ private:
         for (int i = 0; i < count; ++i) {
             const float side = i % 2 ? 1.0F : -1.0F;
             const float x = i % 4 < 2 ? dice_.between(-94, -24) : dice_.between(24, 94);
-            put(reeds[static_cast<std::size_t>(i % 4)], fmt::format("reeds {:03}", i + 1), x, -1.2F,
+            put(elementOf(reeds, i % 4), fmt::format("reeds {:03}", i + 1), x, -1.2F,
                 side * dice_.between(8.2F, 8.7F), dice_.between(0, 360));
         }
     }

@@ -200,7 +200,7 @@ float SceneBuilder::repeat(int copies, float spacing) {
 
 Scene SceneBuilder::finish() {
     scene_.images.resize(recipes_.size());
-    parallelFor(recipes_.size(), "Painting", noProgress(), [&](std::size_t i) {
+    parallelEach(recipes_.size(), [&](std::size_t i) {
         const Picture picture = paint(recipes_[i]);
         scene_.images[i] = pngImage(picture.name, picture.pixels.data(), picture.width,
                                     picture.height, picture.channels);

@@ -27,8 +27,8 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t kMemory = std::size_t{256} << 20;  ///< Bytes that a scene may take.
-constexpr std::size_t kMostTriangles = 20'000;           ///< Of scenes that go through the fixes.
-constexpr std::size_t kMostObjects = 300;
+constexpr std::size_t kMaxTriangles = 20'000;            ///< Of scenes that go through the fixes.
+constexpr std::size_t kMaxObjects = 300;
 constexpr int kEdge = 256;  ///< Pixels.
 
 /// A folder of this process, taken away at its end; in memory where the system has such a place,
@@ -92,7 +92,7 @@ void throughFixes(Scene scene, std::uint64_t seed) {
     std::mt19937_64 random(seed);
     std::size_t triangles = 0;
     for (const Object& object : scene.objects) triangles += scene.mesh(object).triangles;
-    if (triangles > kMostTriangles || scene.objects.size() > kMostObjects) return;
+    if (triangles > kMaxTriangles || scene.objects.size() > kMaxObjects) return;
     const Target target;
     const auto source = std::make_shared<const Scene>(std::move(scene));
     (void)viewCost(*source, target, {{0, 1, 3}, 0, 0});

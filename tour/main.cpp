@@ -137,11 +137,19 @@ public:
         Document& document = window_.document();
         if (document.project().order.fixes.empty())
             document.setTarget(shippedTargets().back(), "Target");
-        bool good = take("target");
+        return takeTarget() && takeSurvey() && takeFindings() && takeTidy() && takeLadder() &&
+               takeCulling() && takeOthers() && takeSplit() && takeMerge() && takeProof();
+    }
+
+private:
+    bool takeTarget() { return take("target"); }
+
+    bool takeSurvey() {
+        Document& document = window_.document();
         addSpots();
         window_.showStep(WorkStep::Survey);
         window_.survey().run();
-        good = take("survey") && good;
+        bool good = take("survey");
         emit window_.plan().swapRequested();
         good = take("survey-roses") && good;
         emit window_.plan().swapRequested();
@@ -151,44 +159,60 @@ public:
         good = take("lens-seen") && good;
         document.setView(home);
         window_.view().setLens(LensKind::Overdraw);
-        good = take("lens-overdraw") && good;
+        return take("lens-overdraw") && good;
+    }
+
+    bool takeFindings() {
         window_.showStep(WorkStep::Findings);
         window_.view().setLens(LensKind::TriangleSize);
-        good = take("findings") && good;
-        window_.findings().turnTo(FindingsSheet::All);
+        bool good = take("findings");
+        window_.findings().turnTo(FindingsPanel::All);
         window_.findings().inventory().turnTo(InventoryPage::Lights);
-        good = settle() && good;
-        good = take("inventory") && good;
-        window_.findings().turnTo(FindingsSheet::Causes);
+        good = settle() && take("inventory") && good;
+        window_.findings().turnTo(FindingsPanel::Causes);
         window_.view().setLens(LensKind::Wireframe);
-        good = take("lens-wireframe") && good;
+        return take("lens-wireframe") && good;
+    }
+
+    bool takeTidy() {
         window_.showStep(WorkStep::Fixes);
         window_.fixes().addOrShow("tidy", "");
         window_.view().setLens(LensKind::Shaded);
-        good = settle() && good;
+        const bool good = settle();
         for (QPushButton* button : window_.fixes().tidy().findChildren<QPushButton*>())
             if (button->text() == "Mark what goes") button->click();
-        good = take("fixes-tidy") && good;
-        window_.fixes().addOrShow("ladder", "bollard");
+        return take("fixes-tidy") && good;
+    }
+
+    bool takeLadder() {
+        FixesPanel& fixes = window_.fixes();
+        fixes.addOrShow("ladder", "bollard");
         window_.view().setLens(LensKind::Level);
-        good = take("fixes-ladder") && good;
-        window_.fixes().ladder().setAsset("carved otter");
-        window_.fixes().ladder().turnTo(LadderInstrument::Looks);
+        bool good = take("fixes-ladder");
+        fixes.ladder().setAsset("carved otter");
+        fixes.ladder().turnTo(LadderInstrument::Looks);
         good = waitForLooks() && take("fixes-ladder-looks") && good;
-        window_.fixes().ladder().turnTo(LadderInstrument::Settings);
+        fixes.ladder().turnTo(LadderInstrument::Settings);
         good = take("fixes-ladder-settings") && good;
-        window_.fixes().ladder().turnTo(LadderInstrument::Comparison);
+        fixes.ladder().turnTo(LadderInstrument::Comparison);
         good = compareSettings() && take("fixes-ladder-compare") && good;
-        document.undoStack().undo();
+        window_.document().undoStack().undo();
         good = settle() && good;
-        window_.fixes().ladder().turnTo(LadderInstrument::Distances);
-        window_.fixes().ladder().setAsset("bollard");
-        good = takeYard() && good;
+        fixes.ladder().turnTo(LadderInstrument::Distances);
+        fixes.ladder().setAsset("bollard");
+        return takeYard() && good;
+    }
+
+    bool takeCulling() {
         window_.fixes().addOrShow("culling", "");
         window_.view().setLens(LensKind::ShareOfCost);
-        good = take("fixes-culling") && good;
+        const bool good = take("fixes-culling");
         window_.fixes().culling().turnTo(CullingInstrument::Far);
-        good = take("fixes-culling-far") && good;
+        return take("fixes-culling-far") && good;
+    }
+
+    bool takeOthers() {
+        bool good = true;
         window_.view().setLens(LensKind::Shaded);
         for (const char* key : {"share", "shadows", "atlas", "texture-size"}) {
             window_.fixes().addOrShow(key, "");
@@ -198,23 +222,32 @@ public:
         window_.fixes().showAccount(true);
         good = take("fixes-account") && good;
         window_.fixes().showAccount(false);
+        return good;
+    }
+
+    bool takeSplit() {
+        Document& document = window_.document();
         const WorkOrder unsplit = document.project().order;
         window_.fixes().addOrShow("split", "");
         window_.view().setLens(LensKind::Groups);
-        good = take("fixes-split") && good;
+        const bool good = take("fixes-split");
         document.setOrder(unsplit, "Without split");
-        good = settle() && good;
+        return settle() && good;
+    }
+
+    /// Where every object is a draw call of its own, merging has most to win.
+    bool takeMerge() {
+        Document& document = window_.document();
         window_.view().setLens(LensKind::Shaded);
-        // Where every object is a draw call of its own, merging has most to win.
         const Target desk = document.target();
         Target plain = desk;
         plain.name += ", no instancing";
         plain.instancing = false;
         document.setTarget(plain, "No instancing");
         window_.fixes().addOrShow("merge", "");
-        good = take("fixes-merge") && good;
+        bool good = take("fixes-merge");
         window_.fixes().merge().turnTo(MergeInstrument::Parcels);
-        window_.document().chooseParcel(0);
+        document.chooseParcel(0);
         emit window_.plan().swapRequested();
         good = take("fixes-merge-plan") && good;
         emit window_.plan().swapRequested();
@@ -224,14 +257,16 @@ public:
         window_.fixes().merge().turnTo(MergeInstrument::Assets);
         good = take("fixes-merge-assets") && good;
         document.setTarget(desk, "Instancing");
-        good = settle() && good;
+        return settle() && good;
+    }
+
+    bool takeProof() {
         window_.showStep(WorkStep::Proof);
-        settle();
+        const bool good = settle();
         window_.proof().exportResult(QDir(folder_).filePath("lighter.glb"));
         return take("proof") && good;
     }
 
-private:
     /// A few steps to and fro, as an artist looks around.
     void walk() {
         const Viewpoint home = window_.document().view();
@@ -276,7 +311,7 @@ int main(int argc, char** argv) {
         return 2;
     }
     QDir().mkpath(argv[2]);
-    setSheet(application, Sheet::Night);
+    setTheme(application, ThemeName::Night);
     MainWindow window;
     window.show();
     QApplication::processEvents();  // stalls count from when the window stands

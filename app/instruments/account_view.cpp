@@ -1,7 +1,7 @@
 #include "instruments/account_view.h"
 
 #include "base/text.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {

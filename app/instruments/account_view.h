@@ -5,7 +5,7 @@
 #include <QGridLayout>
 
 #include "fixes/work_order.h"
-#include "sheets/sheet.h"
+#include "widgets/elements.h"
 
 namespace flentro::app {
 

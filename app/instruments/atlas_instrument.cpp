@@ -4,9 +4,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "io/image.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
@@ -118,14 +119,13 @@ void AtlasInstrument::loadPage() {
         picture_->mark({}, -1);
         return;
     }
-    const Image& image = done.after->images[images_[static_cast<std::size_t>(page)]];
+    const Image& image = done.after->images[elementOf(images_, page)];
     reading_->setText(
         tr("%1 x %2 px, %3")
             .arg(image.width)
             .arg(image.height)
-            .arg(toText(formatBytes(
-                TextureMemory(*done.after, document_.target())
-                    .of(static_cast<std::size_t>(images_[static_cast<std::size_t>(page)]))))));
+            .arg(toText(formatBytes(TextureMemory(*done.after, document_.target())
+                                        .of(static_cast<std::size_t>(elementOf(images_, page)))))));
     pageSize_ = QSize(image.width, image.height);
     refreshPackings();
     loader_.request([this, image]() -> std::function<void()> {
@@ -144,7 +144,7 @@ void AtlasInstrument::refreshPackings() {
     const int page = pages_->currentIndex();
     if (!done || page < 0 || pageSize_.isEmpty()) return;
     // Images of all roles of a page follow its first.
-    const std::size_t image = images_[static_cast<std::size_t>(page)];
+    const std::size_t image = elementOf(images_, page);
     std::size_t first = 0;
     for (const Packing& packing : packingsOf(*done.record))
         if (packing.image <= image) first = std::max(first, packing.image);
@@ -161,7 +161,7 @@ void AtlasInstrument::refreshPackings() {
     packings_->setRowCount(static_cast<int>(shown.size()));
     std::vector<PagePicture::Place> places;
     for (int row = 0; row < packings_->rowCount(); ++row) {
-        const Packing& packing = *shown[static_cast<std::size_t>(row)];
+        const Packing& packing = *elementOf(shown, row);
         setCell(packings_, row, 0, toText(packing.material), false);
         setCell(packings_, row, 1, tr("%1 x %2 px").arg(packing.width).arg(packing.height));
         setCell(packings_, row, 2, toText(formatShare(packing.kept)));

@@ -4,10 +4,11 @@
 #include <QStackedWidget>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "fixes/culling/culling.h"
-#include "survey/verdict.h"
-#include "theme.h"
+#include "survey/analysis.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
@@ -83,12 +84,12 @@ int CullingPlot::handleAt(const QPointF& pixel) const {
 }
 
 void CullingPlot::moveClass(std::size_t index, double distance) {
-    constexpr double kMostPixels = 500;
+    constexpr double kMaxPixels = 500;
     const double pixels = middleOf(index) * pixelsPerMetreAtOne(target_) / std::max(distance, 0.1);
     const bool never = distance >= farthestDrawn(settings_, target_);
     dragging_ = true;
     settings_.classes[index].pixels =
-        never ? 0 : std::min(std::round(pixels * 10) / 10, kMostPixels);
+        never ? 0 : std::min(std::round(pixels * 10) / 10, kMaxPixels);
     redraw();
 }
 
@@ -377,7 +378,7 @@ void CullingInstrument::refreshFar() {
     planes_.clear();
     losses_->setRowCount(0);
     double free = 0;
-    for (const FarPlaneLoss& loss : judgeFarPlane(*surveyed.survey)) {
+    for (const FarPlaneLoss& loss : farPlaneLosses(*surveyed.survey)) {
         if (loss.distance >= document_.target().farPlane) break;
         const int row = losses_->rowCount();
         losses_->insertRow(row);
@@ -404,7 +405,7 @@ void CullingInstrument::refreshMissed(const FixRecord* record) {
     const auto* report = record ? record->reportAs<CullingReport>() : nullptr;
     missed_->setRowCount(report ? static_cast<int>(report->losses.size()) : 0);
     for (int row = 0; row < missed_->rowCount(); ++row) {
-        const VisibleLoss& loss = report->losses[static_cast<std::size_t>(row)];
+        const VisibleLoss& loss = elementOf(report->losses, row);
         const Object& object = document_.source()->objects[loss.origin];
         setCell(missed_, row, 0, toText(object.name), false);
         setCell(missed_, row, 1, QString::number(loss.spots));

@@ -3,6 +3,7 @@
 #include <QInputDialog>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/text.h"
 
 namespace flentro::app {
@@ -135,7 +136,7 @@ void FieldTableEditor::takeCell(int row, int column) {
     if (filling_) return;
     const int index = column - (isByAsset() ? 1 : 0);
     if (index < 0 || row >= static_cast<int>(value_.size())) return;
-    const Field& about = columns()[static_cast<std::size_t>(index)];
+    const Field& about = elementOf(columns(), index);
     const QTableWidgetItem* item = table_->item(row, column);
     const Json read = about.type == Field::Type::Switch ? Json(item->checkState() == Qt::Checked)
                                                         : cellValue(about, item->text().trimmed());
@@ -168,7 +169,7 @@ QStringList FieldTableEditor::freeNames() const {
     if (field_.text.byImage) return names;
     const int selected = document_.selectedObject();
     if (selected < 0) return names;
-    const QString own = toText(scene.mesh(scene.objects[static_cast<std::size_t>(selected)]).name);
+    const QString own = toText(scene.mesh(elementOf(scene.objects, selected)).name);
     if (names.removeOne(own)) names.prepend(own);
     return names;
 }

@@ -2,7 +2,7 @@
 
 #pragma once
 
-#include "sheets/sheet.h"
+#include "widgets/elements.h"
 
 namespace flentro::app {
 

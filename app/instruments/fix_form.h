@@ -6,7 +6,7 @@
 #include <QGridLayout>
 #include <map>
 
-#include "sheets/sheet.h"
+#include "widgets/elements.h"
 
 namespace flentro::app {
 

@@ -4,15 +4,16 @@
 #include <QPointer>
 #include <QSignalBlocker>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "fixes/ladder/seen_weights.h"
 #include "measure/viewcost.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
 
-constexpr int kMostCopies = 9999;
+constexpr int kMaxCopies = 9999;
 
 QComboBox* makeChoice(const QString& name, const QStringList& entries, const QString& tip) {
     auto* box = new QComboBox;
@@ -105,7 +106,7 @@ QWidget* LadderInstrument::makeDistances() {
     row->addWidget(makeFaint(tr("Most")));
     for (int level = 0; level < 2; ++level) {
         auto* box = new QSpinBox;
-        box->setRange(0, kMostCopies);
+        box->setRange(0, kMaxCopies);
         box->setFixedWidth(58);
         box->setSpecialValueText(tr("all"));
         box->setAccessibleName(tr("Copies at LOD %1 at once").arg(level));
@@ -116,7 +117,7 @@ QWidget* LadderInstrument::makeDistances() {
         row->addWidget(box);
         row->addWidget(makeFaint(level == 0 ? tr("LOD 0,") : tr("LOD 1")));
         connect(box, &QSpinBox::valueChanged, this, &LadderInstrument::keepCaps);
-        caps_[static_cast<std::size_t>(level)] = box;
+        elementOf(caps_, level) = box;
     }
     crowd_ = new QLineEdit;
     crowd_->setPlaceholderText(tr("crowd"));
@@ -251,8 +252,8 @@ void LadderInstrument::keepCaps() {
         std::vector<int>& caps = settings.overrides[asset_.toStdString()].caps;
         caps.clear();
         for (const QSpinBox* box : caps_)
-            caps.push_back(box->value() == 0 ? kMostCopies : box->value());
-        while (!caps.empty() && caps.back() == kMostCopies) caps.pop_back();
+            caps.push_back(box->value() == 0 ? kMaxCopies : box->value());
+        while (!caps.empty() && caps.back() == kMaxCopies) caps.pop_back();
     });
 }
 
@@ -321,7 +322,7 @@ void LadderInstrument::refreshSettings(const LadderSettings& now) {
     reset_->setEnabled(change != now.overrides.end());
     for (std::size_t i = 0; i < caps_.size(); ++i) {
         const bool has = change != now.overrides.end() && i < change->second.caps.size() &&
-                         change->second.caps[i] < kMostCopies;
+                         change->second.caps[i] < kMaxCopies;
         caps_[i]->setValue(has ? change->second.caps[i] : 0);
     }
     crowd_->setText(change == now.overrides.end() ? QString() : toText(change->second.crowd));
@@ -360,7 +361,7 @@ void LadderInstrument::refresh() {
 
 double LadderInstrument::nearestCopy(const std::string& asset) const {
     double nearest = 0;
-    const Here& here = document_.here();
+    const ViewCounts& here = document_.here();
     for (const DrawnObject& drawn : here.after.drawn) {
         const Object& object = here.result->objects[drawn.object];
         if (here.result->mesh(object).name != asset) continue;

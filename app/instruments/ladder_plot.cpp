@@ -2,8 +2,8 @@
 
 #include <cmath>
 
-#include "theme.h"
 #include "view/lens.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {

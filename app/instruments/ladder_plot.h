@@ -3,8 +3,8 @@
 
 #pragma once
 
-#include "document.h"
 #include "instruments/plot.h"
+#include "model/document.h"
 
 namespace flentro::app {
 

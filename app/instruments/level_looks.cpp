@@ -7,13 +7,13 @@
 #include "base/text.h"
 #include "instruments/ladder_plot.h"
 #include "measure/viewcost.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
 
 constexpr int kSteps = 1000;         ///< Of a slider.
-constexpr double kFewest = 4;        ///< Triangles.
+constexpr double kMin = 4;           ///< Triangles.
 constexpr double kBeyondLast = 1.5;  ///< The walk turns at this multiple of the last switch.
 constexpr double kWalkSeconds = 5;   ///< Away, and as long back.
 constexpr int kStepMilliseconds = 40;
@@ -88,6 +88,23 @@ void StillPair::paintStill(QPainter& painter, const QRect& box, const QImage& im
     painter.drawRect(small.adjusted(-2, -2, 1, 1));
 }
 
+void addSlider(QVBoxLayout* layout, const QString& name, QSlider* slider, QLabel* text,
+               const QString& tip) {
+    slider->setRange(0, kSteps);
+    slider->setAccessibleName(name);
+    slider->setToolTip(tip);
+    text->setFont(figureFont(12));
+    text->setMinimumWidth(84);
+    text->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    auto* row = new QHBoxLayout;
+    QLabel* label = makeFaint(name);
+    label->setMinimumWidth(64);
+    row->addWidget(label);
+    row->addWidget(slider, 1);
+    row->addWidget(text);
+    layout->addLayout(row);
+}
+
 // --- panel --------------------------------------------------------------------------------
 
 LevelLooks::LevelLooks(QWidget* parent)
@@ -103,6 +120,19 @@ LevelLooks::LevelLooks(QWidget* parent)
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(5);
+    buildHead(layout);
+    layout->addWidget(stills_, 1);
+    addSlider(layout, tr("Distance"), distance_, distanceText_,
+              tr("From the nearest point of its bounds, at scale 1. Shows the level that is drawn "
+                 "there."));
+    addSlider(layout, tr("Triangles"), triangles_, trianglesText_,
+              tr("Any count, reduced from the original, whatever the levels are."));
+    reading_->setWordWrap(true);
+    layout->addWidget(reading_);
+    connectControls();
+}
+
+void LevelLooks::buildHead(QVBoxLayout* layout) {
     auto* head = new QHBoxLayout;
     levels_->setAccessibleName(tr("Level to look at"));
     levels_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
@@ -116,37 +146,16 @@ LevelLooks::LevelLooks(QWidget* parent)
     connect(yard, &QPushButton::clicked, this, &LevelLooks::yardRequested);
     head->addWidget(yard);
     layout->addLayout(head);
-    layout->addWidget(stills_, 1);
-    const auto addSlider = [&](const QString& name, QSlider* slider, QLabel* text,
-                               const QString& tip) {
-        slider->setRange(0, kSteps);
-        slider->setAccessibleName(name);
-        slider->setToolTip(tip);
-        text->setFont(figureFont(12));
-        text->setMinimumWidth(84);
-        text->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-        auto* row = new QHBoxLayout;
-        QLabel* label = makeFaint(name);
-        label->setMinimumWidth(64);
-        row->addWidget(label);
-        row->addWidget(slider, 1);
-        row->addWidget(text);
-        layout->addLayout(row);
-    };
-    addSlider(tr("Distance"), distance_, distanceText_,
-              tr("From the nearest point of its bounds, at scale 1. Shows the level that is drawn "
-                 "there."));
-    addSlider(tr("Triangles"), triangles_, trianglesText_,
-              tr("Any count, reduced from the original, whatever the levels are."));
-    reading_->setWordWrap(true);
-    layout->addWidget(reading_);
+}
+
+void LevelLooks::connectControls() {
     connect(levels_, &QComboBox::activated, this, &LevelLooks::standAtSwitch);
     connect(distance_, &QSlider::valueChanged, this,
             [this](int value) { setDistance(fromSlider(value, nearest(), farthest())); });
     connect(triangles_, &QSlider::valueChanged, this, [this](int value) {
         const auto most =
             static_cast<double>(before_ ? before_->assets[index_].mesh->triangles : 1);
-        setTriangles(static_cast<std::size_t>(std::lround(fromSlider(value, kFewest, most))));
+        setTriangles(static_cast<std::size_t>(std::lround(fromSlider(value, kMin, most))));
     });
     walk_.setInterval(kStepMilliseconds);
     connect(&walk_, &QTimer::timeout, this, &LevelLooks::stepWalk);
@@ -256,11 +265,11 @@ void LevelLooks::request() {
         levels_->setCurrentIndex(-1);
     }
     const auto most = static_cast<double>(before_->assets[index_].mesh->triangles);
-    triangles_->setValue(toSlider(static_cast<double>(wanted_.triangles), kFewest, most));
+    triangles_->setValue(toSlider(static_cast<double>(wanted_.triangles), kMin, most));
     trianglesText_->setText(toText(formatCount(static_cast<double>(wanted_.triangles))));
     stale_ = !isVisible();
     if (stale_) return;
-    wanted_.mostEdge = stills_->pictureEdge();
+    wanted_.maxEdge = stills_->pictureEdge();
     if (!preview_) reading_->setText(tr("Looking closely ..."));
     worker_.request([this, before = before_, after = after_, index = index_, target = target_,
                      preview = preview_, wanted = wanted_]() -> std::function<void()> {

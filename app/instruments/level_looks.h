@@ -8,7 +8,7 @@
 #include <QSlider>
 
 #include "fixes/ladder/level_preview.h"
-#include "sheets/sheet.h"
+#include "widgets/elements.h"
 
 namespace flentro::app {
 
@@ -57,6 +57,8 @@ protected:
     void hideEvent(QHideEvent* event) override;
 
 private:
+    void buildHead(QVBoxLayout* layout);
+    void connectControls();
     void fillLevels();
     void standAtSwitch(int level);
     void setDistance(double distance);

@@ -7,9 +7,10 @@
 #include <cmath>
 #include <map>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "scene/zones.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
@@ -102,8 +103,8 @@ void LightPlan::countOverlap() {
     for (int i = 0; i < kCells * kCells; ++i) {
         const QPointF at(ground_.x() + (i % kCells + 0.5) / kCells * ground_.width(),
                          ground_.y() + (i / kCells + 0.5) / kCells * ground_.height());
-        overlap_[static_cast<std::size_t>(i)] = overlapAt(at, &Spot::after);
-        mostAfter_ = std::max(mostAfter_, overlap_[static_cast<std::size_t>(i)]);
+        elementOf(overlap_, i) = overlapAt(at, &Spot::after);
+        mostAfter_ = std::max(mostAfter_, elementOf(overlap_, i));
         mostBefore_ = std::max(mostBefore_, overlapAt(at, &Spot::before));
     }
 }
@@ -117,7 +118,7 @@ void LightPlan::paintOverlap(QPainter& painter) const {
     const double w = (last.x() - first.x()) / kCells;
     const double h = (last.y() - first.y()) / kCells;
     for (int i = 0; i < kCells * kCells; ++i) {
-        const int count = overlap_[static_cast<std::size_t>(i)];
+        const int count = elementOf(overlap_, i);
         if (count == 0) continue;
         QColor shade = theme().near;
         shade.setAlpha(20 + 110 * count / mostAfter_);
@@ -224,7 +225,7 @@ void LightInstrument::refresh() {
                           .arg(plan_->mostAfter()));
     const bool isMeasured = document_.evidence().lights != nullptr;
     for (int row = 0; row < table_->rowCount(); ++row) {
-        const LightLine& line = report->lights[static_cast<std::size_t>(row)];
+        const LightLine& line = elementOf(report->lights, row);
         setCell(table_, row, 0, toText(line.name), false);
         table_->item(row, 0)->setData(Qt::UserRole, static_cast<int>(line.light));
         const bool isGone = line.endAfter == 0;

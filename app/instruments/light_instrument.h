@@ -3,6 +3,7 @@
 
 #pragma once
 
+#include "base/index.h"
 #include "fixes/lights/light_report.h"
 #include "instruments/fix_form.h"
 #include "instruments/fix_instrument.h"
@@ -19,7 +20,7 @@ public:
     [[nodiscard]] int chosen() const { return chosen_; }
     /// Where a placed light of the scene before is drawn, pixels.
     [[nodiscard]] QPointF placeOf(int light) const {
-        return toScreen(lights_[static_cast<std::size_t>(light)].at);
+        return toScreen(elementOf(lights_, light).at);
     }
 
     /// Most lights over one place of the ground, before and after.

@@ -2,8 +2,9 @@
 
 #include <algorithm>
 
+#include "base/index.h"
 #include "base/text.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
@@ -149,7 +150,7 @@ void MergeInstrument::leaveParcel() {
     const int row = parcels_->currentRow();
     if (!now || row < 0 || row >= static_cast<int>(now->parcels.size())) return;
     const Document::Done done = document_.doneBy(fix_);
-    const Parcel parcel = now->parcels[static_cast<std::size_t>(row)];
+    const Parcel parcel = elementOf(now->parcels, row);
     change(tr("Merge: leave %1 apart").arg(toText(parcel.name)), [&](MergeSettings& s) {
         for (const std::uint32_t member : parcel.members)
             s.excluded.insert(done.before->objects[member].name);
@@ -159,7 +160,7 @@ void MergeInstrument::leaveParcel() {
 void MergeInstrument::leaveSelected() {
     const int selected = document_.selectedObject();
     if (selected < 0) return;
-    const std::string name = document_.source()->objects[static_cast<std::size_t>(selected)].name;
+    const std::string name = elementOf(document_.source()->objects, selected).name;
     change(tr("Merge: leave %1").arg(toText(name)),
            [&](MergeSettings& s) { s.excluded.insert(name); });
 }
@@ -169,7 +170,7 @@ void MergeInstrument::showParcel() {
     const MergeReport* now = report();
     const int row = parcels_->currentRow();
     if (!now || row < 0 || row >= static_cast<int>(now->parcels.size())) return;
-    const Box& bounds = now->parcels[static_cast<std::size_t>(row)].bounds;
+    const Box& bounds = elementOf(now->parcels, row).bounds;
     Viewpoint view = document_.view();
     view.pitch = -20;
     view.eye = bounds.center() - 1.2 * std::max(2.0, bounds.diagonal().norm()) *
@@ -227,7 +228,7 @@ void MergeInstrument::refreshParcels(const MergeReport& report) {
         most = std::max({most, saved(parcel), paid(parcel)});
     parcels_->setRowCount(static_cast<int>(report.parcels.size()));
     for (int row = 0; row < parcels_->rowCount(); ++row) {
-        const Parcel& parcel = report.parcels[static_cast<std::size_t>(row)];
+        const Parcel& parcel = elementOf(report.parcels, row);
         setCell(parcels_, row, 0, toText(parcel.name), false);
         setCell(parcels_, row, 1, QString::number(parcel.members.size()));
         setBalanceCell(parcels_, row, 2, most > 0 ? saved(parcel) / most : 0,
@@ -249,7 +250,7 @@ void MergeInstrument::refreshAssets(const MergeReport& report) {
         const QSignalBlocker quiet(assets_);
         assets_->setRowCount(static_cast<int>(report.verdicts.size()));
         for (int row = 0; row < assets_->rowCount(); ++row) {
-            const MergeVerdict& verdict = report.verdicts[static_cast<std::size_t>(row)];
+            const MergeVerdict& verdict = elementOf(report.verdicts, row);
             setCell(assets_, row, 0, toText(verdict.asset), false);
             setCell(assets_, row, 1, QString::number(verdict.copies));
             setCell(assets_, row, 2, QString::number(verdict.callsAsInstances, 'f', 2));

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {

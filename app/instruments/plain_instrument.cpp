@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "fixes/fewer_materials/fewer_materials.h"
 #include "fixes/masks/masks.h"
@@ -124,7 +125,7 @@ void PlainInstrument::refresh() {
     list_->setRowCount(static_cast<int>(rows.size()));
     for (int row = 0; row < list_->rowCount(); ++row)
         for (int column = 0; column < results_.heads.size(); ++column)
-            setCell(list_, row, column, rows[static_cast<std::size_t>(row)][column], column > 0);
+            setCell(list_, row, column, elementOf(rows, row)[column], column > 0);
 }
 
 }  // namespace flentro::app

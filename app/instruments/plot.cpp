@@ -1,6 +1,6 @@
 #include "instruments/plot.h"
 
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 

@@ -4,7 +4,7 @@
 #include <algorithm>
 
 #include "base/text.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {

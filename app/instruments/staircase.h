@@ -4,7 +4,7 @@
 
 #include <QWidget>
 
-#include "document.h"
+#include "model/document.h"
 
 namespace flentro::app {
 

@@ -8,19 +8,20 @@
 #include <cmath>
 #include <map>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "io/image.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
 
-constexpr int kRow = 18;        ///< Pixels.
-constexpr int kHead = 20;       ///< Of the axis.
-constexpr int kNames = 96;      ///< Width of the names.
-constexpr int kSavings = 64;    ///< Width of the figures at the right.
-constexpr double kLeast = 4;    ///< Pixels of an edge at the left end of the axis.
-constexpr double kMost = 8192;  ///< At the right end.
+constexpr int kRow = 18;       ///< Pixels.
+constexpr int kHead = 20;      ///< Of the axis.
+constexpr int kNames = 96;     ///< Width of the names.
+constexpr int kSavings = 64;   ///< Width of the figures at the right.
+constexpr double kMin = 4;     ///< Pixels of an edge at the left end of the axis.
+constexpr double kMax = 8192;  ///< At the right end.
 constexpr int kShownEdge = 512;
 
 int edgeOf(int width, int height) {
@@ -56,8 +57,7 @@ void DumbbellList::show(const std::vector<ResizedImage>& images, double limit) {
 }
 
 double DumbbellList::xOf(double edge) const {
-    const double share =
-        std::log2(std::clamp(edge, kLeast, kMost) / kLeast) / std::log2(kMost / kLeast);
+    const double share = std::log2(std::clamp(edge, kMin, kMax) / kMin) / std::log2(kMax / kMin);
     return kNames + 8 + share * std::max(10, width() - kNames - kSavings - 16);
 }
 
@@ -85,7 +85,7 @@ void DumbbellList::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setFont(figureFont(10));
-    for (double edge = 16; edge <= kMost; edge *= 8) {
+    for (double edge = 16; edge <= kMax; edge *= 8) {
         painter.setPen(theme().hairline);
         const double x = xOf(edge);
         painter.drawLine(QPointF(x, kHead - 4), QPointF(x, height()));
@@ -110,7 +110,7 @@ void DumbbellList::paintEvent(QPaintEvent*) {
 }
 
 void DumbbellList::paintRow(QPainter& painter, int row) const {
-    const ResizedImage& image = images_[static_cast<std::size_t>(row)];
+    const ResizedImage& image = elementOf(images_, row);
     const double top = kHead + row * kRow;
     const double y = top + kRow / 2.0;
     if (row == chosen_) painter.fillRect(QRectF(0, top, width(), kRow), theme().raised);

@@ -8,7 +8,7 @@
 #include "fixes/texture_size/texture_size.h"
 #include "instruments/fix_form.h"
 #include "instruments/fix_instrument.h"
-#include "jobs.h"
+#include "model/jobs.h"
 
 namespace flentro::app {
 

@@ -4,11 +4,12 @@
 #include <QPointer>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "fixes/tidy/removal_preview.h"
 #include "fixes/tidy/unseen.h"
-#include "sheets/show_me.h"
-#include "theme.h"
+#include "widgets/show_me.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
@@ -190,7 +191,7 @@ void TidyInstrument::refresh() {
 void TidyInstrument::fillAssets(const FixRecord& record) {
     assets_->setRowCount(static_cast<int>(record.assets.size()));
     for (int row = 0; row < assets_->rowCount(); ++row) {
-        const Saving& asset = record.assets[static_cast<std::size_t>(row)];
+        const Saving& asset = elementOf(record.assets, row);
         setCell(assets_, row, 0, toText(asset.what), false);
         setCell(assets_, row, 1, count(asset.triangles));
         setCell(assets_, row, 2, count(asset.placed));

@@ -2,13 +2,14 @@
 
 #include <QPointer>
 
+#include "base/index.h"
 #include "base/text.h"
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
 
-constexpr int kMostCopies = 10'000;
+constexpr int kMaxCopies = 10'000;
 const QSize kPicture(560, 315);
 
 }  // namespace
@@ -32,7 +33,7 @@ YardDialog::YardDialog(Document& document, QWidget* parent)
     title_->setFont(textFont(17, true));
     layout->addWidget(title_);
     auto* row = new QHBoxLayout;
-    copies_->setRange(1, kMostCopies);
+    copies_->setRange(1, kMaxCopies);
     copies_->setValue(100);
     copies_->setAccessibleName(tr("Copies"));
     single_->setToolTip(tr("As on a target that cannot draw equal things together."));
@@ -92,7 +93,7 @@ void YardDialog::adopt(const YardReport& report) {
     report_ = report;
     table_->setRowCount(static_cast<int>(report.figures.size()));
     for (int row = 0; row < table_->rowCount(); ++row) {
-        const YardFigures& figures = report.figures[static_cast<std::size_t>(row)];
+        const YardFigures& figures = elementOf(report.figures, row);
         setCell(table_, row, 0, figures.variant, false);
         setCell(table_, row, 1, toText(formatCount(at(figures.counts, Measure::Triangles))));
         setCell(table_, row, 2, toText(formatCount(at(figures.counts, Measure::DrawCalls))));

@@ -6,8 +6,8 @@
 #include <QDialog>
 #include <QSpinBox>
 
-#include "sheets/sheet.h"
 #include "view/yard_bench.h"
+#include "widgets/elements.h"
 
 namespace flentro::app {
 

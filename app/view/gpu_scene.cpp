@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "jobs.h"
+#include "base/index.h"
+#include "model/jobs.h"
 #include "simplify/cluster.h"
 #include "view/shaders.h"
 
@@ -17,13 +18,15 @@ constexpr int kStandInCells = 14;
 constexpr int kGridWide = 112;  ///< Cells of the light grid along x and z.
 constexpr int kGridHigh = 8;
 
-std::unique_ptr<QOpenGLShaderProgram> link(int lens, bool edges) {
+std::unique_ptr<QOpenGLShaderProgram> link(const Lens& lens) {
     auto program = std::make_unique<QOpenGLShaderProgram>();
-    QByteArray head = "#version 330 core\n#define LENS " + QByteArray::number(lens) + "\n";
-    if (edges) head += "#define EDGES\n";
+    QByteArray fragment = "#version 330 core\n";
+    if (lens.isShaded) fragment += "#define SHADED\n";
+    if (lens.knowsEdges) fragment += "#define EDGES\n";
+    fragment += QByteArray(kFragmentShader).replace("LENS_CODE", lens.shader);
     program->addShaderFromSourceCode(QOpenGLShader::Vertex, kVertexShader);
-    if (edges) program->addShaderFromSourceCode(QOpenGLShader::Geometry, kGeometryShader);
-    program->addShaderFromSourceCode(QOpenGLShader::Fragment, head + kFragmentShader);
+    if (lens.knowsEdges) program->addShaderFromSourceCode(QOpenGLShader::Geometry, kGeometryShader);
+    program->addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
     program->link();
     return program;
 }
@@ -39,7 +42,7 @@ Vec4f irradiance(const Scene& scene, const std::vector<bool>& off, const Vec3d& 
     for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
         if (i < off.size() && off[i]) continue;
         const PlacedLight& placed = scene.placedLights[i];
-        const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
+        const Light& light = elementOf(scene.lights, placed.light);
         if (light.type == LightType::Directional) continue;
         const double d2 = (point - placed.position).squaredNorm();
         const double share = d2 / (placed.range * placed.range);
@@ -56,7 +59,7 @@ Box glowBox(const Scene& scene) {
     constexpr double kMargin = 9;  ///< Metres around the lights that still show their glow.
     Box box;
     for (const PlacedLight& placed : scene.placedLights)
-        if (scene.lights[static_cast<std::size_t>(placed.light)].type != LightType::Directional)
+        if (elementOf(scene.lights, placed.light).type != LightType::Directional)
             box.extend(placed.position);
     if (box.isEmpty()) return box;
     return {Vec3d(box.min() - Vec3d::Constant(kMargin)),
@@ -68,8 +71,7 @@ Box reachBox(const Scene& scene) {
     const Box whole = scene.bounds();
     Box box;
     for (const PlacedLight& placed : scene.placedLights) {
-        if (scene.lights[static_cast<std::size_t>(placed.light)].type == LightType::Directional)
-            continue;
+        if (elementOf(scene.lights, placed.light).type == LightType::Directional) continue;
         if (!std::isfinite(placed.range)) return whole;
         box.extend(Vec3d(placed.position - Vec3d::Constant(placed.range)));
         box.extend(Vec3d(placed.position + Vec3d::Constant(placed.range)));
@@ -108,7 +110,7 @@ void GpuScene::release() {
 
 GpuScene::Vertices GpuScene::interleave(const Part& part) {
     if (part.triangleCount() == 0) return {};
-    const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
+    const std::vector<Vec3f> positions = positionsOf(part);
     const Stream* normals = part.find("NORMAL");
     const Stream* texCoords[] = {part.find("TEXCOORD_0"), part.find("TEXCOORD_1")};
     const Stream* colors = part.find("COLOR_0");
@@ -208,9 +210,9 @@ const GpuMesh& GpuScene::mesh(const MeshPtr& mesh) {
     return added;
 }
 
-QOpenGLShaderProgram& GpuScene::program(int lens, bool edges) {
-    std::unique_ptr<QOpenGLShaderProgram>& program = programs_[lens];
-    if (!program) program = link(lens, edges);
+QOpenGLShaderProgram& GpuScene::program(const Lens& lens) {
+    std::unique_ptr<QOpenGLShaderProgram>& program = programs_[lens.kind];
+    if (!program) program = link(lens);
     return *program;
 }
 

@@ -14,6 +14,7 @@
 
 #include "io/image.h"
 #include "scene/scene.h"
+#include "view/lens.h"
 
 namespace flentro::app {
 
@@ -53,9 +54,8 @@ public:
     /// A coarse stand-in for heavy meshes, null for light ones and until it is made.
     [[nodiscard]] MeshPtr standIn(const MeshPtr& mesh);
 
-    /// The program of one lens, with or without a stage that marks triangle edges; built at
-    /// first use.
-    [[nodiscard]] QOpenGLShaderProgram& program(int lens, bool edges);
+    /// The program of one lens, built at first use.
+    [[nodiscard]] QOpenGLShaderProgram& program(const Lens& lens);
 
     /// 0 until the picture is decoded; decoding goes on in the background.
     [[nodiscard]] GLuint texture(const Image& image);
@@ -120,7 +120,7 @@ private:
     std::unordered_map<const Mesh*, MeshPtr> askedStandIns_;
     std::unordered_map<const Mesh*, MeshPtr> askedVertices_;  ///< Not uploaded yet.
     std::unordered_map<Hash, GLuint> textures_;
-    std::map<int, std::unique_ptr<QOpenGLShaderProgram>> programs_;
+    std::map<LensKind, std::unique_ptr<QOpenGLShaderProgram>> programs_;
     LightGrid lightGrid_;
     LightGrid reachGrid_;
 };

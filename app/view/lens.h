@@ -5,13 +5,14 @@
 #include <QColor>
 #include <QKeySequence>
 #include <QString>
+#include <span>
 #include <vector>
 
-#include "document.h"
+#include "model/document.h"
 
 namespace flentro::app {
 
-/// Order as in the lens menu; the shader knows them by number.
+/// Order as in the lens menu.
 enum class LensKind {
     Shaded,
     Wireframe,
@@ -25,14 +26,6 @@ enum class LensKind {
     Groups
 };
 
-inline constexpr int kLensCount = 10;
-
-/// Ctrl+1 to Ctrl+9, and Ctrl+0 for the tenth.
-[[nodiscard]] QKeySequence lensKeys(LensKind kind);
-
-[[nodiscard]] QString lensName(LensKind kind);
-[[nodiscard]] QString lensHelp(LensKind kind);
-
 struct LegendEntry {
     QColor color;
     QString text;
@@ -41,11 +34,43 @@ struct LegendEntry {
 /// What a survey says of an object.
 enum class SeenState : std::uint8_t { Here, Elsewhere, Never };
 
+/// What the present picture is made of.
+struct LensInput {
+    const Scene& scene;
+    const std::vector<DrawnObject>& drawn;
+    const std::vector<SeenState>& seen;  ///< [objects] See seenStates().
+};
+
+/// All there is to say of one lens; a row of lenses().
+struct Lens {
+    LensKind kind;
+    const char* name;
+    const char* help;
+    /// What the colours stand for, with numbers; null: they need no explanation. `triangles`:
+    /// drawn, without shadow passes.
+    std::vector<LegendEntry> (*legend)(const LensInput&, double triangles) = nullptr;
+    /// [drawn] Colours of whole objects; null: white.
+    std::vector<QColor> (*tints)(const LensInput&) = nullptr;
+    /// GLSL that changes `result`: the shaded scene, or the object's tint with a little relief.
+    const char* shader = "";
+    bool isShaded = false;         ///< The scene in its own materials lies below it.
+    bool knowsEdges = false;       ///< Its shader reads `corner` and `pixels`: a geometry stage.
+    bool addsLayers = false;       ///< Every surface adds to the pixel, hidden ones too.
+    bool countsAllLights = false;  ///< Its light grid counts all ranges, not what shines.
+};
+
+/// In the order of LensKind.
+[[nodiscard]] std::span<const Lens> lenses();
+[[nodiscard]] const Lens& lensOf(LensKind kind);
+
+/// Ctrl+1 to Ctrl+9, and Ctrl+0 for the tenth.
+[[nodiscard]] QKeySequence lensKeys(LensKind kind);
+
 /// [objects of `scene`] From the spot nearest to the view, by what was surveyed of their origins;
 /// empty without a survey with rays.
 [[nodiscard]] std::vector<SeenState> seenStates(const Document& document, const Scene& scene);
 
-/// What the colours stand for in the present view, with numbers.
+/// The legend of a lens in a view that was counted.
 [[nodiscard]] std::vector<LegendEntry> legendFor(LensKind kind, const Scene& scene,
                                                  const ViewCost& cost,
                                                  const std::vector<SeenState>& seen);
@@ -67,12 +92,5 @@ inline constexpr float kLayerColor[3] = {0.090F, 0.045F, 0.062F};
 
 /// Neighbouring parcels differ.
 [[nodiscard]] QColor parcelColor(std::size_t parcel);
-
-/// [objects] What fixes have merged in tones of blue, what they have split in tones of plum,
-/// neighbours in different ones; the rest is grey.
-[[nodiscard]] std::vector<QColor> groupColors(const Scene& scene);
-
-/// Share of the drawn triangles on a logarithmic scale from 0.01 % to 10 %, 0 to 1.
-[[nodiscard]] double shareOnScale(double share);
 
 }  // namespace flentro::app

@@ -4,8 +4,8 @@
 #include <algorithm>
 #include <map>
 
-#include "findings/ranking.h"
-#include "theme.h"
+#include "base/index.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
@@ -29,10 +29,6 @@ float visibleShare(const Culling& culling, float distance) {
         std::clamp((culling.end - static_cast<double>(distance)) / band, 0.0, 1.0));
 }
 
-bool needsEdges(LensKind lens) {
-    return lens == LensKind::Wireframe || lens == LensKind::TriangleSize;
-}
-
 }  // namespace
 
 void Renderer::initialise(Gl* gl, GpuScene* gpu) {
@@ -48,25 +44,7 @@ void Renderer::release() {
 }
 
 QOpenGLShaderProgram& Renderer::program() {
-    return gpu_->program(static_cast<int>(frame_.lens), needsEdges(frame_.lens));
-}
-
-Vec3f Renderer::tintOf(const DrawnObject& drawn, const std::vector<float>& shares,
-                       const std::vector<QColor>& groups) const {
-    if (frame_.lens == LensKind::Groups) return toVector(groups[drawn.object]);
-    if (frame_.lens == LensKind::Level) {
-        const Object& object = frame_.scene->objects[drawn.object];
-        const bool laddered =
-            !frame_.scene->assets[static_cast<std::size_t>(object.asset)].ladder.empty();
-        return toVector(laddered ? levelColor(drawn.level) : noLevelColor());
-    }
-    if (frame_.lens == LensKind::ShareOfCost)
-        return toVector(heat(shareOnScale(static_cast<double>(shares[drawn.object]))));
-    if (frame_.lens == LensKind::Seen)
-        return toVector(drawn.object < frame_.seen.size() ? seenColor(frame_.seen[drawn.object])
-                                                          : noLevelColor());
-    if (frame_.lens == LensKind::Texels) return toVector(noLevelColor());
-    return Vec3f::Ones();
+    return gpu_->program(lensOf(frame_.lens));
 }
 
 void Renderer::collectBatches() {
@@ -74,13 +52,15 @@ void Renderer::collectBatches() {
     const Scene& scene = *frame_.scene;
     const std::vector<DrawnObject> visible =
         selectDrawn(scene, frame_.target, frame_.view, &shown_, frame_.off.objects);
-    const std::vector<float> shares = shareOfTriangles(scene, visible);
-    const std::vector<QColor> groups =
-        frame_.lens == LensKind::Groups ? groupColors(scene) : std::vector<QColor>();
+    const Lens& lens = lensOf(frame_.lens);
+    const std::vector<QColor> tints = lens.tints
+                                          ? lens.tints({scene, visible, frame_.seen})
+                                          : std::vector<QColor>(visible.size(), QColor(Qt::white));
     std::map<std::pair<const Mesh*, bool>, std::size_t> known;
-    for (const DrawnObject& drawn : visible) {
+    for (std::size_t i = 0; i < visible.size(); ++i) {
+        const DrawnObject& drawn = visible[i];
         const Object& object = scene.objects[drawn.object];
-        MeshPtr mesh = scene.assets[static_cast<std::size_t>(object.asset)].level(drawn.level);
+        MeshPtr mesh = scene.asset(object).level(drawn.level);
         if (frame_.coarse)
             if (MeshPtr light = gpu_->standIn(mesh)) mesh = light;
         const bool mirrored = object.world.topLeftCorner<3, 3>().determinant() < 0;
@@ -88,7 +68,7 @@ void Renderer::collectBatches() {
         if (isNew) batches_.push_back({mesh, {}, mirrored});
         Instance instance{};
         Eigen::Map<Eigen::Matrix4f>(instance.model) = object.world.cast<float>();
-        const Vec3f tint = tintOf(drawn, shares, groups);
+        const Vec3f tint = toVector(tints[i]);
         std::copy_n(tint.data(), 3, instance.tint);
         instance.tint[3] = visibleShare(object.culling, drawn.distance);
         batches_[at->second].instances.push_back(instance);
@@ -97,8 +77,7 @@ void Renderer::collectBatches() {
 
 bool Renderer::isBlended(const Part& part) const {
     return part.material >= 0 &&
-           frame_.scene->materials[static_cast<std::size_t>(part.material)].alphaMode ==
-               AlphaMode::Blend;
+           elementOf(frame_.scene->materials, part.material).alphaMode == AlphaMode::Blend;
 }
 
 /// Transparent parts come last, the farthest first, one copy at a time.
@@ -110,8 +89,7 @@ void Renderer::sortBlended() {
     std::vector<std::pair<float, Slice>> sorted;
     for (auto at = first; at != slices_.end(); ++at)
         for (int i = 0; i < at->instances; ++i) {
-            const Instance& copy =
-                batches_[at->batch].instances[static_cast<std::size_t>(at->firstInstance + i)];
+            const Instance& copy = elementOf(batches_[at->batch].instances, at->firstInstance + i);
             const Box& bounds = batches_[at->batch].mesh->bounds;
             Vec3f centre = Vec3f::Zero();
             if (!bounds.isEmpty()) centre = bounds.center().cast<float>();
@@ -176,7 +154,7 @@ void Renderer::begin(const Frame& frame) {
     spent_ = 0;
     drawing_ = true;
     back_->bind();
-    const QColor ground = frame_.lens == LensKind::Overdraw ? QColor(Qt::black) : theme().scene;
+    const QColor ground = lensOf(frame_.lens).addsLayers ? QColor(Qt::black) : theme().scene;
     gl_->glClearColor(ground.redF(), ground.greenF(), ground.blueF(), 1);
     gl_->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
 }
@@ -184,8 +162,9 @@ void Renderer::begin(const Frame& frame) {
 void Renderer::setUniforms() {
     QOpenGLShaderProgram& p = program();
     p.bind();
-    const Lens lens = frame_.target.lens();
-    const Eigen::Matrix4f matrix = (projectionMatrix(lens) * viewMatrix(frame_.view)).cast<float>();
+    const Projection projection = frame_.target.projection();
+    const Eigen::Matrix4f matrix =
+        (projectionMatrix(projection) * viewMatrix(frame_.view)).cast<float>();
     gl_->glUniformMatrix4fv(p.uniformLocation("viewProjection"), 1, GL_FALSE, matrix.data());
     const auto set = [&](const char* name, const Vec3f& v) {
         gl_->glUniform3fv(p.uniformLocation(name), 1, v.data());
@@ -195,12 +174,13 @@ void Renderer::setUniforms() {
     set("middle", toVector(heat(0.5)));
     set("high", toVector(heat(1)));
     set("layer", Vec3f(kLayerColor[0], kLayerColor[1], kLayerColor[2]));
-    const auto& grid = frame_.lens == LensKind::LightCount ? gpu_->reachGrid() : gpu_->lightGrid();
+    const auto& grid = lensOf(frame_.lens).countsAllLights ? gpu_->reachGrid() : gpu_->lightGrid();
     set("gridOrigin", grid.origin);
     set("gridSize", grid.size);
     p.setUniformValue("lit", grid.lit ? 1 : 0);
     const float height = static_cast<float>(frame_.target.height);
-    p.setUniformValue("viewport", QVector2D(height * static_cast<float>(lens.aspect), height));
+    p.setUniformValue("viewport",
+                      QVector2D(height * static_cast<float>(projection.aspect), height));
     p.setUniformValue("picture", 0);
     p.setUniformValue("lightGrid", 1);
     p.setUniformValue("glowPicture", 2);
@@ -221,7 +201,7 @@ TextureUse useOf(const Material& material, std::string_view role) {
 const Image* imageOf(const Scene& scene, const TextureUse& use) {
     if (use.texture < 0) return nullptr;
     const int image = scene.imageOf(use.texture);
-    return image < 0 ? nullptr : &scene.images[static_cast<std::size_t>(image)];
+    return image < 0 ? nullptr : &elementOf(scene.images, image);
 }
 
 }  // namespace
@@ -229,8 +209,7 @@ const Image* imageOf(const Scene& scene, const TextureUse& use) {
 void Renderer::useMaterial(int index) {
     static const Material standard;
     const Scene& scene = *frame_.scene;
-    const Material& material =
-        index < 0 ? standard : scene.materials[static_cast<std::size_t>(index)];
+    const Material& material = index < 0 ? standard : elementOf(scene.materials, index);
     QOpenGLShaderProgram& p = program();
     GLuint picture = 0;
     QVector2D texels;
@@ -271,7 +250,7 @@ void Renderer::useMaterial(int index) {
                                 : material.alphaMode == AlphaMode::Mask ? material.alphaCutoff
                                                                         : -1.0F);
     gl_->glDepthMask(blended ? GL_FALSE : GL_TRUE);
-    if (frame_.lens != LensKind::Overdraw) {
+    if (!lensOf(frame_.lens).addsLayers) {
         if (blended)
             gl_->glEnable(GL_BLEND);
         else
@@ -291,8 +270,7 @@ void Renderer::drawSlice(const Slice& slice) {
     gl_->glBindVertexArray(part.vao);
     gl_->glBindBuffer(GL_ARRAY_BUFFER, instanceBuffer_);
     gl_->glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(sizeof(Instance)) * slice.instances,
-                      &batch.instances[static_cast<std::size_t>(slice.firstInstance)],
-                      GL_STREAM_DRAW);
+                      &elementOf(batch.instances, slice.firstInstance), GL_STREAM_DRAW);
     for (GLuint i = 0; i < 5; ++i)
         gl_->glVertexAttribPointer(3 + i, 4, GL_FLOAT, GL_FALSE, sizeof(Instance),
                                    reinterpret_cast<const void*>(i * 4 * sizeof(float)));
@@ -312,7 +290,7 @@ bool Renderer::advance(double milliseconds) {
     gl_->glEnable(GL_DEPTH_TEST);
     gl_->glDisable(GL_BLEND);
     gl_->glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA);
-    if (frame_.lens == LensKind::Overdraw) {
+    if (lensOf(frame_.lens).addsLayers) {
         gl_->glDisable(GL_DEPTH_TEST);
         gl_->glEnable(GL_BLEND);
         gl_->glBlendFunc(GL_ONE, GL_ONE);

@@ -85,8 +85,6 @@ private:
     void drawSlice(const Slice& slice);
     void useMaterial(int index);
     void setUniforms();
-    [[nodiscard]] Vec3f tintOf(const DrawnObject& drawn, const std::vector<float>& shares,
-                               const std::vector<QColor>& groups) const;
     [[nodiscard]] QOpenGLShaderProgram& program();
     void finish();
 

@@ -59,8 +59,9 @@ void main() {
 }
 )";
 
-/// `#define LENS n` is put before it, and `#define EDGES` where the geometry stage runs: one
-/// program for each lens is compiled faster by a software renderer than one for all.
+/// `#define SHADED` is put before it where the scene in its own materials lies below the lens,
+/// `#define EDGES` where the geometry stage runs, and the lens's own code in place of LENS_CODE:
+/// one program for each lens is compiled faster by a software renderer than one for all.
 inline constexpr const char* kFragmentShader = R"(
 uniform vec4 baseColor;
 uniform vec3 emissive;
@@ -140,52 +141,29 @@ const float screen[16] = float[16](0.5, 8.5, 2.5, 10.5, 12.5, 4.5, 14.5, 6.5,
                                    3.5, 11.5, 1.5, 9.5, 15.5, 7.5, 13.5, 5.5);
 
 void main() {
-    if (LENS <= 1 && surface.tint.w < 1.0) {
+#ifdef SHADED
+    if (surface.tint.w < 1.0) {
         ivec2 cell = ivec2(gl_FragCoord.xy) & 3;
         if (surface.tint.w * 16.0 < screen[cell.y * 4 + cell.x]) discard;
     }
+#endif
     vec4 base = baseColor * vec4(surface.color, 1.0);
     vec2 at = lookUp(lookUpU, lookUpV, lookUpSet);
     if (textured != 0) base *= texture(picture, at);
     if (cutoff >= 0.0 && base.a < cutoff) discard;
-    if (LENS == 8) {
-        color = vec4(layer, 1.0);
-        return;
-    }
     vec3 n = facing();
-    vec3 result;
     float relief = 0.55 + 0.45 * max(dot(n, normalize(eye - surface.place)), 0.0);
-    if (LENS <= 1) {
-        vec3 linear = shade(vec4(pow(base.rgb, vec3(2.2)), base.a), n);
-        linear = linear * 1.5;
-        result = pow(linear / (linear + 0.55) * 1.35, vec3(1.0 / 2.2));
-    } else {
-        result = surface.tint.rgb * relief;
-    }
-    if (LENS == 6 && textured != 0) {
-        vec2 across = dFdx(at) * texels;
-        vec2 along = dFdy(at) * texels;
-        float density = sqrt(abs(across.x * along.y - across.y * along.x));
-        result = heat(clamp(0.5 + log2(max(density, 1e-4)) / 8.0, 0.0, 1.0)) * relief;
-    }
-    if (LENS == 7) {
-        vec3 cell = (surface.place - gridOrigin) / gridSize;
-        vec3 inside = step(vec3(0.0), cell) * step(cell, vec3(1.0));
-        float count = lit == 0 ? 0.0 : texture(lightGrid, cell).a * inside.x * inside.y * inside.z;
-        result = heat(clamp(count / 16.0, 0.0, 1.0)) * relief;
-    }
-#ifdef EDGES
-    if (LENS == 2) result = heat(clamp(1.0 - log2(max(pixels, 1.0)) / 8.0, 0.0, 1.0)) * relief;
-    if (LENS == 1) {
-        vec3 width = fwidth(corner);
-        vec3 edge = smoothstep(vec3(0.0), width * 1.1, corner);
-        float line = 1.0 - min(edge.x, min(edge.y, edge.z));
-        // Triangles of a few pixels would drown the picture in lines.
-        result = mix(result, middle, line * 0.75 * clamp(sqrt(pixels) / 8.0, 0.15, 1.0));
-    }
-#endif
+#ifdef SHADED
+    vec3 linear = shade(vec4(pow(base.rgb, vec3(2.2)), base.a), n);
+    linear = linear * 1.5;
+    vec3 result = pow(linear / (linear + 0.55) * 1.35, vec3(1.0 / 2.2));
+    float alpha = base.a;
+#else
     // What is looked at through a lens is seen through panes, too.
-    float alpha = LENS <= 1 ? base.a : 0.5;
+    vec3 result = surface.tint.rgb * relief;
+    float alpha = 0.5;
+#endif
+    LENS_CODE
     color = vec4(result, blended != 0 ? alpha : 1.0);
 }
 )";

@@ -5,10 +5,11 @@
 #include <QOpenGLContext>
 #include <cmath>
 
+#include "base/index.h"
 #include "measure/view_meter.h"
 #include "scene/origins.h"
-#include "theme.h"
 #include "view/view_overlay.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
@@ -202,7 +203,7 @@ bool View3D::isSettled() const {
 }
 
 const Scene* View3D::shownScene() const {
-    const Here& here = document_.here();
+    const ViewCounts& here = document_.here();
     return (showing_ == Showing::Original ? here.source : here.result).get();
 }
 
@@ -272,7 +273,7 @@ void View3D::goBack() {
 void View3D::lookAtSelection() {
     const int index = document_.selectedObject();
     if (index < 0 || !document_.hasScene()) return;
-    const Box& bounds = document_.source()->objects[static_cast<std::size_t>(index)].bounds;
+    const Box& bounds = elementOf(document_.source()->objects, index).bounds;
     if (bounds.isEmpty()) return;
     const double size = std::max(0.2, bounds.diagonal().norm());
     Viewpoint view = document_.view();
@@ -291,9 +292,9 @@ double View3D::halfTangent() const {
 }
 
 QRectF View3D::targetFrame() const {
-    const Lens lens = document_.target().lens();
-    const double high = height() * std::tan(toRadians(lens.verticalFov) / 2) / halfTangent();
-    const double wide = high * lens.aspect;
+    const Projection projection = document_.target().projection();
+    const double high = height() * std::tan(toRadians(projection.verticalFov) / 2) / halfTangent();
+    const double wide = high * projection.aspect;
     return {(width() - wide) / 2, (height() - high) / 2, wide, high};
 }
 

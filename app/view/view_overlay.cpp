@@ -5,10 +5,11 @@
 #include <QPainterPath>
 #include <algorithm>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "fixes/culling/culling.h"
-#include "sheets/sheet.h"
-#include "theme.h"
+#include "widgets/elements.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {
@@ -64,19 +65,18 @@ ViewOverlay::ViewOverlay(Document& document, View3D& view)
 void ViewOverlay::fillLensMenu() {
     auto* menu = new QMenu(lens_);
     menu->setToolTipsVisible(true);
-    for (int i = 0; i < kLensCount; ++i) {
-        const auto kind = static_cast<LensKind>(i);
+    for (const Lens& lens : lenses()) {
         QAction* action =
-            menu->addAction(lensName(kind), this, [this, kind] { view_.setLens(kind); });
-        action->setToolTip(lensHelp(kind));
-        action->setShortcut(lensKeys(kind));
+            menu->addAction(lens.name, this, [this, kind = lens.kind] { view_.setLens(kind); });
+        action->setToolTip(lens.help);
+        action->setShortcut(lensKeys(lens.kind));
     }
     lens_->setMenu(menu);
 }
 
 void ViewOverlay::placeButtons() {
-    lens_->setText(tr("Lens: %1").arg(lensName(view_.lens())) + "  ");
-    lens_->setToolTip(lensHelp(view_.lens()));
+    lens_->setText(tr("Lens: %1").arg(lensOf(view_.lens()).name) + "  ");
+    lens_->setToolTip(lensOf(view_.lens()).help);
     lens_->adjustSize();
     lens_->move(width() - lens_->width() - kMargin, kMargin);
 }
@@ -178,7 +178,7 @@ void ViewOverlay::paintOffBanner(QPainter& painter) {
 void ViewOverlay::paintSelection(QPainter& painter) {
     const int index = document_.selectedObject();
     if (index < 0) return;
-    const Object& object = document_.source()->objects[static_cast<std::size_t>(index)];
+    const Object& object = elementOf(document_.source()->objects, index);
     if (object.bounds.isEmpty()) return;
     const Box local = document_.source()->mesh(object).bounds;
     for (const auto& [color, width] :

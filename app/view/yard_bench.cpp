@@ -4,6 +4,7 @@
 #include <QThread>
 #include <algorithm>
 
+#include "base/median.h"
 #include "view/renderer.h"
 
 namespace flentro::app {
@@ -12,11 +13,6 @@ namespace {
 constexpr int kFrames = 5;
 const QSize kSize(1280, 720);
 constexpr int kPollMilliseconds = 5;
-
-double medianOf(std::vector<double> values) {
-    std::sort(values.begin(), values.end());
-    return values.empty() ? 0 : values[values.size() / 2];
-}
 
 /// A renderer with a scene of its own on the card, released in the right order.
 class Stage {
@@ -54,9 +50,9 @@ public:
             gpu.push_back(renderer_.lastTimes().gpu);
             cpu.push_back(renderer_.lastTimes().cpu);
         }
-        figures.frameMilliseconds = medianOf(whole);
-        figures.gpuMilliseconds = medianOf(gpu);
-        figures.cpuMilliseconds = medianOf(cpu);
+        figures.frameMilliseconds = median(whole);
+        figures.gpuMilliseconds = median(gpu);
+        figures.cpuMilliseconds = median(cpu);
         figures.picture = renderer_.picture();
         return figures;
     }

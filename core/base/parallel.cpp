@@ -23,4 +23,8 @@ bool parallelFor(std::size_t count, std::string_view message, Progress& progress
     return !progress.cancelled();
 }
 
+void parallelEach(std::size_t count, const std::function<void(std::size_t)>& body) {
+    (void)parallelFor(count, "", noProgress(), body);
+}
+
 }  // namespace flentro

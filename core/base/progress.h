@@ -3,6 +3,7 @@
 #pragma once
 
 #include <atomic>
+#include <cassert>
 #include <string_view>
 
 namespace flentro {
@@ -26,7 +27,9 @@ public:
 /// Maps [0, 1] of a part of the work onto [from, to] of the whole.
 class SubProgress final : public Progress {
 public:
-    SubProgress(Progress& whole, double from, double to) : whole_(whole), from_(from), to_(to) {}
+    SubProgress(Progress& whole, double from, double to) : whole_(whole), from_(from), to_(to) {
+        assert(0 <= from && from <= to && to <= 1);
+    }
     void report(double fraction, std::string_view message) override {
         whole_.report(from_ + (to_ - from_) * fraction, message);
     }

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "budget/shipped_targets.h"
 #include "io/file.h"
@@ -42,7 +43,7 @@ constexpr std::array<MeasureWords, kMeasureCount> kWords = {{
 }};
 
 const MeasureWords& wordsOf(Measure measure) {
-    return kWords[static_cast<std::size_t>(measure)];
+    return elementOf(kWords, measure);
 }
 
 /// Texture memory is written in MiB, everything else as it is.
@@ -187,17 +188,17 @@ const char* measureHelp(Measure measure) {
 }
 
 const char* costTermName(CostTerm term) {
-    return kTermWords[static_cast<std::size_t>(term)].name;
+    return elementOf(kTermWords, term).name;
 }
 const char* costTermKey(CostTerm term) {
-    return kTermWords[static_cast<std::size_t>(term)].key;
+    return elementOf(kTermWords, term).key;
 }
 
 const char* textureClassName(TextureClass use) {
-    return kClassWords[static_cast<std::size_t>(use)].name;
+    return elementOf(kClassWords, use).name;
 }
 const char* textureClassKey(TextureClass use) {
-    return kClassWords[static_cast<std::size_t>(use)].key;
+    return elementOf(kClassWords, use).key;
 }
 
 std::string formatMeasure(Measure measure, double value) {
@@ -215,7 +216,7 @@ Target widened(const Target& target, double aspect) {
     Target wide = target;
     const double perMetre = pixelsPerMetreAtOne(target);
     const double across = std::tan(toRadians(target.verticalFov) / 2);
-    const double up = across * std::max(1.0, target.lens().aspect / aspect);
+    const double up = across * std::max(1.0, target.projection().aspect / aspect);
     wide.verticalFov = std::min(2 * toDegrees(std::atan(up)), 175.0);
     wide.height = std::max(1, static_cast<int>(std::lround(2 * perMetre * up)));
     wide.width = std::max(1, static_cast<int>(std::lround(wide.height * aspect)));

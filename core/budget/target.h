@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "base/index.h"
 #include "base/json.h"
 #include "geometry/frustum.h"
 
@@ -26,6 +27,12 @@ enum class Measure {
     VerticesPerMesh,     ///< Largest in use.
 };
 
+/// True for what is not added up over a view: its largest counts.
+[[nodiscard]] constexpr bool isLargestInUse(Measure measure) {
+    return measure == Measure::TextureEdge || measure == Measure::MaterialsPerObject ||
+           measure == Measure::VerticesPerMesh;
+}
+
 inline constexpr std::size_t kMeasureCount = 9;
 inline constexpr std::array<Measure, kMeasureCount> kMeasures = {
     Measure::Triangles,   Measure::DrawCalls,          Measure::Objects,
@@ -42,10 +49,10 @@ inline constexpr Counts kNoLimits = {kNoLimit, kNoLimit, kNoLimit, kNoLimit, kNo
                                      kNoLimit, kNoLimit, kNoLimit, kNoLimit};
 
 [[nodiscard]] inline double& at(Counts& counts, Measure measure) {
-    return counts[static_cast<std::size_t>(measure)];
+    return elementOf(counts, measure);
 }
 [[nodiscard]] inline double at(const Counts& counts, Measure measure) {
-    return counts[static_cast<std::size_t>(measure)];
+    return elementOf(counts, measure);
 }
 
 [[nodiscard]] const char* measureName(Measure measure);  ///< "Draw calls"
@@ -128,9 +135,9 @@ struct Target {
     Json rest;                ///< Unknown members, kept.
 
     [[nodiscard]] double bytesPerTexel(TextureClass use) const {
-        return storage[static_cast<std::size_t>(use)].bytesPerTexel;
+        return elementOf(storage, use).bytesPerTexel;
     }
-    [[nodiscard]] Lens lens() const {
+    [[nodiscard]] Projection projection() const {
         return {verticalFov, static_cast<double>(width) / height, nearPlane, farPlane};
     }
     /// Milliseconds that one frame may take.

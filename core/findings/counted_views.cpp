@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <set>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -77,8 +79,7 @@ void CountedViews::add(const Viewpoint& view, const std::string& spot, ViewCost 
     for (const DrawnObject& drawn : cost.drawn)
         for (const Part& part : scene_.assets[assetOf(drawn)].level(drawn.level)->parts)
             if (part.material >= 0)
-                for (const std::uint32_t image :
-                     index_.imagesOf[static_cast<std::size_t>(part.material)])
+                for (const std::uint32_t image : elementOf(index_.imagesOf, part.material))
                     counted.images[image] = true;
     counted.cost = std::move(cost);
     views_.push_back(std::move(counted));

@@ -6,6 +6,7 @@
 #include <optional>
 #include <span>
 
+#include "base/index.h"
 #include "findings/ranking.h"
 #include "findings/scene_index.h"
 #include "survey/survey.h"
@@ -48,7 +49,7 @@ public:
     [[nodiscard]] std::span<const CountedView> views() const { return views_; }
     /// The view where a measure is worst.
     [[nodiscard]] const CountedView& worst(Measure measure) const {
-        return views_[worst_[static_cast<std::size_t>(measure)]];
+        return views_[elementOf(worst_, measure)];
     }
     /// Counts of each measure where it is worst, and their loads.
     [[nodiscard]] const Counts& counts() const { return counts_; }

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 
@@ -29,7 +30,7 @@ Json countsJson(const Counts& counts) {
 }  // namespace
 
 const char* subjectKey(Subject::Kind kind) {
-    return kSubjectKeys[static_cast<std::size_t>(kind)];
+    return elementOf(kSubjectKeys, kind);
 }
 
 Subject assetSubject(const Scene& scene, std::size_t asset) {
@@ -68,7 +69,7 @@ std::string formatQuantity(double value, Quantity::Unit unit) {
 }
 
 const char* unitKey(Quantity::Unit unit) {
-    return kUnitKeys[static_cast<std::size_t>(unit)];
+    return elementOf(kUnitKeys, unit);
 }
 
 std::string Finding::identity() const {
@@ -145,13 +146,15 @@ void settleClaims(Diagnosis& diagnosis) {
 
 Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Survey* survey,
                              const std::optional<Viewpoint>& here, Progress& progress) {
+    constexpr const char* kStopped = "Looking for causes was stopped";
     const SceneIndex index(scene);
     SubProgress looking(progress, 0, 0.35);
     const std::vector<ImageFacts> images = imageFacts(scene, looking);
     SubProgress welding(progress, 0.35, 0.4);
     std::vector<WeldedMesh> welded(scene.assets.size());
-    parallelFor(welded.size(), "Looking at meshes", welding,
-                [&](std::size_t a) { welded[a] = weldPlaces(*scene.assets[a].mesh); });
+    if (!parallelFor(welded.size(), "Looking at meshes", welding,
+                     [&](std::size_t a) { welded[a] = weldPlaces(*scene.assets[a].mesh); }))
+        return fail(ErrorCode::Cancelled, kStopped);
     const std::vector<int> equalImages = firstEqualImages(scene, images);
     const CountedViews views(scene, target, index, survey, here);
     SubProgress running(progress, 0.4, 1);
@@ -171,8 +174,7 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
                     finding.fix = proposeSettings(*findFixKind(rules[i]->fix), scene);
             }
         });
-    if (!finished || progress.cancelled())
-        return fail(ErrorCode::Cancelled, "Looking for causes was stopped");
+    if (!finished || progress.cancelled()) return fail(ErrorCode::Cancelled, kStopped);
     Diagnosis diagnosis{
         views.counts(), views.loads(), views.views().size(), views.isSurveyed(), {}, {}};
     for (std::vector<Finding>& some : found)

@@ -10,12 +10,6 @@
 namespace flentro {
 namespace {
 
-double valueOf(const CostShare& blame, Measure by) {
-    if (by == Measure::DrawCalls) return blame.drawCalls;
-    if (by == Measure::TextureBytes) return blame.textureBytes;
-    return blame.triangles;
-}
-
 /// Adds up drawn objects into one entry for each asset, or makes one for each object.
 class Ranking {
 public:
@@ -33,6 +27,7 @@ public:
                             batches_.emplace(object.asset, drawn.level).second;
         const int passes = target_.singlePass ? 1 : target_.eyes;
         if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size()) * passes;
+        blame.materials = std::max(blame.materials, static_cast<double>(mesh.parts.size()));
         for (const Part& part : mesh.parts) {
             blame.vertices = std::max(blame.vertices, static_cast<double>(part.vertexCount()));
             if (part.material >= 0) addImages(slot, static_cast<std::size_t>(part.material));
@@ -55,24 +50,31 @@ public:
         blame.name = scene_.placedLights[drawn.light].name;
         blame.index = drawn.light;
         blame.copies = 1;
+        blame.castsShadow = drawn.castsShadow;
         blame.triangles = blame.shadowTriangles = drawn.shadowTriangles;
         blame.drawCalls = blame.shadowCalls = drawn.shadowCalls;
         entries_.push_back(std::move(blame));
     }
 
     [[nodiscard]] std::vector<CostShare> sorted(Measure by) {
+        const auto value = [&](const CostShare& entry) { return valueOf(entry, kind_, by); };
         const TextureMemory textures(scene_, target_);
         for (const auto& [image, slots] : images_)
-            for (const std::size_t slot : slots)
-                entries_[slot].textureBytes +=
-                    textures.of(image) / static_cast<double>(slots.size());
-        double total = 0;
-        for (const CostShare& blame : entries_) total += valueOf(blame, by);
-        for (CostShare& blame : entries_) blame.share = total > 0 ? valueOf(blame, by) / total : 0;
+            for (const std::size_t slot : slots) {
+                CostShare& entry = entries_[slot];
+                entry.textureBytes += textures.of(image) / static_cast<double>(slots.size());
+                const Image& shown = scene_.images[image];
+                entry.textureEdge = std::max({entry.textureEdge, static_cast<double>(shown.width),
+                                              static_cast<double>(shown.height)});
+            }
+        double whole = 0;
+        for (const CostShare& entry : entries_)
+            whole = isLargestInUse(by) ? std::max(whole, value(entry)) : whole + value(entry);
+        for (CostShare& entry : entries_) entry.share = whole > 0 ? value(entry) / whole : 0;
         std::stable_sort(entries_.begin(), entries_.end(),
-                         [by](const CostShare& a, const CostShare& b) {
-                             const double x = valueOf(a, by);
-                             const double y = valueOf(b, by);
+                         [&](const CostShare& a, const CostShare& b) {
+                             const double x = value(a);
+                             const double y = value(b);
                              return x != y ? x > y : a.index < b.index;
                          });
         return std::move(entries_);
@@ -80,7 +82,7 @@ public:
 
 private:
     [[nodiscard]] const Mesh& meshOf(const Object& object, std::size_t level) const {
-        return *scene_.assets[static_cast<std::size_t>(object.asset)].level(level);
+        return *scene_.asset(object).level(level);
     }
 
     std::size_t slotFor(std::size_t index, const Object& object) {
@@ -116,6 +118,31 @@ private:
 
 }  // namespace
 
+double valueOf(const CostShare& share, CostKind kind, Measure measure) {
+    const bool isLight = kind == CostKind::Light;
+    switch (measure) {
+        case Measure::Triangles:
+            return share.triangles;
+        case Measure::DrawCalls:
+            return share.drawCalls;
+        case Measure::Objects:
+            return isLight ? 0 : static_cast<double>(share.copies);
+        case Measure::Lights:
+            return isLight ? 1 : 0;
+        case Measure::ShadowLights:
+            return share.castsShadow ? 1 : 0;
+        case Measure::TextureBytes:
+            return share.textureBytes;
+        case Measure::TextureEdge:
+            return share.textureEdge;
+        case Measure::MaterialsPerObject:
+            return share.materials;
+        case Measure::VerticesPerMesh:
+            return share.vertices;
+    }
+    return 0;
+}
+
 std::vector<CostShare> rank(const Scene& scene, const Target& target, const ViewCost& cost,
                             CostKind kind, Measure by) {
     Ranking ranking(scene, target, kind);
@@ -128,12 +155,35 @@ std::vector<CostShare> rank(const Scene& scene, const Target& target, const View
     return ranking.sorted(by);
 }
 
+const char* fixFor(Measure measure) {
+    switch (measure) {
+        case Measure::Triangles:
+            return "ladder";
+        case Measure::DrawCalls:
+            return "merge";
+        case Measure::Objects:
+            return "culling";
+        case Measure::MaterialsPerObject:
+            return "fewer-materials";
+        case Measure::VerticesPerMesh:
+            return "part-size";
+        case Measure::Lights:
+            return "fewer-lights";
+        case Measure::ShadowLights:
+            return "shadow-lights";
+        case Measure::TextureBytes:
+        case Measure::TextureEdge:
+            return "texture-size";
+    }
+    return "ladder";
+}
+
 std::vector<float> shareOfTriangles(const Scene& scene, const std::vector<DrawnObject>& drawn) {
     std::vector<float> shares(scene.objects.size(), 0.0F);
     double total = 0;
     const auto triangles = [&](const DrawnObject& entry) {
         const Object& object = scene.objects[entry.object];
-        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+        const Asset& asset = scene.asset(object);
         return static_cast<double>(asset.level(entry.level)->triangles);
     };
     for (const DrawnObject& entry : drawn) total += triangles(entry);

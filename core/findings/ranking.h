@@ -21,16 +21,28 @@ struct CostShare {
     double drawCalls = 0;        ///< Likewise; for one object its materials.
     double shadowTriangles = 0;  ///< Share of `triangles` that shadow passes draw.
     double shadowCalls = 0;      ///< Share of `drawCalls`.
+    bool castsShadow = false;    ///< A light whose shadow pass is drawn.
     double vertices = 0;         ///< Of the largest part.
+    double materials = 0;        ///< Of the object that has most.
+    double textureEdge = 0;      ///< Pixels, of the largest texture.
     /// Of the textures that it shows; what others show as well is divided among all of them.
     double textureBytes = 0;
-    double share = 0;  ///< Of the ranked measure over everything drawn, 0 to 1.
+    /// Of the ranked measure over everything drawn, 0 to 1; of the largest where the measure is the
+    /// largest in use.
+    double share = 0;
 };
 
-/// The drawn assets, objects or lights, heaviest in `by` (Triangles, DrawCalls or TextureBytes)
-/// first; ties by index. Cost: O(drawn log drawn).
+/// What an entry adds to a measure, or has of it where the measure is the largest in use. Of a
+/// light: 1 for Lights, 1 for ShadowLights if it casts shadows.
+[[nodiscard]] double valueOf(const CostShare& share, CostKind kind, Measure measure);
+
+/// The drawn assets, objects or lights, heaviest in `by` first; ties by index.
+/// Cost: O(drawn log drawn).
 [[nodiscard]] std::vector<CostShare> rank(const Scene& scene, const Target& target,
                                           const ViewCost& cost, CostKind kind, Measure by);
+
+/// Key of the fix that serves first against a measure that is over its limit.
+[[nodiscard]] const char* fixFor(Measure measure);
 
 /// For each object its share of the drawn triangles, 0 to 1; 0 if it is not drawn. [objects]
 [[nodiscard]] std::vector<float> shareOfTriangles(const Scene& scene,

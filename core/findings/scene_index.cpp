@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/index.h"
 #include "scene/edit.h"
 
 namespace flentro {
@@ -21,22 +22,20 @@ SceneIndex::SceneIndex(const Scene& scene)
       imagesOf(scene.materials.size()),
       isMoving(movingNodes(scene)) {
     for (std::size_t i = 0; i < scene.objects.size(); ++i)
-        objectsOf[static_cast<std::size_t>(scene.objects[i].asset)].push_back(
-            static_cast<std::uint32_t>(i));
+        elementOf(objectsOf, scene.objects[i].asset).push_back(static_cast<std::uint32_t>(i));
     for (std::size_t m = 0; m < scene.materials.size(); ++m)
         for (std::size_t u = 0; u < scene.materials[m].textures.size(); ++u) {
             const int texture = scene.materials[m].textures[u].texture;
             const int image = scene.imageOf(texture);
             if (image < 0) continue;
-            usesOf[static_cast<std::size_t>(image)].push_back(
-                {static_cast<std::uint32_t>(m), static_cast<std::uint32_t>(u)});
+            elementOf(usesOf, image)
+                .push_back({static_cast<std::uint32_t>(m), static_cast<std::uint32_t>(u)});
             addOnce(imagesOf[m], static_cast<std::size_t>(image));
         }
     for (std::size_t a = 0; a < scene.assets.size(); ++a)
         for (std::size_t level = 0; level < scene.assets[a].levelCount(); ++level)
             for (const Part& part : scene.assets[a].level(level)->parts)
-                if (part.material >= 0)
-                    addOnce(assetsOf[static_cast<std::size_t>(part.material)], a);
+                if (part.material >= 0) addOnce(elementOf(assetsOf, part.material), a);
 }
 
 }  // namespace flentro

@@ -27,7 +27,7 @@ struct SceneTotals {
 [[nodiscard]] SceneTotals sceneTotals(const Scene& scene, const Target& target);
 
 /// The most of each measure over all views of the evidence; nothing without evidence, or if
-/// cancelled. Cost: as a survey without rays; both cores.
+/// cancelled. Cost: as a survey without rays; all cores.
 [[nodiscard]] std::optional<Counts> worstOver(const Scene& scene, const Target& target,
                                               const Evidence& evidence, Progress& progress);
 

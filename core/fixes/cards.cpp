@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "fixes/page_packer.h"
 #include "io/gltf_materials.h"
@@ -15,10 +16,10 @@ namespace flentro {
 namespace {
 
 constexpr std::size_t kCardTriangles = 4;
-constexpr double kFarEye = 60;           ///< Diagonals: so far that a card is seen straight on.
-constexpr double kMostSilhouette = 0.5;  ///< Share of the outline that may differ from any side.
-constexpr int kPageEdge = 4096;          ///< Pixels.
-constexpr int kGutter = 4;               ///< Pixels around each picture, for mip maps.
+constexpr double kFarEye = 60;          ///< Diagonals: so far that a card is seen straight on.
+constexpr double kMaxSilhouette = 0.5;  ///< Share of the outline that may differ from any side.
+constexpr int kPageEdge = 4096;         ///< Pixels.
+constexpr int kGutter = 4;              ///< Pixels around each picture, for mip maps.
 constexpr double kLaterBy = 1.05;
 
 using Pictures = std::array<Picture, 2>;
@@ -94,39 +95,21 @@ Pixels framed(const Picture& picture) {
     return result;
 }
 
-int addImage(Scene& scene, const Pixels& page, const std::string& name) {
-    Image image;
-    image.name = name;
-    image.mime = "image/png";
-    image.data = std::make_shared<const std::vector<std::byte>>(
-        encodePng(page.rgba.data(), page.width, page.height, 4));
-    image.width = page.width;
-    image.height = page.height;
-    image.channels = 4;
-    image.hash = hashBytes(*image.data);
-    scene.images.push_back(std::move(image));
-    return static_cast<int>(scene.images.size()) - 1;
-}
-
 int addCardMaterial(Scene& scene, const Pixels& page, const std::string& name) {
-    Texture texture;
-    texture.name = name;
-    texture.image = addImage(scene, page, name);
-    scene.textures.push_back(texture);
-    scene.materials.push_back(
-        parseMaterial({{"name", name},
-                       {"alphaMode", "MASK"},
-                       {"doubleSided", true},
-                       {"pbrMetallicRoughness",
-                        {{"baseColorTexture", {{"index", scene.textures.size() - 1}}},
-                         {"metallicFactor", 0},
-                         {"roughnessFactor", 1}}}}));
+    const int texture = addTexture(scene, pngImage(name, page, 4), -1);
+    scene.materials.push_back(parseMaterial({{"name", name},
+                                             {"alphaMode", "MASK"},
+                                             {"doubleSided", true},
+                                             {"pbrMetallicRoughness",
+                                              {{"baseColorTexture", {{"index", texture}}},
+                                               {"metallicFactor", 0},
+                                               {"roughnessFactor", 1}}}}));
     return static_cast<int>(scene.materials.size()) - 1;
 }
 
 bool bends(const Mesh& mesh) {
     return std::any_of(mesh.parts.begin(), mesh.parts.end(),
-                       [](const Part& part) { return part.bends(); });
+                       [](const Part& part) { return part.isDeformable(); });
 }
 
 /// Where a picture lies on its page.
@@ -152,15 +135,14 @@ public:
             pages.back().rgba.resize(static_cast<std::size_t>(size.width * size.height) * 4, 0);
         }
         for (std::size_t i = 0; i < frames.size(); ++i)
-            place(frames[i], packed.places[i],
-                  pages[static_cast<std::size_t>(packed.places[i].page)]);
+            place(frames[i], packed.places[i], elementOf(pages, packed.places[i].page));
         for (std::size_t i = 0; i < pages.size(); ++i)
             materials_.push_back(
                 addCardMaterial(scene, pages[i], "far cards " + std::to_string(i + 1)));
     }
 
     [[nodiscard]] int materialOf(std::size_t picture) const {
-        return materials_[static_cast<std::size_t>(placed_[picture].page)];
+        return elementOf(materials_, placed_[picture].page);
     }
     [[nodiscard]] const Placed& at(std::size_t picture) const { return placed_[picture]; }
 
@@ -222,7 +204,7 @@ Made paintCards(const Scene& scene, const std::shared_ptr<const TextureCache>& t
         return made;
     const double perMetre = pixelsPerMetreAtOne(target);
     const double size = bounds.sizes().maxCoeff();
-    made.distance = std::max(size * perMetre / settings.cardPixels / allowance(asset.importance),
+    made.distance = std::max(size * perMetre / settings.cardPixels / errorScale(asset.importance),
                              ladder.levels.back().switchDistance * kLaterBy);
     if (!(made.distance < target.farPlane) || size <= 0) return made;
     const MeshPainter original(scene, asset.mesh, textures);
@@ -236,7 +218,7 @@ Made paintCards(const Scene& scene, const std::shared_ptr<const TextureCache>& t
         meshOf(asset, {album.at(0), album.at(1)}, {album.materialOf(0), album.materialOf(1)}));
     const PictureDifference difference =
         differenceAt(original, MeshPainter(alone, cards), bounds, made.distance, perMetre);
-    made.refused = difference.silhouette > kMostSilhouette;
+    made.refused = difference.silhouette > kMaxSilhouette;
     made.added = !made.refused;
     if (made.added) made.deviation = largestDeviation(Surface(*asset.mesh), *cards);
     return made;

@@ -4,8 +4,9 @@
 #include <cmath>
 #include <map>
 
+#include "base/median.h"
+#include "survey/analysis.h"
 #include "survey/survey.h"
-#include "survey/verdict.h"
 
 namespace flentro {
 namespace {
@@ -27,7 +28,7 @@ Hash hashOf(const Evidence& evidence) {
     for (const Evidence::Place& place : evidence.places) {
         hasher.add(place.eye.x()).add(place.eye.y()).add(place.eye.z()).add(place.views.size());
         for (const Viewpoint& view : place.views) hasher.add(view.heading).add(view.pitch);
-        for (const Evidence::Glimpse& seen : place.seen)
+        for (const Evidence::VisibilitySample& seen : place.seen)
             hasher.add(seen.origin).add(seen.pixels).add(seen.distance);
     }
     for (const Evidence::ImageNeed& need : evidence.images) hasher.add(need.image).add(need.edge);
@@ -63,10 +64,7 @@ double groundOf(const Scene& scene, const Box& middle) {
         if (middle.exteriorDistance(Vec3d(centre.x(), middle.min().y(), centre.z())) == 0)
             bottoms.push_back(object.bounds.min().y());
     }
-    if (bottoms.empty()) return 0;
-    const auto median = bottoms.begin() + static_cast<std::ptrdiff_t>(bottoms.size() / 2);
-    std::nth_element(bottoms.begin(), median, bottoms.end());
-    return *median;
+    return median(std::move(bottoms));
 }
 
 }  // namespace
@@ -98,11 +96,12 @@ const Evidence::ImageNeed* Evidence::needOf(const Image& image) const {
 Evidence withMovedOrigins(const Evidence& evidence, const SceneMatch& where) {
     Evidence moved = evidence;
     for (Evidence::Place& place : moved.places) {
-        for (Evidence::Glimpse& seen : place.seen) {
+        for (Evidence::VisibilitySample& seen : place.seen) {
             const int to = seen.origin < where.objects.size() ? where.objects[seen.origin] : -1;
             seen.origin = static_cast<std::uint32_t>(to);  // those that are gone go below
         }
-        std::erase_if(place.seen, [](const Evidence::Glimpse& seen) { return seen.origin == ~0U; });
+        std::erase_if(place.seen,
+                      [](const Evidence::VisibilitySample& seen) { return seen.origin == ~0U; });
     }
     for (std::size_t i = 0; moved.lights && i < moved.lights->rows().size(); ++i)
         if (i >= where.placedLights.size() || where.placedLights[i] != static_cast<int>(i))
@@ -115,7 +114,7 @@ std::vector<double> seenSizes(const Evidence& evidence, std::size_t origins,
                               double pixelsPerMetre) {
     std::vector<double> sizes(origins, 0);
     for (const Evidence::Place& place : evidence.places)
-        for (const Evidence::Glimpse& seen : place.seen) {
+        for (const Evidence::VisibilitySample& seen : place.seen) {
             const double across = std::sqrt(4 * static_cast<double>(seen.pixels) / kPi);
             const double metres = across * static_cast<double>(seen.distance) / pixelsPerMetre;
             sizes[seen.origin] = std::max(sizes[seen.origin], metres);

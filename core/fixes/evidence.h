@@ -17,16 +17,16 @@ struct Survey;
 /// the survey: fixes that ask it are evaluated again when it changes, not when a survey does.
 struct Evidence {
     /// One origin as a place sees it.
-    struct Glimpse {
+    struct VisibilitySample {
         std::uint32_t origin = 0;
         float pixels = 0;
         float distance = 0;  ///< Metres to the nearest point of it that shows.
     };
-    /// An eye and at most as many views as Sightings hold.
+    /// An eye and at most as many views as EyeVisibility hold.
     struct Place {
         Vec3d eye = Vec3d::Zero();
         std::vector<Viewpoint> views;
-        std::vector<Glimpse> seen;  ///< Empty without rays.
+        std::vector<VisibilitySample> seen;  ///< Empty without rays.
     };
     /// How large an image has to be for what was seen of it.
     struct ImageNeed {

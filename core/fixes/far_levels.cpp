@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include "base/index.h"
 #include "fixes/cards.h"
 #include "geometry/weld.h"
 #include "io/gltf_materials.h"
@@ -24,13 +25,13 @@ Vec4f meanOf(const TextureCache& textures, int texture) {
 /// May its parts be drawn in vertex colours?
 bool isPlainOpaque(const Scene& scene, int material) {
     if (material < 0) return true;
-    const Material& m = scene.materials[static_cast<std::size_t>(material)];
+    const Material& m = elementOf(scene.materials, material);
     return m.alphaMode == AlphaMode::Opaque && m.emissive.isZero() && !m.unlit;
 }
 
 bool canMerge(const Scene& scene, const Part& part) {
-    return part.isTriangles() && !part.indices.empty() && !part.bends() && part.find("NORMAL") &&
-           isPlainOpaque(scene, part.material);
+    return part.isTriangles() && !part.indices.empty() && !part.isDeformable() &&
+           part.find("NORMAL") && isPlainOpaque(scene, part.material);
 }
 
 /// Linear colours of a part's vertices as its material shows them.
@@ -40,7 +41,7 @@ std::vector<Vec4f> colorsOf(const Scene& scene, const TextureCache& textures, co
         for (std::size_t i = 0; i < colors.size(); ++i)
             for (int c = 0; c < 3; ++c) colors[i][c] = stream->value(i, c);
     if (part.material < 0) return colors;
-    const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
+    const Material& material = elementOf(scene.materials, part.material);
     for (Vec4f& color : colors) color = color.cwiseProduct(material.baseColor);
     const auto use = std::find_if(material.textures.begin(), material.textures.end(),
                                   [](const TextureUse& u) { return u.role == "baseColorTexture"; });
@@ -104,12 +105,11 @@ class PartMerger {
 public:
     void add(const Scene& scene, const TextureCache& textures, const Part& part) {
         const auto first = static_cast<std::uint32_t>(places_.size());
-        append(places_, toVectors(*part.find("POSITION")));
+        append(places_, positionsOf(part));
         append(normals_, toVectors(*part.find("NORMAL")));
         append(colors_, colorsOf(scene, textures, part));
         for (const std::uint32_t index : part.indices) indices_.push_back(first + index);
-        if (part.material >= 0)
-            twoSided_ |= scene.materials[static_cast<std::size_t>(part.material)].doubleSided;
+        if (part.material >= 0) twoSided_ |= elementOf(scene.materials, part.material).doubleSided;
     }
 
     [[nodiscard]] Part finish(Scene& scene) const {
@@ -157,10 +157,8 @@ private:
     int cheapOf(int material, bool closed) {
         const auto [at, isNew] = known_.try_emplace({material, closed}, material);
         if (!isNew) return at->second;
-        Material cheap =
-            cheapMaterial(textures_, scene_.materials[static_cast<std::size_t>(material)], closed);
-        if (cheap.source == scene_.materials[static_cast<std::size_t>(material)].source)
-            return material;
+        Material cheap = cheapMaterial(textures_, elementOf(scene_.materials, material), closed);
+        if (cheap.source == elementOf(scene_.materials, material).source) return material;
         return at->second = addMaterial(scene_, std::move(cheap));
     }
 

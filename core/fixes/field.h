@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "base/hash.h"
+#include "base/index.h"
 #include "base/json.h"
 
 namespace flentro {
@@ -148,9 +149,7 @@ public:
         field.choices = std::move(choices);
         return add(
             field,
-            [member, field](const S& s) {
-                return Json(field.choices[static_cast<std::size_t>(s.*member)].key);
-            },
+            [member, field](const S& s) { return Json(elementOf(field.choices, s.*member).key); },
             [member, field](S& s, const Json& value, int) -> Check {
                 for (std::size_t i = 0; i < field.choices.size(); ++i) {
                     if (value != field.choices[i].key) continue;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <bit>
+#include <cassert>
 #include <limits>
 #include <numeric>
 #include <optional>
@@ -66,7 +67,7 @@ int powerOfTwo(int atLeast) {
 
 /// The smallest page for these items, or one of the largest size.
 PageItem pageFor(const std::vector<PageItem>& items, const std::vector<std::size_t>& open,
-                 int mostEdge) {
+                 int maxEdge) {
     long area = 0;
     PageItem page{1, 1};
     for (const std::size_t i : open) {
@@ -75,23 +76,24 @@ PageItem pageFor(const std::vector<PageItem>& items, const std::vector<std::size
         page.height = std::max(page.height, powerOfTwo(items[i].height));
     }
     while (static_cast<long>(page.width) * page.height < area &&
-           std::min(page.width, page.height) < mostEdge)
+           std::min(page.width, page.height) < maxEdge)
         (page.width <= page.height ? page.width : page.height) *= 2;
-    return {std::min(page.width, mostEdge), std::min(page.height, mostEdge)};
+    return {std::min(page.width, maxEdge), std::min(page.height, maxEdge)};
 }
 
 }  // namespace
 
-Packed packPages(const std::vector<PageItem>& items, int mostEdge) {
+Packed packPages(const std::vector<PageItem>& items, int maxEdge) {
+    assert(maxEdge > 0);
     Packed packed;
     packed.places.assign(items.size(), {-1, 0, 0});
     std::vector<std::size_t> open;
     for (std::size_t i = 0; i < items.size(); ++i)
-        if (items[i].width <= mostEdge && items[i].height <= mostEdge) open.push_back(i);
+        if (items[i].width <= maxEdge && items[i].height <= maxEdge) open.push_back(i);
     std::stable_sort(open.begin(), open.end(), [&](std::size_t a, std::size_t b) {
         return items[a].height > items[b].height;
     });
-    PageItem size = pageFor(items, open, mostEdge);
+    PageItem size = pageFor(items, open, maxEdge);
     while (!open.empty()) {
         Skyline skyline(size);
         std::vector<std::size_t> left;
@@ -102,7 +104,7 @@ Packed packPages(const std::vector<PageItem>& items, int mostEdge) {
             else
                 left.push_back(i);
         }
-        const bool canGrow = std::min(size.width, size.height) < mostEdge;
+        const bool canGrow = std::min(size.width, size.height) < maxEdge;
         if (!left.empty() && canGrow) {
             (size.width <= size.height ? size.width : size.height) *= 2;
             continue;
@@ -113,7 +115,7 @@ Packed packPages(const std::vector<PageItem>& items, int mostEdge) {
         }
         packed.pages.push_back(size);
         open = std::move(left);
-        size = pageFor(items, open, mostEdge);
+        size = pageFor(items, open, maxEdge);
     }
     return packed;
 }

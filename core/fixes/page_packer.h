@@ -24,6 +24,6 @@ struct Packed {
 };
 
 /// The tallest first; as few and small pages as that order gives. Cost: O(n^2) a page at worst.
-[[nodiscard]] Packed packPages(const std::vector<PageItem>& items, int mostEdge);
+[[nodiscard]] Packed packPages(const std::vector<PageItem>& items, int maxEdge);
 
 }  // namespace flentro

@@ -37,7 +37,7 @@ std::vector<double> seenEdges(const Scene& scene, const Evidence& evidence) {
     const std::size_t origins = scene.originNames ? scene.originNames->size() : 0;
     std::vector<float> most(origins, 0);
     for (const Evidence::Place& place : evidence.places)
-        for (const Evidence::Glimpse& seen : place.seen)
+        for (const Evidence::VisibilitySample& seen : place.seen)
             if (seen.origin < origins) most[seen.origin] = std::max(most[seen.origin], seen.pixels);
     std::vector<double> edges;
     for (const Object& object : scene.objects) {

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <unordered_map>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "geometry/cell.h"
 #include "geometry/weld.h"
@@ -55,8 +56,8 @@ std::vector<BorderVertex> bordersOf(const Mesh& mesh) {
 
 std::vector<std::vector<std::vector<bool>>> findSharedBorders(const Scene& scene) {
     std::vector<std::vector<BorderVertex>> borders(scene.assets.size());
-    parallelFor(borders.size(), "Looking at borders", noProgress(),
-                [&](std::size_t i) { borders[i] = bordersOf(*scene.assets[i].mesh); });
+    parallelEach(borders.size(),
+                 [&](std::size_t i) { borders[i] = bordersOf(*scene.assets[i].mesh); });
     std::vector<std::vector<std::vector<bool>>> shared(scene.assets.size());
     const Box bounds = scene.bounds();
     if (bounds.isEmpty()) return shared;
@@ -78,7 +79,7 @@ std::vector<std::vector<std::vector<bool>>> findSharedBorders(const Scene& scene
     constexpr std::uint32_t kSeveral = ~0U;
     std::unordered_map<Cell, std::uint32_t, HashCell> owners;  // the object there, or kSeveral
     for (std::uint32_t i = 0; i < scene.objects.size(); ++i)
-        for (const BorderVertex& vertex : borders[static_cast<std::size_t>(scene.objects[i].asset)])
+        for (const BorderVertex& vertex : elementOf(borders, scene.objects[i].asset))
             visitCells(scene.objects[i], vertex.place, [&](const Cell& cell) {
                 const auto [at, isNew] = owners.try_emplace(cell, i);
                 if (!isNew && at->second != i) at->second = kSeveral;

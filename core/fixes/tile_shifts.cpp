@@ -5,6 +5,7 @@
 #include <map>
 
 #include "base/disjoint_sets.h"
+#include "base/index.h"
 
 namespace flentro {
 
@@ -14,10 +15,10 @@ bool TileShifts::isNone() const {
 
 std::optional<TileShifts> tileShifts(const Part& part, const Stream& coords) {
     DisjointSets sets(coords.count());
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-        sets.join(part.indices[i], part.indices[i + 1]);
-        sets.join(part.indices[i], part.indices[i + 2]);
-    }
+    forEachTriangle(part, [&](const Corners& t) {
+        sets.join(t[0], t[1]);
+        sets.join(t[0], t[2]);
+    });
     std::map<std::uint32_t, Eigen::AlignedBox2f> boxes;
     for (const std::uint32_t index : part.indices) {
         const Vec2f at(coords.value(index, 0), coords.value(index, 1));
@@ -47,15 +48,14 @@ std::optional<TileShifts> tileShifts(const Part& part, const Stream& coords) {
 bool repeatsBothWays(const Scene& scene, int sampler) {
     constexpr int kRepeat = 10497;  // glTF 2.0, sampler.wrapS, and the default
     if (sampler < 0) return true;
-    const Json& rest = scene.samplers[static_cast<std::size_t>(sampler)].rest;
+    const Json& rest = elementOf(scene.samplers, sampler).rest;
     return jsonOr(rest, "wrapS", kRepeat) == kRepeat && jsonOr(rest, "wrapT", kRepeat) == kRepeat;
 }
 
 LaidArea laidArea(const Part& part, const Stream& coords) {
     LaidArea area;
-    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-        const std::uint32_t* t = part.indices.data() + i;
+    const std::vector<Vec3f> points = positionsOf(part);
+    forEachTriangle(part, [&](const Corners& t) {
         const auto coord = [&](std::size_t k) {
             return Vec2f(coords.value(t[k], 0), coords.value(t[k], 1));
         };
@@ -64,7 +64,7 @@ LaidArea laidArea(const Part& part, const Stream& coords) {
         area.picture += 0.5 * std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
         const Vec3f across = (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]);
         area.surface += 0.5 * static_cast<double>(across.norm());
-    }
+    });
     return area;
 }
 

@@ -6,6 +6,8 @@
 #include <set>
 #include <string_view>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -62,7 +64,7 @@ Fix* WorkOrder::find(int id) {
 }
 
 const char* importanceName(Importance importance) {
-    return kImportances[static_cast<std::size_t>(importance)];
+    return elementOf(kImportances, importance);
 }
 
 Json toJson(const WorkOrder& order) {
@@ -150,7 +152,7 @@ std::shared_ptr<const Fixed> StepCache::find(const Hash& key) {
 }
 
 void StepCache::insert(const Hash& key, std::shared_ptr<const Fixed> result) {
-    if (entries_.size() >= kMostEntries) {
+    if (entries_.size() >= kMaxEntries) {
         entries_.erase(order_.front());
         order_.erase(order_.begin());
     }
@@ -160,7 +162,7 @@ void StepCache::insert(const Hash& key, std::shared_ptr<const Fixed> result) {
 
 std::optional<Counts> StepCache::worst(const Hash& key,
                                        const std::function<std::optional<Counts>()>& count) {
-    if (worst_.size() > 4 * kMostEntries) worst_.clear();
+    if (worst_.size() > 4 * kMaxEntries) worst_.clear();
     if (const auto known = worst_.find(key); known != worst_.end()) return known->second;
     const std::optional<Counts> counts = count();
     if (counts) worst_[key] = *counts;

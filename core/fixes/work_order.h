@@ -64,7 +64,7 @@ public:
                                 const std::function<std::optional<Counts>()>& count);
 
 private:
-    static constexpr std::size_t kMostEntries = 32;
+    static constexpr std::size_t kMaxEntries = 32;
     std::unordered_map<Hash, std::shared_ptr<const Fixed>> entries_;
     std::vector<Hash> order_;  ///< Oldest use first.
     std::unordered_map<Hash, Counts> worst_;

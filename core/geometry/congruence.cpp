@@ -7,6 +7,7 @@
 #include <map>
 #include <unordered_map>
 
+#include "base/index.h"
 #include "geometry/cell.h"
 
 namespace flentro {
@@ -59,7 +60,7 @@ struct Shape::State {
 
     const Mesh& mesh;
     Hash key;
-    double spread = 0;
+    double radiusOfGyration = 0;
     double size = 0;  ///< Root of the area.
     double diagonal = 0;
     Vec3d middle = Vec3d::Zero();
@@ -76,10 +77,9 @@ struct Shape::State {
         std::map<Hash, std::size_t> kinds;
         for (std::uint32_t p = 0; p < mesh.parts.size(); ++p) {
             const Part& part = mesh.parts[p];
-            bends = bends || part.bends();
+            bends = bends || part.isDeformable();
             const int own = part.material;
-            const int material =
-                own >= 0 && !materials.empty() ? materials[static_cast<std::size_t>(own)] : own;
+            const int material = own >= 0 && !materials.empty() ? elementOf(materials, own) : own;
             addPart(part, p, material);
             Hasher kind;
             kind.add(material).add(part.mode).add(part.triangleCount());
@@ -116,12 +116,9 @@ struct Shape::State {
                     for (int c = 0; c < attribute.stream->components; ++c)
                         values.push_back(attribute.stream->value(v, c));
         }
-        for (std::size_t i = 0; part.isTriangles() && i + 2 < part.indices.size(); i += 3)
-            faces.push_back(
-                {material,
-                 {base + part.indices[i], base + part.indices[i + 1], base + part.indices[i + 2]},
-                 {},
-                 0});
+        forEachTriangle(part, [&](const Corners& t) {
+            faces.push_back({material, {base + t[0], base + t[1], base + t[2]}, {}, 0});
+        });
     }
 
     /// Area, middle and spread, and what describes each triangle without its place.
@@ -141,7 +138,7 @@ struct Shape::State {
         for (Face& face : faces) {
             const Vec3d centre =
                 (points[face.corners[0]] + points[face.corners[1]] + points[face.corners[2]]) / 3;
-            spread += face.area / area * (centre - middle).squaredNorm() / area;
+            radiusOfGyration += face.area / area * (centre - middle).squaredNorm() / area;
             for (std::size_t k = 0; k < 3; ++k)
                 face.descriptor[k] =
                     (points[face.corners[(k + 1) % 3]] - points[face.corners[k]]).norm() / size;
@@ -342,10 +339,10 @@ private:
 
     /// A better motion from the vertices that a rough one brings near to their like.
     [[nodiscard]] std::optional<Mat4d> fitted(const Mat4d& motion) const {
-        constexpr std::size_t kMost = 2000;
+        constexpr std::size_t kMax = 2000;
         const Eigen::Matrix3d turn = turnOf(motion);
         const double flip = turn.determinant() < 0 ? -1 : 1;
-        const std::size_t step = from_.points.size() / kMost + 1;
+        const std::size_t step = from_.points.size() / kMax + 1;
         std::vector<Vec3d> here;
         std::vector<Vec3d> there;
         for (std::uint32_t v = 0; v < from_.points.size(); v += static_cast<std::uint32_t>(step)) {
@@ -405,11 +402,11 @@ Shape& Shape::operator=(Shape&&) noexcept = default;
 const Hash& Shape::key() const {
     return state_->key;
 }
-double Shape::spread() const {
-    return state_->spread;
+double Shape::radiusOfGyration() const {
+    return state_->radiusOfGyration;
 }
 
-std::optional<Mat4d> Shape::motionTo(const Shape& other, double tolerance, bool moved) const {
+std::optional<Mat4d> Shape::similarityTo(const Shape& other, double tolerance, bool moved) const {
     const State& a = *state_;
     const State& b = *other.state_;
     if (a.bends || b.bends || a.key != b.key || !(a.size > 0) || !(b.size > 0)) return std::nullopt;

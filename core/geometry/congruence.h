@@ -24,15 +24,15 @@ public:
     [[nodiscard]] const Hash& key() const;
     /// Spread of the surface around its middle over its size: nearly equal for congruent meshes,
     /// whatever their scale. 0 without a surface.
-    [[nodiscard]] double spread() const;
+    [[nodiscard]] double radiusOfGyration() const;
 
     /// The motion that takes this mesh to another: to the same triangles in any order, each corner
     /// within `tolerance` diagonals and with the same attributes. Bent meshes (bones, morph
     /// targets) have none. With `moved` rotation, uniform scale and mirroring are looked for,
     /// from triangles that are rare in the mesh, and settled over all vertices (Umeyama 1991).
     /// Cost: O(V + T) for each of some attempts.
-    [[nodiscard]] std::optional<Mat4d> motionTo(const Shape& other, double tolerance,
-                                                bool moved) const;
+    [[nodiscard]] std::optional<Mat4d> similarityTo(const Shape& other, double tolerance,
+                                                    bool moved) const;
 
 private:
     struct State;

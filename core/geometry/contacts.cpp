@@ -7,6 +7,7 @@
 #include <map>
 
 #include "base/disjoint_sets.h"
+#include "base/index.h"
 
 namespace flentro {
 namespace {
@@ -238,7 +239,7 @@ private:
         return static_cast<std::size_t>(std::clamp(cell, 0.0, static_cast<double>(cells_ - 1)));
     }
     const std::vector<std::vector<std::uint32_t>>& columnsAlong(int axis) {
-        auto& columns = columns_[static_cast<std::size_t>(axis)];
+        auto& columns = elementOf(columns_, axis);
         if (!columns.empty()) return columns;
         columns.resize(cells() * cells());
         const int u = (axis + 1) % 3, v = (axis + 2) % 3;

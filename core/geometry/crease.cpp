@@ -13,10 +13,6 @@ namespace {
 
 constexpr double kRadians = std::numbers::pi / 180;
 
-std::vector<Vec3f> positionsOf(const Part& part) {
-    return toVectors(*part.find("POSITION"));
-}
-
 std::array<Vec3f, 3> cornersOf(const Part& part, const std::vector<Vec3f>& points, std::size_t t) {
     return {points[part.indices[3 * t]], points[part.indices[3 * t + 1]],
             points[part.indices[3 * t + 2]]};

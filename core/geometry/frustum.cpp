@@ -1,5 +1,6 @@
 #include "geometry/frustum.h"
 
+#include <cassert>
 #include <cmath>
 
 namespace flentro {
@@ -17,21 +18,23 @@ Mat4d viewMatrix(const Viewpoint& view) {
     return m;
 }
 
-Mat4d projectionMatrix(const Lens& lens) {
-    const double f = 1.0 / std::tan(toRadians(lens.verticalFov) / 2);
-    const double depth = lens.nearPlane - lens.farPlane;
+Mat4d projectionMatrix(const Projection& projection) {
+    assert(projection.aspect > 0 && projection.nearPlane > 0);
+    assert(projection.farPlane > projection.nearPlane);
+    const double f = 1.0 / std::tan(toRadians(projection.verticalFov) / 2);
+    const double depth = projection.nearPlane - projection.farPlane;
     Mat4d m = Mat4d::Zero();
-    m(0, 0) = f / lens.aspect;
+    m(0, 0) = f / projection.aspect;
     m(1, 1) = f;
-    m(2, 2) = (lens.farPlane + lens.nearPlane) / depth;
-    m(2, 3) = 2 * lens.farPlane * lens.nearPlane / depth;
+    m(2, 2) = (projection.farPlane + projection.nearPlane) / depth;
+    m(2, 3) = 2 * projection.farPlane * projection.nearPlane / depth;
     m(3, 2) = -1;
     return m;
 }
 
 // Planes from the rows of the combined matrix: Gribb & Hartmann 2001.
-Frustum::Frustum(const Viewpoint& view, const Lens& lens) {
-    const Mat4d m = projectionMatrix(lens) * viewMatrix(view);
+Frustum::Frustum(const Viewpoint& view, const Projection& projection) {
+    const Mat4d m = projectionMatrix(projection) * viewMatrix(view);
     for (std::size_t i = 0; i < planes_.size(); ++i) {
         const auto axis = static_cast<Eigen::Index>(i / 2);
         Vec4d plane = m.row(3) + (i % 2 == 0 ? 1 : -1) * m.row(axis);

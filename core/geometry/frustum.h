@@ -16,7 +16,7 @@ struct Viewpoint {
 };
 
 /// What a camera sees of the space before it.
-struct Lens {
+struct Projection {
     double verticalFov = 60;   ///< Degrees, in (0, 180).
     double aspect = 16.0 / 9;  ///< Width / height.
     double nearPlane = 0.1;    ///< Metres, > 0.
@@ -26,12 +26,12 @@ struct Lens {
 [[nodiscard]] Mat4d viewMatrix(const Viewpoint& view);
 
 /// Projection to OpenGL clip space (z in [-w, w]).
-[[nodiscard]] Mat4d projectionMatrix(const Lens& lens);
+[[nodiscard]] Mat4d projectionMatrix(const Projection& projection);
 
 /// Six planes with normals inward.
 class Frustum {
 public:
-    Frustum(const Viewpoint& view, const Lens& lens);
+    Frustum(const Viewpoint& view, const Projection& projection);
 
     /// False only when the box lies wholly outside one plane: exact for boxes inside or
     /// crossing, rarely true for a box near an edge that misses it (conservative).

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <cassert>
 #include <unordered_set>
 
 namespace flentro {
@@ -90,6 +91,29 @@ void Part::set(const char* semantic, Stream stream) {
             return;
         }
     attributes.push_back({semantic, std::move(shared)});
+}
+
+std::vector<Vec3f> positionsOf(const Part& part) {
+    const Stream* positions = part.find("POSITION");
+    assert(positions);
+    return toVectors(*positions);
+}
+
+double surfaceArea(const Part& part) {
+    if (part.triangleCount() == 0) return 0;
+    const std::vector<Vec3f> points = positionsOf(part);
+    double area = 0;
+    forEachTriangle(part, [&](const Corners& t) {
+        const Vec3f& a = points[t[0]];
+        area += 0.5 * static_cast<double>((points[t[1]] - a).cross(points[t[2]] - a).norm());
+    });
+    return area;
+}
+
+double surfaceArea(const Mesh& mesh) {
+    double area = 0;
+    for (const Part& part : mesh.parts) area += surfaceArea(part);
+    return area;
 }
 
 MeshPtr finishMesh(Mesh mesh) {

@@ -2,6 +2,8 @@
 
 #pragma once
 
+#include <array>
+#include <cassert>
 #include <memory>
 #include <string>
 #include <vector>
@@ -36,7 +38,7 @@ struct Part {
     /// Replaces the attribute, or adds it.
     void set(const char* semantic, Stream stream);
     /// True if bones or morph targets move its vertices.
-    [[nodiscard]] bool bends() const { return !targets.empty() || find("JOINTS_0"); }
+    [[nodiscard]] bool isDeformable() const { return !targets.empty() || find("JOINTS_0"); }
 };
 
 /// Immutable once finished and shared between scenes.
@@ -54,6 +56,28 @@ struct Mesh {
 };
 
 using MeshPtr = std::shared_ptr<const Mesh>;
+
+/// Vertices of a triangle.
+using Corners = std::array<std::uint32_t, 3>;
+
+[[nodiscard]] inline Corners cornersOf(const Part& part, std::size_t triangle) {
+    assert(triangle < part.triangleCount());
+    const std::uint32_t* first = part.indices.data() + 3 * triangle;
+    return {first[0], first[1], first[2]};
+}
+
+/// Calls visit(corners) for each triangle in order; nothing for points and lines.
+template <typename Visit>
+void forEachTriangle(const Part& part, Visit&& visit) {
+    for (std::size_t t = 0; t < part.triangleCount(); ++t) visit(cornersOf(part, t));
+}
+
+/// [V] Of a part that must have positions.
+[[nodiscard]] std::vector<Vec3f> positionsOf(const Part& part);
+
+/// Area of all triangles, square metres at scale 1.
+[[nodiscard]] double surfaceArea(const Part& part);
+[[nodiscard]] double surfaceArea(const Mesh& mesh);
 
 /// Fills in the derived members. Cost: O(V + T).
 [[nodiscard]] MeshPtr finishMesh(Mesh mesh);

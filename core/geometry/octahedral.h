@@ -27,18 +27,18 @@ public:
     /// Between 0.57 and 1 long; zero if there is none.
     [[nodiscard]] Vec3f unpacked() const {
         if (u_ == kNone) return Vec3f::Zero();
-        const float u = static_cast<float>(u_) * (1 / kMost);
-        const float v = static_cast<float>(v_) * (1 / kMost);
+        const float u = static_cast<float>(u_) * (1 / kMax);
+        const float v = static_cast<float>(v_) * (1 / kMax);
         const float z = 1 - std::fabs(u) - std::fabs(v);
         const float fold = std::max(-z, 0.0F);
         return {u - std::copysign(fold, u), v - std::copysign(fold, v), z};
     }
 
 private:
-    static constexpr float kMost = 32767;
+    static constexpr float kMax = 32767;
     static constexpr std::int16_t kNone = -32768;
     static std::int16_t pack(float value) {
-        return static_cast<std::int16_t>(std::lround(kMost * value));
+        return static_cast<std::int16_t>(std::lround(kMax * value));
     }
     std::int16_t u_ = kNone;
     std::int16_t v_ = 0;

@@ -1,6 +1,7 @@
 #include "geometry/stream.h"
 
 #include <algorithm>
+#include <cassert>
 #include <cmath>
 #include <cstring>
 
@@ -119,6 +120,7 @@ Stream makeStream(const std::vector<Vec2f>& values) {
 }
 
 Stream gather(const Stream& stream, const std::vector<std::uint32_t>& kept) {
+    assert(std::ranges::all_of(kept, [&](std::uint32_t i) { return i < stream.count(); }));
     Stream result{stream.type, stream.components, stream.normalized, stream.matrix, {}};
     const std::size_t size = stream.elementSize();
     result.data.resize(kept.size() * size);

@@ -5,6 +5,8 @@
 #include <cmath>
 #include <map>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -143,8 +145,7 @@ private:
             std::array<double, 16> sum{};
             for (const auto& [vertex, weight] : mixes_[v])
                 for (int c = 0; weight > 0 && c < from.components; ++c)
-                    sum[static_cast<std::size_t>(c)] +=
-                        weight * static_cast<double>(from.value(vertex, c));
+                    elementOf(sum, c) += weight * static_cast<double>(from.value(vertex, c));
             if (isDirection) {
                 const double length =
                     std::sqrt(sum[0] * sum[0] + sum[1] * sum[1] + sum[2] * sum[2]);
@@ -152,7 +153,7 @@ private:
                 if (from.components == 4) sum[3] = sum[3] < 0 ? -1 : 1;
             }
             for (int c = 0; c < from.components; ++c)
-                to.set(v, c, static_cast<float>(sum[static_cast<std::size_t>(c)]));
+                to.set(v, c, static_cast<float>(elementOf(sum, c)));
         }
         return to;
     }
@@ -170,7 +171,7 @@ private:
 
 std::optional<Part> cutAtTiles(const Part& part, std::size_t mostTiles) {
     const Stream* coords = part.find("TEXCOORD_0");
-    if (!part.isTriangles() || part.bends() || !coords || coords->components != 2)
+    if (!part.isTriangles() || part.isDeformable() || !coords || coords->components != 2)
         return std::nullopt;
     Cutter cutter(part);
     if (!cutter.run(mostTiles)) return std::nullopt;

@@ -25,7 +25,7 @@ struct GltfReadOptions {
 /// and object: truncated or mis-measured data, dangling indices, cyclic nodes, unknown required
 /// extensions; Limit for more memory than a scene may take, counted before it is taken.
 ///
-/// Cost: about that of reading the file and copying its streams once; both cores.
+/// Cost: about that of reading the file and copying its streams once; all cores.
 [[nodiscard]] Expected<Scene> readGltf(const std::filesystem::path& path, Progress& progress,
                                        const GltfReadOptions& options = {});
 

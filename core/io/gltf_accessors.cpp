@@ -6,6 +6,7 @@
 #include <cstring>
 #include <map>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "io/meshopt.h"
 
@@ -165,7 +166,7 @@ Expected<std::span<const std::byte>> GltfAccessors::bufferView(int index) const 
         return fail(ErrorCode::InvalidInput, "does not exist", where);
     if (const auto known = decompressed_.find(index); known != decompressed_.end())
         return std::span<const std::byte>(known->second);
-    auto bytes = slicePart(views[static_cast<std::size_t>(index)]);
+    auto bytes = slicePart(elementOf(views, index));
     if (!bytes) bytes.error().where = where;
     return bytes;
 }
@@ -176,7 +177,7 @@ Expected<std::span<const std::byte>> GltfAccessors::slicePart(const Json& view) 
     const auto length = countOf(view, "byteLength", 0);
     if (buffer < 0 || static_cast<std::size_t>(buffer) >= buffers_.size())
         return fail(ErrorCode::InvalidInput, "names a buffer that does not exist");
-    const auto& bytes = buffers_[static_cast<std::size_t>(buffer)];
+    const auto& bytes = elementOf(buffers_, buffer);
     if (!offset || !length || *offset > bytes.size() || *length > bytes.size() - *offset)
         return fail(ErrorCode::InvalidInput, "reaches beyond the end of its buffer");
     return bytes.subspan(*offset, *length);
@@ -205,7 +206,7 @@ Expected<Stream> GltfAccessors::layout(int index) const {
     const std::string where = fmt::format("accessor {}", index);
     if (index < 0 || static_cast<std::size_t>(index) >= accessors.size())
         return fail(ErrorCode::InvalidInput, "does not exist", where);
-    const Json& accessor = accessors[static_cast<std::size_t>(index)];
+    const Json& accessor = elementOf(accessors, index);
     const int type = jsonOr(accessor, "componentType", 0);
     const std::string shape = jsonOr<std::string>(accessor, "type", "");
     Stream stream;
@@ -276,13 +277,13 @@ Expected<void> GltfAccessors::applySparse(const Json& sparse, Stream& stream) co
 
 Expected<StreamPtr> GltfAccessors::stream(int index) {
     if (index >= 0 && static_cast<std::size_t>(index) < streams_.size()) {
-        const StreamPtr& known = streams_[static_cast<std::size_t>(index)];
+        const StreamPtr& known = elementOf(streams_, index);
         if (known) return known;
     }
     auto decoded = decodeOne(index);
     if (!decoded) return tl::unexpected(decoded.error());
     auto shared = std::make_shared<const Stream>(std::move(*decoded));
-    streams_[static_cast<std::size_t>(index)] = shared;
+    elementOf(streams_, index) = shared;
     return shared;
 }
 
@@ -295,7 +296,7 @@ Expected<void> GltfAccessors::decode(const std::vector<int>& indices, Progress& 
         parallelFor(wanted.size(), "Reading geometry", progress, [&](std::size_t i) {
             auto decoded = decodeOne(wanted[i]);
             if (decoded)
-                streams_[static_cast<std::size_t>(wanted[i])] =
+                elementOf(streams_, wanted[i]) =
                     std::make_shared<const Stream>(std::move(*decoded));
             else
                 errors[i] = decoded.error();

@@ -5,6 +5,7 @@
 #include <array>
 #include <cmath>
 
+#include "base/index.h"
 #include "io/gltf_meshes.h"
 #include "io/image.h"
 
@@ -75,8 +76,7 @@ template <int N>
 void readVector(const Json& source, const char* key, Eigen::Matrix<float, N, 1>& value) {
     const Json& array = jsonArray(source, key);
     for (int i = 0; i < N && i < static_cast<int>(array.size()); ++i)
-        if (array[static_cast<std::size_t>(i)].is_number())
-            value[i] = array[static_cast<std::size_t>(i)].get<float>();
+        if (elementOf(array, i).is_number()) value[i] = elementOf(array, i).get<float>();
 }
 
 AlphaMode alphaModeOf(const Json& source) {

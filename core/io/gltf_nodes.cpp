@@ -8,6 +8,7 @@
 #include <map>
 #include <numeric>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "io/gltf_meshes.h"
 #include "scene/edit.h"
@@ -35,8 +36,7 @@ Eigen::Matrix<double, N, 1> vectorOr(const Json& source, const char* key,
     const Json& array = jsonArray(source, key);
     if (array.size() != N) return value;
     for (int i = 0; i < N; ++i)
-        if (array[static_cast<std::size_t>(i)].is_number())
-            value[i] = array[static_cast<std::size_t>(i)].get<double>();
+        if (elementOf(array, i).is_number()) value[i] = elementOf(array, i).get<double>();
     return value;
 }
 
@@ -109,9 +109,9 @@ private:
         }
         for (const Json& child : jsonArray(source, "children")) {
             const int to = child.get<int>();
-            if (scene_.nodes[static_cast<std::size_t>(to)].parent >= 0)
+            if (elementOf(scene_.nodes, to).parent >= 0)
                 return fail(ErrorCode::InvalidInput, "has two parents", fmt::format("node {}", to));
-            scene_.nodes[static_cast<std::size_t>(to)].parent = static_cast<int>(index);
+            elementOf(scene_.nodes, to).parent = static_cast<int>(index);
             node.children.push_back(to);
         }
         return {};
@@ -182,7 +182,7 @@ private:
             Json roots = Json::array();
             for (const Json& root : jsonArray(source, "nodes")) {
                 const std::int64_t at = root.is_number_integer() ? root.get<std::int64_t>() : -1;
-                if (at >= 0 && at < count && scene_.nodes[static_cast<std::size_t>(at)].parent < 0)
+                if (at >= 0 && at < count && elementOf(scene_.nodes, at).parent < 0)
                     roots.push_back(at);
                 else
                     scene_.notes.push_back({"scene", "a root that is not a root node is left out"});
@@ -245,13 +245,11 @@ private:
             const Json& ids =
                 jsonArray(jsonObject(jsonObject(nodes[i], "extensions"), kLod), "ids");
             for (const Json& id : ids)
-                if (const int at = nodeOf(id); at >= 0)
-                    isLevel[static_cast<std::size_t>(at)] = true;
+                if (const int at = nodeOf(id); at >= 0) elementOf(isLevel, at) = true;
             if (ids.empty()) continue;
             if (scene_.nodes[i].mesh >= 0)
                 readLadder(nodes[i], scene_.nodes[i], ids);
-            else if (const int far = nodeOf(ids.front());
-                     far >= 0 && !placed[static_cast<std::size_t>(far)])
+            else if (const int far = nodeOf(ids.front()); far >= 0 && !elementOf(placed, far))
                 hangStandIn(i, nodes[i], far);
         }
         dropLevelNodes(std::move(isLevel), placed);
@@ -266,13 +264,13 @@ private:
     /// A mesh that is a lower level of a group shows all below it from afar: it becomes a child
     /// of the group, if it has no other place.
     void hangStandIn(std::size_t group, const Json& source, int index) {
-        Node& far = scene_.nodes[static_cast<std::size_t>(index)];
+        Node& far = elementOf(scene_.nodes, index);
         if (far.mesh < 0 || far.parent >= 0 || !far.children.empty()) return;
         Json* ours = ownExtrasIn(far.rest);
         if (!ours) return;
         if (!jsonObject(*ours, "standIn").contains("start")) {
             const Json& coverage = jsonArray(jsonObject(source, "extras"), "MSFT_screencoverage");
-            const Mesh& mesh = *scene_.assets[static_cast<std::size_t>(far.mesh)].mesh;
+            const Mesh& mesh = *elementOf(scene_.assets, far.mesh).mesh;
             *ours = {
                 {"standIn", {{"start", distanceForCoverage(mesh, numberAt(coverage, 0, 0.01))}}}};
         }
@@ -281,7 +279,7 @@ private:
     }
 
     void readLadder(const Json& source, const Node& node, const Json& ids) {
-        Asset& asset = scene_.assets[static_cast<std::size_t>(node.mesh)];
+        Asset& asset = elementOf(scene_.assets, node.mesh);
         if (!asset.ladder.empty()) return;
         const Json& ours = jsonObject(ownExtras(source), "ladder");
         asset.ladder.hysteresis = std::clamp(jsonOr(ours, "hysteresis", 0.0), 0.0, 0.5);
@@ -292,10 +290,10 @@ private:
         for (std::size_t i = 0; i < ids.size(); ++i) {
             const int at = nodeOf(ids[i]);
             if (at < 0) continue;
-            const int mesh = scene_.nodes[static_cast<std::size_t>(at)].mesh;
+            const int mesh = elementOf(scene_.nodes, at).mesh;
             if (mesh < 0) continue;
             Ladder::Level level;
-            level.mesh = scene_.assets[static_cast<std::size_t>(mesh)].mesh;
+            level.mesh = elementOf(scene_.assets, mesh).mesh;
             level.deviation = numberAt(jsonArray(ours, "deviations"), i, 0);
             const double covered = numberAt(coverage, i, 0.01);
             level.switchDistance = numberAt(jsonArray(ours, "switchDistances"), i,
@@ -332,7 +330,7 @@ private:
             for (const Json& root : jsonArray(source, "nodes"))
                 placed[root.get<std::size_t>()] = true;
         for (const Skin& skin : scene_.skins)
-            for (const int joint : skin.joints) placed[static_cast<std::size_t>(joint)] = true;
+            for (const int joint : skin.joints) elementOf(placed, joint) = true;
         return placed;
     }
 
@@ -340,7 +338,7 @@ private:
     void dropUnusedLevelAssets() {
         std::vector<bool> used(scene_.assets.size());
         for (const Node& node : scene_.nodes)
-            if (node.mesh >= 0) used[static_cast<std::size_t>(node.mesh)] = true;
+            if (node.mesh >= 0) elementOf(used, node.mesh) = true;
         std::vector<bool> isLevel(scene_.assets.size());
         for (const Asset& asset : scene_.assets)
             for (const Ladder::Level& level : asset.ladder.levels)
@@ -354,7 +352,7 @@ private:
             kept.push_back(scene_.assets[i]);
         }
         for (Node& node : scene_.nodes)
-            if (node.mesh >= 0) node.mesh = moved[static_cast<std::size_t>(node.mesh)];
+            if (node.mesh >= 0) node.mesh = elementOf(moved, node.mesh);
         scene_.assets = std::move(kept);
     }
 
@@ -365,7 +363,7 @@ private:
 
 /// extras.flentro of a node, as the writer leaves it.
 const Json& oursOf(const Scene& scene, int node) {
-    return ownExtras(scene.nodes[static_cast<std::size_t>(node)].rest);
+    return ownExtras(elementOf(scene.nodes, node).rest);
 }
 
 /// A distance in metres, if it is one.
@@ -397,28 +395,26 @@ void linkStandIns(Scene& scene) {
     bool any = false;
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
         const Object& object = scene.objects[i];
-        const int parent = scene.nodes[static_cast<std::size_t>(object.node)].parent;
+        const int parent = elementOf(scene.nodes, object.node).parent;
         if (!(object.culling.start > 0) || parent < 0) continue;
-        standInOf[static_cast<std::size_t>(parent)] = static_cast<int>(i);
+        elementOf(standInOf, parent) = static_cast<int>(i);
         any = true;
     }
     if (!any) return;
     visitDown(scene.nodes, [&](std::size_t index) {
         const int parent = scene.nodes[index].parent;
-        if (standInOf[index] < 0 && parent >= 0)
-            standInOf[index] = standInOf[static_cast<std::size_t>(parent)];
+        if (standInOf[index] < 0 && parent >= 0) standInOf[index] = elementOf(standInOf, parent);
     });
     std::map<int, Box> shown;
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
         Object& object = scene.objects[i];
-        const int standIn = standInOf[static_cast<std::size_t>(object.node)];
+        const int standIn = elementOf(standInOf, object.node);
         if (standIn < 0 || object.culling.start > 0) continue;
         object.standIn = standIn;
         shown[standIn].extend(object.bounds);
     }
     // Distances of both are asked of the same bounds.
-    for (const auto& [standIn, bounds] : shown)
-        scene.objects[static_cast<std::size_t>(standIn)].bounds = bounds;
+    for (const auto& [standIn, bounds] : shown) elementOf(scene.objects, standIn).bounds = bounds;
 }
 
 /// Takes objects out whose transform is not finite, also from their nodes, before anything

@@ -6,6 +6,7 @@
 #include <cstring>
 #include <set>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "io/gltf.h"
 #include "io/gltf_materials.h"
@@ -159,7 +160,7 @@ void noteOddities(Scene& scene) {
     const auto unseen =
         std::count_if(scene.textures.begin(), scene.textures.end(), [&](const Texture& texture) {
             return texture.image >= 0 &&
-                   scene.images[static_cast<std::size_t>(texture.image)].mime == "image/ktx2";
+                   elementOf(scene.images, texture.image).mime == "image/ktx2";
         });
     if (unseen > 0)
         scene.notes.push_back({"textures", counted(static_cast<std::size_t>(unseen), "texture") +

@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include "base/index.h"
 #include "io/gltf.h"
 #include "io/gltf_buffers.h"
 #include "io/gltf_references.h"
@@ -171,7 +172,7 @@ private:
     void placeMesh(int index) {
         const auto at = static_cast<std::size_t>(index);
         const Node& node = scene_.nodes[at];
-        const Asset& asset = scene_.assets[static_cast<std::size_t>(node.mesh)];
+        const Asset& asset = elementOf(scene_.assets, node.mesh);
         if (!isDrawable(*asset.mesh)) return;
         const bool levelled = !asset.ladder.empty() && options_.levels != LevelLayout::TopOnly;
         int holder = index;
@@ -194,12 +195,12 @@ private:
     int addChild(int parent, Json node) {
         nodes_.push_back(std::move(node));
         const int index = static_cast<int>(nodes_.size()) - 1;
-        nodes_[static_cast<std::size_t>(parent)]["children"].push_back(index);
+        elementOf(nodes_, parent)["children"].push_back(index);
         return index;
     }
 
     void attachMesh(int index, const Node& source, int mesh) {
-        Json& node = nodes_[static_cast<std::size_t>(index)];
+        Json& node = elementOf(nodes_, index);
         node["mesh"] = mesh;
         if (source.skin >= 0) node["skin"] = source.skin;
         if (source.instanceStreams.empty()) return;
@@ -209,10 +210,10 @@ private:
                 buffers_.addStream(*attribute.stream, GltfBuffers::Use::Animation, false);
     }
 
-    Json* oursIn(int index) { return ownExtrasIn(nodes_[static_cast<std::size_t>(index)]); }
+    Json* oursIn(int index) { return ownExtrasIn(elementOf(nodes_, index)); }
 
     void noteCulling(int holder, int index) {
-        const NodeCulling& noted = culling_[static_cast<std::size_t>(index)];
+        const NodeCulling& noted = elementOf(culling_, index);
         if (!noted.placed) return;
         const Culling& culling = noted.culling;
         Json ours = Json::object();
@@ -220,7 +221,7 @@ private:
             ours["culling"] = {{"fadeStart", culling.fadeStart}, {"end", culling.end}};
         if (std::isfinite(culling.shadowEnd) && noted.castsShadow)
             ours["shadowEnd"] = culling.shadowEnd;
-        Json& node = nodes_[static_cast<std::size_t>(holder)];
+        Json& node = elementOf(nodes_, holder);
         if (!noted.castsShadow && jsonOr(jsonObject(node, "extras"), "castsShadow", true) &&
             (!node.contains("extras") || node["extras"].is_object()))
             node["extras"]["castsShadow"] = false;
@@ -241,11 +242,11 @@ private:
 
     /// A far stand-in is a lower level of the node above it, which holds what it stands for.
     void placeStandIn(const Object& object) {
-        const int parent = scene_.nodes[static_cast<std::size_t>(object.node)].parent;
+        const int parent = elementOf(scene_.nodes, object.node).parent;
         if (Json* ours = oursIn(object.node))
             (*ours)["standIn"] = {{"start", object.culling.start}};
         if (parent < 0 || options_.levels == LevelLayout::NamedNodes) return;
-        Json& holder = nodes_[static_cast<std::size_t>(parent)];
+        Json& holder = elementOf(nodes_, parent);
         Json children = Json::array();
         for (const Json& child : holder["children"])
             if (child != object.node) children.push_back(child);
@@ -262,7 +263,7 @@ private:
     }
 
     void addLevels(int holder, int index, const Asset& asset) {
-        const NodeCulling& noted = culling_[static_cast<std::size_t>(index)];
+        const NodeCulling& noted = elementOf(culling_, index);
         const double scale = noted.placed ? std::max(1e-9, noted.scale) : 1;
         Json ids = Json::array();
         Json distances = Json::array();
@@ -284,7 +285,7 @@ private:
         }
         if (options_.levels != LevelLayout::LodExtension) return;
         coverage.push_back(noted.placed ? coverageAt(*asset.mesh, noted.culling.end / scale) : 0);
-        Json& node = nodes_[static_cast<std::size_t>(holder)];
+        Json& node = elementOf(nodes_, holder);
         node["extensions"]["MSFT_lod"]["ids"] = ids;
         if (!node.contains("extras") || node["extras"].is_object())
             node["extras"]["MSFT_screencoverage"] = coverage;
@@ -292,7 +293,7 @@ private:
 
     /// A node for one level, placed like the node that holds the mesh.
     int addLevelNode(int holder, int index, std::size_t level, const Asset& asset) {
-        const Node& source = scene_.nodes[static_cast<std::size_t>(index)];
+        const Node& source = elementOf(scene_.nodes, index);
         Json node = Json::object();
         if (holder == index)
             for (const char* key : {"translation", "rotation", "scale", "matrix"})
@@ -309,10 +310,9 @@ private:
     }
 
     void hangBeside(int added, int holder, int index) {
-        const int parent =
-            holder == index ? scene_.nodes[static_cast<std::size_t>(index)].parent : index;
+        const int parent = holder == index ? elementOf(scene_.nodes, index).parent : index;
         if (parent >= 0) {
-            nodes_[static_cast<std::size_t>(parent)]["children"].push_back(added);
+            elementOf(nodes_, parent)["children"].push_back(added);
             return;
         }
         for (Json& root : document_["scenes"])
@@ -334,7 +334,7 @@ private:
     void collectCulling() {
         culling_.resize(scene_.nodes.size());
         for (const Object& object : scene_.objects) {
-            NodeCulling& entry = culling_[static_cast<std::size_t>(object.node)];
+            NodeCulling& entry = elementOf(culling_, object.node);
             entry.placed = true;
             entry.scale = std::max(entry.scale, object.scale);
             const double shadowEnd = std::max(entry.culling.shadowEnd, object.culling.shadowEnd);
@@ -352,7 +352,7 @@ private:
                 if (node < 0) continue;
                 const bool weights =
                     jsonOr<std::string>(jsonObject(channel, "target"), "path", "") == "weights";
-                Animated& entry = animated_[static_cast<std::size_t>(node)];
+                Animated& entry = elementOf(animated_, node);
                 if (weights || entry == Animated::No)
                     entry = weights ? Animated::Weights : Animated::Transform;
             }
@@ -381,7 +381,7 @@ private:
 
     /// Images that are not written let the others move up.
     [[nodiscard]] int writtenImage(int index) const {
-        return index < 0 ? -1 : writtenImages_[static_cast<std::size_t>(index)];
+        return index < 0 ? -1 : elementOf(writtenImages_, index);
     }
 
     Json write(const Texture& texture) const {
@@ -434,8 +434,8 @@ private:
     }
 
     int animationStream(int index, bool bounds) {
-        return buffers_.addStream(*scene_.streams[static_cast<std::size_t>(index)],
-                                  GltfBuffers::Use::Animation, bounds);
+        return buffers_.addStream(*elementOf(scene_.streams, index), GltfBuffers::Use::Animation,
+                                  bounds);
     }
 
     /// `markers`: names that the source lists without having objects of theirs.

@@ -7,6 +7,7 @@
 #include <webp/encode.h>
 
 #include <algorithm>
+#include <cassert>
 #include <cstring>
 #include <memory>
 
@@ -170,6 +171,30 @@ std::vector<std::byte> encodeLike(const Image& image, const Pixels& pixels) {
     const std::vector<std::uint8_t> rgb = packed(pixels, 3);
     stbi_write_jpg_to_func(append, &result, pixels.width, pixels.height, 3, rgb.data(), kQuality);
     return result;
+}
+
+Image pngImage(const std::string& name, const Pixels& pixels, int channels) {
+    assert(channels >= 1 && channels <= 4);
+    Image image;
+    image.name = name;
+    image.mime = "image/png";
+    image.width = pixels.width;
+    image.height = pixels.height;
+    image.channels = channels;
+    auto bytes = encodeLike(image, pixels);
+    image.hash = hashBytes(bytes);
+    image.data = std::make_shared<const std::vector<std::byte>>(std::move(bytes));
+    return image;
+}
+
+int addTexture(Scene& scene, Image image, int sampler) {
+    Texture texture;
+    texture.name = image.name;
+    texture.image = static_cast<int>(scene.images.size());
+    texture.sampler = sampler;
+    scene.images.push_back(std::move(image));
+    scene.textures.push_back(std::move(texture));
+    return static_cast<int>(scene.textures.size()) - 1;
 }
 
 std::vector<std::byte> encodePng(const std::uint8_t* pixels, int width, int height, int channels) {

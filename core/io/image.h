@@ -44,6 +44,13 @@ struct Pixels {
 /// Empty for others.
 [[nodiscard]] std::vector<std::byte> encodeLike(const Image& image, const Pixels& pixels);
 
+/// A PNG of the pixels' first `channels`, 1 to 4.
+[[nodiscard]] Image pngImage(const std::string& name, const Pixels& pixels, int channels);
+
+/// Adds an image and a texture of its name that shows it; returns the texture's index. `sampler`:
+/// -1 for none.
+int addTexture(Scene& scene, Image image, int sampler);
+
 /// Encodes as PNG.
 [[nodiscard]] std::vector<std::byte> encodePng(const std::uint8_t* pixels, int width, int height,
                                                int channels);

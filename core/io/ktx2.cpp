@@ -7,6 +7,8 @@
 #include <cassert>
 #include <cstring>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -16,7 +18,7 @@ constexpr std::size_t kHeader = 80;  ///< Bytes before the level index.
 constexpr std::size_t kIndexRow = 24;
 constexpr std::uint32_t kZstandard = 2;
 constexpr int kLevelOfCompression = 9;
-constexpr std::size_t kMostLevels = 16;
+constexpr std::size_t kMaxLevels = 16;
 
 constexpr std::array<BlockFormatInfo, kBlockFormatCount> kFormats = {{
     {"bc1", 4, 4, 8, 131, 132, 128},
@@ -117,7 +119,7 @@ tl::unexpected<Error> bad(const char* what) {
 }  // namespace
 
 const BlockFormatInfo& infoOf(BlockFormat format) {
-    return kFormats[static_cast<std::size_t>(format)];
+    return elementOf(kFormats, format);
 }
 
 std::size_t blockBytes(BlockFormat format, int width, int height) {
@@ -127,7 +129,7 @@ std::size_t blockBytes(BlockFormat format, int width, int height) {
 }
 
 Bytes writeKtx2(BlockFormat format, bool isColor, const std::vector<BlockLevel>& levels) {
-    assert(!levels.empty() && levels.size() <= kMostLevels);
+    assert(!levels.empty() && levels.size() <= kMaxLevels);
     const BlockFormatInfo& info = infoOf(format);
     const Bytes descriptor = dataFormatDescriptor(format, isColor && info.vkSrgb != 0);
     std::vector<Bytes> packed;
@@ -188,7 +190,7 @@ Expected<Ktx2> readKtx2(std::span<const std::byte> data) {
     const auto height = word(24);
     const std::size_t count = word(40);
     if (width == 0 || height == 0 || width > 16384 || height > 16384 || count == 0 ||
-        count > kMostLevels || data.size() < kHeader + kIndexRow * count)
+        count > kMaxLevels || data.size() < kHeader + kIndexRow * count)
         return bad("has sizes that cannot be");
     for (std::size_t l = 0; l < count; ++l) {
         const std::size_t row = kHeader + kIndexRow * l;

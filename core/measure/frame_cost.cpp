@@ -6,13 +6,15 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
-constexpr std::size_t kFewestSamples = 8;
-constexpr int kMostTurns = 30;
-constexpr double kLeastVariation = 0.01;  ///< Standard deviation over mean.
-constexpr double kDetermined = 0.999;     ///< R^2 of a term by the others.
+constexpr std::size_t kMinSamples = 8;
+constexpr int kMaxTurns = 30;
+constexpr double kMinVariation = 0.01;  ///< Standard deviation over mean.
+constexpr double kDetermined = 0.999;   ///< R^2 of a term by the others.
 
 using Matrix = Eigen::MatrixXd;
 using Vector = Eigen::VectorXd;
@@ -57,7 +59,7 @@ public:
         Matrix a(count, static_cast<Eigen::Index>(last_ - first_));
         Vector b(count);
         for (Eigen::Index r = 0; r < count; ++r) {
-            const FrameSample& sample = samples_[rows[static_cast<std::size_t>(r)]];
+            const FrameSample& sample = samples_[elementOf(rows, r)];
             for (std::size_t t = first_; t < last_; ++t)
                 a(r, static_cast<Eigen::Index>(t - first_)) = sample.terms[t];
             b[r] = sample.milliseconds;
@@ -91,7 +93,7 @@ private:
         const double deviation = std::sqrt((values.array() - mean).square().mean());
         const bool constant = column == 0;  // the term of every frame
         if (constant) return "";
-        if (deviation < kLeastVariation * mean) return "it hardly varies between the frames";
+        if (deviation < kMinVariation * mean) return "it hardly varies between the frames";
         if (explainedBy(pick(a, told), values) > kDetermined)
             return "it rises and falls with the terms before it";
         return "";
@@ -103,10 +105,10 @@ private:
 };
 
 Expected<void> check(std::span<const FrameSample> samples) {
-    if (samples.size() < kFewestSamples)
+    if (samples.size() < kMinSamples)
         return fail(ErrorCode::InvalidInput,
                     fmt::format("{} frames are too few to fit a cost model to", samples.size()), {},
-                    fmt::format("Measure at least {} views", kFewestSamples));
+                    fmt::format("Measure at least {} views", kMinSamples));
     for (const FrameSample& sample : samples)
         if (!(sample.milliseconds > 0) || !std::isfinite(sample.milliseconds))
             return fail(ErrorCode::InvalidInput, "a frame time is not a positive number",
@@ -139,9 +141,7 @@ CostTerms termsOf(const ViewTally& tally, const Target& target, double layers) {
     const double pixels =
         static_cast<double>(target.width) * target.height * target.eyes / kMillion;
     CostTerms terms{};
-    const auto set = [&](CostTerm term, double value) {
-        terms[static_cast<std::size_t>(term)] = value;
-    };
+    const auto set = [&](CostTerm term, double value) { elementOf(terms, term) = value; };
     set(CostTerm::CpuFrame, 1);
     set(CostTerm::DrawCall, at(tally.counts, Measure::DrawCalls) / 1000);
     set(CostTerm::Object, at(tally.counts, Measure::Objects) / 1000);
@@ -181,7 +181,7 @@ Vector nonNegativeLeastSquares(const Matrix& a, const Vector& b) {
     const auto solvePassive = [&] {
         Columns columns;
         for (Eigen::Index i = 0; i < n; ++i)
-            if (passive[static_cast<std::size_t>(i)]) columns.push_back(i);
+            if (elementOf(passive, i)) columns.push_back(i);
         Vector full = Vector::Zero(n);
         const Vector part = pick(a, columns).colPivHouseholderQr().solve(b);
         for (std::size_t i = 0; i < columns.size(); ++i)
@@ -192,11 +192,11 @@ Vector nonNegativeLeastSquares(const Matrix& a, const Vector& b) {
         const Vector gradient = a.transpose() * (b - a * x);
         Eigen::Index best = -1;
         for (Eigen::Index i = 0; i < n; ++i)
-            if (!passive[static_cast<std::size_t>(i)] && gradient[i] > tolerance &&
+            if (!elementOf(passive, i) && gradient[i] > tolerance &&
                 (best < 0 || gradient[i] > gradient[best]))
                 best = i;
         if (best < 0) break;
-        passive[static_cast<std::size_t>(best)] = true;
+        elementOf(passive, best) = true;
         Vector next = solvePassive();
         // Step back to the first bound that the solution would cross.
         for (Eigen::Index inner = 0; inner < n && next.minCoeff() < 0; ++inner) {
@@ -205,7 +205,7 @@ Vector nonNegativeLeastSquares(const Matrix& a, const Vector& b) {
                 if (next[i] < 0) step = std::min(step, x[i] / (x[i] - next[i]));
             x += step * (next - x);
             for (Eigen::Index i = 0; i < n; ++i)
-                if (next[i] < 0 && x[i] <= 1e-12) passive[static_cast<std::size_t>(i)] = false;
+                if (next[i] < 0 && x[i] <= 1e-12) elementOf(passive, i) = false;
             next = solvePassive();
         }
         x = next.cwiseMax(0.0);
@@ -221,7 +221,7 @@ Expected<Calibration> calibrate(std::span<const FrameSample> samples, const Targ
     const SideFit gpu(samples, kCpuTerms, kCostTermCount);
     std::vector<bool> before;
     bool told = false;
-    for (int turn = 0; turn < kMostTurns; ++turn) {
+    for (int turn = 0; turn < kMaxTurns; ++turn) {
         std::vector<bool> byCpu;
         std::vector<std::size_t> rows[2];
         for (std::size_t i = 0; i < samples.size(); ++i) {

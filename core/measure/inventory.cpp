@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <set>
 
+#include "base/index.h"
 #include "measure/viewcost.h"
 
 namespace flentro {
@@ -12,8 +13,7 @@ std::set<int> imagesOf(const Scene& scene, const Mesh& mesh) {
     std::set<int> images;
     for (const Part& part : mesh.parts) {
         if (part.material < 0) continue;
-        for (const TextureUse& use :
-             scene.materials[static_cast<std::size_t>(part.material)].textures) {
+        for (const TextureUse& use : elementOf(scene.materials, part.material).textures) {
             const int image = scene.imageOf(use.texture);
             if (image >= 0) images.insert(image);
         }
@@ -57,13 +57,13 @@ std::vector<TextureEntry> listTextures(const Scene& scene, const TextureMemory& 
     }
     for (const Texture& texture : scene.textures)
         if (texture.image >= 0 && texture.sampler >= 0 &&
-            !scene.samplers[static_cast<std::size_t>(texture.sampler)].usesMipMaps())
-            entries[static_cast<std::size_t>(texture.image)].mipMaps = false;
+            !elementOf(scene.samplers, texture.sampler).usesMipMaps())
+            elementOf(entries, texture.image).mipMaps = false;
     for (const Material& material : scene.materials) {
         std::set<int> images;
         for (const TextureUse& use : material.textures) images.insert(scene.imageOf(use.texture));
         for (const int image : images)
-            if (image >= 0) ++entries[static_cast<std::size_t>(image)].materials;
+            if (image >= 0) ++elementOf(entries, image).materials;
     }
     std::stable_sort(entries.begin(), entries.end(),
                      [](const auto& a, const auto& b) { return a.memory > b.memory; });
@@ -89,8 +89,8 @@ std::vector<MaterialEntry> listMaterials(const Scene& scene, const TextureMemory
         for (const Part& part : scene.assets[asset.asset].mesh->parts) shown.insert(part.material);
         shown.erase(-1);
         for (const int material : shown) {
-            ++entries[static_cast<std::size_t>(material)].assets;
-            entries[static_cast<std::size_t>(material)].objects += asset.instances;
+            ++elementOf(entries, material).assets;
+            elementOf(entries, material).objects += asset.instances;
         }
     }
     std::stable_sort(entries.begin(), entries.end(),
@@ -100,7 +100,7 @@ std::vector<MaterialEntry> listMaterials(const Scene& scene, const TextureMemory
 
 LightEntry describeLight(const Scene& scene, std::size_t index) {
     const PlacedLight& placed = scene.placedLights[index];
-    const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
+    const Light& light = elementOf(scene.lights, placed.light);
     return {placed.name,  index,
             light.type,   static_cast<double>(light.intensity),
             placed.range, placed.castsShadow};
@@ -119,13 +119,12 @@ std::vector<SkinEntry> listSkins(const Scene& scene) {
     std::vector<SkinEntry> entries;
     for (std::size_t i = 0; i < scene.skins.size(); ++i) {
         const auto& joints = scene.skins[i].joints;
-        const std::string name =
-            joints.empty() ? "" : scene.nodes[static_cast<std::size_t>(joints.front())].name;
+        const std::string name = joints.empty() ? "" : elementOf(scene.nodes, joints.front()).name;
         entries.push_back({name, i, joints.size(), 0});
     }
     for (const Object& object : scene.objects) {
-        const int skin = scene.nodes[static_cast<std::size_t>(object.node)].skin;
-        if (skin >= 0) ++entries[static_cast<std::size_t>(skin)].objects;
+        const int skin = elementOf(scene.nodes, object.node).skin;
+        if (skin >= 0) ++elementOf(entries, skin).objects;
     }
     return entries;
 }
@@ -137,8 +136,7 @@ Inventory takeInventory(const Scene& scene, const Target& target) {
     Inventory result;
     for (std::size_t i = 0; i < scene.assets.size(); ++i)
         result.assets.push_back(describeAsset(scene, textures, i));
-    for (const Object& object : scene.objects)
-        ++result.assets[static_cast<std::size_t>(object.asset)].instances;
+    for (const Object& object : scene.objects) ++elementOf(result.assets, object.asset).instances;
     for (AssetEntry& entry : result.assets) {
         entry.placed = entry.triangles * entry.instances;
         result.uniqueTriangles += entry.triangles;

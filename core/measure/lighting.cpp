@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -21,12 +23,12 @@ double attenuation(double distance, double range) {
 
 Emitter::Emitter(const Scene& scene, const std::vector<Mat4d>& worlds, const PlacedLight& placed)
     : position_(placed.position), range_(placed.range) {
-    const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
+    const Light& light = elementOf(scene.lights, placed.light);
     type_ = light.type;
     const double candela =
         static_cast<double>(light.intensity) * light.color.cast<double>().dot(kWeights);
     candela_ = candela > 0 ? std::min(candela, kBrightest) : 0;
-    const Mat4d& world = worlds[static_cast<std::size_t>(placed.node)];
+    const Mat4d& world = elementOf(worlds, placed.node);
     direction_ = -world.block<3, 1>(0, 2).normalized();
     if (!direction_.allFinite()) direction_ = -Vec3d::UnitZ();
     const Json& spot = jsonObject(light.rest, "spot");

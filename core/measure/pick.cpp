@@ -49,17 +49,16 @@ struct MeshHit {
 /// The ray parameter is the same in object space, as the direction is not normalised there.
 MeshHit hitMesh(const Mesh& mesh, const Vec3d& origin, const Vec3d& direction) {
     MeshHit nearest;
-    std::size_t first = 0;
+    std::size_t triangle = 0;
     for (const Part& part : mesh.parts) {
         if (!part.isTriangles()) continue;
-        const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-            const Vec3f p[3] = {positions[part.indices[i]], positions[part.indices[i + 1]],
-                                positions[part.indices[i + 2]]};
+        const std::vector<Vec3f> positions = positionsOf(part);
+        forEachTriangle(part, [&](const Corners& t) {
+            const Vec3f p[3] = {positions[t[0]], positions[t[1]], positions[t[2]]};
             const double at = hitTriangle(p, origin, direction);
-            if (at < nearest.at) nearest = {at, first + i / 3};
-        }
-        first += part.triangleCount();
+            if (at < nearest.at) nearest = {at, triangle};
+            ++triangle;
+        });
     }
     return nearest;
 }
@@ -81,7 +80,7 @@ std::optional<Picked> pick(const Scene& scene, const std::vector<DrawnObject>& d
         const Object& object = scene.objects[entry.object];
         const Mat4d inverse = object.world.inverse();
         if (!isFinite(inverse)) continue;
-        const Mesh& mesh = *scene.assets[static_cast<std::size_t>(object.asset)].level(entry.level);
+        const Mesh& mesh = *scene.asset(object).level(entry.level);
         const MeshHit hit = hitMesh(mesh, transformPoint(inverse, origin),
                                     inverse.topLeftCorner<3, 3>() * direction);
         if (hit.at < kMissed && (!best || hit.at < best->distance))

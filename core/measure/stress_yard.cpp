@@ -17,9 +17,9 @@ Asset alone(const MeshPtr& mesh) {
 }
 
 bool holdsAll(const Scene& yard, const Target& target, const Viewpoint& view) {
-    Lens lens = target.lens();
-    lens.farPlane = kFarthest * 4;
-    const Frustum frustum(view, lens);
+    Projection projection = target.projection();
+    projection.farPlane = kFarthest * 4;
+    const Frustum frustum(view, projection);
     return std::all_of(yard.objects.begin(), yard.objects.end(), [&](const Object& object) {
         return frustum.sideOf(object.bounds.center(), 0.5 * object.bounds.sizes()) ==
                Frustum::Side::Inside;

@@ -1,10 +1,12 @@
 #include "measure/view_meter.h"
 
 #include <algorithm>
+#include <cassert>
 #include <map>
 #include <optional>
 #include <unsupported/Eigen/BVH>
 
+#include "base/index.h"
 #include "scene/origins.h"
 
 namespace flentro {
@@ -103,7 +105,7 @@ void ViewMeter::makeMaterials() {
 
 void ViewMeter::placeObjects() {
     for (const Object& object : scene_.objects) {
-        const int skin = scene_.nodes[static_cast<std::size_t>(object.node)].skin;
+        const int skin = elementOf(scene_.nodes, object.node).skin;
         const auto asset = static_cast<std::uint32_t>(object.asset);
         Placed placed{object.bounds.center(), 0.5 * object.bounds.sizes(),
                       object.culling.end,     object.culling.shadowEnd,
@@ -112,8 +114,7 @@ void ViewMeter::placeObjects() {
                       firstRow_[asset],       asset};
         if (object.bounds.isEmpty()) placed.gone = 0;
         if (skin >= 0)
-            placed.bones =
-                static_cast<double>(scene_.skins[static_cast<std::size_t>(skin)].joints.size());
+            placed.bones = static_cast<double>(elementOf(scene_.skins, skin).joints.size());
         placed_.push_back(placed);
     }
     crowds_ = crowdsOf(scene_);
@@ -151,7 +152,7 @@ public:
     Sweep(const ViewMeter& meter, std::span<const Viewpoint> views,
           std::vector<std::uint16_t>& found)
         : meter_(meter), found_(found) {
-        for (const Viewpoint& view : views) frusta_.emplace_back(view, meter.target_.lens());
+        for (const Viewpoint& view : views) frusta_.emplace_back(view, meter.target_.projection());
     }
 
     void run() { visit(meter_.tree_->getRootIndex(), {(1U << frusta_.size()) - 1, 0}); }
@@ -199,10 +200,11 @@ private:
     std::vector<Frustum> frusta_;
 };
 
-Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) const {
-    Sightings result;
+EyeVisibility ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) const {
+    assert(views.size() <= EyeVisibility::kMaxViews);
+    EyeVisibility result;
     result.eye = eye;
-    result.levels.assign(scene_.objects.size(), Sightings::kGone);
+    result.levels.assign(scene_.objects.size(), EyeVisibility::kGone);
     for (std::size_t i = 0; i < placed_.size(); ++i) {
         const Placed& object = placed_[i];
         const double distance = object.distanceTo(eye);
@@ -215,13 +217,13 @@ Sightings ViewMeter::sight(const Vec3d& eye, std::span<const Viewpoint> views) c
     capCrowds(result, {});
     for (std::size_t i = 0; i < placed_.size(); ++i)
         if (result.isThere(i) && !(placed_[i].distanceTo(eye) < placed_[i].shadowGone))
-            result.levels[i] |= Sightings::kNoShadow;
+            result.levels[i] |= EyeVisibility::kNoShadow;
     face(views, result);
     return result;
 }
 
-Sightings ViewMeter::turned(const Sightings& here, std::span<const Viewpoint> views) const {
-    Sightings result;
+EyeVisibility ViewMeter::turned(const EyeVisibility& here, std::span<const Viewpoint> views) const {
+    EyeVisibility result;
     result.eye = here.eye;
     result.levels = here.levels;
     face(views, result);
@@ -229,7 +231,7 @@ Sightings ViewMeter::turned(const Sightings& here, std::span<const Viewpoint> vi
 }
 
 /// Which of what is there each view takes in; needs eye and levels.
-void ViewMeter::face(std::span<const Viewpoint> views, Sightings& sightings) const {
+void ViewMeter::face(std::span<const Viewpoint> views, EyeVisibility& sightings) const {
     sightings.views = views.size();
     sightings.objects.assign(placed_.size(), 0);
     Sweep sweep(*this, views, sightings.objects);
@@ -249,7 +251,7 @@ void ViewMeter::face(std::span<const Viewpoint> views, Sightings& sightings) con
 /// True where the object's far stand-in shows instead.
 bool ViewMeter::isReplaced(const Placed& object, const Vec3d& eye) const {
     if (object.standIn < 0) return false;
-    const Placed& standIn = placed_[static_cast<std::size_t>(object.standIn)];
+    const Placed& standIn = elementOf(placed_, object.standIn);
     return standIn.distanceTo(eye) >= standIn.start;
 }
 
@@ -260,7 +262,7 @@ std::size_t ViewMeter::plainLevel(std::uint32_t object, const Vec3d& eye) const 
 }
 
 /// Who is not there leaves room for others.
-void ViewMeter::capCrowds(Sightings& sightings, const Without& without) const {
+void ViewMeter::capCrowds(EyeVisibility& sightings, const Without& without) const {
     for (const std::vector<std::uint32_t>& objects : crowds_) {
         std::vector<CrowdMember> members;
         for (const std::uint32_t i : objects)
@@ -270,13 +272,13 @@ void ViewMeter::capCrowds(Sightings& sightings, const Without& without) const {
         capLevels(scene_, members);
         for (const CrowdMember& member : members) {
             std::uint8_t& level = sightings.levels[member.object];
-            level = static_cast<std::uint8_t>((level & Sightings::kNoShadow) | member.level);
+            level = static_cast<std::uint8_t>((level & EyeVisibility::kNoShadow) | member.level);
         }
     }
 }
 
 /// The row of each object at its level from this eye; kNoRow if it is not there.
-std::vector<std::uint32_t> ViewMeter::rowsOf(const Sightings& sightings,
+std::vector<std::uint32_t> ViewMeter::rowsOf(const EyeVisibility& sightings,
                                              const Without& without) const {
     std::vector<std::uint32_t> rows(placed_.size(), kNoRow);
     for (std::size_t i = 0; i < rows.size(); ++i)
@@ -285,7 +287,7 @@ std::vector<std::uint32_t> ViewMeter::rowsOf(const Sightings& sightings,
     return rows;
 }
 
-ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const Sightings& sightings,
+ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const EyeVisibility& sightings,
                                       const std::vector<std::uint32_t>& rowsHere,
                                       Marks& rows) const {
     Pass pass;
@@ -335,7 +337,7 @@ void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, OfView& met) const
 }
 
 /// All views in one walk over the objects.
-std::vector<ViewTally> ViewMeter::countDrawn(const Sightings& sightings,
+std::vector<ViewTally> ViewMeter::countDrawn(const EyeVisibility& sightings,
                                              const std::vector<std::uint32_t>& rowsHere) const {
     std::vector<ViewTally> tallies(sightings.views);
     std::vector<OfView> met(sightings.views, {Marks(rows_.size()), Marks(scene_.materials.size()),
@@ -356,13 +358,14 @@ std::vector<ViewTally> ViewMeter::countDrawn(const Sightings& sightings,
     return tallies;
 }
 
-std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Without& without) const {
+std::vector<ViewTally> ViewMeter::count(const EyeVisibility& sightings,
+                                        const Without& without) const {
     if (!without.objects.empty() && !crowds_.empty()) {
-        Sightings recapped = sightings;
+        EyeVisibility recapped = sightings;
         capCrowds(recapped, without);
         Without lights{{}, without.lights};
         for (std::size_t i = 0; i < recapped.levels.size(); ++i)
-            if (without.object(i)) recapped.levels[i] = Sightings::kGone;
+            if (without.object(i)) recapped.levels[i] = EyeVisibility::kGone;
         return count(recapped, lights);
     }
     const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
@@ -391,7 +394,7 @@ std::vector<ViewTally> ViewMeter::count(const Sightings& sightings, const Withou
 }
 
 /// Notes for each object what the pass of one light draws of it.
-void ViewMeter::addShadows(std::uint32_t light, const Sightings& sightings,
+void ViewMeter::addShadows(std::uint32_t light, const EyeVisibility& sightings,
                            const std::vector<std::uint32_t>& rowsHere, Marks& rows,
                            std::vector<ShadowDraw>& draws) const {
     rows.clear();
@@ -406,9 +409,10 @@ void ViewMeter::addShadows(std::uint32_t light, const Sightings& sightings,
     }
 }
 
-ViewCost ViewMeter::detail(const Sightings& all, const Vec3d* eye, const Without& without) const {
+ViewCost ViewMeter::detail(const EyeVisibility& all, const Vec3d* eye,
+                           const Without& without) const {
     ViewCost cost;
-    Sightings sightings = all;
+    EyeVisibility sightings = all;
     if (eye && !without.objects.empty()) capCrowds(sightings, without);
     static_cast<ViewTally&>(cost) = count(sightings, without).front();
     for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
@@ -441,7 +445,7 @@ ViewCost ViewMeter::cost(const Viewpoint& view, const Without& without) const {
 }
 
 ViewCost ViewMeter::wholeScene() const {
-    Sightings all;
+    EyeVisibility all;
     all.views = 1;
     all.eye.setConstant(std::numeric_limits<double>::quiet_NaN());
     all.levels.assign(scene_.objects.size(), 0);

@@ -17,10 +17,10 @@
 namespace flentro {
 
 /// What the views from one eye take in; view v is bit v of the masks.
-struct Sightings {
+struct EyeVisibility {
     static constexpr std::uint8_t kGone = 255;       ///< Beyond its culling distance.
     static constexpr std::uint8_t kNoShadow = 0x80;  ///< Beyond its shadow distance.
-    static constexpr std::size_t kMostViews = 16;
+    static constexpr std::size_t kMaxViews = 16;
 
     std::size_t views = 0;
     Vec3d eye = Vec3d::Zero();
@@ -58,16 +58,17 @@ public:
     ViewMeter(const Scene& scene, const Target& target);
     ~ViewMeter();
 
-    /// At most Sightings::kMostViews views, all from `eye`. Cost: O(objects), and O(views) for
+    /// At most EyeVisibility::kMaxViews views, all from `eye`. Cost: O(objects), and O(views) for
     /// the objects around the edges of the views.
-    [[nodiscard]] Sightings sight(const Vec3d& eye, std::span<const Viewpoint> views) const;
+    [[nodiscard]] EyeVisibility sight(const Vec3d& eye, std::span<const Viewpoint> views) const;
 
     /// Other views from the eye of `here`: levels and what is culled stay. Cost: O(objects around
     /// the edges of the views).
-    [[nodiscard]] Sightings turned(const Sightings& here, std::span<const Viewpoint> views) const;
+    [[nodiscard]] EyeVisibility turned(const EyeVisibility& here,
+                                       std::span<const Viewpoint> views) const;
 
     /// One tally for each view. Cost: O(objects + casters + drawn objects).
-    [[nodiscard]] std::vector<ViewTally> count(const Sightings& sightings,
+    [[nodiscard]] std::vector<ViewTally> count(const EyeVisibility& sightings,
                                                const Without& without = {}) const;
 
     [[nodiscard]] ViewCost cost(const Viewpoint& view, const Without& without = {}) const;
@@ -112,26 +113,26 @@ private:
     class Sweep;
     struct Tree;
 
-    void face(std::span<const Viewpoint> views, Sightings& sightings) const;
+    void face(std::span<const Viewpoint> views, EyeVisibility& sightings) const;
     void makeRows();
     void makeMaterials();
     void placeObjects();
     void growTree();
     void findCasters();
     [[nodiscard]] bool isReplaced(const Placed& object, const Vec3d& eye) const;
-    void capCrowds(Sightings& sightings, const Without& without) const;
+    void capCrowds(EyeVisibility& sightings, const Without& without) const;
     [[nodiscard]] std::size_t plainLevel(std::uint32_t object, const Vec3d& eye) const;
-    [[nodiscard]] std::vector<std::uint32_t> rowsOf(const Sightings& sightings,
+    [[nodiscard]] std::vector<std::uint32_t> rowsOf(const EyeVisibility& sightings,
                                                     const Without& without) const;
-    void addShadows(std::uint32_t light, const Sightings& sightings,
+    void addShadows(std::uint32_t light, const EyeVisibility& sightings,
                     const std::vector<std::uint32_t>& rowsHere, Marks& rows,
                     std::vector<ShadowDraw>& draws) const;
-    [[nodiscard]] Pass shadowPass(std::size_t light, const Sightings& sightings,
+    [[nodiscard]] Pass shadowPass(std::size_t light, const EyeVisibility& sightings,
                                   const std::vector<std::uint32_t>& rowsHere, Marks& rows) const;
     void addDrawn(std::size_t row, ViewTally& tally, OfView& met) const;
     [[nodiscard]] std::vector<ViewTally> countDrawn(
-        const Sightings& sightings, const std::vector<std::uint32_t>& rowsHere) const;
-    [[nodiscard]] ViewCost detail(const Sightings& all, const Vec3d* eye,
+        const EyeVisibility& sightings, const std::vector<std::uint32_t>& rowsHere) const;
+    [[nodiscard]] ViewCost detail(const EyeVisibility& all, const Vec3d* eye,
                                   const Without& without) const;
 
     const Scene& scene_;

@@ -5,6 +5,7 @@
 #include <optional>
 #include <tuple>
 
+#include "base/index.h"
 #include "measure/view_meter.h"
 
 namespace flentro {
@@ -17,7 +18,7 @@ bool isThere(const Scene& scene, const Object& object, const Vec3d& eye) {
     const double distance = distanceTo(object.bounds, eye);
     if (!(distance < object.culling.end) || distance < object.culling.start) return false;
     if (object.standIn < 0) return true;
-    const Object& standIn = scene.objects[static_cast<std::size_t>(object.standIn)];
+    const Object& standIn = elementOf(scene.objects, object.standIn);
     return distanceTo(standIn.bounds, eye) < standIn.culling.start;
 }
 
@@ -41,7 +42,7 @@ std::vector<std::vector<std::uint32_t>> crowdsOf(const Scene& scene) {
     std::map<std::pair<std::string, int>, std::vector<std::uint32_t>> crowds;
     for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
         const int asset = scene.objects[i].asset;
-        const Ladder& ladder = scene.assets[static_cast<std::size_t>(asset)].ladder;
+        const Ladder& ladder = elementOf(scene.assets, asset).ladder;
         if (ladder.caps.empty()) continue;
         crowds[{ladder.crowd, ladder.crowd.empty() ? asset : -1}].push_back(i);
     }
@@ -56,7 +57,7 @@ void capLevels(const Scene& scene, std::vector<CrowdMember>& members) {
     });
     const auto ladderOf = [&](const CrowdMember& member) -> const Ladder& {
         const Object& object = scene.objects[member.object];
-        return scene.assets[static_cast<std::size_t>(object.asset)].ladder;
+        return scene.asset(object).ladder;
     };
     std::vector<int> room;
     for (const CrowdMember& member : members) {
@@ -78,12 +79,12 @@ std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
     std::vector<DrawnObject> drawn;
     const bool continues = shown && shown->size() == scene.objects.size();
     const std::vector<std::vector<std::uint32_t>> crowds = crowdsOf(scene);
-    const Frustum frustum(view, target.lens());
+    const Frustum frustum(view, target.projection());
     const auto see = [&](std::uint32_t i) -> std::optional<CrowdMember> {
         const Object& object = scene.objects[i];
         const double distance = distanceTo(object.bounds, view.eye);
         if (!isThere(scene, object, view.eye) || (!off.empty() && off[i])) return std::nullopt;
-        const Ladder& ladder = scene.assets[static_cast<std::size_t>(object.asset)].ladder;
+        const Ladder& ladder = scene.asset(object).ladder;
         const std::size_t before = continues ? (*shown)[i] : 0;
         const std::size_t level = levelAfter(ladder, object.scale, distance, before);
         return CrowdMember{distance, i, static_cast<std::uint8_t>(level)};
@@ -114,7 +115,7 @@ std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
 
 std::vector<std::uint32_t> culledFrom(const Scene& scene, const Target& target,
                                       const Viewpoint& view, std::size_t most) {
-    const Frustum frustum(view, target.lens());
+    const Frustum frustum(view, target.projection());
     std::vector<std::pair<double, std::uint32_t>> gone;
     for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
         const Object& object = scene.objects[i];

@@ -9,6 +9,8 @@
 #include <cmath>
 #include <memory>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -57,8 +59,7 @@ std::array<std::uint8_t, 16> decodeChannel(const std::uint8_t* data) {
     const bool isLong = palette[0] > palette[1];
     const int steps = isLong ? 7 : 5;
     for (int i = 1; i < steps; ++i)
-        palette[static_cast<std::size_t>(i + 1)] =
-            ((steps - i) * palette[0] + i * palette[1] + steps / 2) / steps;
+        elementOf(palette, i + 1) = ((steps - i) * palette[0] + i * palette[1] + steps / 2) / steps;
     if (!isLong) {
         palette[6] = 0;
         palette[7] = 255;

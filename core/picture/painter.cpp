@@ -4,13 +4,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
 #include "survey/ray_scene.h"
 
 namespace flentro {
 namespace {
 
 constexpr double kMargin = 1.04;  ///< Room around the mesh in its picture.
-constexpr int kLeastEdge = 4;     ///< Pixels of a picture.
+constexpr int kMinEdge = 4;       ///< Pixels of a picture.
 constexpr int kGrid = 4;          ///< Rays along the edge of a pixel.
 static_assert(kGrid * kGrid == RayPacket::kLanes);
 
@@ -62,8 +63,7 @@ private:
         for (int c = 0; c < std::min(4, colors->components); ++c) {
             float value = 0;
             for (int k = 0; k < 3; ++k)
-                value += weights[k] *
-                         static_cast<float>(colors->value(corners[static_cast<std::size_t>(k)], c));
+                value += weights[k] * static_cast<float>(colors->value(elementOf(corners, k), c));
             color[c] = c < 3 ? toDisplay(value) : value;
         }
         return color;
@@ -73,7 +73,7 @@ private:
 }  // namespace
 
 Aim aimAt(const Box& box, const Vec3d& side, double distance, double pixelsPerMetreAtOne,
-          int mostEdge) {
+          int maxEdge) {
     Aim aim;
     if (!box.isEmpty()) aim.at = box.center();
     // The eye moves out until the box is as far away as asked.
@@ -90,9 +90,9 @@ Aim aimAt(const Box& box, const Vec3d& side, double distance, double pixelsPerMe
     const double radius = box.isEmpty() ? 0 : box.diagonal().norm() / 2;
     const double apart = std::max(far * far - radius * radius, radius * radius * 0.01);
     const double across = 2 * kMargin * radius / std::sqrt(apart);  // tangents of the sphere
-    aim.pixel = std::max(1 / pixelsPerMetreAtOne, across / mostEdge);
-    aim.width = aim.height = std::clamp(static_cast<int>(std::ceil(across / aim.pixel)), kLeastEdge,
-                                        std::max(kLeastEdge, mostEdge));
+    aim.pixel = std::max(1 / pixelsPerMetreAtOne, across / maxEdge);
+    aim.width = aim.height = std::clamp(static_cast<int>(std::ceil(across / aim.pixel)), kMinEdge,
+                                        std::max(kMinEdge, maxEdge));
     return aim;
 }
 
@@ -132,7 +132,7 @@ struct MeshPainter::State {
         if (const Stream* normals = part.find("NORMAL")) paint.normals = toVectors(*normals);
         paint.colors = part.find("COLOR_0");
         if (part.material < 0) return paint;
-        const Material& material = single.materials[static_cast<std::size_t>(part.material)];
+        const Material& material = elementOf(single.materials, part.material);
         for (int c = 0; c < 3; ++c) paint.factor[c] = toDisplay(material.baseColor[c]);
         paint.factor[3] = material.baseColor[3];
         for (std::size_t u = 0; u < material.textures.size(); ++u) {
@@ -154,7 +154,7 @@ struct MeshPainter::State {
     RayScene rays;
     std::shared_ptr<const TextureCache> textures;
     std::vector<Paint> paints;  ///< [parts]
-    Sightings sightings;
+    EyeVisibility sightings;
 };
 
 /// Lays the surfaces that the rays of one pixel meet over each other, nearest first.
@@ -180,7 +180,7 @@ public:
             packet.y[lane] = static_cast<float>(ray.y());
             packet.z[lane] = static_cast<float>(ray.z());
             packet.valid[lane] = -1;
-            rays_[static_cast<std::size_t>(lane)] = ray;
+            elementOf(rays_, lane) = ray;
         }
         sums_.fill(Vec4f::Zero());
         state_.rays.trace(aim_.eye, packet, std::numeric_limits<float>::max(), state_.sightings,
@@ -191,8 +191,8 @@ public:
     }
 
     void meet(int lane, const RayHit& hit, bool opaque) override {
-        Vec4f& sum = sums_[static_cast<std::size_t>(lane)];
-        Vec4f color = colorOf(hit, rays_[static_cast<std::size_t>(lane)]);
+        Vec4f& sum = elementOf(sums_, lane);
+        Vec4f color = colorOf(hit, elementOf(rays_, lane));
         if (opaque) color.w() = 1;
         const float share = (1 - sum.w()) * color.w();
         sum += Vec4f(color.x() * share, color.y() * share, color.z() * share, share);
@@ -211,8 +211,8 @@ private:
         if (!(whole > 0)) return paint.factor;
         Vec3f weights;
         for (int k = 0; k < 3; ++k) {
-            const Vec3d& a = places[static_cast<std::size_t>((k + 1) % 3)];
-            const Vec3d& b = places[static_cast<std::size_t>((k + 2) % 3)];
+            const Vec3d& a = elementOf(places, (k + 1) % 3);
+            const Vec3d& b = elementOf(places, (k + 2) % 3);
             weights[k] = static_cast<float>(
                 std::clamp((b - a).cross(point - a).dot(across) / whole, 0.0, 1.0));
         }

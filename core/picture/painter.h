@@ -5,6 +5,7 @@
 #include <memory>
 #include <vector>
 
+#include "base/index.h"
 #include "picture/texels.h"
 
 namespace flentro {
@@ -20,9 +21,9 @@ struct Aim {
 
 /// From `side` (a unit vector from the box to the eye) at `distance` metres before the box, with
 /// all of it in the picture, `pixelsPerMetreAtOne` as on a target's display. Pixels are made
-/// larger rather than let an edge exceed `mostEdge`.
+/// larger rather than let an edge exceed `maxEdge`.
 [[nodiscard]] Aim aimAt(const Box& box, const Vec3d& side, double distance,
-                        double pixelsPerMetreAtOne, int mostEdge = 512);
+                        double pixelsPerMetreAtOne, int maxEdge = 512);
 
 struct Picture {
     int width = 0;
@@ -31,7 +32,7 @@ struct Picture {
     std::vector<Vec4f> pixels;
 
     [[nodiscard]] const Vec4f& at(int column, int row) const {
-        return pixels[static_cast<std::size_t>(row * width + column)];
+        return elementOf(pixels, row * width + column);
     }
 };
 

@@ -5,6 +5,7 @@
 #include <cassert>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "picture/texels.h"
 
@@ -35,10 +36,10 @@ Plane convolve(const Plane& plane, const Size& size, const std::vector<float>& a
                         for (int k = -radius; k <= radius; ++k) {
                             const int column = isAcross ? std::clamp(x + k, 0, size.width - 1) : x;
                             const int row = isAcross ? y : std::clamp(y + k, 0, size.height - 1);
-                            sum += kernel[static_cast<std::size_t>(k + radius)] *
-                                   from[static_cast<std::size_t>(row * size.width + column)];
+                            sum += elementOf(kernel, k + radius) *
+                                   elementOf(from, row * size.width + column);
                         }
-                        to[static_cast<std::size_t>(y * size.width + x)] = sum;
+                        elementOf(to, y * size.width + x) = sum;
                     }
             });
         return to;
@@ -297,8 +298,7 @@ void findWorst(const Size& size, PictureError& error) {
             double sum = 0;
             for (int y = top; y < bottom; ++y)
                 for (int x = left; x < right; ++x)
-                    sum += static_cast<double>(
-                        error.map[static_cast<std::size_t>(y * size.width + x)]);
+                    sum += static_cast<double>(elementOf(error.map, y * size.width + x));
             const double mean = sum / std::max(1, (right - left) * (bottom - top));
             if (mean <= error.worstFlip) continue;
             error.worstFlip = mean;

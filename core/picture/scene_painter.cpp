@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "measure/lighting.h"
 #include "survey/look.h"
@@ -11,12 +12,12 @@
 namespace flentro {
 namespace {
 
-constexpr std::size_t kMostLayers = 6;  ///< Transparent ones before one another.
-constexpr double kShadowShare = 0.02;   ///< Of a point's light: shadows of less are not asked.
-constexpr float kAmbient = 0.03F;       ///< Of the lights' light, from all sides.
-constexpr float kSky = 1;               ///< Lux from above where a scene has no lights.
-constexpr double kFarthestSun = 1e4;    ///< Metres from a point to where sun light starts.
-constexpr int kTile = 4;                ///< Pixels an edge of what a packet of rays draws.
+constexpr std::size_t kMaxLayers = 6;  ///< Transparent ones before one another.
+constexpr double kShadowShare = 0.02;  ///< Of a point's light: shadows of less are not asked.
+constexpr float kAmbient = 0.03F;      ///< Of the lights' light, from all sides.
+constexpr float kSky = 1;              ///< Lux from above where a scene has no lights.
+constexpr double kFarthestSun = 1e4;   ///< Metres from a point to where sun light starts.
+constexpr int kTile = 4;               ///< Pixels an edge of what a packet of rays draws.
 static_assert(kTile * kTile == RayPacket::kLanes);
 
 /// Of a colour whose parts are whole 255ths, as texels are.
@@ -28,7 +29,7 @@ Vec3f linearOf(const Vec4f& display) {
         return linear;
     }();
     const auto of = [](float c) {
-        return table[static_cast<std::size_t>(std::clamp(c, 0.0F, 1.0F) * 255 + 0.5F)];
+        return elementOf(table, std::clamp(c, 0.0F, 1.0F) * 255 + 0.5F);
     };
     return {of(display.x()), of(display.y()), of(display.z())};
 }
@@ -37,12 +38,12 @@ Vec3f linearOf(const Vec4f& display) {
 class Layers : public RaySink {
 public:
     void meet(int lane, const RayHit& hit, bool opaque) override {
-        auto& own = layers[static_cast<std::size_t>(lane)];
-        if (own.count < kMostLayers || opaque) own.hits[std::min(own.count, kMostLayers - 1)] = hit;
-        own.count = std::min(own.count + 1, kMostLayers);
+        auto& own = elementOf(layers, lane);
+        if (own.count < kMaxLayers || opaque) own.hits[std::min(own.count, kMaxLayers - 1)] = hit;
+        own.count = std::min(own.count + 1, kMaxLayers);
     }
     struct Lane {
-        std::array<RayHit, kMostLayers> hits;
+        std::array<RayHit, kMaxLayers> hits;
         std::size_t count = 0;
     };
     std::array<Lane, RayPacket::kLanes> layers;
@@ -91,11 +92,11 @@ struct PartStreams {
     explicit PartStreams(const Part& part) : normal(part.find("NORMAL")) {
         for (int set = 0; set < kCoordSets; ++set) {
             const Stream* stream = part.find("TEXCOORD_" + std::to_string(set));
-            if (stream && stream->components == 2) coords[static_cast<std::size_t>(set)] = stream;
+            if (stream && stream->components == 2) elementOf(coords, set) = stream;
         }
     }
     [[nodiscard]] const Stream* coordsOf(int set) const {
-        return set >= 0 && set < kCoordSets ? coords[static_cast<std::size_t>(set)] : nullptr;
+        return set >= 0 && set < kCoordSets ? elementOf(coords, set) : nullptr;
     }
 };
 
@@ -167,7 +168,7 @@ struct ScenePainter::State {
         for (const Material& material : s.materials) readings.push_back(readingOf(material));
         for (std::uint32_t i = 0; i < emitters.size(); ++i) {
             if (!std::isfinite(emitters[i].range())) endless.push_back(i);
-            const Vec3f& c = s.lights[static_cast<std::size_t>(s.placedLights[i].light)].color;
+            const Vec3f& c = elementOf(s.lights, s.placedLights[i].light).color;
             const float weight = 0.2126F * c.x() + 0.7152F * c.y() + 0.0722F * c.z();
             tints.push_back(weight > 0 ? Vec3f(c / weight) : Vec3f(Vec3f::Ones()));
         }
@@ -268,9 +269,8 @@ private:
         const float density = row.mappings > 0 ? s_.rays.texCoordDensity(hit, 0) : 0;
         const float across = density * hit.distance * static_cast<float>(pixelAtOne_);
         if (row.material >= 0)
-            dress(s_.scene.materials[static_cast<std::size_t>(row.material)],
-                  s_.readings[static_cast<std::size_t>(row.material)], corner, corners, across,
-                  surface);
+            dress(elementOf(s_.scene.materials, row.material), elementOf(s_.readings, row.material),
+                  corner, corners, across, surface);
         if (surface.normal.dot(surface.toEye) < 0 && face.dot(surface.toEye) < 0)
             surface.normal = -surface.normal;
         return surface;
@@ -437,13 +437,13 @@ LightPicture ScenePainter::paint(const Viewpoint& view, const Target& target, do
         static_cast<std::size_t>(picture.width) * static_cast<std::size_t>(picture.height),
         Vec3f::Zero());
     const ViewMeter meter(state_->scene, target);
-    const Sightings sightings = meter.sight(view.eye, {&view, 1});
+    const EyeVisibility sightings = meter.sight(view.eye, {&view, 1});
     const double up = std::tan(toRadians(target.verticalFov) / 2);
     const double pixelAtOne = 2 * up / picture.height;
     const Shader shader(*state_, view.eye, pixelAtOne);
     const Eigen::Matrix3d toWorld = viewMatrix(view).inverse().topLeftCorner<3, 3>();
     const int rows = (picture.height + kTile - 1) / kTile;
-    parallelFor(static_cast<std::size_t>(rows), "Drawing", noProgress(), [&](std::size_t row) {
+    parallelEach(static_cast<std::size_t>(rows), [&](std::size_t row) {
         for (int left = 0; left < picture.width; left += kTile) {
             const int top = static_cast<int>(row) * kTile;
             RayPacket packet{};
@@ -467,9 +467,8 @@ LightPicture ScenePainter::paint(const Viewpoint& view, const Target& target, do
             const Shader::Colours colours = shader.shade(layers, ways);
             for (int i = 0; i < RayPacket::kLanes; ++i)
                 if (packet.valid[i] != 0)
-                    picture.pixels[static_cast<std::size_t>((top + i / kTile) * picture.width +
-                                                            left + i % kTile)] =
-                        colours[static_cast<std::size_t>(i)];
+                    elementOf(picture.pixels, (top + i / kTile) * picture.width + left +
+                                                  i % kTile) = elementOf(colours, i);
         }
     });
     return picture;

@@ -1,8 +1,11 @@
 #include "picture/texels.h"
 
 #include <algorithm>
+#include <cassert>
 #include <cmath>
 #include <mutex>
+
+#include "base/index.h"
 
 namespace flentro {
 
@@ -17,6 +20,7 @@ int Texels::edge() const {
 }
 
 Vec4f Texels::at(const Vec2f& where, float across) const {
+    assert(where.allFinite());
     const auto level = static_cast<std::size_t>(std::log2(std::max(1.0F, across)));
     const Pixels& map = maps_[std::min(maps_.size() - 1, level)];
     const auto wrap = [](float c, int size) {
@@ -43,11 +47,11 @@ TextureCache::~TextureCache() = default;
 
 const Texels* TextureCache::find(int texture) const {
     if (texture < 0 || static_cast<std::size_t>(texture) >= imageOf_.size()) return nullptr;
-    const int image = imageOf_[static_cast<std::size_t>(texture)];
+    const int image = elementOf(imageOf_, texture);
     if (image < 0) return nullptr;
     Entry& entry = entries_[static_cast<std::size_t>(image)];
     std::call_once(entry.once, [&] {
-        auto pixels = decodeImage(images_[static_cast<std::size_t>(image)], edge_);
+        auto pixels = decodeImage(elementOf(images_, image), edge_);
         if (pixels) entry.texels = std::make_unique<const Texels>(std::move(*pixels));
     });
     return entry.texels.get();

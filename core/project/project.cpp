@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/index.h"
 #include "io/file.h"
 
 namespace flentro {
@@ -30,7 +31,7 @@ Viewpoint parseView(const Json& json, Viewpoint view) {
 constexpr const char* kWhere[] = {"reach", "kept", "walk", "path", "area"};
 
 Json toJson(const SurveyRequest& survey) {
-    return {{"where", kWhere[static_cast<std::size_t>(survey.where)]},
+    return {{"where", elementOf(kWhere, survey.where)},
             {"node", survey.node},
             {"spacing", survey.spacing},
             {"eyeHeight", survey.eyeHeight},

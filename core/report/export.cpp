@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
 #include "io/file.h"
 #include "scene/instances.h"
 #include "scene/own_extras.h"
@@ -24,8 +25,8 @@ Json describeLevel(const Mesh& mesh, double deviation, double switchDistance, do
 /// Names of the nodes from the top of the scene down to one, separated by slashes.
 std::string pathOf(const Scene& scene, int node) {
     std::string path;
-    for (; node >= 0; node = scene.nodes[static_cast<std::size_t>(node)].parent) {
-        const std::string& name = scene.nodes[static_cast<std::size_t>(node)].name;
+    for (; node >= 0; node = elementOf(scene.nodes, node).parent) {
+        const std::string& name = elementOf(scene.nodes, node).name;
         path = path.empty() ? name : name + "/" + path;
     }
     return path;
@@ -75,8 +76,7 @@ Json describeObject(const Scene& scene, const Object& object) {
         json["shadowEnd"] = object.culling.shadowEnd;
     if (object.culling.start > 0) json["start"] = object.culling.start;
     if (object.standIn >= 0) json["standInIndex"] = object.standIn;
-    if (object.standIn >= 0)
-        json["standIn"] = scene.objects[static_cast<std::size_t>(object.standIn)].name;
+    if (object.standIn >= 0) json["standIn"] = elementOf(scene.objects, object.standIn).name;
     return json;
 }
 

@@ -35,7 +35,7 @@ Proof prove(const Scene& before, const Scene& after, const Target& target,
     proof.spots.resize(places.size());
     const ViewMeter meterBefore(before, target);
     const ViewMeter meterAfter(after, target);
-    parallelFor(places.size(), "Counting before and after", noProgress(), [&](std::size_t p) {
+    parallelEach(places.size(), [&](std::size_t p) {
         proof.spots[p] = {worstFrom(meterBefore, places[p], target),
                           worstFrom(meterAfter, places[p], target)};
     });

@@ -25,7 +25,7 @@ struct Proof {
     std::size_t worstAfter = 0;
 };
 
-/// Counts all views of the places in both scenes. Cost: as two surveys without rays; both cores.
+/// Counts all views of the places in both scenes. Cost: as two surveys without rays; all cores.
 [[nodiscard]] Proof prove(const Scene& before, const Scene& after, const Target& target,
                           const std::vector<Evidence::Place>& places);
 

@@ -7,6 +7,7 @@
 #include <optional>
 #include <set>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "measure/texture_memory.h"
 #include "picture/block_codec.h"
@@ -34,7 +35,7 @@ std::vector<BlockFormat> formatsFor(TextureClass use, bool isAstc) {
 }
 
 bool storesAstc(const Target& target, TextureClass use) {
-    return target.storage[static_cast<std::size_t>(use)].format.starts_with("astc");
+    return elementOf(target.storage, use).format.starts_with("astc");
 }
 
 bool isColor(TextureClass use) {
@@ -113,7 +114,7 @@ std::vector<std::size_t> imagesRead(const Scene& scene) {
     for (const Material& material : scene.materials)
         for (const TextureUse& use : material.textures) {
             const int image = scene.imageOf(use.texture);
-            if (image >= 0 && scene.images[static_cast<std::size_t>(image)].data)
+            if (image >= 0 && elementOf(scene.images, image).data)
                 images.insert(static_cast<std::size_t>(image));
         }
     return {images.begin(), images.end()};

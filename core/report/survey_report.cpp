@@ -13,7 +13,7 @@
 namespace flentro {
 namespace {
 
-constexpr std::size_t kMostListed = 100;  ///< Objects listed in waste and never seen.
+constexpr std::size_t kMaxListed = 100;  ///< Objects listed in waste and never seen.
 
 Json toJson(const Vec3d& v) {
     return {v.x(), v.y(), v.z()};
@@ -47,7 +47,7 @@ Json spotToJson(const Survey& survey, std::size_t index) {
 Json seenToJson(const Scene& scene, const Survey& survey) {
     Json json = {
         {"waste", Json::array()}, {"farPlane", Json::array()}, {"textures", Json::array()}};
-    for (const TextureNeed& need : judgeTextures(scene, survey)) {
+    for (const TextureNeed& need : findTextureNeeds(scene, survey)) {
         const Image& image = scene.images[need.image];
         json["textures"].push_back({{"image", image.name},
                                     {"width", image.width},
@@ -57,20 +57,20 @@ Json seenToJson(const Scene& scene, const Survey& survey) {
                                     {"savedBytes", need.bytes}});
     }
     for (const ObjectWaste& waste : rankWaste(scene, survey)) {
-        if (json["waste"].size() == kMostListed) break;
+        if (json["waste"].size() == kMaxListed) break;
         json["waste"].push_back({{"object", scene.objects[waste.object].name},
                                  {"viewsInVain", waste.views},
                                  {"meanTriangles", waste.triangles}});
     }
-    for (const FarPlaneLoss& loss : judgeFarPlane(survey))
+    for (const FarPlaneLoss& loss : farPlaneLosses(survey))
         json["farPlane"].push_back({{"distance", loss.distance},
                                     {"meanShare", loss.meanShare},
                                     {"worstShare", loss.worstShare},
                                     {"objects", loss.objects}});
-    const NeverSeen unseen = judgeUnseen(scene, survey);
+    const NeverSeen unseen = findUnseen(scene, survey);
     Json names = Json::array();
     for (const std::uint32_t object : unseen.objects) {
-        if (names.size() == kMostListed) break;
+        if (names.size() == kMaxListed) break;
         names.push_back(scene.objects[object].name);
     }
     json["neverSeen"] = {

@@ -3,7 +3,7 @@
 #pragma once
 
 #include "report/audit.h"
-#include "survey/verdict.h"
+#include "survey/analysis.h"
 
 namespace flentro {
 

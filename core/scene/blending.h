@@ -4,13 +4,14 @@
 
 #include <algorithm>
 
+#include "base/index.h"
 #include "scene/scene.h"
 
 namespace flentro {
 
 [[nodiscard]] inline bool isBlended(const Scene& scene, const Part& part) {
     return part.material >= 0 &&
-           scene.materials[static_cast<std::size_t>(part.material)].alphaMode == AlphaMode::Blend;
+           elementOf(scene.materials, part.material).alphaMode == AlphaMode::Blend;
 }
 
 /// True if all of it is.

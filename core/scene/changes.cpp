@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <map>
 
+#include "base/index.h"
 #include "base/text.h"
 
 namespace flentro {
@@ -20,9 +21,9 @@ std::map<Identity, int> identitiesOf(const Scene& scene, const std::vector<Thing
     std::map<Identity, int> identities;
     for (std::size_t i = 0; i < things.size(); ++i) {
         std::string path = things[i].name;
-        int node = scene.nodes[static_cast<std::size_t>(things[i].node)].parent;
-        for (; node >= 0; node = scene.nodes[static_cast<std::size_t>(node)].parent)
-            path += '\n' + scene.nodes[static_cast<std::size_t>(node)].name;
+        int node = elementOf(scene.nodes, things[i].node).parent;
+        for (; node >= 0; node = elementOf(scene.nodes, node).parent)
+            path += '\n' + elementOf(scene.nodes, node).name;
         const std::size_t turn = turns[path]++;
         identities.emplace(Identity{std::move(path), turn}, static_cast<int>(i));
     }
@@ -36,7 +37,7 @@ std::vector<int> match(const Scene& before, const std::vector<Thing>& old, const
     std::vector<int> found(old.size(), -1);
     for (const auto& [identity, index] : identitiesOf(before, old))
         if (const auto at = known.find(identity); at != known.end())
-            found[static_cast<std::size_t>(index)] = at->second;
+            elementOf(found, index) = at->second;
     return found;
 }
 
@@ -92,8 +93,8 @@ Difference compareObjects(const Scene& before, const Scene& after, const std::ve
             ++difference.gone;
             continue;
         }
-        known[static_cast<std::size_t>(where[i])] = true;
-        const Object& now = after.objects[static_cast<std::size_t>(where[i])];
+        elementOf(known, where[i]) = true;
+        const Object& now = elementOf(after.objects, where[i]);
         difference.changed += now.world != before.objects[i].world;
     }
     difference.added = static_cast<std::size_t>(std::count(known.begin(), known.end(), false));

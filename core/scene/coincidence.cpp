@@ -3,15 +3,17 @@
 #include <algorithm>
 #include <map>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
-constexpr double kNear = 1e-5;           ///< Metres.
-constexpr double kRounding = 4e-7;       ///< Of a place's largest coordinate.
-constexpr std::size_t kMostBoxes = 16;   ///< Of an object; with more all its triangles are asked.
-constexpr std::size_t kMostWindow = 64;  ///< Triangles that one is compared with.
+constexpr double kNear = 1e-5;          ///< Metres.
+constexpr double kRounding = 4e-7;      ///< Of a place's largest coordinate.
+constexpr std::size_t kMaxBoxes = 16;   ///< Of an object; with more all its triangles are asked.
+constexpr std::size_t kMaxWindow = 64;  ///< Triangles that one is compared with.
 
-using Corners = std::array<Vec3d, 3>;
+using CornerPoints = std::array<Vec3d, 3>;
 
 /// A placed triangle, by where its centre lies along a direction that no scene is aligned with.
 struct Entry {
@@ -22,9 +24,9 @@ struct Entry {
 };
 
 bool isAsked(const Scene& scene, const Part& part) {
-    if (!part.isTriangles() || part.bends()) return false;
+    if (!part.isTriangles() || part.isDeformable()) return false;
     return part.material < 0 ||
-           scene.materials[static_cast<std::size_t>(part.material)].alphaMode != AlphaMode::Blend;
+           elementOf(scene.materials, part.material).alphaMode != AlphaMode::Blend;
 }
 
 class Finder {
@@ -72,10 +74,10 @@ private:
                  k < order.size() && boundsOf(order[k]).min().x() <= own.max().x(); ++k) {
                 auto& mine = boxes_[order[i]];
                 auto& theirs = boxes_[order[k]];
-                if (mine.size() > kMostBoxes && theirs.size() > kMostBoxes) continue;
+                if (mine.size() > kMaxBoxes && theirs.size() > kMaxBoxes) continue;
                 if (!own.intersects(boundsOf(order[k]))) continue;
-                if (mine.size() <= kMostBoxes) mine.push_back(boundsOf(order[k]));
-                if (theirs.size() <= kMostBoxes) theirs.push_back(boundsOf(order[i]));
+                if (mine.size() <= kMaxBoxes) mine.push_back(boundsOf(order[k]));
+                if (theirs.size() <= kMaxBoxes) theirs.push_back(boundsOf(order[i]));
             }
         }
     }
@@ -83,7 +85,7 @@ private:
     [[nodiscard]] bool mayMatch(std::uint32_t object, const Vec3d& centre) const {
         const std::vector<Box>& boxes = boxes_[object];
         const double near = nearAt(centre);
-        return boxes.size() > kMostBoxes ||
+        return boxes.size() > kMaxBoxes ||
                std::any_of(boxes.begin(), boxes.end(), [&](const Box& box) {
                    return box.squaredExteriorDistance(centre) <= near * near;
                });
@@ -96,7 +98,7 @@ private:
             const Part& part = mesh.parts[p];
             if (!isAsked(scene_, part)) continue;
             for (std::uint32_t first = 0; first + 2 < part.indices.size(); first += 3) {
-                const Corners corners = cornersOf({0, object, p, first});
+                const CornerPoints corners = cornersOf({0, object, p, first});
                 const Vec3d centre = (corners[0] + corners[1] + corners[2]) / 3;
                 if (mayMatch(object, centre))
                     entries_.push_back({centre.dot(Vec3d(0.53, 0.62, 0.578)), object, p, first});
@@ -108,17 +110,16 @@ private:
         auto& parts = positions_[asset];
         if (!parts.empty()) return;
         for (const Part& part : scene_.assets[asset].mesh->parts)
-            parts.push_back(isAsked(scene_, part) ? toVectors(*part.find("POSITION"))
-                                                  : std::vector<Vec3f>());
+            parts.push_back(isAsked(scene_, part) ? positionsOf(part) : std::vector<Vec3f>());
     }
 
-    [[nodiscard]] Corners cornersOf(const Entry& entry) const {
+    [[nodiscard]] CornerPoints cornersOf(const Entry& entry) const {
         const Object& object = scene_.objects[entry.object];
         const auto asset = static_cast<std::size_t>(object.asset);
         const std::vector<std::uint32_t>& indices =
             scene_.assets[asset].mesh->parts[entry.part].indices;
         const std::vector<Vec3f>& positions = positions_[asset][entry.part];
-        Corners corners;
+        CornerPoints corners;
         for (std::size_t k = 0; k < 3; ++k)
             corners[k] =
                 transformPoint(object.world, positions[indices[entry.first + k]].cast<double>());
@@ -130,7 +131,7 @@ private:
         return kNear + kRounding * place.cwiseAbs().maxCoeff();
     }
 
-    [[nodiscard]] static bool isSame(const Corners& a, const Corners& b) {
+    [[nodiscard]] static bool isSame(const CornerPoints& a, const CornerPoints& b) {
         const double near = nearAt(a[0]);
         return std::all_of(a.begin(), a.end(), [&](const Vec3d& corner) {
             return std::any_of(b.begin(), b.end(), [&](const Vec3d& other) {
@@ -142,10 +143,10 @@ private:
     /// Counts the next triangle of another object at the same place.
     void matchFrom(std::size_t i,
                    std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t>& counts) const {
-        const std::size_t end = std::min(entries_.size(), i + 1 + kMostWindow);
+        const std::size_t end = std::min(entries_.size(), i + 1 + kMaxWindow);
         const Entry& entry = entries_[i];
         if (i + 1 == end) return;
-        const Corners corners = cornersOf(entry);
+        const CornerPoints corners = cornersOf(entry);
         const double last = entry.along + 2 * nearAt(corners[0]);
         for (std::size_t k = i + 1; k < end && entries_[k].along <= last; ++k) {
             if (entries_[k].object == entry.object) continue;

@@ -1,7 +1,9 @@
 #include "scene/edit.h"
 
 #include <algorithm>
+#include <cassert>
 
+#include "base/index.h"
 #include "scene/references.h"
 
 namespace flentro {
@@ -36,6 +38,7 @@ void removeInstances(Node& node, const std::vector<bool>& gone) {
 }  // namespace
 
 void removeObjects(Scene& scene, const std::vector<bool>& gone) {
+    assert(gone.size() == scene.objects.size());
     std::vector<std::vector<bool>> goneOf(scene.nodes.size());
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
         const Object& object = scene.objects[i];
@@ -45,7 +48,7 @@ void removeObjects(Scene& scene, const std::vector<bool>& gone) {
             continue;
         }
         goneOf[node].resize(scene.nodes[node].instances.size(), false);
-        goneOf[node][static_cast<std::size_t>(object.instance)] = gone[i];
+        elementOf(goneOf[node], object.instance) = gone[i];
     }
     for (std::size_t i = 0; i < scene.nodes.size(); ++i)
         if (std::find(goneOf[i].begin(), goneOf[i].end(), true) != goneOf[i].end())
@@ -58,12 +61,11 @@ void removeObjects(Scene& scene, const std::vector<bool>& gone) {
         if (gone[i]) continue;
         Object object = std::move(scene.objects[i]);
         if (object.instance >= 0) {
-            const auto& marks = goneOf[static_cast<std::size_t>(object.node)];
+            const auto& marks = elementOf(goneOf, object.node);
             object.instance -=
                 static_cast<int>(std::count(marks.begin(), marks.begin() + object.instance, true));
         }
-        if (object.standIn >= 0)
-            object.standIn = newIndex[static_cast<std::size_t>(object.standIn)];
+        if (object.standIn >= 0) object.standIn = elementOf(newIndex, object.standIn);
         kept.push_back(std::move(object));
     }
     scene.objects = std::move(kept);
@@ -73,7 +75,7 @@ int addNode(Scene& scene, Node node) {
     const auto index = static_cast<int>(scene.nodes.size());
     const auto root = static_cast<std::size_t>(scene.defaultScene);
     if (node.parent >= 0)
-        scene.nodes[static_cast<std::size_t>(node.parent)].children.push_back(index);
+        elementOf(scene.nodes, node.parent).children.push_back(index);
     else if (root < scene.scenes.size())
         scene.scenes[root]["nodes"].push_back(index);
     for (const char* member : {"translation", "rotation", "scale", "matrix"})
@@ -97,14 +99,15 @@ std::size_t addObject(Scene& scene, Object object, int parent) {
     return scene.objects.size() - 1;
 }
 
-void replaceAssets(Scene& scene, const std::vector<std::vector<Stand>>& instead) {
+void replaceAssets(Scene& scene, const std::vector<std::vector<Replacement>>& instead) {
+    assert(instead.size() == scene.assets.size());
     // [nodes] Those that the stands of a node's asset are on.
     std::vector<std::vector<int>> holders(scene.nodes.size());
     const std::size_t nodes = scene.nodes.size();
     for (std::size_t i = 0; i < nodes; ++i) {
         const int mesh = scene.nodes[i].mesh;
-        if (mesh < 0 || instead[static_cast<std::size_t>(mesh)].empty()) continue;
-        const auto& stands = instead[static_cast<std::size_t>(mesh)];
+        if (mesh < 0 || elementOf(instead, mesh).empty()) continue;
+        const auto& stands = elementOf(instead, mesh);
         for (std::size_t s = 0; s < stands.size(); ++s) {
             const bool here = s == 0 && stands[s].local == Mat4d::Identity();
             if (here) {
@@ -114,7 +117,7 @@ void replaceAssets(Scene& scene, const std::vector<std::vector<Stand>>& instead)
             }
             const Node& from = scene.nodes[i];
             Node child;
-            child.name = scene.assets[static_cast<std::size_t>(stands[s].asset)].mesh->name;
+            child.name = elementOf(scene.assets, stands[s].asset).mesh->name;
             child.parent = static_cast<int>(i);
             child.local = stands[s].local;
             child.mesh = stands[s].asset;
@@ -132,10 +135,10 @@ void replaceAssets(Scene& scene, const std::vector<std::vector<Stand>>& instead)
     const std::size_t objects = scene.objects.size();
     for (std::size_t i = 0; i < objects; ++i) {
         const Object before = scene.objects[i];
-        const auto& stands = instead[static_cast<std::size_t>(before.asset)];
+        const auto& stands = elementOf(instead, before.asset);
         for (std::size_t s = 0; s < stands.size(); ++s) {
             Object object = before;
-            object.node = holders[static_cast<std::size_t>(before.node)][s];
+            object.node = elementOf(holders, before.node)[s];
             object.asset = stands[s].asset;
             object.world = before.world * stands[s].local;
             object.bounds = transformBox(object.world, scene.mesh(object).bounds);
@@ -151,8 +154,8 @@ void replaceAssets(Scene& scene, const std::vector<std::vector<Stand>>& instead)
 void dropUnusedAssets(Scene& scene) {
     std::vector<int> newIndex(scene.assets.size(), -1);
     for (const Node& node : scene.nodes)
-        if (node.mesh >= 0) newIndex[static_cast<std::size_t>(node.mesh)] = 0;
-    for (const Object& object : scene.objects) newIndex[static_cast<std::size_t>(object.asset)] = 0;
+        if (node.mesh >= 0) elementOf(newIndex, node.mesh) = 0;
+    for (const Object& object : scene.objects) elementOf(newIndex, object.asset) = 0;
     std::vector<Asset> kept;
     for (std::size_t i = 0; i < newIndex.size(); ++i) {
         if (newIndex[i] < 0) continue;
@@ -161,12 +164,12 @@ void dropUnusedAssets(Scene& scene) {
     }
     scene.assets = std::move(kept);
     for (Node& node : scene.nodes)
-        if (node.mesh >= 0) node.mesh = newIndex[static_cast<std::size_t>(node.mesh)];
-    for (Object& object : scene.objects)
-        object.asset = newIndex[static_cast<std::size_t>(object.asset)];
+        if (node.mesh >= 0) node.mesh = elementOf(newIndex, node.mesh);
+    for (Object& object : scene.objects) object.asset = elementOf(newIndex, object.asset);
 }
 
 void dropNodes(Scene& scene, const std::vector<bool>& gone) {
+    assert(gone.size() == scene.nodes.size());
     if (std::find(gone.begin(), gone.end(), true) == gone.end()) return;
     IndexMoves moves;
     moves.nodes.resize(scene.nodes.size(), -1);

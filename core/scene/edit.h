@@ -21,7 +21,7 @@ int addNode(Scene& scene, Node node);
 std::size_t addObject(Scene& scene, Object object, int parent = -1);
 
 /// What an object shows from now on: an asset and its place in the space of the old one.
-struct Stand {
+struct Replacement {
     int asset = -1;
     Mat4d local = Mat4d::Identity();
 };
@@ -29,7 +29,7 @@ struct Stand {
 /// asset's stands, objects like them are added for the others. Empty: the asset stays.
 /// [assets before]; nodes with several stands, or a stand elsewhere, get children for them.
 /// Copies of instanced nodes only with stands at the identity.
-void replaceAssets(Scene& scene, const std::vector<std::vector<Stand>>& instead);
+void replaceAssets(Scene& scene, const std::vector<std::vector<Replacement>>& instead);
 
 /// Drops assets that no node shows. Cost: O(objects + nodes + assets).
 void dropUnusedAssets(Scene& scene);

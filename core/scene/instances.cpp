@@ -5,6 +5,7 @@
 #include <optional>
 #include <tuple>
 
+#include "base/index.h"
 #include "scene/edit.h"
 
 namespace flentro {
@@ -54,7 +55,7 @@ std::vector<bool> plainNodes(const Scene& scene) {
     std::vector<bool> plain = movingNodes(scene);
     plain.flip();
     for (const Skin& skin : scene.skins)
-        for (const int joint : skin.joints) plain[static_cast<std::size_t>(joint)] = false;
+        for (const int joint : skin.joints) elementOf(plain, joint) = false;
     for (std::size_t i = 0; i < plain.size(); ++i) {
         const Node& node = scene.nodes[i];
         Json extras = jsonObject(node.rest, "extras");
@@ -119,15 +120,14 @@ std::size_t shareNodes(Scene& scene) {
             continue;
         // What a stand-in shows stays below its group.
         const int parent = object.standIn < 0 ? -1 : scene.nodes[node].parent;
-        if (parent >= 0 && worlds[static_cast<std::size_t>(parent)] != Mat4d::Identity()) continue;
+        if (parent >= 0 && elementOf(worlds, parent) != Mat4d::Identity()) continue;
         kinds[kindOf(object, parent)].push_back(i);
     }
     std::vector<bool> left(scene.nodes.size(), false);
     std::size_t moved = 0;
     for (const auto& [kind, copies] : kinds) {
         if (copies.size() < 2) continue;
-        for (const std::uint32_t i : copies)
-            left[static_cast<std::size_t>(scene.objects[i].node)] = true;
+        for (const std::uint32_t i : copies) elementOf(left, scene.objects[i].node) = true;
         place(scene, copies, std::get<1>(kind));
         moved += copies.size();
     }

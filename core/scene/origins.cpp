@@ -54,7 +54,7 @@ std::vector<Grouping> groupingOf(const Scene& scene) {
 
 std::uint32_t originOf(const Scene& scene, std::size_t index, std::size_t triangle) {
     const Object& object = scene.objects[index];
-    const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+    const Asset& asset = scene.asset(object);
     std::vector<std::size_t> firstOfPart = {0};
     for (const Part& part : asset.mesh->parts)
         firstOfPart.push_back(firstOfPart.back() + part.triangleCount());

@@ -6,6 +6,7 @@
 #include <map>
 #include <set>
 
+#include "base/index.h"
 #include "scene/references.h"
 
 namespace flentro {
@@ -15,8 +16,8 @@ namespace {
 class SampledChannel {
 public:
     SampledChannel(const Scene& scene, const Animation::Sampler& sampler, double seconds)
-        : values_(*scene.streams[static_cast<std::size_t>(sampler.output)]) {
-        const Stream& times = *scene.streams[static_cast<std::size_t>(sampler.input)];
+        : values_(*elementOf(scene.streams, sampler.output)) {
+        const Stream& times = *elementOf(scene.streams, sampler.input);
         const std::string how = jsonOr<std::string>(sampler.rest, "interpolation", "LINEAR");
         isSpline_ = how == "CUBICSPLINE";
         const std::size_t keys = std::min(times.count(), values_.count() / (isSpline_ ? 3 : 1));
@@ -110,7 +111,7 @@ std::string pathOf(const Json& channel) {
 double lengthOf(const Scene& scene, const Animation& animation) {
     double length = 0;
     for (const Animation::Sampler& sampler : animation.samplers) {
-        const Stream& times = *scene.streams[static_cast<std::size_t>(sampler.input)];
+        const Stream& times = *elementOf(scene.streams, sampler.input);
         if (times.count() > 0)
             length = std::max(length, static_cast<double>(times.value(times.count() - 1, 0)));
     }
@@ -121,7 +122,7 @@ double lengthOf(const Scene& scene, const Animation& animation) {
 bool moves(const Scene& scene, const Animation& animation, const Skin& skin) {
     std::set<int> nodes;
     for (int joint : skin.joints)
-        for (; joint >= 0; joint = scene.nodes[static_cast<std::size_t>(joint)].parent)
+        for (; joint >= 0; joint = elementOf(scene.nodes, joint).parent)
             if (!nodes.insert(joint).second) break;
     return std::any_of(animation.channels.begin(), animation.channels.end(),
                        [&](const Json& channel) { return nodes.contains(animatedNode(channel)); });
@@ -139,7 +140,7 @@ std::vector<Mat4d> worldsOf(const Scene& scene, const std::vector<Mat4d>& locals
     std::vector<Mat4d> worlds(locals.size());
     visitDown(scene.nodes, [&](std::size_t i) {
         const int parent = scene.nodes[i].parent;
-        worlds[i] = parent < 0 ? locals[i] : worlds[static_cast<std::size_t>(parent)] * locals[i];
+        worlds[i] = parent < 0 ? locals[i] : elementOf(worlds, parent) * locals[i];
     });
     return worlds;
 }
@@ -177,8 +178,7 @@ std::vector<Mat4d> localTransformsAt(const Scene& scene, const Animation& animat
         if (node < 0 || sampler < 0 ||
             (path != "translation" && path != "rotation" && path != "scale"))
             continue;
-        const SampledChannel sampled(scene, animation.samplers[static_cast<std::size_t>(sampler)],
-                                     seconds);
+        const SampledChannel sampled(scene, elementOf(animation.samplers, sampler), seconds);
         if (!sampled.exists()) continue;
         const auto index = static_cast<std::size_t>(node);
         Components& components =
@@ -197,11 +197,10 @@ std::vector<Mat4d> localTransformsAt(const Scene& scene, const Animation& animat
 std::vector<Pose> samplePoses(const Scene& scene, int asset, std::size_t count) {
     const auto shown =
         std::find_if(scene.objects.begin(), scene.objects.end(), [&](const Object& o) {
-            return o.asset == asset && scene.nodes[static_cast<std::size_t>(o.node)].skin >= 0;
+            return o.asset == asset && elementOf(scene.nodes, o.node).skin >= 0;
         });
     if (shown == scene.objects.end()) return {};
-    const Skin& skin = scene.skins[static_cast<std::size_t>(
-        scene.nodes[static_cast<std::size_t>(shown->node)].skin)];
+    const Skin& skin = elementOf(scene.skins, elementOf(scene.nodes, shown->node).skin);
     std::vector<const Animation*> moving;
     for (const Animation& animation : scene.animations)
         if (moves(scene, animation, skin)) moving.push_back(&animation);
@@ -217,8 +216,7 @@ std::vector<Pose> samplePoses(const Scene& scene, int asset, std::size_t count) 
             scene, localTransformsAt(scene, animation, share * lengthOf(scene, animation)));
         Pose pose;
         for (std::size_t j = 0; j < skin.joints.size(); ++j)
-            pose.joints.push_back(toMesh * worlds[static_cast<std::size_t>(skin.joints[j])] *
-                                  bindOf(skin, j));
+            pose.joints.push_back(toMesh * elementOf(worlds, skin.joints[j]) * bindOf(skin, j));
         poses.push_back(std::move(pose));
     }
     return poses;
@@ -228,7 +226,7 @@ Mesh posed(const Mesh& mesh, const Pose& pose) {
     Mesh result = mesh;
     for (Part& part : result.parts) {
         if (!part.find("JOINTS_0")) continue;
-        std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+        std::vector<Vec3f> points = positionsOf(part);
         std::vector<Vec3d> sums(points.size(), Vec3d::Zero());
         std::vector<double> totals(points.size(), 0);
         addSkinned(part, pose, "JOINTS_0", "WEIGHTS_0", points, sums, totals);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/index.h"
 #include "scene/edit.h"
 #include "scene/references.h"
 #include "scene/variants.h"
@@ -11,8 +12,7 @@ namespace {
 
 /// Marks an index, if it is one.
 void mark(std::vector<bool>& used, int index) {
-    if (index >= 0 && static_cast<std::size_t>(index) < used.size())
-        used[static_cast<std::size_t>(index)] = true;
+    if (index >= 0 && static_cast<std::size_t>(index) < used.size()) elementOf(used, index) = true;
 }
 
 /// Erases unmarked elements; returns where the others are now, empty if all were marked.

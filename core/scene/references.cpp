@@ -6,6 +6,8 @@
 #include <set>
 #include <string_view>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -34,8 +36,7 @@ bool hasUnknown(const Json& object) {
 
 int moved(const std::vector<int>& moves, int index) {
     if (moves.empty() || index < 0) return index;
-    return static_cast<std::size_t>(index) < moves.size() ? moves[static_cast<std::size_t>(index)]
-                                                          : -1;
+    return static_cast<std::size_t>(index) < moves.size() ? elementOf(moves, index) : -1;
 }
 
 void move(const std::vector<int>& moves, int& index) {
@@ -239,7 +240,7 @@ std::vector<bool> animatedMaterials(const Scene& scene) {
             const Pointer pointer = parsePointer(text);
             if (pointer.list == "materials" && pointer.index >= 0 &&
                 static_cast<std::size_t>(pointer.index) < animated.size())
-                animated[static_cast<std::size_t>(pointer.index)] = true;
+                elementOf(animated, pointer.index) = true;
         }
     return animated;
 }

@@ -5,17 +5,19 @@
 #include <functional>
 #include <map>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
 /// A skinned mesh ignores its node; in the rest pose it stands where its first joint puts it.
 Mat4d restPose(const Scene& scene, const Node& node, const std::vector<Mat4d>& worlds) {
-    const Skin& skin = scene.skins[static_cast<std::size_t>(node.skin)];
+    const Skin& skin = elementOf(scene.skins, node.skin);
     if (skin.joints.empty()) return Mat4d::Identity();
     Mat4d bind = Mat4d::Identity();
     if (skin.inverseBind && skin.inverseBind->count() > 0)
         for (int i = 0; i < 16; ++i) bind(i % 4, i / 4) = skin.inverseBind->value(0, i);
-    return worlds[static_cast<std::size_t>(skin.joints.front())] * bind;
+    return elementOf(worlds, skin.joints.front()) * bind;
 }
 
 std::string nameOf(const Node& node, int instance) {
@@ -26,7 +28,7 @@ std::string nameOf(const Node& node, int instance) {
 }
 
 Object makeObject(const Scene& scene, int nodeIndex, int instance, const Mat4d& world) {
-    const Node& node = scene.nodes[static_cast<std::size_t>(nodeIndex)];
+    const Node& node = elementOf(scene.nodes, nodeIndex);
     Object object;
     object.name = nameOf(node, instance);
     object.node = nodeIndex;
@@ -40,9 +42,9 @@ Object makeObject(const Scene& scene, int nodeIndex, int instance, const Mat4d& 
 }
 
 void addObjects(Scene& scene, int nodeIndex, const std::vector<Mat4d>& worlds) {
-    const Node& node = scene.nodes[static_cast<std::size_t>(nodeIndex)];
+    const Node& node = elementOf(scene.nodes, nodeIndex);
     if (node.mesh < 0) return;
-    Mat4d world = worlds[static_cast<std::size_t>(nodeIndex)];
+    Mat4d world = elementOf(worlds, nodeIndex);
     if (node.skin >= 0) world = restPose(scene, node, worlds);
     if (node.instances.empty()) {
         scene.objects.push_back(makeObject(scene, nodeIndex, -1, world));
@@ -54,14 +56,14 @@ void addObjects(Scene& scene, int nodeIndex, const std::vector<Mat4d>& worlds) {
 }
 
 void addLight(Scene& scene, int nodeIndex, const std::vector<Mat4d>& worlds) {
-    const Node& node = scene.nodes[static_cast<std::size_t>(nodeIndex)];
+    const Node& node = elementOf(scene.nodes, nodeIndex);
     if (node.light < 0) return;
-    const Light& light = scene.lights[static_cast<std::size_t>(node.light)];
+    const Light& light = elementOf(scene.lights, node.light);
     PlacedLight placed;
     placed.name = node.name.empty() ? light.name : node.name;
     placed.node = nodeIndex;
     placed.light = node.light;
-    placed.position = worlds[static_cast<std::size_t>(nodeIndex)].topRightCorner<3, 1>();
+    placed.position = elementOf(worlds, nodeIndex).topRightCorner<3, 1>();
     if (light.type != LightType::Directional) placed.range = light.range;
     const bool byLight = jsonOr(jsonObject(light.rest, "extras"), "castsShadow", false);
     placed.castsShadow = jsonOr(jsonObject(node.rest, "extras"), "castsShadow", byLight);
@@ -71,7 +73,7 @@ void addLight(Scene& scene, int nodeIndex, const std::vector<Mat4d>& worlds) {
 std::vector<int> rootsOf(const Scene& scene) {
     std::vector<int> roots;
     if (scene.defaultScene < static_cast<int>(scene.scenes.size())) {
-        const Json& first = scene.scenes[static_cast<std::size_t>(scene.defaultScene)];
+        const Json& first = elementOf(scene.scenes, scene.defaultScene);
         for (const Json& root : jsonArray(first, "nodes")) roots.push_back(root.get<int>());
         return roots;
     }
@@ -88,7 +90,7 @@ std::vector<int> nodesBelow(const Scene& scene, const std::vector<int>& roots) {
         const int index = waiting.back();
         waiting.pop_back();
         order.push_back(index);
-        const auto& children = scene.nodes[static_cast<std::size_t>(index)].children;
+        const auto& children = elementOf(scene.nodes, index).children;
         waiting.insert(waiting.end(), children.rbegin(), children.rend());
     }
     return order;
@@ -269,7 +271,7 @@ int Material::texture(std::string_view role) const {
     return -1;
 }
 
-double allowance(Importance importance) {
+double errorScale(Importance importance) {
     switch (importance) {
         case Importance::Hero:
             return 0.5;
@@ -300,9 +302,7 @@ std::vector<Mat4d> worldTransforms(const std::vector<Node>& nodes) {
     std::vector<Mat4d> worlds(nodes.size(), Mat4d::Identity());
     visitDown(nodes, [&](std::size_t index) {
         const Node& node = nodes[index];
-        worlds[index] = node.parent < 0
-                            ? node.local
-                            : worlds[static_cast<std::size_t>(node.parent)] * node.local;
+        worlds[index] = node.parent < 0 ? node.local : elementOf(worlds, node.parent) * node.local;
     });
     return worlds;
 }

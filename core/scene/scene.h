@@ -13,6 +13,7 @@
 #include <string>
 #include <vector>
 
+#include "base/index.h"
 #include "base/json.h"
 #include "geometry/mesh.h"
 
@@ -279,18 +280,22 @@ struct Scene {
     /// Every file that it was read from: never to be written.
     std::vector<std::filesystem::path> files;
 
+    [[nodiscard]] const Asset& asset(const Object& object) const {
+        return elementOf(assets, object.asset);
+    }
+    [[nodiscard]] Asset& asset(const Object& object) { return elementOf(assets, object.asset); }
     [[nodiscard]] const Mesh& mesh(const Object& object) const {
-        return *assets[static_cast<std::size_t>(object.asset)].mesh;
+        return *elementOf(assets, object.asset).mesh;
     }
     /// The image of a texture; -1 for -1 and for textures without one.
     [[nodiscard]] int imageOf(int texture) const {
-        return texture < 0 ? -1 : textures[static_cast<std::size_t>(texture)].image;
+        return texture < 0 ? -1 : elementOf(textures, texture).image;
     }
     [[nodiscard]] Box bounds() const;
 };
 
 /// What the pixels of visible change that a fix allows are multiplied by; 0 for Keep.
-[[nodiscard]] double allowance(Importance importance);
+[[nodiscard]] double errorScale(Importance importance);
 
 /// Calls visit(index) for every node, those above before those below.
 template <typename Visit>

@@ -2,13 +2,14 @@
 
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "scene/own_extras.h"
 
 namespace flentro {
 
 void setCastsShadow(Scene& scene, PlacedLight& light, bool casts) {
     light.castsShadow = casts;
-    Json& rest = scene.nodes[static_cast<std::size_t>(light.node)].rest;
+    Json& rest = elementOf(scene.nodes, light.node).rest;
     if (casts || !hasForeignExtras(rest)) objectAt(rest, "extras")["castsShadow"] = casts;
 }
 

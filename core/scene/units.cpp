@@ -7,6 +7,9 @@
 #include <cmath>
 #include <map>
 
+#include "base/index.h"
+#include "base/median.h"
+
 namespace flentro {
 namespace {
 
@@ -80,9 +83,7 @@ double medianEdge(const Scene& scene) {
         }
     constexpr std::size_t kEnough = 30;  // A plate of few faces tells nothing.
     if (edges.size() < kEnough) return 0;
-    const auto middle = edges.begin() + static_cast<std::ptrdiff_t>(edges.size() / 2);
-    std::nth_element(edges.begin(), middle, edges.end());
-    return *middle;
+    return median(std::move(edges));
 }
 
 Mat4d toMetresAndYUp(const LengthUnit& unit, UpAxis up) {
@@ -206,7 +207,7 @@ void convertUnits(Scene& scene, const LengthUnit& unit, UpAxis up) {
         const int index = static_cast<int>(scene.nodes.size());
         scene.nodes.push_back(makeRoot(unit, up));
         scene.nodes.back().children = roots;
-        for (const int root : roots) scene.nodes[static_cast<std::size_t>(root)].parent = index;
+        for (const int root : roots) elementOf(scene.nodes, root).parent = index;
         for (const std::size_t s : scenes) {
             Json& list = scene.scenes[s]["nodes"];
             Json kept = Json::array({index});

@@ -1,5 +1,7 @@
 #include "scene/zones.h"
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -18,8 +20,7 @@ std::vector<std::string> zonesOf(const Scene& scene) {
     visitDown(scene.nodes, [&](std::size_t index) {
         const Node& node = scene.nodes[index];
         zones[index] = markOf(node);
-        if (zones[index].empty() && node.parent >= 0)
-            zones[index] = zones[static_cast<std::size_t>(node.parent)];
+        if (zones[index].empty() && node.parent >= 0) zones[index] = elementOf(zones, node.parent);
     });
     return zones;
 }

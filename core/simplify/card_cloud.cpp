@@ -12,15 +12,17 @@
 namespace flentro {
 namespace {
 
-constexpr std::size_t kFewestCards = 24;
-constexpr std::size_t kMostTriangles = 4;  ///< Of a card, on average.
-constexpr double kMostGrowth = 3;          ///< Of a card's edge.
+constexpr std::size_t kMinCards = 24;
+constexpr std::size_t kMaxTriangles = 4;  ///< Of a card, on average.
+constexpr double kMaxGrowth = 3;          ///< Of a card's edge.
 
 /// [vertices] The piece of each, by what hangs together over equal positions.
 std::vector<std::uint32_t> piecesOf(const Part& part, const std::vector<Vec3f>& points) {
     DisjointSets sets(firstEqualPosition(points));
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
-        for (std::size_t k = 1; k < 3; ++k) sets.join(part.indices[i], part.indices[i + k]);
+    forEachTriangle(part, [&](const Corners& t) {
+        sets.join(t[0], t[1]);
+        sets.join(t[0], t[2]);
+    });
     std::vector<std::uint32_t> root(points.size());
     for (std::uint32_t v = 0; v < root.size(); ++v) root[v] = sets.find(v);
     return root;
@@ -43,15 +45,15 @@ std::uint32_t reversedBits(std::uint32_t value) {
 }  // namespace
 
 bool CardCloud::isOne(const Part& part) {
-    if (part.triangleCount() < kFewestCards || part.bends()) return false;
-    const std::vector<std::uint32_t> pieces = piecesOf(part, toVectors(*part.find("POSITION")));
+    if (part.triangleCount() < kMinCards || part.isDeformable()) return false;
+    const std::vector<std::uint32_t> pieces = piecesOf(part, positionsOf(part));
     std::vector<bool> used(pieces.size(), false);
     for (const std::uint32_t vertex : part.indices) used[pieces[vertex]] = true;
     const auto count = static_cast<std::size_t>(std::count(used.begin(), used.end(), true));
-    return count >= kFewestCards && part.triangleCount() <= kMostTriangles * count;
+    return count >= kMinCards && part.triangleCount() <= kMaxTriangles * count;
 }
 
-CardCloud::CardCloud(const Part& part) : part_(part), points_(toVectors(*part.find("POSITION"))) {
+CardCloud::CardCloud(const Part& part) : part_(part), points_(positionsOf(part)) {
     const std::vector<std::uint32_t> pieces = piecesOf(part, points_);
     std::map<std::uint32_t, std::size_t> known;
     for (std::uint32_t t = 0; t < part.triangleCount(); ++t) {
@@ -103,7 +105,7 @@ Part CardCloud::thinned(double share) const {
     std::size_t count = 0;
     while (count < cards_.size()) {
         const Card& card = cards_[count];
-        const bool enough = kept * kMostGrowth * kMostGrowth >= area_;
+        const bool enough = kept * kMaxGrowth * kMaxGrowth >= area_;
         const auto triangles = static_cast<double>(indices.size() / 3 + card.triangles.size());
         if (enough && triangles > wanted) break;
         kept += card.area;

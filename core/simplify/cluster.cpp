@@ -7,7 +7,7 @@ namespace flentro {
 namespace {
 
 Part clusterPart(const Part& part, const Box& bounds, int cells) {
-    const std::vector<Vec3f> positions = toVectors(*part.find("POSITION"));
+    const std::vector<Vec3f> positions = positionsOf(part);
     const Vec3d low = bounds.min();
     const double scale = cells / std::max(bounds.sizes().maxCoeff(), 1e-12);
     std::unordered_map<std::uint64_t, std::uint32_t> first;
@@ -21,12 +21,11 @@ Part clusterPart(const Part& part, const Box& bounds, int cells) {
     }
     Part result = part;
     result.indices.clear();
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-        const std::uint32_t t[3] = {moved[part.indices[i]], moved[part.indices[i + 1]],
-                                    moved[part.indices[i + 2]]};
+    forEachTriangle(part, [&](const Corners& corners) {
+        const Corners t = {moved[corners[0]], moved[corners[1]], moved[corners[2]]};
         if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0])
-            result.indices.insert(result.indices.end(), t, t + 3);
-    }
+            result.indices.insert(result.indices.end(), t.begin(), t.end());
+    });
     return dropUnusedVertices(result);
 }
 

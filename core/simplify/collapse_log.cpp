@@ -9,34 +9,34 @@
 namespace flentro {
 namespace {
 
-/// Steps are filed by the upper bits of their keys, those of one file in so many turns; what comes
-/// after has a turn of its own.
-constexpr unsigned kFileBits = 13;
-constexpr std::uint32_t kTurns = 7;
-constexpr std::size_t kPlaces = std::size_t{kTurns + 1} << kFileBits;
+/// Steps are step by the upper bits of their keys, those of one file in so many turns; what comes
+/// after has a slot of its own.
+constexpr unsigned kBucketBits = 13;
+constexpr std::uint32_t kSlots = 7;
+constexpr std::size_t kPlaces = std::size_t{kSlots + 1} << kBucketBits;
 
-std::uint32_t fileOf(std::uint16_t key) {
-    return std::uint32_t{key} >> (16 - kFileBits);
+std::uint32_t bucketOf(std::uint16_t key) {
+    return std::uint32_t{key} >> (16 - kBucketBits);
 }
 
-std::uint16_t placeOf(std::uint16_t key, std::uint32_t turn) {
+std::uint16_t slotOf(std::uint16_t key, std::uint32_t slot) {
     static_assert(kPlaces <= 1U << 16U);
-    return static_cast<std::uint16_t>(fileOf(key) * (kTurns + 1) + turn);
+    return static_cast<std::uint16_t>(bucketOf(key) * (kSlots + 1) + slot);
 }
 
 /// Gives steps of one file their turns, evenly and in their order.
-class Turns {
+class SlotInterleaver {
 public:
     /// [steps]
-    [[nodiscard]] std::vector<std::uint16_t> placesOf(std::span<const std::uint16_t> keys) {
-        for (const std::uint16_t key : keys) ++counts_[fileOf(key)].all;
+    [[nodiscard]] std::vector<std::uint16_t> slotsOf(std::span<const std::uint16_t> keys) {
+        for (const std::uint16_t key : keys) ++counts_[bucketOf(key)].all;
         std::vector<std::uint16_t> places;
         places.reserve(keys.size());
         for (const std::uint16_t key : keys) {
-            Count& count = counts_[fileOf(key)];
-            places.push_back(placeOf(key, kTurns * count.done++ / count.all));
+            Count& count = counts_[bucketOf(key)];
+            places.push_back(slotOf(key, kSlots * count.done++ / count.all));
         }
-        for (const std::uint16_t key : keys) counts_[fileOf(key)] = Count();
+        for (const std::uint16_t key : keys) counts_[bucketOf(key)] = Count();
         return places;
     }
 
@@ -45,13 +45,13 @@ private:
         std::uint32_t done = 0;
         std::uint32_t all = 0;
     };
-    std::vector<Count> counts_ = std::vector<Count>(std::size_t{1} << kFileBits);
+    std::vector<Count> counts_ = std::vector<Count>(std::size_t{1} << kBucketBits);
 };
 
-std::vector<std::uint16_t> placesAfter(std::span<const std::uint16_t> keys) {
+std::vector<std::uint16_t> slotsAfter(std::span<const std::uint16_t> keys) {
     std::vector<std::uint16_t> places;
     places.reserve(keys.size());
-    for (const std::uint16_t key : keys) places.push_back(placeOf(key, kTurns));
+    for (const std::uint16_t key : keys) places.push_back(slotOf(key, kSlots));
     return places;
 }
 
@@ -100,7 +100,7 @@ void CollapseSteps::add(const CollapseStep& step) {
         attributes_.resize(merges_.size() * attributeCount_);
         attributes_.insert(attributes_.end(), step.attributes.begin(), step.attributes.end());
     }
-    deviations_.push_back(fileKey(step.deviation));
+    deviations_.push_back(bucketKey(step.deviation));
     counts_.push_back(static_cast<std::uint8_t>(step.triangles << 4U | step.merges.size()));
     merges_.insert(merges_.end(), step.merges.begin(), step.merges.end());
 }
@@ -152,30 +152,30 @@ void CollapseLog::append(CollapseStep step) {
 }
 
 void CollapseLog::add(std::span<const CollapseBatch> sideBySide, const CollapseBatch& after) {
-    struct Filed {
+    struct BucketedStep {
         const CollapseSteps* steps;
         CollapseSteps::Cursor at;
     };
     std::vector<const CollapseBatch*> batches;
     std::vector<std::vector<std::uint16_t>> places;  // [batches][steps]
-    Turns turns;
+    SlotInterleaver interleaver;
     for (const CollapseBatch& batch : sideBySide) {
         batches.push_back(&batch);
-        places.push_back(turns.placesOf(batch.keys));
+        places.push_back(interleaver.slotsOf(batch.keys));
     }
     batches.push_back(&after);
-    places.push_back(placesAfter(after.keys));
+    places.push_back(slotsAfter(after.keys));
     std::vector<std::uint32_t> next(kPlaces + 1, 0);
     for (const auto& ofBatch : places)
         for (const std::size_t place : ofBatch) ++next[place + 1];
     for (std::size_t place = 1; place < next.size(); ++place) next[place] += next[place - 1];
-    std::vector<Filed> order(next.back());
+    std::vector<BucketedStep> order(next.back());
     for (std::size_t i = 0; i < batches.size(); ++i) {
         const CollapseSteps& steps = batches[i]->steps;
         for (CollapseSteps::Cursor at; at.step < steps.size(); steps.advance(at))
             order[next[places[i][at.step]]++] = {&steps, at};
     }
-    for (const Filed& filed : order) append(filed.steps->at(filed.at));
+    for (const BucketedStep& step : order) append(step.steps->at(step.at));
 }
 
 void CollapseLog::addDrop(std::uint32_t piece, std::size_t triangles, float deviation) {

@@ -54,7 +54,7 @@ private:
     std::vector<float> attributes_;  ///< [merges * K] likewise.
 };
 
-/// What was collapsed in one part of a mesh. Each step is filed under a key (fileKey) no less
+/// What was collapsed in one part of a mesh. Each step is filed under a key (bucketKey) no less
 /// than those of the steps before that it depends on.
 struct CollapseBatch {
     explicit CollapseBatch(std::size_t attributeCount) : steps(attributeCount) {}
@@ -86,7 +86,7 @@ public:
 
     [[nodiscard]] std::size_t attributeCount() const { return attributeCount_; }
     [[nodiscard]] const std::vector<AttributeSlot>& attributeSlots() const { return slots_; }
-    [[nodiscard]] const WedgeNames& names() const { return names_; }
+    [[nodiscard]] const OriginalIndices& names() const { return names_; }
     [[nodiscard]] std::size_t positionCount() const { return positions_.count(); }
     [[nodiscard]] std::size_t mostTriangles() const { return mostTriangles_; }
     [[nodiscard]] std::size_t fewestTriangles() const { return triangles_; }
@@ -130,7 +130,7 @@ private:
     void moveVertices(const State& state, std::size_t part, Part& into) const;
 
     const Mesh& mesh_;
-    WedgeNames names_;
+    OriginalIndices names_;
     WedgePositions positions_;
     std::vector<std::uint32_t> pieces_;  ///< [P]
     std::vector<AttributeSlot> slots_;

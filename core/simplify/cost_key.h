@@ -22,7 +22,7 @@ inline constexpr std::size_t kCostKeys = std::size_t{1} << kCostKeyBits;
 }
 
 /// A number >= 0 in two bytes, to a 256th of it and in the order of numbers.
-[[nodiscard]] constexpr std::uint16_t fileKey(float cost) {
+[[nodiscard]] constexpr std::uint16_t bucketKey(float cost) {
     return static_cast<std::uint16_t>(upperBits<16>(cost));
 }
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cassert>
 #include <cmath>
 #include <map>
 #include <mutex>
@@ -55,7 +56,7 @@ Vec3d closestOnTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Ve
 }
 
 /// The attribute at a point of a triangle, by the weights of its corners.
-Vec3f blend(const Stream& stream, const std::uint32_t* corners, const Vec3f& weights) {
+Vec3f blend(const Stream& stream, const Corners& corners, const Vec3f& weights) {
     Vec3f value = Vec3f::Zero();
     for (int k = 0; k < 3; ++k)
         for (int c = 0; c < std::min(3, stream.components); ++c)
@@ -70,16 +71,15 @@ double metresPerTexCoord(const std::vector<Part>& parts) {
     for (const Part& part : parts) {
         const Stream* coords = part.find("TEXCOORD_0");
         if (!coords) continue;
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-            const std::uint32_t* t = part.indices.data() + i;
+        const std::vector<Vec3f> points = positionsOf(part);
+        forEachTriangle(part, [&](const Corners& t) {
             surface += static_cast<double>(
                 (points[t[1]] - points[t[0]]).cross(points[t[2]] - points[t[0]]).norm());
             const Vec3f a = blend(*coords, t, Vec3f::UnitX());
             const Vec3f u = blend(*coords, t, Vec3f::UnitY()) - a;
             const Vec3f v = blend(*coords, t, Vec3f::UnitZ()) - a;
             texture += std::fabs(static_cast<double>(u.x() * v.y() - u.y() * v.x()));
-        }
+        });
     }
     return texture > 0 ? std::sqrt(surface / texture) : 0;
 }
@@ -111,7 +111,7 @@ struct Surface::State {
             const auto base = static_cast<std::uint32_t>(positions.size());
             firstOfPart.push_back(static_cast<std::uint32_t>(indices.size() / 3));
             parts.push_back(part);
-            const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+            const std::vector<Vec3f> points = positionsOf(part);
             positions.insert(positions.end(), points.begin(), points.end());
             for (const std::uint32_t index : part.indices) indices.push_back(base + index);
         }
@@ -223,10 +223,9 @@ namespace {
 /// visit(sum of points, how many, corners of the triangle).
 template <typename Visit>
 void forEachSample(const Part& part, Visit&& visit) {
-    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    const std::vector<Vec3f> points = positionsOf(part);
     std::vector<bool> seen(points.size(), false);
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-        const std::uint32_t* t = part.indices.data() + i;
+    forEachTriangle(part, [&](const Corners& t) {
         const std::array<Vec3f, 3> corners = {points[t[0]], points[t[1]], points[t[2]]};
         for (std::size_t k = 0; k < 3; ++k) {
             const std::size_t next = (k + 1) % 3;
@@ -235,12 +234,13 @@ void forEachSample(const Part& part, Visit&& visit) {
             if (t[k] < t[next]) visit(corners[k] + corners[next], 2, corners);
         }
         visit(corners[0] + corners[1] + corners[2], 3, corners);
-    }
+    });
 }
 
 /// Those points evenly thinned to about so many.
 std::vector<SurfaceSample> samplesOf(std::span<const Part> parts, std::size_t triangles,
                                      std::size_t samples) {
+    assert(samples > 0);
     constexpr double kSamplesPerFace = 3;
     const double all = kSamplesPerFace * static_cast<double>(triangles);
     const double stride = std::max(1.0, all / static_cast<double>(samples));
@@ -329,7 +329,7 @@ AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples
         if (!part.isTriangles()) continue;
         const Stream& positions = *part.find("POSITION");
         for (std::size_t t = 0; t < part.triangleCount(); t += step) {
-            const std::uint32_t* corners = part.indices.data() + 3 * t;
+            const Corners corners = cornersOf(part, t);
             const Vec3f middle = blend(positions, corners, third);
             State::Nearest nearest{own};
             (void)own.query(middle, within, nearest);
@@ -338,8 +338,7 @@ AttributeDeviation Surface::attributesFrom(const Mesh& mesh, std::size_t samples
                 std::upper_bound(own.firstOfPart.begin(), own.firstOfPart.end(), nearest.triangle);
             const auto p = static_cast<std::size_t>(after - own.firstOfPart.begin()) - 1;
             const Part& there = own.parts[p];
-            const std::uint32_t* met =
-                there.indices.data() + 3 * std::size_t{nearest.triangle - own.firstOfPart[p]};
+            const Corners met = cornersOf(there, nearest.triangle - own.firstOfPart[p]);
             const Vec3f weights = own.weightsAt(nearest.triangle, nearest.point);
             const auto pair = [&](const char* semantic) {
                 return std::pair(part.find(semantic), there.find(semantic));
@@ -394,7 +393,7 @@ Mesh posed(const Mesh& mesh, std::size_t target) {
         if (target >= part.targets.size()) continue;
         for (const Attribute& attribute : part.targets[target]) {
             if (attribute.semantic != "POSITION") continue;
-            std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+            std::vector<Vec3f> points = positionsOf(part);
             const std::vector<Vec3f> moved = toVectors(*attribute.stream);
             for (std::size_t v = 0; v < std::min(points.size(), moved.size()); ++v)
                 points[v] += moved[v];
@@ -407,14 +406,14 @@ Mesh posed(const Mesh& mesh, std::size_t target) {
 PosedSurfaces::PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses,
                              const Progress& progress)
     : rest_(mesh, progress), poses_(std::move(poses)) {
-    constexpr std::size_t kMostPoses = 16;
+    constexpr std::size_t kMaxPoses = 16;
     const std::vector<float> reach = reachOfTargets(mesh);
     std::vector<std::size_t> targets;
     for (std::size_t t = 0; t < reach.size(); ++t)
         if (reach[t] > 0) targets.push_back(t);
     std::stable_sort(targets.begin(), targets.end(),
                      [&](std::size_t a, std::size_t b) { return reach[a] > reach[b]; });
-    targets.resize(std::min(targets.size(), kMostPoses));
+    targets.resize(std::min(targets.size(), kMaxPoses));
     for (const std::size_t target : targets)
         poses_.emplace_back([target](const Mesh& each) { return posed(each, target); });
     for (const PoseMesh& pose : poses_) posed_.emplace_back(pose(mesh), progress);

@@ -77,7 +77,8 @@ void ErrorMetric::addGradients(const std::array<std::uint32_t, 3>& wedges, const
     for (const std::uint32_t wedge : wedges) gradients_[wedge].add(square, weight);
 }
 
-void ErrorMetric::holdEdge(std::uint32_t a, std::uint32_t b, const Vec3f& normal, float weight) {
+void ErrorMetric::addBoundaryConstraint(std::uint32_t a, std::uint32_t b, const Vec3f& normal,
+                                        float weight) {
     const Vec3f along = place(b) - place(a);
     const Vec3f across = along.cross(normal);
     const float size = across.squaredNorm();
@@ -195,7 +196,7 @@ void ErrorMetric::join(std::uint32_t from, std::uint32_t to, std::span<const Wed
     }
 }
 
-void ErrorMetric::renumber(const WedgeNumbers& numbers) {
+void ErrorMetric::renumber(const RemapTable& numbers) {
     numbers.apply(vertices_);
     numbers.apply(surfaces_);
     if (count_ == 0) return;

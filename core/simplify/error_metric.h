@@ -31,7 +31,7 @@ public:
     ErrorMetric(WedgeMesh& mesh, const Fans& fans, std::span<const float> importance);
 
     /// Holds an edge by the plane through it at right angles to a face with that normal.
-    void holdEdge(std::uint32_t a, std::uint32_t b, const Vec3f& normal, float weight);
+    void addBoundaryConstraint(std::uint32_t a, std::uint32_t b, const Vec3f& normal, float weight);
 
     struct Joined {
         float cost = 0;
@@ -67,7 +67,7 @@ public:
     void join(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
               const Vec3f& offset, bool fit);
 
-    void renumber(const WedgeNumbers& numbers);
+    void renumber(const RemapTable& numbers);
 
     [[nodiscard]] const Vec3f& place(std::uint32_t position) const {
         return vertices_[position].place;

@@ -41,26 +41,26 @@ Corner Fans::firstOfBlock(std::uint32_t block) const {
     return kStride * static_cast<Corner>(first - triangles.begin());
 }
 
-void Fans::gather(std::uint32_t position, Star& star) const {
+void Fans::gatherOneRing(std::uint32_t position, Star& star) const {
     star.position = position;
-    star.spokes.clear();
+    star.incident.clear();
     for (const Corner corner : at(position))
-        star.spokes.push_back(
+        star.incident.push_back(
             {corner, positionAt(nextCorner(corner)), positionAt(previousCorner(corner))});
 }
 
 void Fans::join(const Star& from, const Star& to) {
     Corner* last = &firsts_[to.position];
     for (const Star* star : {&to, &from})
-        for (const Spoke& spoke : star->spokes) {
-            *last = spoke.corner;
-            last = &words_[spoke.corner + kAfter];
+        for (const IncidentCorner& incident : star->incident) {
+            *last = incident.corner;
+            last = &words_[incident.corner + kAfter];
         }
     *last = kNone;
     firsts_[from.position] = kNone;
 }
 
-void Fans::renumber(const WedgeNumbers& numbers) {
+void Fans::renumber(const RemapTable& numbers) {
     std::size_t kept = 0;
     for (Corner corner = 0; corner < end(); corner += kStride) {
         if (!isAlive(corner)) continue;

@@ -24,7 +24,7 @@ using Corner = std::uint32_t;
 }
 
 /// A triangle as seen from one of its positions.
-struct Spoke {
+struct IncidentCorner {
     Corner corner;
     std::uint32_t next, previous;  ///< The positions of the two others.
 };
@@ -32,7 +32,7 @@ struct Spoke {
 /// The triangles at a position, gathered because a collapse goes through them many times.
 struct Star {
     std::uint32_t position = 0;
-    std::vector<Spoke> spokes;
+    std::vector<IncidentCorner> incident;
 };
 
 /// Each corner knows the next one at its position, so that fans join without room to move to.
@@ -93,7 +93,7 @@ public:
     void setWedge(Corner corner, std::uint32_t wedge) { words_[corner] = wedge; }
     void remove(Corner corner) { words_[corner & ~3U] = kNone; }
 
-    void gather(std::uint32_t position, Star& star) const;
+    void gatherOneRing(std::uint32_t position, Star& star) const;
     /// All corners of `from`, whose wedges have been set, are at `to` from now on. The stars hold
     /// what there is at both.
     void join(const Star& from, const Star& to);
@@ -105,7 +105,7 @@ public:
     void visitBlocks(Visit&& visit) const;
 
     /// Forgets the triangles that are gone; the rest keep their order. Cost: O(P + T).
-    void renumber(const WedgeNumbers& numbers);
+    void renumber(const RemapTable& numbers);
 
 private:
     static constexpr std::uint32_t kNone = ~0U;
@@ -125,7 +125,7 @@ private:
 template <typename Visit>
 void Fans::visitBlocks(Visit&& visit) const {
     std::vector<std::vector<Corner>> between((firsts_.size() + kBlock - 1) / kBlock);
-    parallelFor(between.size(), "", noProgress(), [&](std::size_t b) {
+    parallelEach(between.size(), [&](std::size_t b) {
         const auto block = static_cast<std::uint32_t>(b);
         const Corner end = firstOfBlock(block + 1);
         for (Corner corner = firstOfBlock(block); corner < end; corner += kStride) {

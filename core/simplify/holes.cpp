@@ -118,15 +118,15 @@ private:
 
     static std::size_t dropVanished(Part& part) {
         if (!part.isTriangles()) return 0;
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+        const std::vector<Vec3f> points = positionsOf(part);
         std::vector<std::uint32_t> kept;
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-            const Vec3f& a = points[part.indices[i]];
-            const Vec3f& b = points[part.indices[i + 1]];
-            const Vec3f& c = points[part.indices[i + 2]];
-            if (a == b || b == c || c == a) continue;
-            for (std::size_t k = 0; k < 3; ++k) kept.push_back(part.indices[i + k]);
-        }
+        forEachTriangle(part, [&](const Corners& t) {
+            const Vec3f& a = points[t[0]];
+            const Vec3f& b = points[t[1]];
+            const Vec3f& c = points[t[2]];
+            if (a == b || b == c || c == a) return;
+            kept.insert(kept.end(), t.begin(), t.end());
+        });
         const std::size_t dropped = (part.indices.size() - kept.size()) / 3;
         part.indices = std::move(kept);
         return dropped;

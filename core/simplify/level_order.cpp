@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -27,8 +29,7 @@ PartOrder orderPart(const Part& part, std::size_t index, const std::vector<Level
     for (std::uint32_t i = 0; i < result.order.size(); ++i) {
         const std::uint32_t vertex = result.order[i];
         result.place[vertex] = i;
-        for (int k = 0; k <= coarsest[vertex]; ++k)
-            result.used[static_cast<std::size_t>(k)] = i + 1;
+        for (int k = 0; k <= coarsest[vertex]; ++k) elementOf(result.used, k) = i + 1;
     }
     return result;
 }

@@ -42,7 +42,7 @@ std::vector<float> importanceOfWedges(const WedgeMesh& wedges,
 }  // namespace
 
 Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress& progress)
-    : Reducer(mesh, options, progress, takeApart(mesh, options.weights, progress)) {}
+    : Reducer(mesh, options, progress, buildWedgeMesh(mesh, options.weights, progress)) {}
 
 Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress& progress,
                  WedgeMesh wedges)
@@ -59,7 +59,7 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress
     costs_.assign(positions, kUnknown);
     targets_.assign(positions, kGone);
     flags_.assign(positions, 0);
-    filed_.assign(positions, 0);
+    bucketKeys_.assign(positions, 0);
     left_ = positions;
     for (const AttributeSlot& slot : log_.attributeSlots())
         tolerances_.insert(tolerances_.end(), static_cast<std::size_t>(slot.components),
@@ -99,9 +99,9 @@ void Reducer::findBorders(bool lockBorders) {
             if (edge.to < p || edge.triangles > 2) continue;
             const Vec3f normal = fans_.facing(edge.corner);
             if (edge.triangles == 1)
-                metric_.holdEdge(p, edge.to, normal, kBorderWeight);
+                metric_.addBoundaryConstraint(p, edge.to, normal, kBorderWeight);
             else if (isSeam(edge.corner, edge.other))
-                metric_.holdEdge(p, edge.to, normal, kSeamWeight);
+                metric_.addBoundaryConstraint(p, edge.to, normal, kSeamWeight);
         }
     }
 }
@@ -122,19 +122,19 @@ std::vector<std::uint32_t> Reducer::roughPositions() const {
 /// most are.
 bool Reducer::isSmoothInside(std::uint32_t position) const {
     if (flags_[position] & Several) return false;
-    constexpr std::size_t kMost = 8;  // so that all are compared at once
-    std::array<std::uint32_t, kMost> nexts, previous;
+    constexpr std::size_t kMax = 8;  // so that all are compared at once
+    std::array<std::uint32_t, kMax> nexts, previous;
     nexts.fill(kGone);
     std::size_t count = 0;
     for (const Corner corner : fans_.at(position)) {
-        if (count == kMost) return false;
+        if (count == kMax) return false;
         nexts[count] = fans_.positionAt(nextCorner(corner));
         previous[count] = fans_.positionAt(previousCorner(corner));
         if (flags_[nexts[count++]] & Several) return false;
     }
-    std::array<std::uint32_t, kMost> asNext{}, asPrevious{};
+    std::array<std::uint32_t, kMax> asNext{}, asPrevious{};
     for (std::size_t i = 0; i < count; ++i)
-        for (std::size_t k = 0; k < kMost; ++k) {
+        for (std::size_t k = 0; k < kMax; ++k) {
             asNext[k] += nexts[k] == nexts[i];
             asPrevious[k] += nexts[k] == previous[i];
         }
@@ -165,7 +165,7 @@ void Reducer::findEdges(std::uint32_t position, std::vector<Edge>& edges) const 
 
 void Reducer::lock(const std::vector<std::vector<bool>>& locked) {
     if (locked.empty()) return;
-    const WedgeNames& names = log_.names();
+    const OriginalIndices& names = log_.names();
     for (std::uint32_t wedge = 0; wedge < names.vertices.size(); ++wedge)
         if (locked[names.partOf(wedge)][names.vertexOf(wedge)])
             flags_[fans_.positionOf(wedge)] |= Locked;
@@ -275,7 +275,7 @@ std::vector<std::pair<float, std::uint32_t>> Reducer::drops() const {
         const bool loose = piece.size < kLooseSize || dropsLarge_;
         const float away = std::max(piece.gap, piece.size / 2);
         const float cost = piece.area * away * away;
-        const bool dear = !dropsLarge_ && costKey(cost) > dearest_;
+        const bool dear = !dropsLarge_ && costKey(cost) > costThreshold_;
         if (piece.dropped || piece.area > mostDropped_ || !loose || dear) continue;
         found.emplace_back(cost, i);
     }
@@ -309,8 +309,8 @@ void Reducer::removeDropped() {
 void Reducer::renumber() {
     const auto wedges =
         static_cast<std::uint32_t>(names_.empty() ? log_.names().vertices.size() : names_.size());
-    const WedgeNumbers numbers(wedges, static_cast<std::uint32_t>(flags_.size()),
-                               [&](auto w) { return !(flags_[fans_.positionOf(w)] & Gone); });
+    const RemapTable numbers(wedges, static_cast<std::uint32_t>(flags_.size()),
+                             [&](auto w) { return !(flags_[fans_.positionOf(w)] & Gone); });
     std::vector<std::uint32_t> names;
     numbers.forEachLeft(
         wedges, [&](std::size_t w) { names.push_back(nameOf(static_cast<std::uint32_t>(w))); });
@@ -326,7 +326,7 @@ void Reducer::renumber() {
     };
     shorten(costs_);
     shorten(targets_);
-    shorten(filed_);
+    shorten(bucketKeys_);
     shorten(flags_);
     metric_.renumber(numbers);
     fans_.renumber(numbers);

@@ -95,18 +95,18 @@ private:
     static constexpr float kUnknown = -0.0F;
     /// Below this share of positions that are left the rest are numbered anew.
     static constexpr double kSparse = 0.6;
-    static constexpr std::size_t kMostMerges = 8;
+    static constexpr std::size_t kMaxMerges = 8;
     /// Where nothing may be lost, what is nearer to a plane, in diagonals, lies on it: files hold
     /// floats, so that even flat surfaces are not quite.
     static constexpr float kSamePlane = 1e-5F;
     enum Flag : std::uint8_t {
         Border = 1,
         Locked = 2,
-        Several = 4,   ///< Wedges, once at least.
-        BothWays = 8,  ///< Some neighbour is only a previous corner of its triangles.
-        Marked = 16,   ///< Scratch of the link condition.
-        Gone = 32,     ///< Joined with another, or its piece was dropped.
-        Rim = 64,      ///< May have neighbours in other blocks.
+        Several = 4,         ///< Wedges, once at least.
+        BothWays = 8,        ///< Some neighbour is only a previous corner of its triangles.
+        Marked = 16,         ///< Scratch of the link condition.
+        Gone = 32,           ///< Joined with another, or its piece was dropped.
+        BlockBoundary = 64,  ///< May have neighbours in other blocks.
     };
     static constexpr std::uint8_t kSpecial = Border | Locked | Several;
 
@@ -153,9 +153,9 @@ private:
     struct Plan {
         std::uint32_t from = 0;
         std::uint32_t to = 0;
-        bool fit = false;  ///< The joined vertex is a new one.
+        bool placesNewVertex = false;  ///< The joined vertex is a new one.
         ErrorMetric::Joined joined;
-        std::array<WedgeMerge, kMostMerges> merges;
+        std::array<WedgeMerge, kMaxMerges> merges;
         std::size_t mergeCount = 0;
 
         [[nodiscard]] std::span<const WedgeMerge> all() const {
@@ -183,9 +183,9 @@ private:
     template <typename Visit>
     void forEachNeighbour(const Star& star, Visit&& visit) const {
         const bool bothWays = flags_[star.position] & BothWays;
-        for (const Spoke& spoke : star.spokes) {
-            visit(spoke.next);
-            if (bothWays) visit(spoke.previous);
+        for (const IncidentCorner& incident : star.incident) {
+            visit(incident.next);
+            if (bothWays) visit(incident.previous);
         }
     }
 
@@ -218,18 +218,18 @@ private:
     void evaluateUnknown();
     void renumber();
     void setDearest(std::size_t wanted, double share);
-    [[nodiscard]] std::vector<double> allowances() const;
+    [[nodiscard]] std::vector<double> blockBudgets() const;
     std::size_t sweep(const Goal& goal);
     bool sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches);
     bool sweepAlone(Pass pass, const Goal& goal, CollapseBatch& batch);
-    std::size_t conclude(const std::vector<CollapseBatch>& inside, const CollapseBatch& rest);
+    std::size_t commitSweep(const std::vector<CollapseBatch>& inside, const CollapseBatch& rest);
     void sweepBlock(Block& block, const Goal& goal);
-    void fill(Block& block);
+    void seedQueue(Block& block);
     void enqueue(Block& block, std::uint32_t position);
     /// True if nothing changes outside its block when a vertex joins another.
     [[nodiscard]] bool staysInside(std::uint32_t from, std::uint32_t to) const {
         // Of a vertex of another block nothing is asked: it may be written to at this time.
-        return to != kGone && !(flags_[from] & Rim) && !(flags_[to] & Rim);
+        return to != kGone && !(flags_[from] & BlockBoundary) && !(flags_[to] & BlockBoundary);
     }
     /// True if a sweep's pass takes that move of a vertex.
     [[nodiscard]] bool takes(Pass pass, std::uint32_t from, std::uint32_t to) const {
@@ -245,7 +245,7 @@ private:
     [[nodiscard]] std::uint32_t beginOf(std::uint32_t block) const {
         return std::min(block << blockBits_, static_cast<std::uint32_t>(flags_.size()));
     }
-    void widenRims(const Block& block);
+    void widenBoundaries(const Block& block);
     void tryMove(Block& block, std::uint32_t from, double limit);
     void tryOthers(Block& block, std::uint32_t from, double limit);
     [[nodiscard]] bool plan(std::uint32_t from, std::uint32_t to, Plan& plan) const;
@@ -258,17 +258,17 @@ private:
     [[nodiscard]] bool pairWedges(Plan& plan, bool& bothMove) const;
     void choosePlace(Plan& plan) const;
     [[nodiscard]] bool isAllowed(Block& block, const Plan& plan, double limit);
-    [[nodiscard]] bool losesNothing(const Star& from, const Plan& plan) const;
-    [[nodiscard]] bool continues(Corner corner, std::uint32_t wedge) const;
+    [[nodiscard]] bool isLossless(const Star& from, const Plan& plan) const;
+    [[nodiscard]] bool attributesStayLinear(Corner corner, std::uint32_t wedge) const;
     [[nodiscard]] bool keepsTopology(const Star& p, const Star& q);
     [[nodiscard]] bool keepsFacing(const Star& moving, std::uint32_t other,
                                    const Vec3f& place) const;
     void collapse(Block& block, const Plan& plan);
     [[nodiscard]] std::size_t removeBetween(Block& block);
-    [[nodiscard]] std::uint16_t fileKeyOf(const Block& block, float cost) const;
+    [[nodiscard]] std::uint16_t bucketKeyOf(const Block& block, float cost) const;
     void record(Block& block, const Plan& plan, std::size_t triangles, std::uint16_t key);
     void updateCosts(Block& block, const Plan& plan);
-    void lower(Block& block, std::uint32_t from, std::uint32_t to);
+    void relax(Block& block, std::uint32_t from, std::uint32_t to);
 
     bool crossSeams_;          ///< May it ever?
     bool crossesNow_ = false;  ///< Nothing else was possible.
@@ -283,19 +283,19 @@ private:
     ErrorMetric metric_;
     CollapseLog log_;
 
-    std::vector<float> costs_;            ///< [P] of its cheapest move, or below what.
-    std::vector<std::uint32_t> targets_;  ///< [P] where that goes.
-    std::vector<std::uint8_t> flags_;     ///< [P]
-    std::vector<std::uint16_t> filed_;    ///< [P] Key of its last collapse in the sweep.
-    std::vector<std::uint32_t> names_;    ///< [W] In the log; empty: the same numbers.
-    std::size_t left_ = 0;                ///< Positions that are not gone.
+    std::vector<float> costs_;               ///< [P] of its cheapest move, or below what.
+    std::vector<std::uint32_t> targets_;     ///< [P] where that goes.
+    std::vector<std::uint8_t> flags_;        ///< [P]
+    std::vector<std::uint16_t> bucketKeys_;  ///< [P] Key of its last collapse in the sweep.
+    std::vector<std::uint32_t> names_;       ///< [W] In the log; empty: the same numbers.
+    std::size_t left_ = 0;                   ///< Positions that are not gone.
     std::vector<Piece> pieces_;
     std::size_t piecesLeft_ = 0;
     float mostDropped_ = 0;          ///< Area of a piece, squared units, that may go.
     std::vector<float> tolerances_;  ///< [K] Of attributes in lossless mode.
     unsigned blockBits_ = kBlockBits;
-    std::uint32_t dearest_ = 0;  ///< Key of the dearest cost of the sweep.
-    double quota_ = 0;           ///< Moves that the sweep wants of each.
+    std::uint32_t costThreshold_ = 0;  ///< Key of the dearest cost of the sweep.
+    double budgetShare_ = 0;           ///< Moves that the sweep wants of each.
 };
 
 }  // namespace flentro

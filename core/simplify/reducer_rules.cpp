@@ -47,7 +47,7 @@ bool Reducer::pairWedges(Plan& plan, bool& bothMove) const {
                 plan.merges.begin(), plan.merges.begin() + static_cast<long>(plan.mergeCount),
                 [&](const WedgeMerge& m) { return m.from == merge.from && m.to == merge.to; });
             if (known != plan.merges.begin() + static_cast<long>(plan.mergeCount)) continue;
-            if (plan.mergeCount == kMostMerges) return false;
+            if (plan.mergeCount == kMaxMerges) return false;
             plan.merges[plan.mergeCount++] = merge;
         }
     }
@@ -101,7 +101,7 @@ bool Reducer::pairLeftOver(Plan& plan) const {
             least = apart;
             best = there;
         }
-        if (best == kGone || plan.mergeCount == kMostMerges) return false;
+        if (best == kGone || plan.mergeCount == kMaxMerges) return false;
         plan.merges[plan.mergeCount++] = {wedge, best};
     }
     return true;
@@ -121,14 +121,14 @@ void Reducer::choosePlace(Plan& plan) const {
 bool Reducer::plan(std::uint32_t from, std::uint32_t to, Plan& plan) const {
     plan.from = from;
     plan.to = to;
-    plan.fit = placement_ == Placement::Optimal;
+    plan.placesNewVertex = placement_ == Placement::Optimal;
     if (((flags_[from] | flags_[to]) & kSpecial) == 0) {
         plan.merges[0] = {from, to};
         plan.mergeCount = 1;
-    } else if (!pairWedges(plan, plan.fit)) {
+    } else if (!pairWedges(plan, plan.placesNewVertex)) {
         return false;
     }
-    if (!plan.fit)
+    if (!plan.placesNewVertex)
         plan.joined = metric_.onto(from, to, plan.all());
     else if (from < to)
         choosePlace(plan);
@@ -155,7 +155,7 @@ bool Reducer::keepsTopology(const Star& p, const Star& q) {
     });
     forEachNeighbour(p, [&](std::uint32_t neighbour) { flags_[neighbour] &= kUnmarked; });
     const std::size_t onEdge = 2 * met / meetings;
-    const std::size_t triangles = p.spokes.size() + q.spokes.size();
+    const std::size_t triangles = p.incident.size() + q.incident.size();
     const bool onBorder = (flags_[p.position] | flags_[q.position]) & Border;
     // A single triangle would vanish, a tetrahedron fold flat.
     if (triangles <= 2 || (triangles <= 6 && onEdge == 2 && !onBorder)) return false;
@@ -165,7 +165,7 @@ bool Reducer::keepsTopology(const Star& p, const Star& q) {
 /// True if no triangle at `moving` flips or thins out when that goes to `place`.
 bool Reducer::keepsFacing(const Star& moving, std::uint32_t other, const Vec3f& place) const {
     const Vec3f& from = metric_.place(moving.position);
-    for (const auto& [corner, b, c] : moving.spokes) {
+    for (const auto& [corner, b, c] : moving.incident) {
         if (b == other || c == other) continue;  // vanishes
         const Vec3f& pb = metric_.place(b);
         const Vec3f& pc = metric_.place(c);
@@ -192,7 +192,7 @@ bool Reducer::keepsFacing(const Star& moving, std::uint32_t other, const Vec3f& 
 
 /// True if the triangle of a corner stays in its plane, and its attributes the same functions on
 /// it, when the corner goes to where `wedge` is.
-bool Reducer::continues(Corner corner, std::uint32_t wedge) const {
+bool Reducer::attributesStayLinear(Corner corner, std::uint32_t wedge) const {
     const std::uint32_t own[] = {fans_.wedgeAt(corner), fans_.wedgeAt(nextCorner(corner)),
                                  fans_.wedgeAt(previousCorner(corner))};
     const auto placeOf = [&](std::uint32_t w) -> Vec3d {
@@ -221,20 +221,20 @@ bool Reducer::continues(Corner corner, std::uint32_t wedge) const {
 }
 
 /// All triangles that stay continue, and together they cover what was covered before.
-bool Reducer::losesNothing(const Star& from, const Plan& plan) const {
+bool Reducer::isLossless(const Star& from, const Plan& plan) const {
     if (plan.joined.distance() > kSamePlane) return false;
     double before = 0;
     double after = 0;
     const auto area = [](const Vec3f& a, const Vec3f& b, const Vec3f& c) {
         return (b - a).cast<double>().cross((c - a).cast<double>()).norm();
     };
-    for (const auto& [corner, b, c] : from.spokes) {
+    for (const auto& [corner, b, c] : from.incident) {
         before += area(metric_.place(plan.from), metric_.place(b), metric_.place(c));
         if (b == plan.to || c == plan.to) continue;
         after += area(metric_.place(plan.to), metric_.place(b), metric_.place(c));
         const auto merges = plan.all();
         const auto merge = std::ranges::find(merges, fans_.wedgeAt(corner), &WedgeMerge::from);
-        if (merge == merges.end() || !continues(corner, merge->to)) return false;
+        if (merge == merges.end() || !attributesStayLinear(corner, merge->to)) return false;
     }
     return std::fabs(after - before) <= kSameArea * before;
 }
@@ -242,12 +242,12 @@ bool Reducer::losesNothing(const Star& from, const Plan& plan) const {
 /// Leaves the stars of both ends with the block.
 bool Reducer::isAllowed(Block& block, const Plan& plan, double limit) {
     if (static_cast<double>(plan.joined.distance()) > limit) return false;
-    fans_.gather(plan.from, block.from);
-    fans_.gather(plan.to, block.to);
-    if (lossless_ && !losesNothing(block.from, plan)) return false;
+    fans_.gatherOneRing(plan.from, block.from);
+    fans_.gatherOneRing(plan.to, block.to);
+    if (lossless_ && !isLossless(block.from, plan)) return false;
     const Vec3f place = metric_.place(plan.to) + plan.joined.offset;
     return keepsTopology(block.from, block.to) && keepsFacing(block.from, plan.to, place) &&
-           (!plan.fit || keepsFacing(block.to, plan.from, place));
+           (!plan.placesNewVertex || keepsFacing(block.to, plan.from, place));
 }
 
 }  // namespace flentro

@@ -99,25 +99,25 @@ void Reducer::setDearest(std::size_t wanted, double share) {
         std::accumulate(counts.begin(), counts.begin() + kBlockedKey, std::size_t{0});
     const std::size_t most = std::min(kBoundsForOne * wanted,
                                       static_cast<std::size_t>(share * static_cast<double>(all)));
-    dearest_ = 0;
+    costThreshold_ = 0;
     std::size_t found = counts[0];
-    while (found < most && dearest_ + 1 < kBlockedKey) found += counts[++dearest_];
+    while (found < most && costThreshold_ + 1 < kBlockedKey) found += counts[++costThreshold_];
     // Where many cost the same there may be more.
-    quota_ = std::min(1.0, static_cast<double>(most + 1) / static_cast<double>(found + 1)) /
-             kBoundsForOne;
+    budgetShare_ = std::min(1.0, static_cast<double>(most + 1) / static_cast<double>(found + 1)) /
+                   kBoundsForOne;
 }
 
 /// [blocks] How many collapses each may do, so that detail goes evenly: as one makes room for the
 /// next, some would take all. Whole numbers, no more in all than the sweep wants.
-std::vector<double> Reducer::allowances() const {
+std::vector<double> Reducer::blockBudgets() const {
     std::vector<double> result;
     std::size_t weight = 0;
     double before = 0;
     for (std::uint32_t block = 0; block < blockCount(); ++block) {
         for (std::uint32_t p = beginOf(block); p < beginOf(block + 1); ++p)
-            if (costKey(costs_[p]) <= dearest_ && takes(Pass::Inside, p, targets_[p]))
+            if (costKey(costs_[p]) <= costThreshold_ && takes(Pass::Inside, p, targets_[p]))
                 weight += weightOf(costs_[p]);
-        const double after = std::floor(quota_ * static_cast<double>(weight));
+        const double after = std::floor(budgetShare_ * static_cast<double>(weight));
         result.push_back(after - before);
         before = after;
     }
@@ -142,7 +142,7 @@ std::size_t Reducer::sweep(const Goal& goal) {
         CollapseBatch rest(log_.attributeCount());
         const Pass pass = blockCount() > 1 ? Pass::Outside : Pass::All;
         evaluated = sweepAlone(pass, goal, rest) || evaluated;
-        collapses = conclude(inside, rest);
+        collapses = commitSweep(inside, rest);
         for (const auto& [cost, piece] : drops())
             if (alive_ > goal.triangles) collapses += tryDrop(piece, goal.limit);
         // Dearer moves only when none of the cheapest could be carried out.
@@ -156,10 +156,10 @@ std::size_t Reducer::sweep(const Goal& goal) {
 /// All blocks at the same time: as none touches what another looks at, the outcome is the same
 /// for any number of cores. Returns true if some bound became a cost.
 bool Reducer::sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches) {
-    const std::vector<double> allowed = allowances();
+    const std::vector<double> allowed = blockBudgets();
     batches.assign(allowed.size(), CollapseBatch(log_.attributeCount()));
     std::atomic<bool> evaluated = false;
-    parallelFor(allowed.size(), "", noProgress(), [&](std::size_t i) {
+    parallelEach(allowed.size(), [&](std::size_t i) {
         if (goal.progress.cancelled()) return;
         Block block(Pass::Inside, std::move(batches[i]));
         block.number = static_cast<std::uint32_t>(i);
@@ -184,31 +184,32 @@ bool Reducer::sweepAlone(Pass pass, const Goal& goal, CollapseBatch& batch) {
 }
 
 /// Files a sweep's collapses. Returns how many there were.
-std::size_t Reducer::conclude(const std::vector<CollapseBatch>& inside, const CollapseBatch& rest) {
+std::size_t Reducer::commitSweep(const std::vector<CollapseBatch>& inside,
+                                 const CollapseBatch& rest) {
     std::size_t collapses = rest.steps.size();
     for (const CollapseBatch& batch : inside) collapses += batch.steps.size();
     if (collapses == 0) return 0;
     left_ -= collapses;
     log_.add(inside, rest);
-    std::fill(filed_.begin(), filed_.end(), std::uint16_t{0});
+    std::fill(bucketKeys_.begin(), bucketKeys_.end(), std::uint16_t{0});
     return collapses;
 }
 
 /// Vertices are looked at again as soon as they may cost no more than the sweep's dearest.
 void Reducer::enqueue(Block& block, std::uint32_t position) {
-    if (costKey(costs_[position]) > dearest_ || blockOf(position) != block.number) return;
-    if (block.pass == Pass::Inside && flags_[position] & Rim) return;
+    if (costKey(costs_[position]) > costThreshold_ || blockOf(position) != block.number) return;
+    if (block.pass == Pass::Inside && flags_[position] & BlockBoundary) return;
     block.queue.push(costs_[position], position);
 }
 
 /// The vertices whose moves may cost no more than the sweep's dearest. As among equals the first
 /// come first, they come evenly from all of the block: one of eight, then another ...
-void Reducer::fill(Block& block) {
+void Reducer::seedQueue(Block& block) {
     for (const std::uint32_t offset : {0U, 4U, 2U, 6U, 1U, 5U, 3U, 7U})
         for (std::uint32_t p = beginOf(block.number) + offset; p < beginOf(block.number + 1);
              p += 8) {
-            if (costKey(costs_[p]) > dearest_ || !takes(block.pass, p, targets_[p])) continue;
-            if (block.pass != Pass::Inside) block.allowed += quota_ * weightOf(costs_[p]);
+            if (costKey(costs_[p]) > costThreshold_ || !takes(block.pass, p, targets_[p])) continue;
+            if (block.pass != Pass::Inside) block.allowed += budgetShare_ * weightOf(costs_[p]);
             block.queue.push(costs_[p], p);
         }
 }
@@ -216,7 +217,7 @@ void Reducer::fill(Block& block) {
 /// Collapses in one block what costs no more than the sweep's dearest, the cheapest first, up to
 /// what it is allowed.
 void Reducer::sweepBlock(Block& block, const Goal& goal) {
-    fill(block);
+    seedQueue(block);
     const auto mayGoOn = [&] {
         // Allowances of blocks side by side do not come to more than the goal.
         return static_cast<double>(block.batch.steps.size()) < block.allowed &&
@@ -241,25 +242,25 @@ void Reducer::sweepBlock(Block& block, const Goal& goal) {
 /// Divides the positions into blocks and marks the vertices of triangles that lie in several.
 void Reducer::findBlocks() {
     blockBits_ = flags_.size() > std::size_t{1} << kOneBlockBits ? kBlockBits : kOneBlockBits;
-    for (std::uint8_t& flags : flags_) flags = static_cast<std::uint8_t>(flags & ~Rim);
+    for (std::uint8_t& flags : flags_) flags = static_cast<std::uint8_t>(flags & ~BlockBoundary);
     for (Corner corner = 0; blockCount() > 1 && corner < fans_.end(); corner += Fans::kStride) {
         if (!fans_.isAlive(corner)) continue;
         const std::uint32_t a = fans_.positionAt(corner);
         const std::uint32_t b = fans_.positionAt(corner + 1);
         const std::uint32_t c = fans_.positionAt(corner + 2);
         if (blockOf(a) == blockOf(b) && blockOf(b) == blockOf(c)) continue;
-        for (const std::uint32_t p : {a, b, c}) flags_[p] |= Rim;
+        for (const std::uint32_t p : {a, b, c}) flags_[p] |= BlockBoundary;
     }
 }
 
 /// As a vertex joins another, that gets neighbours of other blocks, and they get it.
-void Reducer::widenRims(const Block& block) {
+void Reducer::widenBoundaries(const Block& block) {
     const std::uint32_t to = block.to.position;
-    for (const Spoke& spoke : block.from.spokes)
-        for (const std::uint32_t p : {spoke.next, spoke.previous}) {
+    for (const IncidentCorner& incident : block.from.incident)
+        for (const std::uint32_t p : {incident.next, incident.previous}) {
             if (blockOf(p) == blockOf(to)) continue;
-            flags_[p] |= Rim;
-            flags_[to] |= Rim;
+            flags_[p] |= BlockBoundary;
+            flags_[to] |= BlockBoundary;
         }
 }
 
@@ -284,7 +285,8 @@ void Reducer::tryOthers(Block& block, std::uint32_t from, double limit) {
     std::sort(others.begin(), others.end());
     costs_[from] = kBlocked;
     for (const auto& [cost, to] : others) {
-        if (costKey(cost) > dearest_ || (block.pass == Pass::Inside && !staysInside(from, to))) {
+        if (costKey(cost) > costThreshold_ ||
+            (block.pass == Pass::Inside && !staysInside(from, to))) {
             costs_[from] = -cost;
             targets_[from] = to;
             return;
@@ -298,21 +300,21 @@ void Reducer::tryOthers(Block& block, std::uint32_t from, double limit) {
 
 /// To follow isAllowed().
 void Reducer::collapse(Block& block, const Plan& plan) {
-    const std::uint16_t key = filed_[plan.to] = fileKeyOf(block, plan.joined.cost);
+    const std::uint16_t key = bucketKeys_[plan.to] = bucketKeyOf(block, plan.joined.cost);
     const std::size_t triangles = removeBetween(block);
-    for (const Spoke& spoke : block.from.spokes)
+    for (const IncidentCorner& incident : block.from.incident)
         for (const WedgeMerge& merge : plan.all())
-            if (merge.from == fans_.wedgeAt(spoke.corner)) {
-                fans_.setWedge(spoke.corner, merge.to);
+            if (merge.from == fans_.wedgeAt(incident.corner)) {
+                fans_.setWedge(incident.corner, merge.to);
                 break;
             }
     if (pieces_.size() > 1)
         std::atomic_ref(pieces_[pieceOf(plan.to)].triangles)
             .fetch_sub(triangles, std::memory_order_relaxed);
-    metric_.join(plan.from, plan.to, plan.all(), plan.joined.offset, plan.fit);
-    flags_[plan.to] |= static_cast<std::uint8_t>(flags_[plan.from] & ~Rim);
+    metric_.join(plan.from, plan.to, plan.all(), plan.joined.offset, plan.placesNewVertex);
+    flags_[plan.to] |= static_cast<std::uint8_t>(flags_[plan.from] & ~BlockBoundary);
     flags_[plan.from] |= Gone;
-    if (block.pass == Pass::Outside) widenRims(block);
+    if (block.pass == Pass::Outside) widenBoundaries(block);
     record(block, plan, triangles, key);
     updateCosts(block, plan);
     fans_.join(block.from, block.to);
@@ -321,18 +323,20 @@ void Reducer::collapse(Block& block, const Plan& plan) {
 /// Takes the triangles on the edge between the two stars out of both. Returns how many.
 std::size_t Reducer::removeBetween(Block& block) {
     const std::uint32_t to = block.to.position;
-    for (const Spoke& spoke : block.from.spokes)
-        if (spoke.next == to || spoke.previous == to) fans_.remove(spoke.corner);
-    const auto isGone = [&](const Spoke& spoke) { return !fans_.isAlive(spoke.corner); };
-    std::erase_if(block.to.spokes, isGone);
-    return std::erase_if(block.from.spokes, isGone);
+    for (const IncidentCorner& incident : block.from.incident)
+        if (incident.next == to || incident.previous == to) fans_.remove(incident.corner);
+    const auto isGone = [&](const IncidentCorner& incident) {
+        return !fans_.isAlive(incident.corner);
+    };
+    std::erase_if(block.to.incident, isGone);
+    return std::erase_if(block.from.incident, isGone);
 }
 
 /// No less than those of collapses before it around its vertices, on which it depends: others may
 /// come later in the log.
-std::uint16_t Reducer::fileKeyOf(const Block& block, float cost) const {
-    std::uint16_t key = fileKey(cost);
-    const auto mind = [&](std::uint32_t p) { key = std::max(key, filed_[p]); };
+std::uint16_t Reducer::bucketKeyOf(const Block& block, float cost) const {
+    std::uint16_t key = bucketKey(cost);
+    const auto mind = [&](std::uint32_t p) { key = std::max(key, bucketKeys_[p]); };
     forEachNeighbour(block.from, mind);
     forEachNeighbour(block.to, mind);
     return key;
@@ -340,7 +344,7 @@ std::uint16_t Reducer::fileKeyOf(const Block& block, float cost) const {
 
 /// Notes it down by the names that wedges have in the log.
 void Reducer::record(Block& block, const Plan& plan, std::size_t triangles, std::uint16_t key) {
-    std::array<WedgeMerge, kMostMerges> merges;
+    std::array<WedgeMerge, kMaxMerges> merges;
     for (std::size_t i = 0; i < plan.mergeCount; ++i)
         merges[i] = {nameOf(plan.merges[i].from), nameOf(plan.merges[i].to)};
     CollapseStep step{{merges.data(), plan.mergeCount},
@@ -348,7 +352,7 @@ void Reducer::record(Block& block, const Plan& plan, std::size_t triangles, std:
                       static_cast<float>(static_cast<double>(plan.joined.distance()) * unit_),
                       {},
                       {}};
-    if (plan.fit) {
+    if (plan.placesNewVertex) {
         block.attributes.clear();
         for (const WedgeMerge& merge : plan.all()) {
             const auto values = metric_.attributes(merge.to);
@@ -377,17 +381,17 @@ void Reducer::updateCosts(Block& block, const Plan& plan) {
     forEachNeighbour(block.from, [&](std::uint32_t p) {
         grows(p);
         if (placement_ == Placement::Existing) {
-            lower(block, p, to);
-            lower(block, to, p);
+            relax(block, p, to);
+            relax(block, to, p);
         } else {
-            lower(block, std::min(p, to), std::max(p, to));
+            relax(block, std::min(p, to), std::max(p, to));
         }
     });
     enqueue(block, to);
 }
 
 /// Minds a move that is new.
-void Reducer::lower(Block& block, std::uint32_t from, std::uint32_t to) {
+void Reducer::relax(Block& block, std::uint32_t from, std::uint32_t to) {
     float& known = costs_[from];
     const float most = std::fabs(known);
     float least = 0;

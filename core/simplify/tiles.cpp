@@ -15,8 +15,8 @@ namespace {
 constexpr double kSameDirection = 1 - 1e-6;  ///< Cosine.
 constexpr double kSamePicture = 1e-4;        ///< Of texture coordinates, and of their gradients.
 
-/// How the picture lies on one triangle.
-struct Lie {
+/// How the picture mappings on one triangle.
+struct UvMapping {
     Vec3d normal = Vec3d::Zero();
     Vec3d across = Vec3d::Zero();  ///< Gradient of u, a metre.
     Vec3d down = Vec3d::Zero();    ///< Gradient of v.
@@ -27,21 +27,21 @@ class TileJoiner {
 public:
     explicit TileJoiner(const Part& part)
         : part_(part),
-          points_(toVectors(*part.find("POSITION"))),
+          points_(positionsOf(part)),
           same_(firstEqualPosition(points_)),
-          lies_(part.triangleCount()),
+          mappings_(part.triangleCount()),
           shifts_(part.triangleCount(), Vec2i(0, 0)),
           neighbours_(3 * part.triangleCount(), kNone) {
         const Stream& coords = *part.find("TEXCOORD_0");
         for (std::size_t i = 0; i < points_.size(); ++i)
             coords_.emplace_back(static_cast<double>(coords.value(i, 0)),
                                  static_cast<double>(coords.value(i, 1)));
-        for (std::size_t t = 0; t < lies_.size(); ++t) lies_[t] = lieOf(t);
+        for (std::size_t t = 0; t < mappings_.size(); ++t) mappings_[t] = uvMappingOf(t);
     }
 
     std::optional<Part> run() {
         findNeighbours();
-        for (std::size_t t = 0; t < lies_.size(); ++t) fill(t);
+        for (std::size_t t = 0; t < mappings_.size(); ++t) fill(t);
         if (std::all_of(shifts_.begin(), shifts_.end(), [](const Vec2i& s) { return s.isZero(); }))
             return std::nullopt;
         return rebuild();
@@ -57,7 +57,7 @@ private:
     }
     [[nodiscard]] Vec3d at(std::uint32_t vertex) const { return points_[vertex].cast<double>(); }
 
-    [[nodiscard]] Lie lieOf(std::size_t t) const {
+    [[nodiscard]] UvMapping uvMappingOf(std::size_t t) const {
         const Vec3d p = at(corner(t, 1)) - at(corner(t, 0));
         const Vec3d q = at(corner(t, 2)) - at(corner(t, 0));
         const Vec3d normal = p.cross(q);
@@ -78,7 +78,7 @@ private:
             const std::size_t t = i / 3;
             return std::minmax(same_[corner(t, i)], same_[corner(t, i + 1)]);
         };
-        const std::size_t edges = 3 * lies_.size();
+        const std::size_t edges = 3 * mappings_.size();
         std::vector<std::size_t> firsts(points_.size() + 1, 0);
         for (std::size_t i = 0; i < edges; ++i) ++firsts[std::size_t{ends(i).first} + 1];
         std::partial_sum(firsts.begin(), firsts.end(), firsts.begin());
@@ -111,8 +111,8 @@ private:
     /// not run on.
     [[nodiscard]] std::optional<Vec2i> shiftBetween(std::size_t from, std::size_t to,
                                                     std::uint32_t a, std::uint32_t b) const {
-        const Lie& f = lies_[from];
-        const Lie& t = lies_[to];
+        const UvMapping& f = mappings_[from];
+        const UvMapping& t = mappings_[to];
         const double scale = std::max(f.across.norm(), f.down.norm());
         if (f.isFlat() || t.isFlat() || f.normal.dot(t.normal) < kSameDirection ||
             (f.across - t.across).norm() > kSamePicture * scale ||
@@ -139,7 +139,7 @@ private:
     /// Gives all triangles that run on from this one its field's shift.
     void fill(std::size_t start) {
         if (!field_.empty() && field_[start] != 0) return;
-        if (field_.empty()) field_.assign(lies_.size(), 0);
+        if (field_.empty()) field_.assign(mappings_.size(), 0);
         field_[start] = ++fields_;
         std::vector<std::size_t> open = {start};
         while (!open.empty()) {
@@ -190,8 +190,8 @@ private:
     std::vector<Vec3f> points_;
     std::vector<std::uint32_t> same_;
     std::vector<Vec2d> coords_;
-    std::vector<Lie> lies_;      ///< [triangles]
-    std::vector<Vec2i> shifts_;  ///< [triangles]
+    std::vector<UvMapping> mappings_;  ///< [triangles]
+    std::vector<Vec2i> shifts_;        ///< [triangles]
     std::vector<std::size_t> field_;
     std::size_t fields_ = 0;
     std::vector<std::uint32_t> neighbours_;  ///< [triangles * 3] Across the edge from each corner.

@@ -43,15 +43,16 @@ void append(std::vector<Vec3f>& values, std::vector<Vec3f> more) {
         values.insert(values.end(), more.begin(), more.end());
 }
 
-class Dismantler {
+class WedgeMeshBuilder {
 public:
-    Dismantler(const Mesh& mesh, const AttributeWeights& weights)
+    WedgeMeshBuilder(const Mesh& mesh, const AttributeWeights& weights)
         : mesh_(mesh), weights_(weights) {}
 
     WedgeMesh run(const Progress& progress) {
-        constexpr void (Dismantler::*kSteps[])() = {
-            &Dismantler::weld,         &Dismantler::nameWedges,   &Dismantler::normalise,
-            &Dismantler::numberWedges, &Dismantler::addTriangles, &Dismantler::addAttributes};
+        constexpr void (WedgeMeshBuilder::*kSteps[])() = {
+            &WedgeMeshBuilder::weld,         &WedgeMeshBuilder::nameWedges,
+            &WedgeMeshBuilder::normalise,    &WedgeMeshBuilder::numberWedges,
+            &WedgeMeshBuilder::addTriangles, &WedgeMeshBuilder::addAttributes};
         for (const auto step : kSteps) {
             if (progress.cancelled()) return {};
             (this->*step)();
@@ -64,7 +65,7 @@ private:
     void weld() {
         for (const Part& part : mesh_.parts) {
             std::vector<Vec3f> more;
-            if (part.isTriangles()) more = toVectors(*part.find("POSITION"));
+            if (part.isTriangles()) more = positionsOf(part);
             more.resize(part.vertexCount(), Vec3f::Zero());
             out_.names.firstOfPart.push_back(static_cast<std::uint32_t>(points_.size()));
             append(points_, std::move(more));
@@ -87,8 +88,8 @@ private:
         std::vector<bool> isShared(points_.size(), false);
         for (std::uint32_t v = 0; v < same_.size(); ++v)
             if (same_[v] != v) isShared[same_[v]] = true;
-        WedgeNames& names = out_.names;
-        names.wedges.assign(points_.size(), WedgeNames::kNone);
+        OriginalIndices& names = out_.names;
+        names.wedges.assign(points_.size(), OriginalIndices::kNone);
         for (std::size_t p = 0; p < mesh_.parts.size(); ++p) {
             const Part& part = mesh_.parts[p];
             if (!part.isTriangles()) continue;
@@ -96,7 +97,7 @@ private:
             std::uint32_t* wedges = names.wedges.data() + names.firstOfPart[p];
             for (const std::uint32_t vertex : part.indices) {
                 std::uint32_t& wedge = wedges[first[vertex]];
-                if (wedge == WedgeNames::kNone) {
+                if (wedge == OriginalIndices::kNone) {
                     wedge = static_cast<std::uint32_t>(names.vertices.size());
                     names.vertices.push_back(names.firstOfPart[p] + first[vertex]);
                 }
@@ -118,12 +119,12 @@ private:
     /// [W] The position of each wedge, in the order in which positions appear, as they are in
     /// `out_.positions` now.
     std::vector<std::uint32_t> findPositions() {
-        std::vector<std::uint32_t> positionAt(points_.size(), WedgeNames::kNone);  // by same_
+        std::vector<std::uint32_t> positionAt(points_.size(), OriginalIndices::kNone);  // by same_
         std::vector<std::uint32_t> result;
         result.reserve(wedgeCount());
         for (const std::uint32_t vertex : out_.names.vertices) {
             std::uint32_t& position = positionAt[same_[vertex]];
-            if (position == WedgeNames::kNone) {
+            if (position == OriginalIndices::kNone) {
                 position = static_cast<std::uint32_t>(out_.positions.size());
                 out_.positions.push_back(
                     ((points_[vertex].cast<double>() - out_.centre) / out_.unit).cast<float>());
@@ -158,7 +159,7 @@ private:
             out_.wedgePosition[numbers[w]] = ranks[positions[w]];
         }
         for (std::uint32_t& wedge : out_.names.wedges)
-            if (wedge != WedgeNames::kNone) wedge = numbers[wedge];
+            if (wedge != OriginalIndices::kNone) wedge = numbers[wedge];
     }
 
     /// Calls visit(corners) with the wedges of each triangle that lies in three places.
@@ -355,7 +356,7 @@ private:
 
 }  // namespace
 
-std::uint32_t WedgeNames::partOf(std::uint32_t wedge) const {
+std::uint32_t OriginalIndices::partOf(std::uint32_t wedge) const {
     const auto next = std::upper_bound(firstOfPart.begin(), firstOfPart.end(), vertices[wedge]);
     return static_cast<std::uint32_t>(next - firstOfPart.begin()) - 1;
 }
@@ -365,11 +366,10 @@ WedgePositions::WedgePositions(const WedgeMesh& mesh)
       further_(mesh.wedgePosition.begin() + static_cast<std::ptrdiff_t>(mesh.positions.size()),
                mesh.wedgePosition.end()) {}
 
-void WedgePositions::renumber(const WedgeNumbers& numbers) {
+void WedgePositions::renumber(const RemapTable& numbers) {
     std::size_t kept = 0;
     for (std::uint32_t i = 0; i < further_.size(); ++i)
-        if (numbers.of(count_ + i) != WedgeNumbers::kNone)
-            further_[kept++] = numbers.of(further_[i]);
+        if (numbers.of(count_ + i) != RemapTable::kNone) further_[kept++] = numbers.of(further_[i]);
     further_.resize(kept);
     count_ = static_cast<std::uint32_t>(numbers.positions());
 }
@@ -387,8 +387,9 @@ float AttributeSlot::stored(const float* values, int c) const {
     return static_cast<float>(semantic == "COLOR_0" ? std::clamp(value, 0.0, 1.0) : value);
 }
 
-WedgeMesh takeApart(const Mesh& mesh, const AttributeWeights& weights, const Progress& progress) {
-    return Dismantler(mesh, weights).run(progress);
+WedgeMesh buildWedgeMesh(const Mesh& mesh, const AttributeWeights& weights,
+                         const Progress& progress) {
+    return WedgeMeshBuilder(mesh, weights).run(progress);
 }
 
 }  // namespace flentro

@@ -46,7 +46,7 @@ struct AttributeSlot {
 };
 
 /// Which vertices of a mesh its wedges stand for. Vertices are counted over all parts.
-struct WedgeNames {
+struct OriginalIndices {
     static constexpr std::uint32_t kNone = ~0U;
 
     std::vector<std::uint32_t> vertices;     ///< [W] The first that is equal.
@@ -68,7 +68,7 @@ inline constexpr std::uint32_t kBlock = 1U << kBlockBits;
 /// All triangle parts of a mesh side by side. Vertices that are equal in every attribute are
 /// one wedge; wedges that are equal in place are one position.
 struct WedgeMesh {
-    WedgeNames names;
+    OriginalIndices names;
     /// [P] centred, diagonal of the bounds = 1. Along a curve through space: see geometry/morton.h.
     std::vector<Vec3f> positions;
     std::vector<std::uint32_t> wedgePosition;  ///< [W]; wedge p < P is at position p.
@@ -84,13 +84,13 @@ struct WedgeMesh {
 };
 
 /// New numbers for the wedges that are left, in the order of the old ones. Memory: 1.5 bits each.
-class WedgeNumbers {
+class RemapTable {
 public:
     static constexpr std::uint32_t kNone = ~0U;
 
     /// `isLeft(w)` of each of so many; the first `positions` of them are positions.
     template <typename IsLeft>
-    WedgeNumbers(std::uint32_t wedges, std::uint32_t positions, IsLeft&& isLeft)
+    RemapTable(std::uint32_t wedges, std::uint32_t positions, IsLeft&& isLeft)
         : words_(wedges / 64 + 1) {
         for (std::uint32_t w = 0; w < wedges; ++w)
             words_[w / 64].left |= std::uint64_t{isLeft(w)} << w % 64;
@@ -153,8 +153,8 @@ public:
     [[nodiscard]] std::uint32_t of(std::uint32_t wedge) const {
         return wedge < count_ ? wedge : further_[wedge - count_];
     }
-    /// After renumbering: see WedgeNumbers.
-    void renumber(const WedgeNumbers& numbers);
+    /// After renumbering: see RemapTable.
+    void renumber(const RemapTable& numbers);
 
 private:
     std::uint32_t count_;
@@ -162,7 +162,7 @@ private:
 };
 
 /// A mesh of nothing if cancelled. Cost: O(V + T) expected.
-[[nodiscard]] WedgeMesh takeApart(const Mesh& mesh, const AttributeWeights& weights,
-                                  const Progress& progress = noProgress());
+[[nodiscard]] WedgeMesh buildWedgeMesh(const Mesh& mesh, const AttributeWeights& weights,
+                                       const Progress& progress = noProgress());
 
 }  // namespace flentro

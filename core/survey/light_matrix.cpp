@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "survey/survey.h"
 
@@ -13,10 +14,10 @@ namespace {
 
 constexpr int kColumns = 6;  ///< Rays across a view.
 constexpr int kRows = 4;
-constexpr std::size_t kMostPoints = 400'000;
-constexpr std::size_t kMostLights = 24;    ///< At one point, those that add most.
-constexpr double kNegligible = 0.002;      ///< Of what all lights together add.
-constexpr float kLeastAdaptation = 1e-3F;  ///< Lux.
+constexpr std::size_t kMaxPoints = 400'000;
+constexpr std::size_t kMaxLights = 24;   ///< At one point, those that add most.
+constexpr double kNegligible = 0.002;    ///< Of what all lights together add.
+constexpr float kMinAdaptation = 1e-3F;  ///< Lux.
 
 /// [places] Mean of what is lit, lights that are blocked counted as if they were not.
 std::vector<double> adaptationsOf(const LightMatrix& matrix, std::size_t places) {
@@ -29,7 +30,7 @@ std::vector<double> adaptationsOf(const LightMatrix& matrix, std::size_t places)
         ++counts[place];
     }
     for (std::size_t i = 0; i < places; ++i)
-        sums[i] = std::max(static_cast<double>(kLeastAdaptation),
+        sums[i] = std::max(static_cast<double>(kMinAdaptation),
                            sums[i] / static_cast<double>(std::max<std::size_t>(1, counts[i])));
     return sums;
 }
@@ -52,7 +53,7 @@ struct Grid {
 /// Fewer rays for each view where there are very many views.
 Grid gridFor(std::size_t views) {
     Grid grid;
-    while (grid.rays() > 6 && views * static_cast<std::size_t>(grid.rays()) > kMostPoints)
+    while (grid.rays() > 6 && views * static_cast<std::size_t>(grid.rays()) > kMaxPoints)
         (grid.columns > grid.rows ? grid.columns : grid.rows) -= 1;
     return grid;
 }
@@ -61,7 +62,7 @@ Grid gridFor(std::size_t views) {
 class NearestOpaque : public RaySink {
 public:
     void meet(int lane, const RayHit& hit, bool opaque) override {
-        if (opaque) hits[static_cast<std::size_t>(lane)] = hit;
+        if (opaque) elementOf(hits, lane) = hit;
     }
     std::array<RayHit, RayPacket::kLanes> hits;
 };
@@ -101,17 +102,17 @@ private:
                OfPlace& found) const {
         RayPacket packet{};
         const Mat4d toWorld = viewMatrix(spot.views[view]).inverse();
-        const Lens lens = target_.lens();
-        const double up = std::tan(toRadians(lens.verticalFov) / 2);
+        const Projection projection = target_.projection();
+        const double up = std::tan(toRadians(projection.verticalFov) / 2);
         std::array<Vec3d, RayPacket::kLanes> ways;
         for (int i = from; i < to; ++i) {
             const std::uint64_t key =
-                ((std::uint64_t{place} * Sightings::kMostViews + view) << 16U) +
+                ((std::uint64_t{place} * EyeVisibility::kMaxViews + view) << 16U) +
                 static_cast<std::uint64_t>(i);
             const double x = (i % grid_.columns + jitter(2 * key)) / grid_.columns * 2 - 1;
             const double y = (i / grid_.columns + jitter(2 * key + 1)) / grid_.rows * 2 - 1;
             const Vec3d way =
-                (toWorld.topLeftCorner<3, 3>() * Vec3d(x * up * lens.aspect, y * up, -1))
+                (toWorld.topLeftCorner<3, 3>() * Vec3d(x * up * projection.aspect, y * up, -1))
                     .normalized();
             const auto lane = static_cast<std::size_t>(i - from);
             ways[lane] = way;
@@ -132,7 +133,7 @@ private:
         found.points.push_back(
             {at.cast<float>(), place, view, static_cast<std::uint32_t>(found.entries.size())});
         const int material = rays_.parts()[hit.part].material;
-        if (material >= 0 && scene_.materials[static_cast<std::size_t>(material)].unlit) return;
+        if (material >= 0 && elementOf(scene_.materials, material).unlit) return;
         const auto corners = rays_.corners(hit.object, hit.triangle);
         Vec3d normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
         if (!normal.allFinite()) return;
@@ -151,7 +152,7 @@ private:
         for (const std::uint32_t light : cells_.near(at)) ask(light);
         for (const std::uint32_t light : endless_) ask(light);
         std::sort(lit.begin(), lit.end());
-        if (lit.size() > kMostLights) lit.resize(kMostLights);
+        if (lit.size() > kMaxLights) lit.resize(kMaxLights);
         for (const auto& [lux, light] : lit) {
             if (-lux < kNegligible * sum) break;
             LightMatrix::Entry entry{};
@@ -255,8 +256,7 @@ ArrivingLight::ArrivingLight(const Scene& scene, const LightMatrix& matrix)
 double ArrivingLight::lux(const LightMatrix::Point& point, const LightMatrix::Entry& entry) const {
     const int index = placedOf_[entry.light];
     if (index >= 0 && entry.isBlocked &&
-        scene_.placedLights[static_cast<std::size_t>(index)].castsShadowFor(
-            matrix_.eyes()[point.place]))
+        elementOf(scene_.placedLights, index).castsShadowFor(matrix_.eyes()[point.place]))
         return 0;
     return luxWithoutShadow(point, entry);
 }
@@ -265,12 +265,12 @@ double ArrivingLight::luxWithoutShadow(const LightMatrix::Point& point,
                                        const LightMatrix::Entry& entry) const {
     const int index = placedOf_[entry.light];
     if (index < 0) return 0;
-    const PlacedLight& light = scene_.placedLights[static_cast<std::size_t>(index)];
+    const PlacedLight& light = elementOf(scene_.placedLights, index);
     const LightMatrix::Row& row = matrix_.rows()[entry.light];
     const double lux = static_cast<double>(entry.lux) * light.fadeFor(matrix_.eyes()[point.place]);
     const bool isSame = static_cast<float>(light.range) == row.range &&
                         light.position.cast<float>() == row.position;
-    const Light& kind = scene_.lights[static_cast<std::size_t>(light.light)];
+    const Light& kind = elementOf(scene_.lights, light.light);
     if (isSame || kind.type == LightType::Directional) return lux;
     const Vec3d at = point.at.cast<double>();
     const double before =
@@ -286,7 +286,7 @@ LightingChange lightingChange(const LightMatrix& matrix, const Scene& before, co
     double sum = 0;
     std::size_t views = 0;
     for (std::size_t place = 0; place < matrix.eyes().size(); ++place) {
-        std::array<double, Sightings::kMostViews> ofView{};
+        std::array<double, EyeVisibility::kMaxViews> ofView{};
         std::size_t viewsHere = 0;
         for (std::size_t p = matrix.firstPoint(place); p < matrix.firstPoint(place + 1); ++p) {
             const LightMatrix::Point& point = matrix.points()[p];

@@ -3,7 +3,10 @@
 #include <Eigen/LU>
 #include <algorithm>
 #include <bit>
+#include <cassert>
 #include <cmath>
+
+#include "base/index.h"
 
 namespace flentro {
 namespace {
@@ -13,7 +16,7 @@ constexpr int kTile = 16;              ///< Rays along the edge of a tile of blo
 constexpr int kLayerFace = 12;         ///< Rays along an edge for counting layers.
 constexpr std::size_t kLightStep = 4;  ///< Every fourth packet samples the lights.
 constexpr double kSmallPixels = 250;   ///< Objects below this get rays of their own.
-constexpr double kLeastPixels = 0.5;   ///< Those below this are too small to be missed.
+constexpr double kMinPixels = 0.5;     ///< Those below this are too small to be missed.
 constexpr std::size_t kAimedRays = 4;
 
 /// Forward, right and up of the cube's faces.
@@ -29,10 +32,10 @@ const std::array<std::array<Vec3d, 3>, 6> kFaces = {{
 /// Which directions a view takes in.
 class ViewCone {
 public:
-    ViewCone(const Viewpoint& view, const Lens& lens)
+    ViewCone(const Viewpoint& view, const Projection& projection)
         : turn_(viewMatrix(view).topLeftCorner<3, 3>()),
-          up_(std::tan(toRadians(lens.verticalFov) / 2)),
-          across_(up_ * lens.aspect) {}
+          up_(std::tan(toRadians(projection.verticalFov) / 2)),
+          across_(up_ * projection.aspect) {}
     [[nodiscard]] bool holds(const Vec3d& direction) const {
         const Vec3d local = turn_ * direction;
         return local.z() < 0 && std::fabs(local.x()) <= -local.z() * across_ &&
@@ -49,7 +52,7 @@ class PacketMaker {
 public:
     PacketMaker(int size, const Target& target, std::span<const Viewpoint> views, bool onlyInViews)
         : size_(size), onlyInViews_(onlyInViews) {
-        for (const Viewpoint& view : views) cones_.emplace_back(view, target.lens());
+        for (const Viewpoint& view : views) cones_.emplace_back(view, target.projection());
         const double perMetre = pixelsPerMetreAtOne(target);
         displayPixels_ = perMetre * perMetre;
     }
@@ -57,7 +60,7 @@ public:
     void set(CubeRays::Packet& packet, int lane, int face, int column, int row) const {
         const double u = 2 * (column + 0.5) / size_ - 1;
         const double v = 2 * (row + 0.5) / size_ - 1;
-        const auto& axes = kFaces[static_cast<std::size_t>(face)];
+        const auto& axes = elementOf(kFaces, face);
         const Vec3d direction = (axes[0] + u * axes[1] + v * axes[2]).normalized();
         packet.rays.x[lane] = static_cast<float>(direction.x());
         packet.rays.y[lane] = static_cast<float>(direction.y());
@@ -137,7 +140,7 @@ std::size_t CubeRays::pictureIndex(const Vec3d& direction) const {
     direction.cwiseAbs().maxCoeff(&axis);
     static constexpr int kFaceOfAxis[3][2] = {{0, 1}, {4, 5}, {2, 3}};
     const int face = kFaceOfAxis[axis][direction[axis] < 0 ? 1 : 0];
-    const auto& axes = kFaces[static_cast<std::size_t>(face)];
+    const auto& axes = elementOf(kFaces, face);
     const double depth = direction.dot(axes[0]);
     const auto cell = [&](const Vec3d& along) {
         const double c = (direction.dot(along) / depth + 1) / 2 * faceSize_;
@@ -185,6 +188,8 @@ SeenTally::SeenTally(const Scene& scene, const RayScene& rays)
       lightSpots(scene.placedLights.size(), 0) {}
 
 void SeenTally::merge(const SeenTally& other) {
+    assert(objects.size() == other.objects.size());
+    assert(trianglePixels.size() == other.trianglePixels.size());
     for (std::size_t i = 0; i < objects.size(); ++i) {
         objects[i].mostPixels = std::max(objects[i].mostPixels, other.objects[i].mostPixels);
         objects[i].nearest = std::min(objects[i].nearest, other.objects[i].nearest);
@@ -202,11 +207,11 @@ void SeenTally::merge(const SeenTally& other) {
 
 // --- looking ------------------------------------------------------------------------------
 
-/// Hands the hits of the cube's rays to the looker.
-class Looker::Collector final : public RaySink {
+/// Hands the hits of the cube's rays to the sampler.
+class VisibilitySampler::Collector final : public RaySink {
 public:
-    Collector(Looker& looker, SeenTally& tally, SpotSeen& seen)
-        : looker_(looker), tally_(tally), seen_(seen) {}
+    Collector(VisibilitySampler& sampler, SeenTally& tally, SpotSeen& seen)
+        : sampler_(sampler), tally_(tally), seen_(seen) {}
     void start(const CubeRays::Packet& packet) {
         packet_ = &packet;
         sample_ = {};
@@ -221,16 +226,16 @@ public:
         runPixels_ += packet_->pixels[i];
         runViews_ |= packet_->views[i];
         if (!opaque) return;
-        looker_.depth_[packet_->depth +
-                       static_cast<std::size_t>(lane / kBlock * looker_.cube_.faceSize() +
-                                                lane % kBlock)] = hit.distance;
+        sampler_.depth_[packet_->depth +
+                        static_cast<std::size_t>(lane / kBlock * sampler_.cube_.faceSize() +
+                                                 lane % kBlock)] = hit.distance;
         seen_.pixels += packet_->pixels[i];
         seen_.pixelsByDistance[distanceBin(hit.distance)] += packet_->pixels[i];
         if (lane == kSampleLane) sample_ = hit;
     }
     /// Hands on what is still held back: rays that met one triangle go together.
     void flush() {
-        if (run_.met()) looker_.collect(run_, runPixels_, runViews_, tally_);
+        if (run_.met()) sampler_.collect(run_, runPixels_, runViews_, tally_);
         run_ = {};
         runPixels_ = 0;
         runViews_ = 0;
@@ -239,7 +244,7 @@ public:
     [[nodiscard]] const RayHit& sample() const { return sample_; }
 
 private:
-    Looker& looker_;
+    VisibilitySampler& sampler_;
     SeenTally& tally_;
     SpotSeen& seen_;
     const CubeRays::Packet* packet_ = nullptr;
@@ -250,7 +255,7 @@ private:
 };
 
 /// Keeps the hits of one object.
-class Looker::Finder final : public RaySink {
+class VisibilitySampler::Finder final : public RaySink {
 public:
     explicit Finder(std::uint32_t object) : object_(object) {}
     void meet(int, const RayHit& hit, bool) override {
@@ -263,7 +268,7 @@ private:
 };
 
 /// Counts every surface along the rays.
-class Looker::LayerCounter final : public RaySink {
+class VisibilitySampler::LayerCounter final : public RaySink {
 public:
     explicit LayerCounter(std::span<const RayScene::PartRow> parts) : parts_(parts) {}
     void meet(int lane, const RayHit& hit, bool) override {
@@ -281,8 +286,8 @@ private:
     std::span<const RayScene::PartRow> parts_;
 };
 
-Looker::Looker(const Scene& scene, const RayScene& rays, const CubeRays& cube, const Target& target,
-               const LightCells& lights)
+VisibilitySampler::VisibilitySampler(const Scene& scene, const RayScene& rays, const CubeRays& cube,
+                                     const Target& target, const LightCells& lights)
     : scene_(scene),
       rays_(rays),
       cube_(cube),
@@ -295,7 +300,8 @@ Looker::Looker(const Scene& scene, const RayScene& rays, const CubeRays& cube, c
       lightsHere_(scene.placedLights.size(), 0.0F),
       depth_(std::size_t{6} * static_cast<std::size_t>(cube.faceSize() * cube.faceSize())) {}
 
-void Looker::collect(const RayHit& hit, float pixels, std::uint16_t views, SeenTally& tally) {
+void VisibilitySampler::collect(const RayHit& hit, float pixels, std::uint16_t views,
+                                SeenTally& tally) {
     SeenObject& object = here_[hit.object];
     if (object.pixels == 0) {
         object = {hit.object, 0, hit.distance, 0};
@@ -316,7 +322,7 @@ void Looker::collect(const RayHit& hit, float pixels, std::uint16_t views, SeenT
     }
 }
 
-void Looker::addLights(const Vec3d& point, float pixels) {
+void VisibilitySampler::addLights(const Vec3d& point, float pixels) {
     for (const std::uint32_t index : lights_.near(point)) {
         const PlacedLight& light = scene_.placedLights[index];
         if ((light.position - point).squaredNorm() < light.range * light.range)
@@ -325,7 +331,7 @@ void Looker::addLights(const Vec3d& point, float pixels) {
 }
 
 /// True if the rays at its middle and corners all end well before it: not worth aiming at.
-bool Looker::isHidden(const Vec3d& eye, const Box& bounds) const {
+bool VisibilitySampler::isHidden(const Vec3d& eye, const Box& bounds) const {
     const double near = bounds.exteriorDistance(eye);
     const auto endsBefore = [&](const Vec3d& point) {
         return static_cast<double>(depth_[cube_.pictureIndex(point - eye)]) < near;
@@ -337,7 +343,8 @@ bool Looker::isHidden(const Vec3d& eye, const Box& bounds) const {
 }
 
 /// Objects of few pixels slip between the rays: rays at their own surface find them.
-void Looker::aimAtSmall(const Vec3d& eye, const Sightings& sightings, SeenTally& tally) {
+void VisibilitySampler::targetSmallObjects(const Vec3d& eye, const EyeVisibility& sightings,
+                                           SeenTally& tally) {
     const double perMetre = pixelsPerMetreAtOne(target_);
     const std::span<const std::uint32_t> first = rays_.firstTriangles();
     for (std::uint32_t i = 0; i < sightings.objects.size(); ++i) {
@@ -348,7 +355,7 @@ void Looker::aimAtSmall(const Vec3d& eye, const Sightings& sightings, SeenTally&
         const double area = kPi * radius * radius;
         const auto asset = static_cast<std::size_t>(scene_.objects[i].asset);
         const std::uint32_t triangles = first[asset + 1] - first[asset];
-        if (area > kSmallPixels || area < kLeastPixels || triangles == 0) continue;
+        if (area > kSmallPixels || area < kMinPixels || triangles == 0) continue;
         if (isHidden(eye, bounds)) continue;
         RayPacket packet{};
         for (std::size_t k = 0; k < kAimedRays; ++k) {
@@ -368,12 +375,13 @@ void Looker::aimAtSmall(const Vec3d& eye, const Sightings& sightings, SeenTally&
     }
 }
 
-void Looker::countLayers(const Vec3d& eye, const Sightings& sightings, SpotSeen& seen) const {
+void VisibilitySampler::countLayers(const Vec3d& eye, const EyeVisibility& sightings,
+                                    SpotSeen& seen) const {
     double weights = 0;
     double all = 0;
     double plain = 0;
-    std::array<double, Sightings::kMostViews> inView{};
-    std::array<double, Sightings::kMostViews> viewWeights{};
+    std::array<double, EyeVisibility::kMaxViews> inView{};
+    std::array<double, EyeVisibility::kMaxViews> viewWeights{};
     for (const CubeRays::Packet& packet : cube_.layerPackets()) {
         LayerCounter counter(rays_.parts());
         rays_.trace(eye, packet.rays, static_cast<float>(target_.farPlane), sightings, counter);
@@ -399,7 +407,7 @@ void Looker::countLayers(const Vec3d& eye, const Sightings& sightings, SpotSeen&
             seen.layersInView[v] = static_cast<float>(inView[v] / viewWeights[v]);
 }
 
-void Looker::finish(SeenTally& tally, SpotSeen& seen) {
+void VisibilitySampler::finish(SeenTally& tally, SpotSeen& seen) {
     std::sort(touched_.begin(), touched_.end());
     for (const std::uint32_t index : touched_) {
         SeenObject& object = here_[index];
@@ -420,7 +428,8 @@ void Looker::finish(SeenTally& tally, SpotSeen& seen) {
     trianglesTouched_.clear();
 }
 
-SpotSeen Looker::look(const Vec3d& eye, const Sightings& sightings, SeenTally& tally) {
+SpotSeen VisibilitySampler::look(const Vec3d& eye, const EyeVisibility& sightings,
+                                 SeenTally& tally) {
     SpotSeen seen;
     Collector collector(*this, tally, seen);
     std::fill(depth_.begin(), depth_.end(), std::numeric_limits<float>::infinity());
@@ -436,7 +445,7 @@ SpotSeen Looker::look(const Vec3d& eye, const Sightings& sightings, SeenTally& t
                   packet.pixels[lane] * kStandsFor);
     }
     collector.flush();
-    aimAtSmall(eye, sightings, tally);
+    targetSmallObjects(eye, sightings, tally);
     countLayers(eye, sightings, seen);
     finish(tally, seen);
     return seen;

@@ -32,7 +32,7 @@ struct SpotSeen {
     float layersMean = 0;
     float layersWorst = 0;
     float plainLayersMean = 0;  ///< Without two-sided and transparent surfaces.
-    std::array<float, Sightings::kMostViews> layersInView{};  ///< Mean of each view.
+    std::array<float, EyeVisibility::kMaxViews> layersInView{};  ///< Mean of each view.
 };
 
 /// What all spots together have seen. Merging is independent of the order.
@@ -98,14 +98,14 @@ private:
 };
 
 /// Looks from spots, one at a time; one for each thread. Everything given must outlive it.
-class Looker {
+class VisibilitySampler {
 public:
-    Looker(const Scene& scene, const RayScene& rays, const CubeRays& cube, const Target& target,
-           const LightCells& lights);
+    VisibilitySampler(const Scene& scene, const RayScene& rays, const CubeRays& cube,
+                      const Target& target, const LightCells& lights);
 
     /// `sightings` tells what is culled and which objects the views take in. Adds to `tally`.
     /// Cost: 6 faceSize^2 rays and a few for each small object in view that none of them met.
-    [[nodiscard]] SpotSeen look(const Vec3d& eye, const Sightings& sightings, SeenTally& tally);
+    [[nodiscard]] SpotSeen look(const Vec3d& eye, const EyeVisibility& sightings, SeenTally& tally);
 
 private:
     class Collector;
@@ -114,8 +114,8 @@ private:
     void collect(const RayHit& hit, float pixels, std::uint16_t views, SeenTally& tally);
     void addLights(const Vec3d& point, float pixels);
     [[nodiscard]] bool isHidden(const Vec3d& eye, const Box& bounds) const;
-    void aimAtSmall(const Vec3d& eye, const Sightings& sightings, SeenTally& tally);
-    void countLayers(const Vec3d& eye, const Sightings& sightings, SpotSeen& seen) const;
+    void targetSmallObjects(const Vec3d& eye, const EyeVisibility& sightings, SeenTally& tally);
+    void countLayers(const Vec3d& eye, const EyeVisibility& sightings, SpotSeen& seen) const;
     void finish(SeenTally& tally, SpotSeen& seen);
 
     const Scene& scene_;

@@ -6,6 +6,7 @@
 #include <map>
 
 #include "base/cancel_only.h"
+#include "base/index.h"
 #include "base/parallel.h"
 #include "geometry/ray_device.h"
 #include "io/image.h"
@@ -14,7 +15,7 @@ namespace flentro {
 namespace {
 
 constexpr int kAlphaEdge = 256;         ///< Pixels; alpha is looked up in a picture this large.
-constexpr int kMostLayers = 64;         ///< Surfaces after which a ray is given up.
+constexpr int kMaxLayers = 64;          ///< Surfaces after which a ray is given up.
 constexpr float kTransparent = 0.98F;   ///< Blended surfaces above this alpha hide all behind.
 constexpr float kFarthestTexel = 1e6F;  ///< Beyond it a picture no longer repeats.
 constexpr double kSingular = 1e-12;     ///< Of the determinant over the cubed scale.
@@ -90,13 +91,13 @@ std::vector<std::array<Vec2f, 3>> cornerTexCoords(const Part& part, const Textur
         for (Vec2f& at : coords) at = use.lookUp(at);
     std::vector<std::array<Vec2f, 3>> result;
     if (coords.empty()) return result;
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+    forEachTriangle(part, [&](const Corners& t) {
         result.emplace_back();
         for (std::size_t k = 0; k < 3; ++k) {
-            const Vec2f& at = coords[part.indices[i + k]];
+            const Vec2f& at = coords[t[k]];
             result.back()[k] = at.allFinite() ? at : Vec2f(0, 0);
         }
-    }
+    });
     return result;
 }
 
@@ -110,7 +111,7 @@ bool isSingular(const Mat4d& m) {
 void attachPart(RTCScene scene, unsigned id, const Part& part, const Mat4d& m,
                 const AlphaSource* holes) {
     RTCGeometry geometry = rtcNewGeometry(rayDevice(), RTC_GEOMETRY_TYPE_TRIANGLE);
-    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    const std::vector<Vec3f> points = positionsOf(part);
     auto* vertices = static_cast<float*>(rtcSetNewGeometryBuffer(
         geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(Vec3f), points.size()));
     for (std::size_t i = 0; i < points.size(); ++i)
@@ -197,7 +198,7 @@ struct RayScene::State {
 };
 
 std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const Part& part) {
-    const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
+    const Material& material = elementOf(scene.materials, part.material);
     auto source = std::make_unique<AlphaSource>();
     source->factor = material.baseColor.w();
     source->cutoff = material.alphaCutoff;
@@ -207,8 +208,7 @@ std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const 
         const int image = scene.imageOf(use.texture);
         if (image < 0) continue;
         if (!maps.contains(image)) {
-            const auto pixels =
-                decodeImage(scene.images[static_cast<std::size_t>(image)], kAlphaEdge);
+            const auto pixels = decodeImage(elementOf(scene.images, image), kAlphaEdge);
             AlphaMap map{1, 1, {255}};
             if (pixels) {
                 map = {pixels->width, pixels->height, {}};
@@ -231,7 +231,7 @@ void RayScene::State::addParts(const Scene& scene, const Mesh& mesh, const Progr
         row.material = part.material;
         alphas.emplace_back();
         if (part.material >= 0) {
-            const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
+            const Material& material = elementOf(scene.materials, part.material);
             row.twoSided = material.doubleSided;
             row.alpha = material.alphaMode;
             const bool hasAlpha = row.alpha != AlphaMode::Opaque && part.triangleCount() > 0;
@@ -251,21 +251,21 @@ void RayScene::State::addParts(const Scene& scene, const Mesh& mesh, const Progr
 /// Into the row's slots of `densities`, which stay 0 without such coordinates.
 void RayScene::State::measureDensities(const Part& part, const PartRow& row) {
     if (part.triangleCount() == 0) return;
-    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    const std::vector<Vec3f> points = positionsOf(part);
     for (std::uint32_t m = 0; m < row.mappings; ++m) {
         const TextureMapping& mapping = mappings[row.firstMapping + m];
         const std::vector<Vec2f> coords = texCoordsOf(part, mapping.texCoord);
         if (coords.empty()) continue;
         float* density = densities.data() + row.firstDensity + m * part.triangleCount();
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        forEachTriangle(part, [&](const Corners& t) {
             std::array<Vec3d, 3> corners;
             std::array<Vec2f, 3> at;
             for (std::size_t k = 0; k < 3; ++k) {
-                corners[k] = points[part.indices[i + k]].cast<double>();
-                at[k] = coords[part.indices[i + k]];
+                corners[k] = points[t[k]].cast<double>();
+                at[k] = coords[t[k]];
             }
             *density++ = leastDensity(corners, at, mapping.linear);
-        }
+        });
     }
 }
 
@@ -307,7 +307,7 @@ RayHit RayScene::State::hitOf(unsigned instance, unsigned geometry, unsigned pri
                               float distance) const {
     RayHit hit;
     hit.object = instance;
-    hit.part = firstParts[static_cast<std::size_t>(assetOf[instance])] + geometry;
+    hit.part = elementOf(firstParts, assetOf[instance]) + geometry;
     hit.triangle = parts[hit.part].firstTriangle + primitive;
     hit.distance = distance;
     return hit;
@@ -353,7 +353,7 @@ bool RayScene::State::buildTop(const Scene& scene, Progress& progress) {
     top = newScene();
     for (std::size_t i = 0; i < scene.objects.size() && !progress.cancelled(); ++i) {
         const Object& object = scene.objects[i];
-        const bool solid = meshes[static_cast<std::size_t>(object.asset)]->triangles > 0;
+        const bool solid = elementOf(meshes, object.asset)->triangles > 0;
         if (solid && !object.bounds.isEmpty())
             addInstance(object, static_cast<unsigned>(i), progress);
     }
@@ -420,7 +420,7 @@ float beyond(float distance) {
 }  // namespace
 
 void RayScene::trace(const Vec3d& eye, const RayPacket& rays, float farthest,
-                     const Sightings& sightings, RaySink& sink) const {
+                     const EyeVisibility& sightings, RaySink& sink) const {
     RTCRayHit16 packet;
     startRays(eye, rays, farthest, packet);
     alignas(64) int valid[RayPacket::kLanes];
@@ -429,7 +429,7 @@ void RayScene::trace(const Vec3d& eye, const RayPacket& rays, float farthest,
     rtcInitIntersectContext(&context);
     context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
     const bool passesAll = sink.passesAll();
-    for (int layer = 0; layer < kMostLayers; ++layer) {
+    for (int layer = 0; layer < kMaxLayers; ++layer) {
         rtcIntersect16(valid, state_->top.get(), &context, &packet);
         bool again = false;
         int last = -1;  // Neighbouring rays mostly meet one triangle: it is looked up once.
@@ -482,7 +482,7 @@ void RayScene::State::follow(const Vec3d& from, const Vec3d& direction, double n
     ray.ray.tnear = static_cast<float>(nearest);
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
-    for (int layer = 0; layer < kMostLayers; ++layer) {
+    for (int layer = 0; layer < kMaxLayers; ++layer) {
         ray.ray.tfar = static_cast<float>(farthest);
         ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
         rtcIntersect1(top.get(), &context, &ray);
@@ -574,7 +574,7 @@ std::vector<bool> RayScene::shadowed(std::span<const LightRay> rays) const {
 
 bool RayScene::reaches(const Vec3d& from, const Vec3d& direction, double farthest,
                        std::uint32_t object, std::uint32_t triangle,
-                       const Sightings* sightings) const {
+                       const EyeVisibility* sightings) const {
     bool reached = false;
     state_->follow(from, direction, 0, farthest, [&](const RayHit& hit, State::Meeting meeting) {
         if (meeting == State::Meeting::Through) return false;

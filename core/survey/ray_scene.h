@@ -68,8 +68,8 @@ public:
     RayScene& operator=(const RayScene&) = delete;
 
     /// Traces a packet within `farthest` metres, through objects that `sightings` hold for gone.
-    void trace(const Vec3d& eye, const RayPacket& rays, float farthest, const Sightings& sightings,
-               RaySink& sink) const;
+    void trace(const Vec3d& eye, const RayPacket& rays, float farthest,
+               const EyeVisibility& sightings, RaySink& sink) const;
 
     /// What one ray meets first, nothing culled, no far stand-ins. `direction` need not be a unit
     /// vector.
@@ -80,7 +80,7 @@ public:
     /// transparent surfaces, single-sided ones from behind, and what `sightings` hold for gone.
     [[nodiscard]] bool reaches(const Vec3d& from, const Vec3d& direction, double farthest,
                                std::uint32_t object, std::uint32_t triangle,
-                               const Sightings* sightings = nullptr) const;
+                               const EyeVisibility* sightings = nullptr) const;
 
     /// True if a ray from a light meets something opaque that casts shadows: through transparent
     /// surfaces, faces that turn away from it, far stand-ins and objects that cast none.

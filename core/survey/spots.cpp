@@ -10,17 +10,18 @@
 #include <optional>
 #include <set>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 
 namespace flentro {
 namespace {
 
-constexpr double kStride = 0.75;      ///< Metres between standing places, at least.
-constexpr double kFoot = 0.15;        ///< Metres from a standing place that still carry.
-constexpr double kMostColumns = 1e6;  ///< Of the grid of standing places.
-constexpr double kKnee = 0.5;         ///< Metres above the ground.
-constexpr int kMostFloors = 24;       ///< Surfaces above each other in one column.
+constexpr double kStride = 0.75;     ///< Metres between standing places, at least.
+constexpr double kFoot = 0.15;       ///< Metres from a standing place that still carry.
+constexpr double kMaxColumns = 1e6;  ///< Of the grid of standing places.
+constexpr double kKnee = 0.5;        ///< Metres above the ground.
+constexpr int kMaxFloors = 24;       ///< Surfaces above each other in one column.
 
 /// Something to stand on.
 struct Place {
@@ -85,8 +86,8 @@ public:
 
 private:
     static bool isBelow(const Scene& scene, int node, const std::string& name) {
-        for (; node >= 0; node = scene.nodes[static_cast<std::size_t>(node)].parent)
-            if (scene.nodes[static_cast<std::size_t>(node)].name == name) return true;
+        for (; node >= 0; node = elementOf(scene.nodes, node).parent)
+            if (elementOf(scene.nodes, node).name == name) return true;
         return false;
     }
     std::vector<bool> allowed_;
@@ -109,7 +110,7 @@ public:
             std::max(plan.spacing,
                      std::sqrt(area / static_cast<double>(std::max<std::size_t>(1, plan.most))));
         // The stride divides half the spacing, so that spots are standing places.
-        stride_ = std::max(kStride, std::sqrt(area / kMostColumns));
+        stride_ = std::max(kStride, std::sqrt(area / kMaxColumns));
         perSpot_ = 2 * std::max(1, static_cast<int>(std::round(spacing_ / 2 / stride_)));
         stride_ = spacing_ / perSpot_;
         // The same places for a scene before and after its objects become fewer.
@@ -167,7 +168,7 @@ private:
     void findColumn(int column, int row, std::vector<Place>& places) const {
         double from = top_;
         double ceiling = std::numeric_limits<double>::infinity();
-        for (int floor = 0; floor < kMostFloors; ++floor) {
+        for (int floor = 0; floor < kMaxFloors; ++floor) {
             const RayHit hit =
                 rays_.first(at(column, row, from), -Vec3d::UnitY(), 0, from - bottom_);
             if (!hit.met()) return;
@@ -377,7 +378,7 @@ const std::vector<SurveySpot> kNoSpots;
 std::vector<Vec3d> positionsAlong(const Scene& scene, const Animation::Sampler& sampler) {
     constexpr int kBetween = 8;
     const auto streamAt = [&](int index) -> const Stream& {
-        return *scene.streams[static_cast<std::size_t>(index)];
+        return *elementOf(scene.streams, index);
     };
     std::vector<Vec3d> values;
     for (const Vec3f& value : toVectors(streamAt(sampler.output)))
@@ -533,19 +534,18 @@ Expected<std::vector<Viewpoint>> animatedPath(const Scene& scene, const std::str
             const Json& target = jsonObject(channel, "target");
             const int index = jsonOr(target, "node", -1);
             if (index < 0 || static_cast<std::size_t>(index) >= scene.nodes.size()) continue;
-            if (scene.nodes[static_cast<std::size_t>(index)].name != node) continue;
+            if (elementOf(scene.nodes, index).name != node) continue;
             if (jsonOr<std::string>(target, "path", "") != "translation") continue;
             const int sampler = jsonOr(channel, "sampler", -1);
             if (sampler < 0 || static_cast<std::size_t>(sampler) >= animation.samplers.size())
                 continue;
-            const int output = animation.samplers[static_cast<std::size_t>(sampler)].output;
+            const int output = elementOf(animation.samplers, sampler).output;
             if (output < 0) continue;
-            const int parent = scene.nodes[static_cast<std::size_t>(index)].parent;
-            const Mat4d above =
-                parent < 0 ? Mat4d(Mat4d::Identity())
-                           : worldTransforms(scene.nodes)[static_cast<std::size_t>(parent)];
+            const int parent = elementOf(scene.nodes, index).parent;
+            const Mat4d above = parent < 0 ? Mat4d(Mat4d::Identity())
+                                           : elementOf(worldTransforms(scene.nodes), parent);
             std::vector<Viewpoint> path;
-            const auto& moved = animation.samplers[static_cast<std::size_t>(sampler)];
+            const auto& moved = elementOf(animation.samplers, sampler);
             for (const Vec3d& p : positionsAlong(scene, moved))
                 path.push_back({transformPoint(above, p), 0, 0});
             if (path.empty()) continue;

@@ -8,12 +8,14 @@
 #include <map>
 #include <mutex>
 
+#include "base/index.h"
+#include "base/median.h"
 #include "base/parallel.h"
 
 namespace flentro {
 namespace {
 
-constexpr std::size_t kMostCubes = 32;        ///< Sets of rays kept for views of spots' own.
+constexpr std::size_t kMaxCubes = 32;         ///< Sets of rays kept for views of spots' own.
 constexpr std::size_t kPairsForTriangle = 8;  ///< Front-facing places that look for it.
 constexpr std::size_t kPairsForAsset = 48;    ///< Places known for all its triangles.
 
@@ -33,7 +35,7 @@ double worstViewLoad(const ViewTally& tally, const Target& target) {
 }
 
 /// A place from which some object of an asset is seen.
-struct Outlook {
+struct CandidateView {
     std::uint32_t object = 0;
     std::uint32_t spot = 0;
     float pixels = 0;
@@ -70,7 +72,7 @@ public:
 
     void finish() {
         for (const Thread& thread : threads_)
-            if (thread.looker) survey_.seen.merge(thread.tally);
+            if (thread.sampler) survey_.seen.merge(thread.tally);
     }
 
     /// Unseen triangles from the places that see their objects best.
@@ -78,7 +80,7 @@ public:
 
 private:
     struct Thread {
-        std::unique_ptr<Looker> looker;
+        std::unique_ptr<VisibilitySampler> sampler;
         SeenTally tally;
     };
 
@@ -98,17 +100,18 @@ private:
 
     void look(bool ownViews, SpotResult& result) {
         Thread& thread = threads_.local();
-        if (!thread.looker) {
-            thread.looker = std::make_unique<Looker>(scene_, *rays_, *cube_, target_, lights_);
+        if (!thread.sampler) {
+            thread.sampler =
+                std::make_unique<VisibilitySampler>(scene_, *rays_, *cube_, target_, lights_);
             thread.tally = SeenTally(scene_, *rays_);
         }
         if (!ownViews) {
-            result.seen = thread.looker->look(result.eye, result.sightings, thread.tally);
+            result.seen = thread.sampler->look(result.eye, result.sightings, thread.tally);
             return;
         }
         const std::shared_ptr<const CubeRays> own = cubeOf(result.views);
-        Looker looker(scene_, *rays_, *own, target_, lights_);
-        result.seen = looker.look(result.eye, result.sightings, thread.tally);
+        VisibilitySampler sampler(scene_, *rays_, *own, target_, lights_);
+        result.seen = sampler.look(result.eye, result.sightings, thread.tally);
     }
 
     /// The rays for views of a spot's own; limited cameras look the same way at every spot.
@@ -117,7 +120,7 @@ private:
         for (const Viewpoint& view : views) key.insert(key.end(), {view.heading, view.pitch});
         const std::lock_guard lock(cubesMutex_);
         if (const auto known = cubes_.find(key); known != cubes_.end()) return known->second;
-        if (cubes_.size() >= kMostCubes) cubes_.clear();
+        if (cubes_.size() >= kMaxCubes) cubes_.clear();
         const SurveySettings& settings = survey_.settings;
         return cubes_[key] = std::make_shared<const CubeRays>(settings.faceSize, target_, views,
                                                               settings.onlyInViews);
@@ -137,7 +140,7 @@ private:
             view.heading = std::fmod(view.heading + share * step + 360, 360);
             between.push_back(view);
         }
-        const Sightings sightings = meter_.turned(result.sightings, between);
+        const EyeVisibility sightings = meter_.turned(result.sightings, between);
         const std::vector<ViewTally> tallies = meter_.count(sightings);
         std::size_t best = between.size();
         double load = worstViewLoad(result.tallies[worst], target_);
@@ -152,7 +155,7 @@ private:
         result.tallies.push_back(tallies[best]);
     }
 
-    static void addView(Sightings& to, const Sightings& from, std::size_t view) {
+    static void addView(EyeVisibility& to, const EyeVisibility& from, std::size_t view) {
         const auto bit = static_cast<std::uint16_t>(1U << to.views);
         for (std::size_t i = 0; i < to.objects.size(); ++i)
             if (from.objects[i] >> view & 1U) to.objects[i] |= bit;
@@ -161,10 +164,10 @@ private:
         ++to.views;
     }
 
-    [[nodiscard]] std::vector<std::vector<Outlook>> outlooks() const;
-    [[nodiscard]] bool isVisible(const std::vector<Outlook>& outlooks,
+    [[nodiscard]] std::vector<std::vector<CandidateView>> candidateViews() const;
+    [[nodiscard]] bool isVisible(const std::vector<CandidateView>& candidateViews,
                                  std::uint32_t triangle) const;
-    [[nodiscard]] bool isVisibleFrom(const Outlook& outlook, std::uint32_t triangle,
+    [[nodiscard]] bool isVisibleFrom(const CandidateView& view, std::uint32_t triangle,
                                      const std::array<Vec3d, 3>& corners) const;
 
     const Scene& scene_;
@@ -180,20 +183,20 @@ private:
 };
 
 /// For each asset the places that see its copies largest.
-std::vector<std::vector<Outlook>> Surveyor::outlooks() const {
-    std::vector<std::vector<Outlook>> result(scene_.assets.size());
+std::vector<std::vector<CandidateView>> Surveyor::candidateViews() const {
+    std::vector<std::vector<CandidateView>> result(scene_.assets.size());
     for (std::uint32_t s = 0; s < survey_.spots.size(); ++s)
         for (const SeenObject& seen : survey_.spots[s].seen.objects)
-            result[static_cast<std::size_t>(scene_.objects[seen.object].asset)].push_back(
-                {seen.object, s, seen.pixels});
+            elementOf(result, scene_.objects[seen.object].asset)
+                .push_back({seen.object, s, seen.pixels});
     for (auto& places : result) {
-        std::sort(places.begin(), places.end(), [](const Outlook& a, const Outlook& b) {
+        std::sort(places.begin(), places.end(), [](const CandidateView& a, const CandidateView& b) {
             return std::tuple(-a.pixels, a.object, a.spot) <
                    std::tuple(-b.pixels, b.object, b.spot);
         });
         // Half of them the nearest, the rest spread over all, so that every side has its chance.
         if (places.size() > kPairsForAsset) {
-            std::vector<Outlook> kept(places.begin(), places.begin() + kPairsForAsset / 2);
+            std::vector<CandidateView> kept(places.begin(), places.begin() + kPairsForAsset / 2);
             const std::size_t rest = places.size() - kept.size();
             for (std::size_t i = 0; i < kPairsForAsset / 2; ++i)
                 kept.push_back(places[kPairsForAsset / 2 + i * rest / (kPairsForAsset / 2)]);
@@ -203,31 +206,31 @@ std::vector<std::vector<Outlook>> Surveyor::outlooks() const {
     return result;
 }
 
-bool Surveyor::isVisibleFrom(const Outlook& outlook, std::uint32_t triangle,
+bool Surveyor::isVisibleFrom(const CandidateView& view, std::uint32_t triangle,
                              const std::array<Vec3d, 3>& corners) const {
     static constexpr double kWeights[4][3] = {
         {1.0 / 3, 1.0 / 3, 1.0 / 3}, {0.7, 0.15, 0.15}, {0.15, 0.7, 0.15}, {0.15, 0.15, 0.7}};
-    const Vec3d& eye = survey_.spots[outlook.spot].eye;
+    const Vec3d& eye = survey_.spots[view.spot].eye;
     for (const auto& w : kWeights) {
         const Vec3d at = w[0] * corners[0] + w[1] * corners[1] + w[2] * corners[2];
-        if (rays_->reaches(eye, at - eye, target_.farPlane, outlook.object, triangle,
-                           &survey_.spots[outlook.spot].sightings))
+        if (rays_->reaches(eye, at - eye, target_.farPlane, view.object, triangle,
+                           &survey_.spots[view.spot].sightings))
             return true;
     }
     return false;
 }
 
-bool Surveyor::isVisible(const std::vector<Outlook>& places, std::uint32_t triangle) const {
+bool Surveyor::isVisible(const std::vector<CandidateView>& places, std::uint32_t triangle) const {
     std::size_t tried = 0;
     const bool twoSided = rays_->partOf(triangle).twoSided;
-    for (const Outlook& outlook : places) {
-        const auto corners = rays_->corners(outlook.object, triangle);
+    for (const CandidateView& view : places) {
+        const auto corners = rays_->corners(view.object, triangle);
         const Vec3d normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]);
         const bool mirrored =
-            scene_.objects[outlook.object].world.topLeftCorner<3, 3>().determinant() < 0;
-        const double facing = normal.dot(survey_.spots[outlook.spot].eye - corners[0]);
+            scene_.objects[view.object].world.topLeftCorner<3, 3>().determinant() < 0;
+        const double facing = normal.dot(survey_.spots[view.spot].eye - corners[0]);
         if (!twoSided && (mirrored ? -facing : facing) <= 0) continue;
-        if (isVisibleFrom(outlook, triangle, corners)) return true;
+        if (isVisibleFrom(view, triangle, corners)) return true;
         if (++tried == kPairsForTriangle) return false;
     }
     return false;
@@ -235,7 +238,7 @@ bool Surveyor::isVisible(const std::vector<Outlook>& places, std::uint32_t trian
 
 bool Surveyor::aimAtTriangles(Progress& progress) {
     constexpr std::size_t kChunk = 512;
-    const auto places = outlooks();
+    const auto places = candidateViews();
     const std::span<const std::uint32_t> first = rays_->firstTriangles();
     std::vector<std::uint8_t> found(rays_->triangleCount(), 0);
     struct Chunk {
@@ -261,7 +264,7 @@ bool Surveyor::aimAtTriangles(Progress& progress) {
 /// True where rays would meet something else: an object that was seen is gone, or one that was
 /// gone is back and large enough.
 bool seesOtherwise(const Scene& scene, const Target& target, const SpotResult& spot,
-                   const Sightings& now) {
+                   const EyeVisibility& now) {
     const auto was = [&](std::size_t i) { return spot.sightings.isThere(i); };
     const auto is = [&](std::size_t i) { return now.isThere(i); };
     for (const SeenObject& seen : spot.seen.objects)
@@ -288,10 +291,10 @@ bool hasOwnViews(const SpotResult& spot, const SurveySettings& settings) {
 
 std::size_t Surveyor::again(Progress& progress) {
     std::atomic<std::size_t> looked = 0;
-    parallelFor(survey_.spots.size(), "Surveying again", progress, [&](std::size_t i) {
+    (void)parallelFor(survey_.spots.size(), "Surveying again", progress, [&](std::size_t i) {
         SpotResult& spot = survey_.spots[i];
         if (!spot.done) return;
-        Sightings now = meter_.sight(spot.eye, spot.views);
+        EyeVisibility now = meter_.sight(spot.eye, spot.views);
         const bool looks = rays_ && seesOtherwise(scene_, target_, spot, now);
         spot.sightings = std::move(now);
         spot.tallies = meter_.count(spot.sightings);
@@ -378,10 +381,7 @@ double medianOf(const Survey& survey, Measure measure) {
     std::vector<double> values;
     for (const SpotResult& spot : survey.spots)
         if (spot.done) values.push_back(at(spot.tallies[spot.worstView(measure)].counts, measure));
-    if (values.empty()) return 0;
-    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
+    return median(std::move(values));
 }
 
 std::size_t spotsOver(const Survey& survey) {
@@ -441,7 +441,7 @@ std::size_t surveyAgain(Survey& survey, const Scene& scene, const RayScene* rays
 std::vector<std::vector<ViewTally>> recount(const Survey& survey, const ViewMeter& meter,
                                             const Without& without) {
     std::vector<std::vector<ViewTally>> result(survey.spots.size());
-    parallelFor(result.size(), "What if", noProgress(), [&](std::size_t i) {
+    parallelEach(result.size(), [&](std::size_t i) {
         if (survey.spots[i].done) result[i] = meter.count(survey.spots[i].sightings, without);
     });
     return result;

@@ -29,7 +29,7 @@ struct SpotResult {
     Vec3d eye = Vec3d::Zero();
     std::vector<Viewpoint> views;    ///< The headings, and the worst between them if worse.
     std::vector<ViewTally> tallies;  ///< [views]
-    Sightings sightings;
+    EyeVisibility sightings;
     SpotSeen seen;
 
     /// The view with the highest load in `measure`. Needs done.

@@ -53,7 +53,7 @@ std::vector<T> unpack(const Json& json, const char* key, std::size_t count) {
 struct SeenNumbers {
     float pixels, layersMean, layersWorst, plainLayersMean;
     std::array<float, kDistanceBins> pixelsByDistance;
-    std::array<float, Sightings::kMostViews> layersInView;
+    std::array<float, EyeVisibility::kMaxViews> layersInView;
 };
 
 struct ViewNumbers {
@@ -86,7 +86,7 @@ SpotResult parseSpot(const Json& json, const Scene& scene) {
     spot.eye = {eye.at(0).get<double>(), eye.at(1).get<double>(), eye.at(2).get<double>()};
     for (const ViewNumbers& view : unpack<ViewNumbers>(json, "views"))
         spot.views.push_back({{view.x, view.y, view.z}, view.heading, view.pitch});
-    if (spot.views.empty() || spot.views.size() > Sightings::kMostViews) throw Damaged{};
+    if (spot.views.empty() || spot.views.size() > EyeVisibility::kMaxViews) throw Damaged{};
     spot.tallies = unpack<ViewTally>(json, "tallies", spot.views.size());
     spot.sightings.views = spot.views.size();
     spot.sightings.eye = spot.eye;
@@ -167,7 +167,7 @@ std::shared_ptr<const LightMatrix> parseLights(const Json& json) {
     std::uint32_t first = 0;
     for (const PointNumbers& p : unpack<PointNumbers>(json, "points")) {
         const bool isSound = p.place >= place && p.place < eyes.size() &&
-                             p.view < Sightings::kMostViews && p.first >= first &&
+                             p.view < EyeVisibility::kMaxViews && p.first >= first &&
                              p.first <= entries.size();
         if (!isSound) throw Damaged{};
         place = p.place;

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -11,7 +13,7 @@ TextureMapping mappingOf(const Scene& scene, const TextureUse& use) {
     TextureMapping mapping{use.texCoord, use.transform.leftCols<2>()};
     const int index = scene.imageOf(use.texture);
     if (index < 0) return mapping;
-    const Image& image = scene.images[static_cast<std::size_t>(index)];
+    const Image& image = elementOf(scene.images, index);
     if (image.width <= 0 || image.height <= 0) return mapping;
     const float stretch =
         std::sqrt(static_cast<float>(image.width) / static_cast<float>(image.height));

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "faults/faults.h"
 #include "scene/edit.h"
 #include "scene_builder.h"
@@ -13,7 +14,7 @@ namespace {
 Planter::Suits standing(Planter& p, std::size_t triangles) {
     return [&p, triangles](std::size_t i) {
         const Object& object = p.scene().objects[i];
-        const Node& node = p.scene().nodes[static_cast<std::size_t>(object.node)];
+        const Node& node = elementOf(p.scene().nodes, object.node);
         return object.instance < 0 && node.children.empty() && node.parent < 0 && node.skin < 0 &&
                p.scene().mesh(object).triangles >= triangles &&
                object.bounds.sizes().maxCoeff() < 20;
@@ -22,7 +23,7 @@ Planter::Suits standing(Planter& p, std::size_t triangles) {
 
 void scaleObjects(Planter& p, const std::vector<std::size_t>& objects, const Vec3f& factors) {
     for (const std::size_t i : objects) {
-        Node& node = p.scene().nodes[static_cast<std::size_t>(p.scene().objects[i].node)];
+        Node& node = elementOf(p.scene().nodes, p.scene().objects[i].node);
         setTransform(node,
                      node.local.cast<float>() * scaling(factors.x(), factors.y(), factors.z()));
     }
@@ -62,8 +63,8 @@ void emptyNodes(Planter& p) {
             node.parent = parent;
             parent = addNode(scene, std::move(node));
         }
-        scene.nodes[static_cast<std::size_t>(parent)].children.push_back(child);
-        scene.nodes[static_cast<std::size_t>(child)].parent = parent;
+        elementOf(scene.nodes, parent).children.push_back(child);
+        elementOf(scene.nodes, child).parent = parent;
         Json& roots = scene.scenes.front()["nodes"];
         roots.erase(std::find(roots.begin(), roots.end(), Json(child)));
         p.tell(11, "deep-empty-nodes", "a chain of nodes that hold nothing",
@@ -75,7 +76,7 @@ void emptyNodes(Planter& p) {
 void placedTwice(Planter& p) {
     std::set<std::string> names;
     for (const std::size_t i : p.objects({"bench 21"}, p.amount(1, 1, 4), standing(p, 48))) {
-        Node copy = p.scene().nodes[static_cast<std::size_t>(p.scene().objects[i].node)];
+        Node copy = elementOf(p.scene().nodes, p.scene().objects[i].node);
         copy.name += " copy";
         names.insert(copy.name);
         addNode(p.scene(), std::move(copy));

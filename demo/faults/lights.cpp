@@ -1,5 +1,6 @@
 // Faults of lights and shadows.
 
+#include "base/index.h"
 #include "faults/faults.h"
 #include "scene_builder.h"
 
@@ -7,7 +8,7 @@ namespace flentro::demo {
 namespace {
 
 Light& lightOf(Scene& scene, std::size_t placed) {
-    return scene.lights[static_cast<std::size_t>(scene.placedLights[placed].light)];
+    return elementOf(scene.lights, scene.placedLights[placed].light);
 }
 
 void lightRange(Planter& p) {
@@ -38,7 +39,7 @@ void shadowLights(Planter& p) {
     for (const std::size_t placed : p.lights({}, p.amount(0, 8, 30), [&](auto i) {
              return std::fabs(scene.placedLights[i].position.z()) < 16;
          })) {
-        Node& node = scene.nodes[static_cast<std::size_t>(scene.placedLights[placed].node)];
+        Node& node = elementOf(scene.nodes, scene.placedLights[placed].node);
         node.rest["extras"]["castsShadow"] = true;
         names.insert(node.name);
     }

@@ -1,5 +1,6 @@
 #include "faults/planter.h"
 
+#include "base/index.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
 #include "scene_builder.h"
@@ -39,7 +40,7 @@ std::vector<std::size_t> Planter::assets(const std::set<std::string>& usual, int
         [&](std::size_t i) -> const std::string& { return scene_.assets[i].mesh->name; },
         takenAssets_, usual, count,
         [&](std::size_t i) {
-            return isPlaced(i) && !scene_.assets[i].mesh->parts.front().bends() && suits(i);
+            return isPlaced(i) && !scene_.assets[i].mesh->parts.front().isDeformable() && suits(i);
         });
 }
 
@@ -91,7 +92,7 @@ void Planter::editMesh(std::size_t asset, const std::function<void(Mesh&)>& chan
 
 int Planter::addMaterial(int like, const std::string& name,
                          const std::function<void(Json&)>& change) {
-    Json source = scene_.materials[static_cast<std::size_t>(like)].source;
+    Json source = elementOf(scene_.materials, like).source;
     source["name"] = name;
     change(source);
     scene_.materials.push_back(parseMaterial(source));
@@ -106,7 +107,7 @@ void Planter::editMaterial(std::size_t asset, std::size_t part, const std::strin
 
 int Planter::addTexture(int image) {
     Texture texture;
-    texture.name = scene_.images[static_cast<std::size_t>(image)].name;
+    texture.name = elementOf(scene_.images, image).name;
     texture.image = image;
     texture.sampler = 0;
     scene_.textures.push_back(texture);
@@ -134,8 +135,8 @@ bool Planter::isPlaced(std::size_t asset) const {
 
 int Planter::imageOf(int material, const char* role) const {
     if (material < 0) return -1;
-    const int texture = scene_.materials[static_cast<std::size_t>(material)].texture(role);
-    return texture < 0 ? -1 : scene_.textures[static_cast<std::size_t>(texture)].image;
+    const int texture = elementOf(scene_.materials, material).texture(role);
+    return texture < 0 ? -1 : elementOf(scene_.textures, texture).image;
 }
 
 bool Planter::isShown(std::size_t image) const {

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "faults/faults.h"
 
 namespace flentro::demo {
@@ -13,7 +14,7 @@ void duplicateMeshes(Planter& p) {
     Scene& scene = p.scene();
     std::vector<std::vector<std::size_t>> copies(scene.assets.size());
     for (std::size_t i = 0; i < scene.objects.size(); ++i)
-        copies[static_cast<std::size_t>(scene.objects[i].asset)].push_back(i);
+        elementOf(copies, scene.objects[i].asset).push_back(i);
     for (const std::size_t asset : p.assets({}, p.amount(1, 1, 2), [&](auto a) {
              return copies[a].size() >= 4 && scene.assets[a].mesh->bytes * 3 > 70'000;
          })) {
@@ -27,8 +28,7 @@ void duplicateMeshes(Planter& p) {
             mesh.name = fmt::format("{} copy {}", p.nameOf(asset), k);
             own.mesh = finishMesh(std::move(mesh));
             names.insert(own.mesh->name);
-            scene.nodes[static_cast<std::size_t>(object.node)].mesh =
-                static_cast<int>(p.addAsset(std::move(own)));
+            elementOf(scene.nodes, object.node).mesh = static_cast<int>(p.addAsset(std::move(own)));
         }
         flatten(scene);
         p.tell(2, "duplicate-meshes", "one mesh stored under several names", names,
@@ -66,8 +66,7 @@ void duplicateMaterials(Planter& p) {
             for (const std::size_t asset : p.assets({pair.asset}, 1, {}))
                 for (std::size_t part = 0; part < scene.assets[asset].mesh->parts.size(); ++part) {
                     const int old = scene.assets[asset].mesh->parts[part].material;
-                    if (scene.materials[static_cast<std::size_t>(old)].name != pair.material)
-                        continue;
+                    if (elementOf(scene.materials, old).name != pair.material) continue;
                     p.editMaterial(asset, part, pair.copy, [](Json&) {});
                     tellPair(pair.material, pair.copy);
                 }
@@ -79,7 +78,7 @@ void duplicateMaterials(Planter& p) {
          })) {
         const int material = scene.assets[asset].mesh->parts.front().material;
         if (!done.insert(material).second) continue;
-        const std::string name = scene.materials[static_cast<std::size_t>(material)].name;
+        const std::string name = elementOf(scene.materials, material).name;
         p.editMaterial(asset, 0, name + " again", [](Json&) {});
         tellPair(name, name + " again");
     }
@@ -92,14 +91,14 @@ void copyImage(Planter& p, const char* finding, const char* what, bool exact) {
         const int material = scene.assets[a].mesh->parts.front().material;
         const int image = p.imageOf(material, "baseColorTexture");
         return image >= 0 && isUsedTwice(p, material) &&
-               scene.images[static_cast<std::size_t>(image)].channels == 3;
+               elementOf(scene.images, image).channels == 3;
     };
     for (const std::size_t asset : p.assets({}, p.amount(0, 1, 2), suits)) {
         const int material = scene.assets[asset].mesh->parts.front().material;
         const int image = p.imageOf(material, "baseColorTexture");
         // Copies of their own; copies of copies would be told of together.
         if (p.images({}, 1, [&](auto i) { return static_cast<int>(i) == image; }).empty()) continue;
-        const Image original = scene.images[static_cast<std::size_t>(image)];
+        const Image original = elementOf(scene.images, image);
         std::vector<std::uint8_t> pixels = pixelsOf(original, original.width, original.height, 3);
         if (!exact)
             for (std::size_t i = 0; i < pixels.size(); i += 7)
@@ -109,8 +108,7 @@ void copyImage(Planter& p, const char* finding, const char* what, bool exact) {
             p.addImage(original.name + " again", pixels, original.width, original.height, 3);
         const int texture = p.addTexture(copy);
         p.editMaterial(asset, 0,
-                       scene.materials[static_cast<std::size_t>(material)].name +
-                           (exact ? " rough" : " smooth"),
+                       elementOf(scene.materials, material).name + (exact ? " rough" : " smooth"),
                        [&](Json& source) {
                            Json& pbr = source["pbrMetallicRoughness"];
                            pbr["baseColorTexture"]["index"] = texture;

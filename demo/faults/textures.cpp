@@ -1,6 +1,7 @@
 // Faults that sit in images and in how they are read.
 
 #include "textures.h"
+#include "base/index.h"
 #include "faults/faults.h"
 
 namespace flentro::demo {
@@ -100,16 +101,13 @@ void separableMasks(Planter& p) {
             textures[role] = p.addTexture(p.addImage(picture.name, picture.pixels, edge, edge, 3));
             names.insert(picture.name);
         }
-        names.insert(p.scene().materials[static_cast<std::size_t>(part.material)].name + " of " +
-                     name);
-        p.editMaterial(
-            asset, 0,
-            p.scene().materials[static_cast<std::size_t>(part.material)].name + " of " + name,
-            [&](Json& source) {
-                source["occlusionTexture"]["index"] = textures["occlusion"];
-                source["pbrMetallicRoughness"]["metallicRoughnessTexture"]["index"] =
-                    textures["roughness"];
-            });
+        names.insert(elementOf(p.scene().materials, part.material).name + " of " + name);
+        p.editMaterial(asset, 0, elementOf(p.scene().materials, part.material).name + " of " + name,
+                       [&](Json& source) {
+                           source["occlusionTexture"]["index"] = textures["occlusion"];
+                           source["pbrMetallicRoughness"]["metallicRoughnessTexture"]["index"] =
+                               textures["roughness"];
+                       });
         p.tell(3, "separable-masks", "masks in images of their own", names, {{"width", edge}});
     }
 }

@@ -3,6 +3,7 @@
 #include <QHeaderView>
 #include <QInputDialog>
 
+#include "base/index.h"
 #include "fixes/ladder/ladder.h"
 #include "window_fixture.h"
 
@@ -63,6 +64,39 @@ TEST_F(Causes, AreListedByReliefWithTheirEvidence) {
     EXPECT_EQ(load.name, "Triangles");
     EXPECT_LT(load.after, load.before);
     EXPECT_NEAR(load.before, at(page().diagnosis()->loads, Measure::Triangles), 1e-9);
+    // The list tells the same as a load, not as a count.
+    EXPECT_EQ(table_->item(0, 2)->text(),
+              QString("x%1 triangles").arg(load.before - load.after, 0, 'f', 2));
+}
+
+/// Each kind of thing is drawn in its own way, and what is drawn is no blank.
+TEST_F(Causes, AreDrawn) {
+    openCauses();
+    const auto tilesOf = [&](const char* rule) {
+        choose(rule);
+        EXPECT_TRUE(QTest::qWaitFor([&] { return !page().evidence().tiles().empty(); }, kPatience))
+            << rule;
+        return page().evidence().tiles();
+    };
+    const auto isBlank = [](const QImage& image) {
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x)
+                if (image.pixel(x, y) != image.pixel(0, 0)) return false;
+        return true;
+    };
+    for (const char* rule :
+         {"no-levels", "duplicate-meshes", "duplicate-textures", "light-range-too-long"}) {
+        const auto tiles = tilesOf(rule);
+        ASSERT_FALSE(tiles.empty());
+        for (const EvidenceTile& tile : tiles) {
+            EXPECT_FALSE(isBlank(tile.image)) << rule;
+            EXPECT_FALSE(tile.caption.isEmpty()) << rule;
+        }
+    }
+    EXPECT_EQ(tilesOf("duplicate-meshes").size(), 2U) << "twins side by side";
+    EXPECT_THAT(tilesOf("light-range-too-long")[0].caption.toStdString(), HasSubstr("reaches"));
+    choose("duplicate-materials");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return page().evidence().tiles().size() == 2; }, kPatience));
 }
 
 TEST_F(Causes, LeadToThePlaceAndToThePreparedFix) {
@@ -73,7 +107,7 @@ TEST_F(Causes, LeadToThePlaceAndToThePreparedFix) {
     const int selected = window_->document().selectedObject();
     ASSERT_GE(selected, 0);
     const Scene& scene = *window_->document().source();
-    EXPECT_EQ(scene.mesh(scene.objects[static_cast<std::size_t>(selected)]).name, asset);
+    EXPECT_EQ(scene.mesh(elementOf(scene.objects, selected)).name, asset);
     on("Fix this")->click();
     EXPECT_EQ(window_->step(), WorkStep::Fixes);
     ASSERT_EQ(window_->document().project().order.fixes.size(), 1U);

@@ -5,6 +5,7 @@
 #include <atomic>
 #include <thread>
 
+#include "base/index.h"
 #include "io/import_settings.h"
 #include "window_fixture.h"
 
@@ -131,7 +132,7 @@ TEST_F(ImportWindow, VariantsOfMaterialsAreChosenThere) {
         const Scene& now = *window_->document().source();
         for (const Asset& asset : now.assets)
             if (asset.mesh->name == name)
-                return now.materials[static_cast<std::size_t>(asset.mesh->parts[0].material)].name;
+                return elementOf(now.materials, asset.mesh->parts[0].material).name;
         return std::string();
     };
     const std::string before = materialNow();

@@ -11,7 +11,7 @@ class InventoryWindow : public Window {
 protected:
     void turnTo(InventoryPage::Kind kind) {
         window_->showStep(WorkStep::Findings);
-        window_->findings().turnTo(FindingsSheet::All);
+        window_->findings().turnTo(FindingsPanel::All);
         page().turnTo(kind);
         ASSERT_TRUE(QTest::qWaitFor([&] { return !page().isListing() && table()->rowCount() > 0; },
                                     kPatience));

@@ -1,11 +1,11 @@
-#include "jobs.h"
+#include "model/jobs.h"
 
 #include <gtest/gtest.h>
 
 #include <QTest>
 #include <thread>
 
-#include "theme.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 namespace {

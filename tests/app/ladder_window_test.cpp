@@ -237,11 +237,11 @@ TEST_F(LadderPages, CountsBelongToTheirSceneWhileNewOnesAreOnTheirWay) {
     int looked = 0;
     const auto look = QObject::connect(&window_->document(), &Document::resultChanged, [&] {
         window_->repaint();  // the legend counts levels of a ladder that has become shorter
-        const Here& here = window_->document().here();
+        const ViewCounts& here = window_->document().here();
         EXPECT_NE(here.result, window_->document().result());
         for (const DrawnObject& drawn : here.after.drawn) {
             const Object& object = here.result->objects[drawn.object];
-            const Asset& asset = here.result->assets[static_cast<std::size_t>(object.asset)];
+            const Asset& asset = here.result->asset(object);
             ASSERT_LT(drawn.level, asset.levelCount());
         }
         ++looked;

@@ -107,7 +107,7 @@ TEST_F(LayoutPages, AFixThatTakesAnUndoneOnesNumberHasItsOwnPage) {
     EXPECT_TRUE(document().project().order.fixes.empty());
 }
 
-TEST_F(LayoutPages, EveryPageFitsItsSheet) {
+TEST_F(LayoutPages, EveryPageFitsItsPanel) {
     openMarket();
     constexpr int wide = 440;  // in the default layout
     for (const char* key :

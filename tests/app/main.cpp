@@ -7,7 +7,7 @@
 #include <QStandardPaths>
 #include <QTemporaryDir>
 
-#include "theme.h"
+#include "widgets/theme.h"
 
 int main(int argc, char** argv) {
     testing::InitGoogleTest(&argc, argv);
@@ -22,6 +22,6 @@ int main(int argc, char** argv) {
     qputenv("XDG_STATE_HOME", settings.path().toUtf8());
     QApplication::setQuitOnLastWindowClosed(false);
     QApplication::setEffectEnabled(Qt::UI_AnimateMenu, false);
-    flentro::app::setSheet(application, flentro::app::Sheet::Night);
+    flentro::app::setTheme(application, flentro::app::ThemeName::Night);
     return RUN_ALL_TESTS();
 }

@@ -10,6 +10,7 @@
 #include <thread>
 
 #include "app/window_fixture.h"
+#include "base/index.h"
 #include "base/json.h"
 #include "fixes/culling/culling.h"
 #include "fixes/ladder/ladder.h"
@@ -40,7 +41,7 @@ protected:
         ASSERT_TRUE(settle());
     }
     [[nodiscard]] const Object& object(int index) {
-        return window_->document().source()->objects[static_cast<std::size_t>(index)];
+        return elementOf(window_->document().source()->objects, index);
     }
 
     Scene made_;

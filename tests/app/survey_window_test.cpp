@@ -3,7 +3,7 @@
 #include <QCheckBox>
 
 #include "app/window_fixture.h"
-#include "survey/verdict.h"
+#include "survey/analysis.h"
 
 namespace flentro::app {
 namespace {
@@ -84,13 +84,13 @@ TEST_F(SurveyedWindow, CullingIsLookedAtAgain) {
     ASSERT_EQ(spots.size(), before->spots.size());
     for (std::size_t s = 0; s < spots.size(); ++s)
         for (const SeenObject& seen : spots[s].seen.objects)
-            ASSERT_NE(spots[s].sightings.levels[seen.object], Sightings::kGone)
+            ASSERT_NE(spots[s].sightings.levels[seen.object], EyeVisibility::kGone)
                 << "seen although it is culled: object " << seen.object;
     const auto gone = [](const Survey& survey) {
         std::ptrdiff_t count = 0;
         for (const SpotResult& spot : survey.spots)
             count += std::count(spot.sightings.levels.begin(), spot.sightings.levels.end(),
-                                Sightings::kGone);
+                                EyeVisibility::kGone);
         return count;
     };
     EXPECT_GT(gone(*surveyed().survey), gone(*before));
@@ -131,7 +131,7 @@ TEST_F(SurveyedWindow, ALimitedCameraStandsBehindThePlayer) {
 TEST_F(SurveyedWindow, ListsTexturesThatNoViewNeeds) {
     survey();
     auto* table = find<QTableWidget>("Textures larger than any view needs");
-    const auto needs = judgeTextures(*surveyed().scene, *surveyed().survey);
+    const auto needs = findTextureNeeds(*surveyed().scene, *surveyed().survey);
     ASSERT_TRUE(QTest::qWaitFor([&] { return table->rowCount() == static_cast<int>(needs.size()); },
                                 kPatience));
 }
@@ -218,6 +218,8 @@ TEST_F(SurveyedWindow, AnotherMeasureReordersTheStrip) {
         const auto by = kMeasures[static_cast<std::size_t>(index) - 1];
         EXPECT_EQ(window_->document().shownMeasure(), by);
         const std::vector<double> inOrder = loadsInOrder(by);
+        EXPECT_GT(inOrder.size(), 10U);
+        EXPECT_GT(inOrder.front(), inOrder.back());
         EXPECT_TRUE(std::is_sorted(inOrder.rbegin(), inOrder.rend())) << measureName(by);
     }
 }

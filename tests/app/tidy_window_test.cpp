@@ -1,6 +1,7 @@
 #include <QCheckBox>
 #include <QTableWidget>
 
+#include "base/index.h"
 #include "fixes/tidy/tidy.h"
 #include "window_fixture.h"
 
@@ -45,7 +46,7 @@ TEST_F(TidyPage, ShowsWhereItTakesFrom) {
     const int object = window_->document().selectedObject();
     ASSERT_GE(object, 0);
     const Scene& scene = *window_->document().source();
-    EXPECT_EQ(scene.mesh(scene.objects[static_cast<std::size_t>(object)]).name,
+    EXPECT_EQ(scene.mesh(elementOf(scene.objects, object)).name,
               assets()->item(0, 0)->text().toStdString());
     button("Before / after")->click();
     EXPECT_EQ(window_->view().showing(), Showing::Original);

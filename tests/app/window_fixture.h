@@ -46,7 +46,7 @@ class Window : public testing::Test {
 protected:
     void SetUp() override {
         QSettings().clear();
-        setSheet(*qApp, Sheet::Night);
+        setTheme(*qApp, ThemeName::Night);
         window_ = std::make_unique<MainWindow>();
         QObject::connect(&window_->document(), &Document::failed,
                          [this](const QString& message) { failure_ = message.toStdString(); });

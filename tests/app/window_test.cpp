@@ -1,6 +1,7 @@
 // The real window under a virtual screen, with mouse and keys.
 
 #include "app/window_fixture.h"
+#include "base/index.h"
 #include "fixes/culling/culling.h"
 #include "fixes/ladder/ladder.h"
 
@@ -103,8 +104,7 @@ TEST_F(Window, ClickSelectsTheObjectUnderThePointer) {
     click(&view, {view.width() / 2, view.height() - 40});
     const int selected = window_->document().selectedObject();
     ASSERT_GE(selected, 0);
-    EXPECT_EQ(window_->document().source()->objects[static_cast<std::size_t>(selected)].name,
-              "quay");
+    EXPECT_EQ(elementOf(window_->document().source()->objects, selected).name, "quay");
     const Viewpoint before = window_->document().view();
     key(Qt::Key_L);
     EXPECT_NE(window_->document().view().eye, before.eye) << "L looks at the selection";
@@ -135,21 +135,20 @@ TEST_F(Window, WheelGoesTowardThePointer) {
 TEST_F(Window, EveryLensDrawsItsOwnPictureWithALegend) {
     openMarket();
     std::vector<QImage> pictures;
-    for (int i = 0; i < kLensCount; ++i) {
-        const auto kind = static_cast<LensKind>(i);
+    for (const Lens& lens : lenses()) {
+        const LensKind kind = lens.kind;
         if (kind == LensKind::Seen) continue;    // has nothing to tell before a survey
         if (kind == LensKind::Groups) continue;  // nor before a fix
         window_->view().setLens(kind);
         ASSERT_TRUE(settle());
         const QImage picture = window_->view().grabFramebuffer();
-        for (const QImage& other : pictures)
-            EXPECT_NE(picture, other) << lensName(kind).toStdString();
+        for (const QImage& other : pictures) EXPECT_NE(picture, other) << lens.name;
         pictures.push_back(picture);
         const auto legend =
             legendFor(kind, *window_->document().result(), window_->document().here().after,
                       seenStates(window_->document(), *window_->document().result()));
         EXPECT_EQ(legend.empty(), kind == LensKind::Shaded || kind == LensKind::Wireframe);
-        EXPECT_FALSE(lensHelp(kind).isEmpty());
+        EXPECT_GT(std::strlen(lens.help), 20U);
     }
 }
 
@@ -196,7 +195,7 @@ TEST_F(Window, ComparisonShowsEveryShippedTarget) {
 TEST_F(Window, FindingsRankAndLeadToTheFix) {
     openMarket();
     QTest::keyClick(window_.get(), Qt::Key_3);
-    window_->findings().turnTo(FindingsSheet::Fills);
+    window_->findings().turnTo(FindingsPanel::Fills);
     auto* table = find<QTableWidget>("Ranking");
     ASSERT_TRUE(QTest::qWaitFor([&] { return table->rowCount() > 10; }, kPatience));
     auto* filter = find<QLineEdit>("Filter");
@@ -205,7 +204,7 @@ TEST_F(Window, FindingsRankAndLeadToTheFix) {
     table->setCurrentCell(0, 0);
     const int selected = window_->document().selectedObject();
     ASSERT_GE(selected, 0);
-    EXPECT_THAT(window_->document().source()->objects[static_cast<std::size_t>(selected)].name,
+    EXPECT_THAT(elementOf(window_->document().source()->objects, selected).name,
                 HasSubstr("bollard"));
     const Viewpoint before = window_->document().view();
     button("Show me")->click();
@@ -220,7 +219,7 @@ TEST_F(Window, FindingsRankAndLeadToTheFix) {
 TEST_F(Window, SettingAFindingAsideIsKeptAndUndone) {
     openMarket();
     window_->showStep(WorkStep::Findings);
-    window_->findings().turnTo(FindingsSheet::Fills);
+    window_->findings().turnTo(FindingsPanel::Fills);
     auto* table = find<QTableWidget>("Ranking");
     ASSERT_TRUE(QTest::qWaitFor([&] { return table->rowCount() > 10; }, kPatience));
     table->setCurrentCell(0, 0);
@@ -471,10 +470,51 @@ TEST_F(Window, KeptSpotsAreAddedGoneToAndRemoved) {
 
 /// Surveyed from the quay, coarsely.
 
+TEST_F(Window, AnyMeasureIsShownAsSharesOfTheView) {
+    openMarket();
+    window_->showStep(WorkStep::Findings);
+    window_->findings().turnTo(FindingsPanel::Fills);
+    ASSERT_TRUE(settle());
+    auto* by = find<QComboBox>("By");
+    auto* table = find<QTableWidget>("Ranking");
+    FillBar& bar = window_->findings().bar();
+    ASSERT_EQ(by->count(), static_cast<int>(kMeasureCount));
+    for (const Measure measure : kMeasures) {
+        by->setCurrentIndex(static_cast<int>(measure));
+        emit by->activated(by->currentIndex());
+        // A bar for what is there and adds up.
+        const bool hasBar = !isLargestInUse(measure) && here(measure) > 0;
+        const auto isShown = [&] {
+            return table->rowCount() > 0 && bar.segments().empty() != hasBar &&
+                   table->horizontalHeaderItem(2)->text() == by->currentText();
+        };
+        EXPECT_TRUE(QTest::qWaitFor(isShown, kPatience)) << measureName(measure);
+        double sum = 0;
+        for (const FillBar::Segment& segment : bar.segments()) sum += segment.share;
+        EXPECT_LE(sum, 1 + 1e-9);
+        const bool lights = measure == Measure::Lights || measure == Measure::ShadowLights;
+        EXPECT_EQ(find<QComboBox>("What")->currentText() == "Lights", lights);
+        if (lights) {  // back to things
+            find<QComboBox>("What")->setCurrentIndex(0);
+            emit find<QComboBox>("What")->activated(0);
+            EXPECT_EQ(by->currentText(), "Triangles");
+        }
+    }
+    by->setCurrentIndex(0);
+    emit by->activated(0);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bar.segments().size() > 2; }, kPatience));
+    // A click on the second segment chooses the second row.
+    const double at = bar.segments()[0].share + bar.segments()[1].share / 2;
+    click(&bar, QPoint(static_cast<int>(at * bar.width()), bar.height() / 2));
+    EXPECT_EQ(table->currentRow(), 1);
+    EXPECT_EQ(table->item(1, 0)->text(), bar.segments()[1].name);
+    ASSERT_TRUE(settle());
+}
+
 TEST_F(Window, FindingsSwitchAWholeAssetOff) {
     openMarket();
     window_->showStep(WorkStep::Findings);
-    window_->findings().turnTo(FindingsSheet::Fills);
+    window_->findings().turnTo(FindingsPanel::Fills);
     ASSERT_TRUE(settle());
     auto* table = find<QTableWidget>("Ranking");
     ASSERT_TRUE(QTest::qWaitFor([&] { return table->rowCount() > 0; }, kPatience));
@@ -492,7 +532,7 @@ TEST_F(Window, FindingsSwitchAWholeAssetOff) {
 TEST_F(Window, FindingsSwitchALightOff) {
     openMarket();
     window_->showStep(WorkStep::Findings);
-    window_->findings().turnTo(FindingsSheet::Fills);
+    window_->findings().turnTo(FindingsPanel::Fills);
     ASSERT_TRUE(settle());
     auto* what = find<QComboBox>("What");
     what->setCurrentIndex(2);
@@ -503,7 +543,7 @@ TEST_F(Window, FindingsSwitchALightOff) {
         QTest::qWaitFor([&] { return table->rowCount() == static_cast<int>(lights); }, kPatience));
     table->selectRow(0);
     const double triangles = here(Measure::Triangles);
-    EXPECT_FALSE(button("Fix this")->isEnabled()) << "there is no fix for lights yet";
+    EXPECT_THAT(button("Fix this")->toolTip().toStdString(), HasSubstr("shadow"));
     click(button("What if off"), {10, 10});
     ASSERT_TRUE(settle());
     EXPECT_EQ(window_->document().offCount(), 1U);
@@ -537,11 +577,11 @@ TEST_F(Window, DayAndNightSheetsSwap) {
     openMarket();
     const QColor night = theme().paper;
     QTest::keyClick(window_.get(), Qt::Key_D, Qt::ControlModifier);
-    EXPECT_EQ(currentSheet(), Sheet::Day);
+    EXPECT_EQ(currentTheme(), ThemeName::Day);
     EXPECT_GT(theme().paper.lightness(), night.lightness());
     ASSERT_TRUE(settle());
     QTest::keyClick(window_.get(), Qt::Key_D, Qt::ControlModifier);
-    EXPECT_EQ(currentSheet(), Sheet::Night);
+    EXPECT_EQ(currentTheme(), ThemeName::Night);
     ASSERT_TRUE(settle());
 }
 

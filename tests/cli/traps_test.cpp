@@ -100,7 +100,7 @@ TEST_F(Traps, BordersThatMeetStayTogetherInReduce) {
         for (const Object& object : scene->objects) {
             std::set<std::pair<float, float>> places;
             for (const Part& part : scene->mesh(object).parts)
-                for (const Vec3f& p : toVectors(*part.find("POSITION")))
+                for (const Vec3f& p : positionsOf(part))
                     if (p.x() == 10) places.insert({p.y(), p.z()});
             counts.push_back(places.size());
         }

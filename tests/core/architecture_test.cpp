@@ -48,22 +48,34 @@ TEST(Architecture, CoreAndCommandLineKnowNoQt) {
                     << file << " includes " << include;
 }
 
-TEST(Architecture, FoldersIncludeOnlyThoseBeforeThem) {
-    const std::vector<std::string> layers = {
-        "base",    "geometry", "scene", "io",       "budget", "measure", "survey",
-        "picture", "simplify", "fixes", "findings", "report", "project"};
+/// Requires that what a folder includes of `layers` does not stand after it.
+void expectLayers(const fs::path& parent, const std::vector<std::string>& layers) {
     std::map<std::string, std::size_t> rank;
     for (std::size_t i = 0; i < layers.size(); ++i) rank[layers[i]] = i;
-    std::size_t looked = 0;
+    std::size_t found = 0;
     for (const std::string& layer : layers)
-        for (const fs::path& file : sourcesIn(kSource / "core" / layer))
+        for (const fs::path& file : sourcesIn(parent / layer))
             for (const std::string& include : includesOf(file)) {
                 const std::string folder = include.substr(0, include.find('/'));
                 if (!rank.contains(folder)) continue;
-                ++looked;
+                ++found;
                 EXPECT_LE(rank[folder], rank[layer]) << file << " includes " << include;
             }
-    EXPECT_GT(looked, 100U);
+    EXPECT_GT(found, 50U);
+}
+
+TEST(Architecture, FoldersOfCoreIncludeOnlyThoseBeforeThem) {
+    expectLayers(kSource / "core",
+                 {"base", "geometry", "scene", "io", "budget", "measure", "survey", "picture",
+                  "simplify", "fixes", "findings", "report", "project"});
+}
+
+TEST(Architecture, FoldersOfTheWindowIncludeOnlyThoseBeforeThem) {
+    expectLayers(kSource / "app", {"model", "widgets", "view", "instruments", "panels"});
+    for (const char* folder : {"model", "widgets", "view", "instruments", "panels"})
+        for (const fs::path& file : sourcesIn(kSource / "app" / folder))
+            for (const std::string& include : includesOf(file))
+                EXPECT_NE(include, "main_window.h") << file;
 }
 
 TEST(Architecture, ShippedTargetsAreTheFilesInData) {

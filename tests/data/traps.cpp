@@ -1,4 +1,5 @@
 #include "traps.h"
+#include "base/index.h"
 
 #include <fmt/format.h>
 #include <assimp/Exporter.hpp>
@@ -75,8 +76,7 @@ std::string stlBox(const Vec3d& size) {
         for (const auto& t : {std::array{0, 3, 2}, std::array{0, 2, 1}}) {
             text += "facet normal 0 0 0\nouter loop\n";
             for (const int c : t) {
-                const Vec3d& p =
-                    points[static_cast<std::size_t>(side[static_cast<std::size_t>(c)]) - 1];
+                const Vec3d& p = points[static_cast<std::size_t>(elementOf(side, c)) - 1];
                 text += fmt::format("vertex {} {} {}\n", p.x(), p.y(), p.z());
             }
             text += "endloop\nendfacet\n";

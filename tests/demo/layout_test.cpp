@@ -4,6 +4,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "fixes/atlas/atlas.h"
 #include "fixes/fix.h"
@@ -22,7 +23,7 @@ constexpr int kAround = 48;  ///< Rays in a row of the panorama.
 constexpr int kRows = 24;
 constexpr double kSame = 2e-3;       ///< Metres, and as a share of the distance.
 constexpr float kSameColor = 0.02F;  ///< Of a channel.
-constexpr double kMostEdges = 2e-3;  ///< Share of rays that slip past an edge by rounding.
+constexpr double kMaxEdges = 2e-3;   ///< Share of rays that slip past an edge by rounding.
 constexpr float kTexels = 4;         ///< What a lookup takes together.
 
 const Scene& market() {
@@ -68,7 +69,7 @@ private:
             triangle -= mesh.parts[part++].triangleCount();
         const Part& own = mesh.parts[part];
         if (own.material < 0) return Vec4f::Ones();
-        const Material& material = scene_.materials[static_cast<std::size_t>(own.material)];
+        const Material& material = elementOf(scene_.materials, own.material);
         const Texels* texels = textures_.find(material.texture("baseColorTexture"));
         const Stream* coords = own.find("TEXCOORD_0");
         if (!texels || !coords) return material.baseColor;
@@ -101,7 +102,7 @@ Difference differenceOfViews(const Scene& a, const Scene& b, float sameColor = k
     const Camera first(a);
     const Camera second(b);
     std::vector<Difference> ofSpot(spots().size());
-    parallelFor(spots().size(), "", noProgress(), [&](std::size_t s) {
+    parallelEach(spots().size(), [&](std::size_t s) {
         for (int i = 0; i < kAround * kRows; ++i) {
             const Vec3d way = lookDirection(360.0 * (i % kAround) / kAround,
                                             120.0 * (i / kAround + 0.5) / kRows - 70);
@@ -123,8 +124,8 @@ Difference differenceOfViews(const Scene& a, const Scene& b, float sameColor = k
 
 void expectSamePictures(const Scene& after) {
     const Difference difference = differenceOfViews(market(), after);
-    EXPECT_LE(difference.place, kMostEdges);
-    EXPECT_LE(difference.color, kMostEdges);
+    EXPECT_LE(difference.place, kMaxEdges);
+    EXPECT_LE(difference.color, kMaxEdges);
 }
 
 TEST(Layout, RaysTellScenesApart) {
@@ -159,7 +160,7 @@ TEST(Layout, PackingChangesHardlyAnyTexel) {
     const Fixed fixed = applyAtlas(market(), {}, noProgress()).value();
     ASSERT_GT(fixed.scene.images.size(), market().images.size()) << fixed.record.summary;
     const Difference difference = differenceOfViews(market(), fixed.scene, 0.1F);
-    EXPECT_LE(difference.place, kMostEdges) << "only edges of cut-outs move";
+    EXPECT_LE(difference.place, kMaxEdges) << "only edges of cut-outs move";
     EXPECT_LE(difference.color, 0.01);
     for (const Packing& packing : fixed.record.reportAs<AtlasReport>()->packings) {
         EXPECT_GE(packing.kept, 1 - 2.0 / 16) << packing.material << ": an eighth at the most";

@@ -121,7 +121,7 @@ TEST(MeshBuilder, ClosedShapesFaceOutward) {
     const auto volume = [](const Mesh& mesh) {
         double sum = 0;
         for (const Part& part : mesh.parts) {
-            const std::vector<Vec3f> p = toVectors(*part.find("POSITION"));
+            const std::vector<Vec3f> p = positionsOf(part);
             for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
                 sum +=
                     p[part.indices[i]].dot(p[part.indices[i + 1]].cross(p[part.indices[i + 2]])) /

@@ -48,9 +48,9 @@ Part sheet(int columns, int rows, const std::function<Vec3d(double, double)>& at
 }
 
 void append(Part& to, const Part& from) {
-    std::vector<Vec3f> points = toVectors(*to.find("POSITION"));
+    std::vector<Vec3f> points = positionsOf(to);
     const auto first = static_cast<std::uint32_t>(points.size());
-    for (const Vec3f& p : toVectors(*from.find("POSITION"))) points.push_back(p);
+    for (const Vec3f& p : positionsOf(from)) points.push_back(p);
     for (const std::uint32_t index : from.indices) to.indices.push_back(first + index);
     to.set("POSITION", makeStream(points));
 }
@@ -237,7 +237,7 @@ Part specks(std::size_t triangles) {
 
 /// Every triangle with corners of its own, as STL has them.
 Part apart(const Part& part) {
-    const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+    const std::vector<Vec3f> points = positionsOf(part);
     std::vector<Vec3f> own;
     std::vector<std::uint32_t> indices;
     for (const std::uint32_t index : part.indices) {

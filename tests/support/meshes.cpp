@@ -181,7 +181,7 @@ Scene makeScene(std::vector<Placed> placed) {
 double areaOf(const Mesh& mesh) {
     double area = 0;
     for (const Part& part : mesh.parts) {
-        const std::vector<Vec3f> p = toVectors(*part.find("POSITION"));
+        const std::vector<Vec3f> p = positionsOf(part);
         for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
             const Vec3f a = p[part.indices[i]];
             area += 0.5 * (p[part.indices[i + 1]] - a).cross(p[part.indices[i + 2]] - a).norm();
@@ -195,7 +195,7 @@ std::string describeEdges(const Mesh& mesh) {
     std::vector<std::uint32_t> corners;
     for (const Part& part : mesh.parts) {
         const auto base = static_cast<std::uint32_t>(points.size());
-        const std::vector<Vec3f> p = toVectors(*part.find("POSITION"));
+        const std::vector<Vec3f> p = positionsOf(part);
         points.insert(points.end(), p.begin(), p.end());
         for (const std::uint32_t index : part.indices) corners.push_back(base + index);
     }

@@ -6,6 +6,8 @@
 #include <algorithm>
 #include <array>
 
+#include "base/index.h"
+
 namespace flentro::test {
 namespace {
 
@@ -24,11 +26,11 @@ std::vector<PlacedTriangle> placedTriangles(const Scene& scene) {
         for (const Part& part : scene.mesh(object).parts) {
             std::string material = "none";
             if (part.material >= 0) {
-                Json json = scene.materials[static_cast<std::size_t>(part.material)].source;
+                Json json = elementOf(scene.materials, part.material).source;
                 json.erase("name");
                 material = json.dump();
             }
-            const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+            const std::vector<Vec3f> points = positionsOf(part);
             for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
                 PlacedTriangle triangle;
                 triangle.material = material;

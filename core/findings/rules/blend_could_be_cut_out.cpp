@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -17,7 +18,7 @@ std::vector<Finding> run(const FindingInput& in) {
             continue;
         const int image = in.scene.imageOf(texture);
         if (image < 0) continue;
-        const ImageFacts& facts = in.images[static_cast<std::size_t>(image)];
+        const ImageFacts& facts = elementOf(in.images, image);
         const double settled = facts.clear + facts.opaque;
         if (!facts.isKnown || settled < kMinShare) continue;
         Finding finding;

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <map>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -28,15 +29,14 @@ std::vector<Finding> run(const FindingInput& in) {
     for (const DrawnObject& drawn : view.drawn) {
         const Object& object = in.scene.objects[drawn.object];
         if (object.bounds.isEmpty() || sizeOf(object) > kMaxSize ||
-            in.index.isMoving[static_cast<std::size_t>(object.node)] ||
-            in.scene.nodes[static_cast<std::size_t>(object.node)].skin >= 0)
+            elementOf(in.index.isMoving, object.node) ||
+            elementOf(in.scene.nodes, object.node).skin >= 0)
             continue;
         const Vec3d middle = object.bounds.center();
         Cell& cell = cells[{static_cast<int>(std::floor(middle.x() / kCell)),
                             static_cast<int>(std::floor(middle.z() / kCell))}];
         cell.objects.push_back(drawn.object);
-        const Mesh& mesh =
-            *in.scene.assets[static_cast<std::size_t>(object.asset)].level(drawn.level);
+        const Mesh& mesh = *in.scene.asset(object).level(drawn.level);
         for (const Part& part : mesh.parts) cell.materials.insert(part.material);
         // A batch that is drawn once for all its copies costs each of them its share.
         const auto sharing =

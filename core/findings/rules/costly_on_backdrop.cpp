@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -62,9 +63,7 @@ std::vector<Finding> run(const FindingInput& in) {
         for (const TextureUse& use : in.scene.materials[m].textures) {
             const int image = in.scene.imageOf(use.texture);
             const bool isExtra = std::ranges::find(extras, use.role) != extras.end();
-            if (image < 0 || !isExtra ||
-                in.index.usesOf[static_cast<std::size_t>(image)].size() != 1)
-                continue;
+            if (image < 0 || !isExtra || elementOf(in.index.usesOf, image).size() != 1) continue;
             savings.push_back({static_cast<std::uint32_t>(image),
                                in.textures.of(static_cast<std::size_t>(image)), 0});
         }

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -17,14 +18,14 @@ std::vector<Finding> run(const FindingInput& in) {
     std::vector<int> depth(in.scene.nodes.size(), 0);  // of the chain that ends in each
     std::vector<bool> isJoint(in.scene.nodes.size(), false);
     for (const Skin& skin : in.scene.skins)
-        for (const int joint : skin.joints) isJoint[static_cast<std::size_t>(joint)] = true;
+        for (const int joint : skin.joints) elementOf(isJoint, joint) = true;
     int deepest = 0;
     std::size_t last = 0;
     double all = 0;
     visitDown(in.scene.nodes, [&](std::size_t i) {
         if (!isEmpty(in, i) || isJoint[i] || in.scene.nodes[i].children.size() > 1) return;
         const int parent = in.scene.nodes[i].parent;
-        depth[i] = 1 + (parent < 0 ? 0 : depth[static_cast<std::size_t>(parent)]);
+        depth[i] = 1 + (parent < 0 ? 0 : elementOf(depth, parent));
         all += depth[i] >= kMinDepth;
         if (depth[i] <= deepest) return;
         deepest = depth[i];

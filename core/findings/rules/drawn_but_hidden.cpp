@@ -3,7 +3,7 @@
 #include <map>
 
 #include "findings/rules/rule.h"
-#include "survey/verdict.h"
+#include "survey/analysis.h"
 
 namespace flentro {
 namespace {

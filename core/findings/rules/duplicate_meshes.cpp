@@ -2,6 +2,7 @@
 #include <map>
 
 #include "base/cancel_only.h"
+#include "base/index.h"
 #include "findings/rules/rule.h"
 #include "fixes/share/share.h"
 
@@ -28,8 +29,7 @@ std::vector<Finding> run(const FindingInput& in) {
     CancelOnly quiet(in.progress);
     Scene scene = in.scene;  // whose equal images are one already
     for (Texture& texture : scene.textures)
-        if (texture.image >= 0)
-            texture.image = in.equalImages[static_cast<std::size_t>(texture.image)];
+        if (texture.image >= 0) texture.image = elementOf(in.equalImages, texture.image);
     ShareSettings settings;
     settings.images = false;
     const auto shared = applyShare(scene, settings, in.target, quiet);

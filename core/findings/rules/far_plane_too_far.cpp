@@ -2,7 +2,7 @@
 
 #include "findings/rules/rule.h"
 #include "fixes/culling/culling.h"
-#include "survey/verdict.h"
+#include "survey/analysis.h"
 
 namespace flentro {
 namespace {
@@ -11,7 +11,7 @@ constexpr double kMaxShare = 0.6;
 
 std::vector<Finding> run(const FindingInput& in) {
     double enough = 0;
-    for (const FarPlaneLoss& loss : judgeFarPlane(*in.survey))
+    for (const FarPlaneLoss& loss : farPlaneLosses(*in.survey))
         if (enough == 0 && loss.worstShare == 0) enough = loss.distance;
     if (enough <= 0 || enough >= kMaxShare * in.target.farPlane) return {};
     Finding finding;

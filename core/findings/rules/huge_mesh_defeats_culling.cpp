@@ -51,7 +51,7 @@ std::vector<Finding> run(const FindingInput& in) {
             Counts saved{};
             for (const DrawnObject& entry : view.drawnOf(asset)) {
                 if (entry.object != i || entry.level > 0) continue;
-                const double less = outside(Frustum(view.view, in.target.lens()), middles);
+                const double less = outside(Frustum(view.view, in.target.projection()), middles);
                 drawn += static_cast<double>(mesh.triangles);
                 beyond += less;
                 at(saved, Measure::Triangles) = less * in.target.eyes;

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <algorithm>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 #include "geometry/contacts.h"
 
@@ -16,10 +17,10 @@ double countIn(const FindingInput& in, std::size_t asset) {
     for (const Part& part : mesh.parts) {
         if (!part.isTriangles()) continue;
         const Material* material =
-            part.material < 0 ? nullptr
-                              : &in.scene.materials[static_cast<std::size_t>(part.material)];
-        isSolid.insert(isSolid.end(), part.triangleCount(),
-                       !part.bends() && (!material || material->alphaMode == AlphaMode::Opaque));
+            part.material < 0 ? nullptr : &elementOf(in.scene.materials, part.material);
+        isSolid.insert(
+            isSolid.end(), part.triangleCount(),
+            !part.isDeformable() && (!material || material->alphaMode == AlphaMode::Opaque));
     }
     const std::vector<bool> covered = coveredFaces(in.welded[asset], isSolid);
     return static_cast<double>(std::count(covered.begin(), covered.end(), true));

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <cmath>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -12,9 +13,9 @@ std::vector<Finding> run(const FindingInput& in) {
     std::vector<Finding> findings;
     for (std::size_t i = 0; i < in.scene.placedLights.size(); ++i) {
         const PlacedLight& placed = in.scene.placedLights[i];
-        const Light& light = in.scene.lights[static_cast<std::size_t>(placed.light)];
+        const Light& light = elementOf(in.scene.lights, placed.light);
         if (light.type == LightType::Directional || placed.range < kMaxRange ||
-            !in.index.isMoving[static_cast<std::size_t>(placed.node)])
+            !elementOf(in.index.isMoving, placed.node))
             continue;
         Finding finding;
         finding.subjects = {lightSubject(in.scene, i)};

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <map>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 #include "geometry/frustum.h"
 
@@ -14,14 +15,14 @@ constexpr double kMaxRatio = 2;
 
 /// Metres at which a placed light still adds kLux.
 double reachOf(const Scene& scene, const PlacedLight& placed) {
-    const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
+    const Light& light = elementOf(scene.lights, placed.light);
     const double candela =
         static_cast<double>(light.intensity) * static_cast<double>(light.color.maxCoeff());
     return std::sqrt(std::max(candela, 0.0) / kLux);
 }
 
 bool isTooLong(const Scene& scene, const PlacedLight& placed) {
-    const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
+    const Light& light = elementOf(scene.lights, placed.light);
     return light.type != LightType::Directional &&
            placed.range > kMaxRatio * reachOf(scene, placed);
 }
@@ -48,7 +49,7 @@ Finding findingOf(const FindingInput& in, const std::vector<std::size_t>& lights
         if (!isOne[light]) return true;
         const PlacedLight& placed = in.scene.placedLights[light];
         const double own = reachOf(in.scene, placed);
-        return Frustum(view.view, in.target.lens()).meetsSphere(placed.position, own);
+        return Frustum(view.view, in.target.projection()).meetsSphere(placed.position, own);
     });
     return finding;
 }
@@ -61,7 +62,7 @@ std::vector<Finding> run(const FindingInput& in) {
     // Files that define every light by itself: equal ones are one kind.
     std::map<std::tuple<float, float, LightType>, std::vector<std::size_t>> kinds;
     for (const auto& [index, lights] : ofKind) {
-        const Light& light = in.scene.lights[static_cast<std::size_t>(index)];
+        const Light& light = elementOf(in.scene.lights, index);
         auto& all = kinds[{light.intensity, light.range, light.type}];
         all.insert(all.end(), lights.begin(), lights.end());
     }

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <algorithm>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -12,8 +13,7 @@ constexpr double kUsual = 8;
 const char* fixFor(const Scene& scene, const Mesh& mesh) {
     std::size_t plain = 0;
     for (const Part& part : mesh.parts)
-        plain += part.material >= 0 &&
-                 scene.materials[static_cast<std::size_t>(part.material)].textures.empty();
+        plain += part.material >= 0 && elementOf(scene.materials, part.material).textures.empty();
     return 2 * plain > mesh.parts.size() ? "fewer-materials" : "atlas";
 }
 

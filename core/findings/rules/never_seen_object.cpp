@@ -1,7 +1,7 @@
 #include <fmt/format.h>
 
 #include "findings/rules/rule.h"
-#include "survey/verdict.h"
+#include "survey/analysis.h"
 
 namespace flentro {
 namespace {
@@ -10,7 +10,7 @@ constexpr double kWorth = 0.01;  ///< Of a limit.
 
 std::vector<Finding> run(const FindingInput& in) {
     std::vector<bool> unseen(in.scene.objects.size(), false);
-    for (const std::uint32_t object : judgeUnseen(in.scene, *in.survey).objects)
+    for (const std::uint32_t object : findUnseen(in.scene, *in.survey).objects)
         unseen[object] = true;
     std::vector<bool> isDrawn(in.scene.objects.size(), false);
     for (const CountedView& view : in.views.views())

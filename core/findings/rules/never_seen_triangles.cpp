@@ -3,7 +3,7 @@
 #include "findings/rules/rule.h"
 #include "fixes/tidy/tidy.h"
 #include "fixes/tidy/unseen.h"
-#include "survey/verdict.h"
+#include "survey/analysis.h"
 
 namespace flentro {
 namespace {

@@ -8,12 +8,12 @@ namespace {
 
 constexpr std::size_t kMinTriangles = 1000;
 constexpr double kPixelsPerTriangle = 16;  ///< Square pixels; smaller ones are cut away unseen.
-constexpr double kFewest = 24;
+constexpr double kMin = 24;
 constexpr double kWorth = 0.01;  ///< Of the limit.
 
 /// Triangles that a disc of this diameter on the display can show, front and back.
 double shownTriangles(double pixels) {
-    return std::max(kFewest, 2 * kPi / 4 * pixels * pixels / kPixelsPerTriangle);
+    return std::max(kMin, 2 * kPi / 4 * pixels * pixels / kPixelsPerTriangle);
 }
 
 std::vector<Finding> run(const FindingInput& in) {

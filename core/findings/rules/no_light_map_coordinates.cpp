@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -17,13 +18,13 @@ bool hasSecondSet(const Mesh& mesh) {
 
 bool isStatic(const FindingInput& in, std::size_t asset) {
     const auto& parts = in.scene.assets[asset].mesh->parts;
-    if (std::any_of(parts.begin(), parts.end(), [](const Part& part) { return part.bends(); }))
+    if (std::any_of(parts.begin(), parts.end(),
+                    [](const Part& part) { return part.isDeformable(); }))
         return false;
     const auto& objects = in.index.objectsOf[asset];
     return std::any_of(objects.begin(), objects.end(), [&](std::uint32_t i) {
         const Object& object = in.scene.objects[i];
-        return sizeOf(object) >= kMinLength &&
-               !in.index.isMoving[static_cast<std::size_t>(object.node)];
+        return sizeOf(object) >= kMinLength && !elementOf(in.index.isMoving, object.node);
     });
 }
 
@@ -33,8 +34,7 @@ bool bakingServes(const FindingInput& in) {
     const auto& lights = in.scene.placedLights;
     return isLimit(limit) && at(in.views.counts(), Measure::ShadowLights) > limit &&
            std::any_of(lights.begin(), lights.end(), [&](const PlacedLight& placed) {
-               return placed.castsShadow &&
-                      !in.index.isMoving[static_cast<std::size_t>(placed.node)];
+               return placed.castsShadow && !elementOf(in.index.isMoving, placed.node);
            });
 }
 

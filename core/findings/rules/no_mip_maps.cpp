@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -12,10 +13,9 @@ std::vector<Finding> run(const FindingInput& in) {
         bool isPlain = false;
         for (const auto& [material, use] : in.index.usesOf[i]) {
             const int index = in.scene.materials[material].textures[use].texture;
-            const int sampler = in.scene.textures[static_cast<std::size_t>(index)].sampler;
-            isPlain =
-                isPlain || (sampler >= 0 && in.index.isShown(material) &&
-                            !in.scene.samplers[static_cast<std::size_t>(sampler)].usesMipMaps());
+            const int sampler = elementOf(in.scene.textures, index).sampler;
+            isPlain = isPlain || (sampler >= 0 && in.index.isShown(material) &&
+                                  !elementOf(in.scene.samplers, sampler).usesMipMaps());
         }
         if (!isPlain || edgeOf(image) < 64) continue;
         findings.push_back(imageFinding(

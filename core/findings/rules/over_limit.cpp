@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "findings/ranking.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -64,35 +65,6 @@ std::vector<Filler> fillersOf(const FindingInput& in, const CountedView& view, M
     }
 }
 
-/// The largest of what adds up to a measure, or of what it is the most of.
-bool addsUp(Measure measure) {
-    return measure != Measure::TextureEdge && measure != Measure::MaterialsPerObject &&
-           measure != Measure::VerticesPerMesh;
-}
-
-const char* fixFor(Measure measure) {
-    switch (measure) {
-        case Measure::Triangles:
-            return "ladder";
-        case Measure::DrawCalls:
-            return "merge";
-        case Measure::Objects:
-            return "culling";
-        case Measure::MaterialsPerObject:
-            return "fewer-materials";
-        case Measure::VerticesPerMesh:
-            return "split";
-        case Measure::Lights:
-            return "fewer-lights";
-        case Measure::ShadowLights:
-            return "shadow-lights";
-        case Measure::TextureBytes:
-        case Measure::TextureEdge:
-            return "texture-size";
-    }
-    return nullptr;
-}
-
 Finding findingOf(const FindingInput& in, Measure measure) {
     const CountedView& view = in.views.worst(measure);
     const double count = at(in.views.counts(), measure);
@@ -103,14 +75,14 @@ Finding findingOf(const FindingInput& in, Measure measure) {
     Finding finding;
     std::vector<std::string> named;
     for (const Filler& filler : fillers) {
-        const bool isMuch = addsUp(measure)
+        const bool isMuch = !isLargestInUse(measure)
                                 ? filler.value >= kMinShare * count || measure == Measure::Lights ||
                                       measure == Measure::ShadowLights
                                 : filler.value > limit;
         if (named.size() == kMaxNamed || !isMuch) break;
         finding.subjects.push_back(filler.subject);
         named.push_back(
-            addsUp(measure) && filler.value != 1
+            !isLargestInUse(measure) && filler.value != 1
                 ? fmt::format("{} {}", filler.subject.name, formatShare(filler.value / count))
                 : filler.subject.name);
     }

@@ -1,7 +1,7 @@
 #include <fmt/format.h>
 
 #include "findings/rules/rule.h"
-#include "survey/verdict.h"
+#include "survey/analysis.h"
 
 namespace flentro {
 namespace {
@@ -10,7 +10,7 @@ constexpr double kMinBytes = 512 * 1024;
 
 std::vector<Finding> run(const FindingInput& in) {
     std::vector<Finding> findings;
-    for (const TextureNeed& need : judgeTextures(in.scene, *in.survey)) {
+    for (const TextureNeed& need : findTextureNeeds(in.scene, *in.survey)) {
         if (need.bytes < kMinBytes) continue;
         const Image& image = in.scene.images[need.image];
         Finding finding = imageFinding(

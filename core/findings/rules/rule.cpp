@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <map>
 
+#include "base/index.h"
+
 namespace flentro {
 namespace {
 
@@ -31,8 +33,8 @@ std::vector<double> glimpseScales(const FindingInput& in, double share) {
         for (const SeenObject& seen : spot.seen.objects) {
             const Object& object = in.scene.objects[seen.object];
             if (seen.distance <= 0 || spot.sightings.levelOf(seen.object) > 0) continue;
-            scales[static_cast<std::size_t>(object.asset)].push_back(
-                object.scale / static_cast<double>(seen.distance));
+            elementOf(scales, object.asset)
+                .push_back(object.scale / static_cast<double>(seen.distance));
         }
     }
     std::vector<double> result;
@@ -40,8 +42,7 @@ std::vector<double> glimpseScales(const FindingInput& in, double share) {
         const auto at = static_cast<std::ptrdiff_t>(share * static_cast<double>(all.size()));
         if (!all.empty())
             std::nth_element(all.begin(), all.begin() + at, all.end(), std::greater<>());
-        result.push_back(
-            all.empty() ? 0 : all[static_cast<std::size_t>(at)] * pixelsPerMetreAtOne(in.target));
+        result.push_back(all.empty() ? 0 : elementOf(all, at) * pixelsPerMetreAtOne(in.target));
     }
     return result;
 }
@@ -67,8 +68,7 @@ Relief reliefWithout(const FindingInput& in,
         std::map<std::pair<int, std::uint32_t>, bool> batches;  // all of it is gone
         for (const DrawnObject& drawn : view.drawn) {
             const Object& object = in.scene.objects[drawn.object];
-            const Mesh& mesh =
-                *in.scene.assets[static_cast<std::size_t>(object.asset)].level(drawn.level);
+            const Mesh& mesh = *in.scene.asset(object).level(drawn.level);
             const bool gone = isGone(view, drawn);
             const auto batch = batches.try_emplace({object.asset, drawn.level}, true).first;
             batch->second = batch->second && gone;
@@ -84,9 +84,8 @@ Relief reliefWithout(const FindingInput& in,
         for (const auto& [key, gone] : batches)
             if (gone && in.target.instancing)
                 at(saved, Measure::DrawCalls) +=
-                    static_cast<double>(in.scene.assets[static_cast<std::size_t>(key.first)]
-                                            .level(key.second)
-                                            ->parts.size()) *
+                    static_cast<double>(
+                        elementOf(in.scene.assets, key.first).level(key.second)->parts.size()) *
                     passesOf(in.target);
         return saved;
     });

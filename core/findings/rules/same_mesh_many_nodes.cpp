@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -9,9 +10,9 @@ constexpr std::size_t kMinNodes = 32;
 
 /// True if a node says no more than where its mesh stands.
 bool isPlain(const FindingInput& in, const Object& object) {
-    const Node& node = in.scene.nodes[static_cast<std::size_t>(object.node)];
+    const Node& node = elementOf(in.scene.nodes, object.node);
     return object.instance < 0 && node.children.empty() && node.skin < 0 && node.camera < 0 &&
-           node.light < 0 && !in.index.isMoving[static_cast<std::size_t>(object.node)];
+           node.light < 0 && !elementOf(in.index.isMoving, object.node);
 }
 
 std::vector<Finding> run(const FindingInput& in) {
@@ -22,8 +23,7 @@ std::vector<Finding> run(const FindingInput& in) {
         std::vector<const Node*> plain;
         for (const std::uint32_t i : in.index.objectsOf[a])
             if (isPlain(in, in.scene.objects[i]))
-                plain.push_back(
-                    &in.scene.nodes[static_cast<std::size_t>(in.scene.objects[i].node)]);
+                plain.push_back(&elementOf(in.scene.nodes, in.scene.objects[i].node));
         if (plain.size() < kMinNodes) continue;
         finding.subjects.push_back(assetSubject(in.scene, a));
         nodes += static_cast<double>(plain.size());

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -24,7 +25,7 @@ std::vector<Finding> run(const FindingInput& in) {
             continue;
         const auto occlusion = static_cast<std::size_t>(pair.first);
         const Image& image = in.scene.images[occlusion];
-        const Image& other = in.scene.images[static_cast<std::size_t>(pair.second)];
+        const Image& other = elementOf(in.scene.images, pair.second);
         if (image.width != other.width || image.height != other.height) continue;
         const double bytes = in.textures.of(occlusion);
         Finding finding = imageFinding(

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -12,8 +13,7 @@ std::vector<Finding> run(const FindingInput& in) {
     std::vector<bool> isStatic(in.scene.placedLights.size(), false);
     for (std::size_t i = 0; i < in.scene.placedLights.size(); ++i) {
         const PlacedLight& placed = in.scene.placedLights[i];
-        if (!placed.castsShadow || in.index.isMoving[static_cast<std::size_t>(placed.node)])
-            continue;
+        if (!placed.castsShadow || elementOf(in.index.isMoving, placed.node)) continue;
         isStatic[i] = true;
         finding.subjects.push_back(lightSubject(in.scene, i));
     }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -73,10 +74,9 @@ std::vector<Finding> run(const FindingInput& in) {
         const Mesh& mesh = *in.scene.assets[a].mesh;
         const auto isSmooth = [&](const Part& part) {
             return part.material >= 0 && part.isTriangles() &&
-                   in.scene.materials[static_cast<std::size_t>(part.material)].roughness <
-                       kSmooth &&
-                   in.scene.materials[static_cast<std::size_t>(part.material)].texture(
-                       "metallicRoughnessTexture") < 0;
+                   elementOf(in.scene.materials, part.material).roughness < kSmooth &&
+                   elementOf(in.scene.materials, part.material)
+                           .texture("metallicRoughnessTexture") < 0;
         };
         if (scales[a] == 0 || std::none_of(mesh.parts.begin(), mesh.parts.end(), isSmooth))
             continue;

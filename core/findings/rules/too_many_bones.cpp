@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -12,10 +13,9 @@ std::vector<Finding> run(const FindingInput& in) {
     std::set<std::size_t> told;
     for (const Object& object : in.scene.objects) {
         const auto asset = static_cast<std::size_t>(object.asset);
-        const int skin = in.scene.nodes[static_cast<std::size_t>(object.node)].skin;
+        const int skin = elementOf(in.scene.nodes, object.node).skin;
         if (skin < 0 || !told.insert(asset).second) continue;
-        const auto bones =
-            static_cast<double>(in.scene.skins[static_cast<std::size_t>(skin)].joints.size());
+        const auto bones = static_cast<double>(elementOf(in.scene.skins, skin).joints.size());
         bool isWide = false;
         for (const Part& part : in.scene.assets[asset].mesh->parts)
             isWide = isWide || part.find("JOINTS_1");

@@ -5,6 +5,8 @@
 #include <functional>
 #include <optional>
 
+#include "base/index.h"
+#include "base/median.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -23,14 +25,14 @@ struct Areas {
 
 Areas areasOf(const Scene& scene, const Part& part) {
     if (part.material < 0 || !part.isTriangles()) return {};
-    const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
+    const Material& material = elementOf(scene.materials, part.material);
     const auto use = std::ranges::find(material.textures, "baseColorTexture", &TextureUse::role);
     if (use == material.textures.end()) return {};
     const int image = scene.imageOf(use->texture);
     const Stream* positions = part.find("POSITION");
     const Stream* coords = part.find(fmt::format("TEXCOORD_{}", use->texCoord));
     if (image < 0 || !positions || !coords) return {};
-    const Image& shown = scene.images[static_cast<std::size_t>(image)];
+    const Image& shown = elementOf(scene.images, image);
     const std::vector<Vec3f> points = toVectors(*positions);
     const std::vector<Vec3f> stored = toVectors(*coords);
     const auto lookUp = [&](std::uint32_t v) { return use->lookUp(stored[v].head<2>()); };
@@ -101,9 +103,7 @@ std::vector<Finding> run(const FindingInput& in) {
         if (densities[a] > 0) known.push_back(densities[a]);
     }
     if (known.size() < kMinAssets) return {};
-    const auto middle = known.begin() + static_cast<std::ptrdiff_t>(known.size() / 2);
-    std::nth_element(known.begin(), middle, known.end());
-    const double usual = *middle;
+    const double usual = median(std::move(known));
     std::vector<Finding> findings;
     for (const bool coarse : {false, true}) {
         const auto isOne = [&](std::size_t a) {

@@ -1,5 +1,6 @@
 #include <fmt/ranges.h>
 
+#include "base/index.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -13,7 +14,7 @@ bool isRead(const Scene& scene, const Part& part, const std::string& semantic) {
     if (semantic == "TANGENT" || semantic == "TEXCOORD_0" || semantic.starts_with("TEXCOORD_")) {
         if (semantic == "TEXCOORD_1") return true;  // light maps, which no material names
         if (part.material < 0) return semantic == "TEXCOORD_0";
-        const Material& material = scene.materials[static_cast<std::size_t>(part.material)];
+        const Material& material = elementOf(scene.materials, part.material);
         for (const TextureUse& use : material.textures)
             if (semantic == "TANGENT" ? use.role.find("ormalTexture") != std::string::npos
                                       : semantic == fmt::format("TEXCOORD_{}", use.texCoord))

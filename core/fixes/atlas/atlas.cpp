@@ -9,6 +9,7 @@
 #include <optional>
 #include <set>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/atlas/atlas.h"
@@ -24,9 +25,9 @@
 namespace flentro {
 namespace {
 
-constexpr int kAlign = 4;         ///< Pixels: blocks of compressed textures are not shared.
-constexpr double kMostWaste = 2;  ///< Times the pixels of the textures that go.
-constexpr int kGutterShare = 8;   ///< Gutters up to one in so many of an edge are taken from it.
+constexpr int kAlign = 4;        ///< Pixels: blocks of compressed textures are not shared.
+constexpr double kMaxWaste = 2;  ///< Times the pixels of the textures that go.
+constexpr int kGutterShare = 8;  ///< Gutters up to one in so many of an edge are taken from it.
 constexpr int kLargestImage = 16384;
 constexpr int kPlainShare = 8;  ///< Pages of plain numbers have so many times fewer pixels an edge.
 /// What pages can hold besides textures.
@@ -51,7 +52,7 @@ struct Reach {
 void markVariants(const Part& part, std::vector<Reach>& reach) {
     const auto mark = [&](int material) {
         if (material >= 0 && static_cast<std::size_t>(material) < reach.size())
-            reach[static_cast<std::size_t>(material)].variant = true;
+            elementOf(reach, material).variant = true;
     };
     forEachVariantMapping(part.rest, [&](const Json& mapping) {
         mark(part.material);
@@ -66,7 +67,7 @@ std::vector<Reach> reachOf(const Scene& scene) {
             for (const Part& part : asset.level(level)->parts) {
                 markVariants(part, reach);
                 if (part.material < 0) continue;
-                Reach& here = reach[static_cast<std::size_t>(part.material)];
+                Reach& here = elementOf(reach, part.material);
                 here.used = true;
                 const Stream* coords = part.find("TEXCOORD_0");
                 here.kept = here.kept || asset.importance == Importance::Keep;
@@ -224,7 +225,7 @@ private:
                 readable = false;
                 return;
             }
-            const Texture& read = before_.textures[static_cast<std::size_t>(texture)];
+            const Texture& read = elementOf(before_.textures, texture);
             samplers += filterOf(read.sampler);
             repeats = repeats && repeatsBothWays(before_, read.sampler);
             readable = readable && read.image >= 0 && hasPixels(read.image);
@@ -232,7 +233,7 @@ private:
         });
         for (const int image : judged.candidate.images) {
             if (image < 0) continue;
-            const Image& source = before_.images[static_cast<std::size_t>(image)];
+            const Image& source = elementOf(before_.images, image);
             judged.candidate.size.width = std::max(judged.candidate.size.width, source.width);
             judged.candidate.size.height = std::max(judged.candidate.size.height, source.height);
         }
@@ -242,8 +243,7 @@ private:
         const int edge = std::max(size.width, size.height);
         const bool deep = std::any_of(
             judged.candidate.images.begin(), judged.candidate.images.end(), [&](int image) {
-                return image >= 0 &&
-                       hasDeepChannels(before_.images[static_cast<std::size_t>(image)]);
+                return image >= 0 && hasDeepChannels(elementOf(before_.images, image));
             });
         judged.place =
             !readable                                                      ? Place::Odd
@@ -264,13 +264,13 @@ private:
     /// How a sampler filters; how it wraps does not matter inside a picture.
     [[nodiscard]] std::string filterOf(int sampler) const {
         if (sampler < 0) return "-";
-        Json rest = before_.samplers[static_cast<std::size_t>(sampler)].rest;
+        Json rest = elementOf(before_.samplers, sampler).rest;
         for (const char* key : {"wrapS", "wrapT", "name"}) rest.erase(key);
         return rest.dump();
     }
 
     [[nodiscard]] bool hasPixels(int image) const {
-        const Image& source = before_.images[static_cast<std::size_t>(image)];
+        const Image& source = elementOf(before_.images, image);
         return source.data && (source.mime == "image/png" || source.mime == "image/jpeg");
     }
 
@@ -287,7 +287,7 @@ private:
         double paid = 0;
         for (const PageItem& page : packed.pages)
             paid += static_cast<double>(page.width) * page.height;
-        if (paid > kMostWaste * pixels) {
+        if (paid > kMaxWaste * pixels) {
             wasted_ += group.size();
             return;
         }
@@ -296,7 +296,7 @@ private:
     }
 
     void makePage(const std::vector<Candidate>& group, const Packed& packed, int page) {
-        const PageItem& size = packed.pages[static_cast<std::size_t>(page)];
+        const PageItem& size = elementOf(packed.pages, page);
         std::vector<std::size_t> members;
         for (std::size_t i = 0; i < group.size(); ++i)
             if (packed.places[i].page == page) members.push_back(i);
@@ -318,7 +318,7 @@ private:
                 draw(group[i], role, packed.places[i], bakes, picture);
             textures.push_back(addTexture(picture, first, role));
         }
-        Json json = before_.materials[static_cast<std::size_t>(first)].source;
+        Json json = elementOf(before_.materials, first).source;
         json["name"] = fmt::format("page {}", pages_);
         std::size_t role = 0;
         forEachTexture(
@@ -327,8 +327,8 @@ private:
         for (const std::size_t i : members) {
             const int own = group[i].material;
             // None shows its old textures any more.
-            json["name"] = before_.materials[static_cast<std::size_t>(own)].name;
-            scene_.materials[static_cast<std::size_t>(own)] = parseMaterial(json);
+            json["name"] = elementOf(before_.materials, own).name;
+            elementOf(scene_.materials, own) = parseMaterial(json);
             const PagePlace& at = packed.places[i];
             const Vec2f whole(static_cast<float>(size.width), static_cast<float>(size.height));
             const Vec2f corner(static_cast<float>(at.x + settings_.gutter),
@@ -342,7 +342,7 @@ private:
     }
 
     [[nodiscard]] const Material& materialOf(const Candidate& candidate) const {
-        return before_.materials[static_cast<std::size_t>(candidate.material)];
+        return elementOf(before_.materials, candidate.material);
     }
 
     [[nodiscard]] bool differByFactors(const std::vector<Candidate>& group,
@@ -441,14 +441,14 @@ private:
     /// The picture with its edges drawn on over the gutter, or going on there if it repeated.
     void draw(const Candidate& candidate, std::size_t role, const PagePlace& at, bool bakes,
               Pixels& page) const {
-        const Image& image = before_.images[static_cast<std::size_t>(candidate.images[role])];
+        const Image& image = elementOf(before_.images, candidate.images[role]);
         const auto decoded = decodeImage(image, kLargestImage);
         if (!decoded) return;  // left out before, but for damage behind the header
         const PageItem& size = candidate.shown;
         Pixels picture = resizeImage(*decoded, size.width, size.height);
         if (bakes) bake(candidate, candidate.roles[role], picture);
         const int g = settings_.gutter;
-        const bool wraps = cut_[static_cast<std::size_t>(candidate.material)];
+        const bool wraps = elementOf(cut_, candidate.material);
         const auto wrapped = [](int i, int count) { return (i % count + count) % count; };
         for (int y = -g; y < size.height + g; ++y)
             for (int x = -g; x < size.width + g; ++x) {
@@ -464,37 +464,24 @@ private:
     }
 
     int addTexture(const Pixels& picture, int material, std::size_t role) {
-        const auto uses = before_.materials[static_cast<std::size_t>(material)].textures;
-        Image image;
-        image.name = fmt::format("page {} {}", pages_, role + 1);
-        image.mime = "image/png";
-        image.width = picture.width;
-        image.height = picture.height;
-        image.channels = 4;
-        std::vector<std::byte> png =
-            encodePng(picture.rgba.data(), picture.width, picture.height, 4);
-        image.hash = hashBytes(png);
-        image.data = std::make_shared<const std::vector<std::byte>>(std::move(png));
-        Texture texture;
-        texture.name = image.name;
-        texture.image = static_cast<int>(scene_.images.size());
-        if (role < uses.size())
-            texture.sampler =
-                before_.textures[static_cast<std::size_t>(uses[role].texture)].sampler;
-        scene_.images.push_back(std::move(image));
-        scene_.textures.push_back(std::move(texture));
-        return static_cast<int>(scene_.textures.size()) - 1;
+        const auto uses = elementOf(before_.materials, material).textures;
+        const int sampler =
+            role < uses.size() ? elementOf(before_.textures, uses[role].texture).sampler : -1;
+        return flentro::addTexture(
+            scene_, pngImage(fmt::format("page {} {}", pages_, role + 1), picture, 4), sampler);
     }
 
     void moveCoordinates(Progress& progress) {
         SubProgress rest(progress, 0.8, 1);
-        parallelFor(scene_.assets.size(), "Moving texture coordinates", rest, [&](std::size_t i) {
-            Asset& asset = scene_.assets[i];
-            const MeshPtr before = asset.mesh;
-            asset.mesh = moved(before);
-            if (asset.mesh != before) asset.ranges.clear();
-            for (Ladder::Level& level : asset.ladder.levels) level.mesh = moved(level.mesh);
-        });
+        (void)parallelFor(scene_.assets.size(), "Moving texture coordinates", rest,
+                          [&](std::size_t i) {
+                              Asset& asset = scene_.assets[i];
+                              const MeshPtr before = asset.mesh;
+                              asset.mesh = moved(before);
+                              if (asset.mesh != before) asset.ranges.clear();
+                              for (Ladder::Level& level : asset.ladder.levels)
+                                  level.mesh = moved(level.mesh);
+                          });
     }
 
     MeshPtr moved(const MeshPtr& mesh) {
@@ -526,8 +513,8 @@ private:
         for (const int image : imagesRead(before_))
             if (image >= 0 && !read.contains(image)) {
                 Image empty;
-                empty.name = before_.images[static_cast<std::size_t>(image)].name;
-                scene_.images[static_cast<std::size_t>(image)] = empty;
+                empty.name = elementOf(before_.images, image).name;
+                elementOf(scene_.images, image) = empty;
             }
     }
 
@@ -570,7 +557,7 @@ public:
         Mesh copy = *mesh;
         bool changed = false;
         for (Part& part : copy.parts) {
-            if (part.material < 0 || !wanted_[static_cast<std::size_t>(part.material)]) continue;
+            if (part.material < 0 || !elementOf(wanted_, part.material)) continue;
             part = cutAtTiles(part).value();  // as tried out
             changed = true;
         }
@@ -582,7 +569,7 @@ private:
         before_.resize(wanted_.size(), 0);
         after_.resize(wanted_.size(), 0);
         for (const Part& part : mesh.parts) {
-            if (part.material < 0 || !wanted_[static_cast<std::size_t>(part.material)]) continue;
+            if (part.material < 0 || !elementOf(wanted_, part.material)) continue;
             const auto m = static_cast<std::size_t>(part.material);
             const std::optional<Part> cut = cutAtTiles(part);
             if (!cut) {

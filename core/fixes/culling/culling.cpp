@@ -19,7 +19,7 @@ namespace flentro {
 namespace {
 
 /// What a survey saw of a thing in part only may show more of itself elsewhere.
-constexpr double kLeastOfBounds = 0.35;
+constexpr double kMinOfBounds = 0.35;
 
 constexpr std::size_t kSkylinePlaces = 6;  ///< That are asked for one object.
 constexpr double kSkySize = 0.5;           ///< Of the scene: what is larger may be a sky.
@@ -43,7 +43,7 @@ double distanceOf(const CullingSettings& settings, const Target& target, double 
     const double farthest = farthestDrawn(settings, target);
     for (const SizeClass& sizeClass : settings.classes) {
         if (size > sizeClass.largest) continue;
-        const double pixels = sizeClass.pixels * allowance(importance);
+        const double pixels = sizeClass.pixels * errorScale(importance);
         if (pixels <= 0) return farthest;
         return std::min(farthest, inFog(settings, size * pixelsPerMetreAtOne(target) / pixels));
     }
@@ -60,7 +60,7 @@ std::vector<std::vector<std::uint32_t>> placesByOrigin(const Evidence& evidence,
                                                        std::size_t origins) {
     std::vector<std::vector<std::uint32_t>> places(origins);
     for (std::uint32_t p = 0; p < evidence.places.size(); ++p)
-        for (const Evidence::Glimpse& seen : evidence.places[p].seen)
+        for (const Evidence::VisibilitySample& seen : evidence.places[p].seen)
             places[seen.origin].push_back(p);
     return places;
 }
@@ -135,7 +135,7 @@ Losses lossesOf(const Scene& before, const Scene& after, const Evidence& evidenc
     std::vector<VisibleLoss> all(after.originNames->size());
     for (const Evidence::Place& place : evidence.places) {
         double lost = 0;
-        for (const Evidence::Glimpse& seen : place.seen) {
+        for (const Evidence::VisibilitySample& seen : place.seen) {
             if (shownAfter.from(place.eye, seen.origin) ||
                 !shownBefore.from(place.eye, seen.origin))
                 continue;
@@ -215,7 +215,7 @@ std::vector<double> cullingSizes(const Scene& scene, const CullingSettings& sett
         double most = 0;
         for (const std::uint32_t origin : object.origins)
             if (!seen.empty()) most = std::max(most, seen[origin]);
-        sizes.push_back(most > 0 ? std::clamp(most, kLeastOfBounds * bounds, bounds) : bounds);
+        sizes.push_back(most > 0 ? std::clamp(most, kMinOfBounds * bounds, bounds) : bounds);
     }
     return sizes;
 }
@@ -230,7 +230,7 @@ Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings
     const bool finished =
         parallelFor(scene.objects.size(), "Culling", progress, [&](std::size_t i) {
             Object& object = result.scene.objects[i];
-            const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+            const Asset& asset = scene.asset(object);
             double end = distanceOf(settings, target, sizes[i], asset.importance);
             if (isTransparent(scene, *asset.mesh)) end *= settings.transparent;
             if (end < farthest && skyline && skyline->holds(object)) end *= settings.skyline;

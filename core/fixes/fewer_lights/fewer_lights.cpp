@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "fixes/fewer_lights/merge_lights.h"
 #include "fixes/lights/light_limits.h"
@@ -23,7 +24,7 @@ std::size_t dropUseless(Scene& scene, const LightMatrix& matrix, double minChang
     std::vector<std::pair<float, std::size_t>> order;
     for (std::size_t i = 0; i < most.size(); ++i)
         if (static_cast<double>(most[i]) <= minChange &&
-            !moving[static_cast<std::size_t>(scene.placedLights[i].node)])
+            !elementOf(moving, scene.placedLights[i].node))
             order.emplace_back(most[i], i);
     std::sort(order.begin(), order.end());
     while (!order.empty()) {
@@ -47,10 +48,9 @@ LightLimits capViews(Scene& scene, const FewerLightSettings& settings, std::size
     const std::vector<bool> moving = movingNodes(scene);
     std::vector<LimitedLight> limited;
     for (const PlacedLight& light : scene.placedLights) {
-        const bool isSun =
-            scene.lights[static_cast<std::size_t>(light.light)].type == LightType::Directional;
-        limited.push_back({light.position, light.range, light.end,
-                           isSun || moving[static_cast<std::size_t>(light.node)]});
+        const bool isSun = elementOf(scene.lights, light.light).type == LightType::Directional;
+        limited.push_back(
+            {light.position, light.range, light.end, isSun || elementOf(moving, light.node)});
     }
     const auto worth = evidence.lights ? worthOfLights(*evidence.lights, scene, WorthOf::Light)
                                        : guessWorth(scene, eyes);

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "base/index.h"
 #include "fixes/lights/light_limits.h"
 #include "scene/edit.h"
 
@@ -11,10 +12,10 @@ namespace flentro {
 namespace {
 
 constexpr float kLikeColour = 0.1F;  ///< Of a colour whose largest channel is 1.
-constexpr std::size_t kMostTogether = 8;
+constexpr std::size_t kMaxTogether = 8;
 
 const Light& lightOf(const Scene& scene, std::size_t placed) {
-    return scene.lights[static_cast<std::size_t>(scene.placedLights[placed].light)];
+    return elementOf(scene.lights, scene.placedLights[placed].light);
 }
 
 Vec3f hueOf(const Light& light) {
@@ -32,7 +33,7 @@ std::vector<int> groupsOf(const Scene& scene, double within) {
     std::vector<std::size_t> order;
     for (std::size_t i = 0; i < count; ++i)
         if (lightOf(scene, i).type == LightType::Point &&
-            !moving[static_cast<std::size_t>(scene.placedLights[i].node)])
+            !elementOf(moving, scene.placedLights[i].node))
             order.push_back(i);
     std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
         return lightOf(scene, a).intensity > lightOf(scene, b).intensity;
@@ -42,7 +43,7 @@ std::vector<int> groupsOf(const Scene& scene, double within) {
     for (std::size_t a = 0; a < order.size(); ++a) {
         if (groups[order[a]] >= 0) continue;
         std::vector<std::size_t> members = {order[a]};
-        for (std::size_t b = a + 1; b < order.size() && members.size() < kMostTogether; ++b) {
+        for (std::size_t b = a + 1; b < order.size() && members.size() < kMaxTogether; ++b) {
             const Vec3d by =
                 scene.placedLights[order[b]].position - scene.placedLights[order[a]].position;
             if (groups[order[b]] < 0 && by.norm() <= within &&
@@ -110,7 +111,7 @@ Applied withGroups(const Scene& scene, const std::vector<int>& groups) {
     for (std::size_t i = 0; i < groups.size(); ++i) {
         if (groups[i] < 0) continue;
         members.resize(std::max(members.size(), static_cast<std::size_t>(groups[i]) + 1));
-        members[static_cast<std::size_t>(groups[i])].push_back(i);
+        elementOf(members, groups[i]).push_back(i);
         gone[i] = true;
     }
     std::vector<PlacedLight> made;
@@ -135,7 +136,7 @@ void removeLights(Scene& scene, const std::vector<bool>& gone) {
     std::vector<PlacedLight> kept;
     for (std::size_t i = 0; i < gone.size(); ++i)
         if (gone[i])
-            scene.nodes[static_cast<std::size_t>(scene.placedLights[i].node)].light = -1;
+            elementOf(scene.nodes, scene.placedLights[i].node).light = -1;
         else
             kept.push_back(std::move(scene.placedLights[i]));
     scene.placedLights = std::move(kept);
@@ -149,7 +150,7 @@ MergedLights mergeLights(const Scene& scene, const LightMatrix& matrix, double w
     MergedLights merged;
     for (const double change : changes) merged.rejected += change > maxChange;
     for (int& group : groups)
-        if (group >= 0 && changes[static_cast<std::size_t>(group)] > maxChange) group = -1;
+        if (group >= 0 && elementOf(changes, group) > maxChange) group = -1;
     Applied accepted = withGroups(scene, groups);
     merged.scene = std::move(accepted.scene);
     merged.lights = accepted.lights;

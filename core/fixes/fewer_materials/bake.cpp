@@ -8,6 +8,7 @@
 #include <cmath>
 #include <map>
 
+#include "base/index.h"
 #include "fixes/merge/parcel_mesh.h"
 #include "fixes/page_packer.h"
 #include "fixes/tile_shifts.h"
@@ -31,8 +32,8 @@ constexpr std::array<const char*, kRoles> kRoleNames = {
     "baseColorTexture", "metallicRoughnessTexture", "emissiveTexture", "occlusionTexture",
     "normalTexture"};
 
-/// Rectangles of copies of a texture beside each other, none inside another: whatever lies inside
-/// one can be looked up there.
+/// Rectangles of copies of a texture beside each other, none inside another: whatever mappings
+/// inside one can be looked up there.
 class Rectangles {
 public:
     void add(const Vec2f& reach) {
@@ -43,7 +44,7 @@ public:
             return;
         std::erase_if(all_, [&](const Vec2f& r) { return inside(r, reach); });
         all_.push_back(reach);
-        if (all_.size() <= kMost) return;
+        if (all_.size() <= kMax) return;
         const Vec2f last = all_.back();
         all_.pop_back();
         const Vec2f joined = all_.back().cwiseMax(last);
@@ -56,12 +57,12 @@ public:
     [[nodiscard]] const std::vector<Vec2f>& all() const { return all_; }
 
 private:
-    static constexpr std::size_t kMost = 16;
+    static constexpr std::size_t kMax = 16;
     std::vector<Vec2f> all_;
 };
 
-/// How one material lies on an asset, all levels together.
-struct Lie {
+/// How one material mappings on an asset, all levels together.
+struct UvMapping {
     static constexpr double kUnlimited = std::numeric_limits<double>::infinity();
 
     bool isFit = false;          ///< Can be baked.
@@ -70,7 +71,7 @@ struct Lie {
     double picture = 0;          ///< Of the whole texture.
     double needed = kUnlimited;  ///< Texels a metre at scale 1.
 
-    void join(const Lie& other) {
+    void join(const UvMapping& other) {
         isFit = isFit && other.isFit;
         rectangles.add(other.rectangles);
         surface += other.surface;
@@ -115,27 +116,28 @@ public:
         : scene_(scene), fixed_(fixed), evidence_(evidence), settings_(settings) {}
 
     /// [materials of the asset] `needed`: texels a metre at scale 1.
-    [[nodiscard]] std::map<int, Lie> liesOf(const Asset& asset, double needed) const {
-        std::map<int, Lie> lies;
+    [[nodiscard]] std::map<int, UvMapping> mappingsOf(const Asset& asset, double needed) const {
+        std::map<int, UvMapping> mappings;
         for (std::size_t level = 0; level < asset.levelCount(); ++level)
             for (const Part& part : asset.level(level)->parts) {
-                Lie lie = lieOf(part, level == 0);
-                lie.needed = needed;
-                const auto [at, isNew] = lies.try_emplace(part.material, lie);
-                if (!isNew) at->second.join(lie);
+                UvMapping mapping = uvMappingOf(part, level == 0);
+                mapping.needed = needed;
+                const auto [at, isNew] = mappings.try_emplace(part.material, mapping);
+                if (!isNew) at->second.join(mapping);
             }
-        return lies;
+        return mappings;
     }
 
     /// The materials of an asset that share a page at the least cost; empty if there are too few.
-    [[nodiscard]] std::vector<int> choose(const std::map<int, Lie>& lies, std::size_t count) const {
+    [[nodiscard]] std::vector<int> choose(const std::map<int, UvMapping>& mappings,
+                                          std::size_t count) const {
         std::vector<int> best;
         double least = std::numeric_limits<double>::infinity();
         for (const bool twoSided : {false, true}) {
             std::vector<std::pair<double, int>> order;
-            for (const auto& [material, lie] : lies)
-                if (lie.isFit && at(material).doubleSided == twoSided)
-                    order.emplace_back(pixelsOf(material, lie), material);
+            for (const auto& [material, mapping] : mappings)
+                if (mapping.isFit && at(material).doubleSided == twoSided)
+                    order.emplace_back(pixelsOf(material, mapping), material);
             if (order.size() < count) continue;
             std::sort(order.begin(), order.end());
             double cost = 0;
@@ -153,10 +155,10 @@ public:
     }
 
     /// Paints the page and lets the assets read from it. False if it has no room.
-    bool bake(Baked& baked, const std::map<int, Lie>& lies) {
+    bool bake(Baked& baked, const std::map<int, UvMapping>& mappings) {
         Places places;
         PageItem page;
-        if (!layOut(baked, lies, places, page)) return false;
+        if (!layOut(baked, mappings, places, page)) return false;
         const int material = addMaterial(baked, places, page);
         for (const std::size_t a : baked.assets) {
             Asset& asset = scene_.assets[a];
@@ -170,13 +172,13 @@ public:
 
 private:
     [[nodiscard]] const Material& at(int material) const {
-        return scene_.materials[static_cast<std::size_t>(material)];
+        return elementOf(scene_.materials, material);
     }
 
     /// All that does not depend on a mesh.
     [[nodiscard]] bool isPlain(int index) const {
         if (index < 0 || static_cast<std::size_t>(index) >= fixed_.size() ||
-            fixed_[static_cast<std::size_t>(index)])
+            elementOf(fixed_, index))
             return false;
         const Material& material = at(index);
         if (material.alphaMode != AlphaMode::Opaque || material.unlit) return false;
@@ -194,7 +196,7 @@ private:
         const int image = scene_.imageOf(use.texture);
         if (role == kRoleNames.end() || use.texCoord != 0 || use.isMoved() || image < 0)
             return false;
-        const Image& source = scene_.images[static_cast<std::size_t>(image)];
+        const Image& source = elementOf(scene_.images, image);
         const bool isPicture = source.mime == "image/png" || source.mime == "image/jpeg";
         return source.data && isPicture && !hasDeepChannels(source);
     }
@@ -202,42 +204,41 @@ private:
     [[nodiscard]] bool repeats(const Material& material) const {
         return std::all_of(
             material.textures.begin(), material.textures.end(), [&](const auto& use) {
-                return repeatsBothWays(
-                    scene_, scene_.textures[static_cast<std::size_t>(use.texture)].sampler);
+                return repeatsBothWays(scene_, elementOf(scene_.textures, use.texture).sampler);
             });
     }
 
-    [[nodiscard]] Lie lieOf(const Part& part, bool isTop) const {
-        Lie lie;
-        lie.isFit = part.isTriangles() && !part.bends() && isPlain(part.material);
-        if (!lie.isFit) return lie;
+    [[nodiscard]] UvMapping uvMappingOf(const Part& part, bool isTop) const {
+        UvMapping mapping;
+        mapping.isFit = part.isTriangles() && !part.isDeformable() && isPlain(part.material);
+        if (!mapping.isFit) return mapping;
         const Stream* coords = part.find("TEXCOORD_0");
         if (at(part.material).textures.empty() || !coords) {
-            lie.isFit = at(part.material).textures.empty();
-            return lie;
+            mapping.isFit = at(part.material).textures.empty();
+            return mapping;
         }
         const auto tiles = coords->components == 2 ? tileShifts(part, *coords) : std::nullopt;
         const bool inside =
             tiles && tiles->isNone() && tiles->reach.maxCoeff() <= 1 + kTileRounding;
-        lie.isFit = tiles && (inside || repeats(at(part.material)));
-        if (!lie.isFit) return lie;
-        lie.rectangles.add(Vec2f::Constant(kTileRounding));  // also where there are no triangles
+        mapping.isFit = tiles && (inside || repeats(at(part.material)));
+        if (!mapping.isFit) return mapping;
+        mapping.rectangles.add(
+            Vec2f::Constant(kTileRounding));  // also where there are no triangles
         for (const std::uint32_t index : part.indices)
-            lie.rectangles.add(tiles->reaches[index].cwiseMax(kTileRounding));
+            mapping.rectangles.add(tiles->reaches[index].cwiseMax(kTileRounding));
         if (isTop) {
             const LaidArea area = laidArea(part, *coords);
-            lie.surface = area.surface;
-            lie.picture = area.picture;
+            mapping.surface = area.surface;
+            mapping.picture = area.picture;
         }
-        return lie;
+        return mapping;
     }
 
     /// Of the largest of its textures.
     [[nodiscard]] PageItem sizeOf(int material) const {
         PageItem size;
         for (const TextureUse& use : at(material).textures) {
-            const Image& image =
-                scene_.images[static_cast<std::size_t>(scene_.imageOf(use.texture))];
+            const Image& image = elementOf(scene_.images, scene_.imageOf(use.texture));
             size.width = std::max(size.width, image.width);
             size.height = std::max(size.height, image.height);
         }
@@ -246,40 +247,40 @@ private:
 
     /// Share of its texels along an edge that are needed: as its images are seen anywhere, and as
     /// near as anybody comes to the asset.
-    [[nodiscard]] double shareOf(int material, const Lie& lie) const {
+    [[nodiscard]] double shareOf(int material, const UvMapping& mapping) const {
         double share = 0;
         for (const TextureUse& use : at(material).textures) {
-            const Image& image =
-                scene_.images[static_cast<std::size_t>(scene_.imageOf(use.texture))];
+            const Image& image = elementOf(scene_.images, scene_.imageOf(use.texture));
             const Evidence::ImageNeed* need = evidence_.needOf(image);
             const double edge = std::max({image.width, image.height, 1});
             share = std::max(share, need ? std::min(1.0, need->edge / edge) : 1.0);
         }
         const PageItem size = sizeOf(material);
-        const double texels = static_cast<double>(size.width) * size.height * lie.picture;
-        if (!(texels > 0) || !(lie.surface > 0)) return share;
-        return std::min(share, lie.needed / std::sqrt(texels / lie.surface));
+        const double texels = static_cast<double>(size.width) * size.height * mapping.picture;
+        if (!(texels > 0) || !(mapping.surface > 0)) return share;
+        return std::min(share, mapping.needed / std::sqrt(texels / mapping.surface));
     }
 
     /// Without corners.
-    [[nodiscard]] std::vector<Place> placesOf(int material, const Lie& lie, double scale) const {
+    [[nodiscard]] std::vector<Place> placesOf(int material, const UvMapping& mapping,
+                                              double scale) const {
         if (at(material).textures.empty()) return {{kPlainEdge, kPlainEdge}};
         const PageItem size = sizeOf(material);
-        const double share = scale * shareOf(material, lie);
+        const double share = scale * shareOf(material, mapping);
         const auto edge = [&](float reach, int texels) {
             const double exact = share * static_cast<double>(reach) * texels;
             return std::max(kPlainEdge, static_cast<int>(std::min(1e6, std::ceil(exact))));
         };
         std::vector<Place> places;
-        for (const Vec2f& reach : lie.rectangles.all())
+        for (const Vec2f& reach : mapping.rectangles.all())
             places.push_back(
                 {edge(reach.x(), size.width), edge(reach.y(), size.height), 0, 0, reach});
         return places;
     }
 
-    [[nodiscard]] double pixelsOf(int material, const Lie& lie) const {
+    [[nodiscard]] double pixelsOf(int material, const UvMapping& mapping) const {
         double pixels = 0;
-        for (const Place& place : placesOf(material, lie, 1))
+        for (const Place& place : placesOf(material, mapping, 1))
             pixels += static_cast<double>(place.width) * place.height;
         return pixels;
     }
@@ -293,13 +294,13 @@ private:
                                       [&](int material) { return at(material).textures.empty(); });
     }
 
-    bool layOut(Baked& baked, const std::map<int, Lie>& lies, Places& places,
+    bool layOut(Baked& baked, const std::map<int, UvMapping>& mappings, Places& places,
                 PageItem& page) const {
         constexpr double kStep = 0.9;
         for (baked.kept = 1; baked.kept >= settings_.leastKept; baked.kept *= kStep) {
             places.clear();
             for (const int material : baked.materials)
-                places[material] = placesOf(material, lies.at(material), baked.kept);
+                places[material] = placesOf(material, mappings.at(material), baked.kept);
             if (pack(places, page)) return true;
         }
         return false;
@@ -334,7 +335,7 @@ private:
         const int texture = at(material).texture(kRoleNames[role]);
         const int image = texture < 0 ? -1 : scene_.imageOf(texture);
         if (image < 0) return std::nullopt;
-        auto decoded = decodeImage(scene_.images[static_cast<std::size_t>(image)], kLargestImage);
+        auto decoded = decodeImage(elementOf(scene_.images, image), kLargestImage);
         return decoded ? std::optional(std::move(*decoded)) : std::nullopt;
     }
 
@@ -418,21 +419,6 @@ private:
             to[c] = static_cast<std::uint8_t>(std::lround(std::clamp(value[c], 0.0F, 1.0F) * 255));
     }
 
-    int addTexture(const Pixels& pixels, const std::string& name) {
-        Image image;
-        image.name = name;
-        image.mime = "image/png";
-        image.width = pixels.width;
-        image.height = pixels.height;
-        image.channels = 3;
-        auto bytes = encodeLike(image, pixels);
-        image.hash = hashBytes(bytes);
-        image.data = std::make_shared<const std::vector<std::byte>>(std::move(bytes));
-        scene_.textures.push_back({name, static_cast<int>(scene_.images.size()), sampler(), {}});
-        scene_.images.push_back(std::move(image));
-        return static_cast<int>(scene_.textures.size()) - 1;
-    }
-
     int sampler() {
         constexpr int kLinear = 9729;
         constexpr int kLinearMipMaps = 9987;
@@ -471,9 +457,12 @@ private:
             if (!has[role]) continue;
             Json& holder = role == Color || role == Rough ? json["pbrMetallicRoughness"] : json;
             holder[kRoleNames[role]] = {
-                {"index", addTexture(paint(places, page, static_cast<Role>(role), brightest,
-                                           hasTexture[role] ? 1 : kPlainShare),
-                                     fmt::format("{} {}", name, kRoleNames[role]))}};
+                {"index", addTexture(scene_,
+                                     pngImage(fmt::format("{} {}", name, kRoleNames[role]),
+                                              paint(places, page, static_cast<Role>(role),
+                                                    brightest, hasTexture[role] ? 1 : kPlainShare),
+                                              3),
+                                     sampler())}};
         }
         scene_.materials.push_back(parseMaterial(json));
         return static_cast<int>(scene_.materials.size()) - 1;
@@ -543,18 +532,18 @@ std::vector<double> neededTexels(const Scene& scene, const Evidence& evidence, d
     std::vector<float> nearest(scene.originNames ? scene.originNames->size() : 0, 0);
     bool isSeen = false;
     for (const Evidence::Place& place : evidence.places)
-        for (const Evidence::Glimpse& seen : place.seen) {
+        for (const Evidence::VisibilitySample& seen : place.seen) {
             if (seen.origin >= nearest.size()) continue;
             isSeen = true;
             float& distance = nearest[seen.origin];
             if (distance == 0 || seen.distance < distance) distance = seen.distance;
         }
-    std::vector<double> needed(scene.assets.size(), isSeen ? 0 : Lie::kUnlimited);
+    std::vector<double> needed(scene.assets.size(), isSeen ? 0 : UvMapping::kUnlimited);
     if (!isSeen) return needed;
     for (const Object& object : scene.objects)
         for (const std::uint32_t origin : object.origins) {
             if (origin >= nearest.size() || !(nearest[origin] > 0)) continue;
-            double& most = needed[static_cast<std::size_t>(object.asset)];
+            double& most = elementOf(needed, object.asset);
             most = std::max(most, perMetre / static_cast<double>(nearest[origin]) * object.scale);
         }
     return needed;
@@ -568,19 +557,19 @@ std::vector<Baked> bakeMaterials(Scene& scene, const std::vector<std::size_t>& a
                                  Progress& progress) {
     MaterialBaker baker(scene, fixed, evidence, settings);
     const std::vector<double> needed = neededTexels(scene, evidence, settings.perMetre);
-    std::map<std::vector<int>, std::pair<Baked, std::map<int, Lie>>> groups;
+    std::map<std::vector<int>, std::pair<Baked, std::map<int, UvMapping>>> groups;
     for (const std::size_t a : assets) {
         if (progress.cancelled()) return {};
-        const std::map<int, Lie> lies = baker.liesOf(scene.assets[a], needed[a]);
+        const std::map<int, UvMapping> mappings = baker.mappingsOf(scene.assets[a], needed[a]);
         const std::size_t parts = scene.assets[a].mesh->parts.size();
-        const std::vector<int> chosen = baker.choose(lies, parts - limit + 1);
+        const std::vector<int> chosen = baker.choose(mappings, parts - limit + 1);
         if (chosen.empty()) continue;
         auto& [baked, joined] = groups[chosen];
         baked.materials = chosen;
         baked.assets.push_back(a);
         for (const int material : chosen) {
-            const auto [at, isNew] = joined.try_emplace(material, lies.at(material));
-            if (!isNew) at->second.join(lies.at(material));
+            const auto [at, isNew] = joined.try_emplace(material, mappings.at(material));
+            if (!isNew) at->second.join(mappings.at(material));
         }
     }
     std::vector<Baked> all;

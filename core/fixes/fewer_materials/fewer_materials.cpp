@@ -10,6 +10,7 @@
 #include <optional>
 #include <set>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/fewer_materials/bake.h"
@@ -23,7 +24,7 @@
 namespace flentro {
 namespace {
 
-constexpr std::size_t kMostTold = 12;
+constexpr std::size_t kMaxTold = 12;
 constexpr int kTextureEdge = 16;  ///< Pixels: means and rough places of colours are asked for.
 
 /// [materials] Those that must stay what they are where they are.
@@ -38,7 +39,7 @@ std::vector<bool> fixedMaterials(const Scene& scene) {
                     const int other = jsonOr(mapping, "material", -1);
                     for (const int m : {other, part.material})
                         if (m >= 0 && static_cast<std::size_t>(m) < fixed.size())
-                            fixed[static_cast<std::size_t>(m)] = true;
+                            elementOf(fixed, m) = true;
                 });
     return fixed;
 }
@@ -64,21 +65,6 @@ MeshPtr withPalette(const MeshPtr& mesh, const PaletteResult& palette, std::size
     const MeshPtr result = joinParts(finished);
     joined += finished->parts.size() - result->parts.size();
     return result;
-}
-
-double areaOf(const Part& part) {
-    const Stream* positions = part.find("POSITION");
-    if (!positions || !part.isTriangles()) return 0;
-    const std::vector<Vec3f> points = toVectors(*positions);
-    double area = 0;
-    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-        const Vec3f& a = points[part.indices[i]];
-        area +=
-            0.5 *
-            static_cast<double>(
-                (points[part.indices[i + 1]] - a).cross(points[part.indices[i + 2]] - a).norm());
-    }
-    return area;
 }
 
 /// What a material shows as a whole, and where it shows which colour.
@@ -140,7 +126,7 @@ public:
     [[nodiscard]] Moves alikeOnes(const Mesh& mesh, std::size_t limit, double alikeColour) const {
         std::map<int, double> areas;
         for (const Part& part : mesh.parts)
-            if (part.material >= 0) areas[part.material] += areaOf(part);
+            if (part.material >= 0) areas[part.material] += surfaceArea(part);
         std::vector<std::tuple<float, int, int>> pairs;  // difference, from, to
         for (const auto& [a, areaA] : areas)
             for (const auto& [b, areaB] : areas)
@@ -166,8 +152,8 @@ public:
         std::map<int, double> areas;
         double whole = 0;
         for (const Part& part : mesh.parts) {
-            if (part.bends() || part.material < 0) return {};
-            const double area = areaOf(part);
+            if (part.isDeformable() || part.material < 0) return {};
+            const double area = surfaceArea(part);
             areas[part.material] += area;
             whole += area;
         }
@@ -191,11 +177,10 @@ public:
 
 private:
     [[nodiscard]] bool isFree(int material) const {
-        return static_cast<std::size_t>(material) < fixed_.size() &&
-               !fixed_[static_cast<std::size_t>(material)];
+        return static_cast<std::size_t>(material) < fixed_.size() && !elementOf(fixed_, material);
     }
     [[nodiscard]] const Material& at(int material) const {
-        return scene_.materials[static_cast<std::size_t>(material)];
+        return elementOf(scene_.materials, material);
     }
     [[nodiscard]] bool isOneKind(int a, int b) const {
         return materialKind(at(a)) == materialKind(at(b));
@@ -213,12 +198,12 @@ private:
 
     [[nodiscard]] int likest(int material, const std::map<int, double>& areas,
                              const Moves& moves) const {
-        const Material& own = scene_.materials[static_cast<std::size_t>(material)];
+        const Material& own = elementOf(scene_.materials, material);
         const Vec3f mean = colours_.mean(static_cast<std::size_t>(material));
         int best = -1;
         float least = std::numeric_limits<float>::infinity();
         for (const auto& [other, area] : areas) {
-            const Material& candidate = scene_.materials[static_cast<std::size_t>(other)];
+            const Material& candidate = elementOf(scene_.materials, other);
             if (other == material || moves.contains(other) ||
                 candidate.alphaMode != own.alphaMode || candidate.doubleSided != own.doubleSided)
                 continue;
@@ -251,7 +236,7 @@ std::vector<double> assetEdges(const Scene& scene, const Evidence& evidence) {
     const std::vector<double> ofObject = seenEdges(scene, evidence);
     std::vector<double> edges(scene.assets.size(), 0);
     for (std::size_t i = 0; i < scene.objects.size(); ++i) {
-        double& edge = edges[static_cast<std::size_t>(scene.objects[i].asset)];
+        double& edge = elementOf(edges, scene.objects[i].asset);
         edge = std::max(edge, ofObject[i]);
     }
     return edges;
@@ -314,6 +299,37 @@ Json FewerMaterialReport::describe(const Scene&) const {
             {"pages", pages},       {"kept", kept},       {"stillOver", still}};
 }
 
+namespace {
+
+/// Notes what was done, and which of the assets in question still have more than asked.
+void tellReport(Fixed& result, FewerMaterialReport& report, const std::vector<std::size_t>& over,
+                double asked) {
+    std::vector<std::pair<std::size_t, std::string>> still;
+    for (const std::size_t a : over) {
+        const Mesh& mesh = *result.scene.assets[a].mesh;
+        if (static_cast<double>(mesh.parts.size()) > asked)
+            still.emplace_back(mesh.parts.size(),
+                               fmt::format("{}: {} of {}", mesh.name, mesh.parts.size(), asked));
+    }
+    std::stable_sort(still.begin(), still.end(),
+                     [](const auto& a, const auto& b) { return a.first > b.first; });
+    for (const auto& [parts, text] : still)
+        if (report.still.size() < kMaxTold) report.still.push_back(text);
+    result.record.summary = describeReport(report);
+    if (report.kept < 1)
+        result.record.notes.push_back(
+            fmt::format("Baked textures keep at least {} of the texels along an edge that the "
+                        "nearest place sees",
+                        formatShare(report.kept)));
+    if (!still.empty())
+        result.record.notes.push_back(
+            fmt::format("{} more materials than allowed: {}",
+                        counted(still.size(), "asset still has", "assets still have"),
+                        fmt::format("{}", fmt::join(report.still, ", "))));
+}
+
+}  // namespace
+
 Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSettings& settings,
                                     const Target& target, const Evidence& evidence,
                                     Progress& progress) {
@@ -365,28 +381,7 @@ Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSetti
     if (settings.bakePage > 0)
         bakeRest(result.scene, over, asked, fixed, evidence, settings, target, *report, progress);
     if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Choosing materials was stopped");
-    std::vector<std::pair<std::size_t, std::string>> still;
-    for (const std::size_t a : over) {
-        const Mesh& mesh = *result.scene.assets[a].mesh;
-        if (static_cast<double>(mesh.parts.size()) > asked)
-            still.emplace_back(mesh.parts.size(),
-                               fmt::format("{}: {} of {}", mesh.name, mesh.parts.size(), asked));
-    }
-    std::stable_sort(still.begin(), still.end(),
-                     [](const auto& a, const auto& b) { return a.first > b.first; });
-    for (const auto& [parts, text] : still)
-        if (report->still.size() < kMostTold) report->still.push_back(text);
-    result.record.summary = describeReport(*report);
-    if (report->kept < 1)
-        result.record.notes.push_back(
-            fmt::format("Baked textures keep at least {} of the texels along an edge that the "
-                        "nearest place sees",
-                        formatShare(report->kept)));
-    if (!still.empty())
-        result.record.notes.push_back(
-            fmt::format("{} more materials than allowed: {}",
-                        counted(still.size(), "asset still has", "assets still have"),
-                        fmt::format("{}", fmt::join(report->still, ", "))));
+    tellReport(result, *report, over, asked);
     result.record.report = std::move(report);
     return result;
 }

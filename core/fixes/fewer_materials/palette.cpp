@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include "base/index.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
 #include "picture/texels.h"
@@ -15,7 +16,7 @@ namespace flentro {
 namespace {
 
 constexpr int kCell = 4;  ///< Pixels: a block of compressed textures holds one colour.
-constexpr std::size_t kMostColours = 4096;
+constexpr std::size_t kMaxColours = 4096;
 constexpr int kNearest = 9728;  ///< glTF: neither filtered nor from mip maps.
 
 std::uint8_t toByte(float share) {
@@ -102,28 +103,13 @@ private:
         Vec3f factor = Vec3f::Zero();
         const Json& json = jsonArray(material.source, "emissiveFactor");
         for (int i = 0; i < 3 && i < static_cast<int>(json.size()); ++i)
-            if (json[static_cast<std::size_t>(i)].is_number())
-                factor[i] = json[static_cast<std::size_t>(i)].get<float>();
+            if (elementOf(json, i).is_number()) factor[i] = elementOf(json, i).get<float>();
         return factor;
     }
 
     int addTexture(const Pixels& pixels, int channels, const char* what) {
-        Image image;
-        image.name = fmt::format("palette {} {}", result_.palettes, what);
-        image.mime = "image/png";
-        image.width = pixels.width;
-        image.height = pixels.height;
-        image.channels = channels;
-        auto bytes = encodeLike(image, pixels);
-        image.hash = hashBytes(bytes);
-        image.data = std::make_shared<const std::vector<std::byte>>(std::move(bytes));
-        Texture texture;
-        texture.name = image.name;
-        texture.image = static_cast<int>(scene_.images.size());
-        texture.sampler = sampler();
-        scene_.images.push_back(std::move(image));
-        scene_.textures.push_back(std::move(texture));
-        return static_cast<int>(scene_.textures.size()) - 1;
+        const std::string name = fmt::format("palette {} {}", result_.palettes, what);
+        return flentro::addTexture(scene_, pngImage(name, pixels, channels), sampler());
     }
 
     int sampler() {
@@ -178,7 +164,7 @@ PaletteResult addPalettes(Scene& scene, bool wholeScene, const std::vector<bool>
         std::vector<std::size_t> members;
         for (const std::size_t m : chosen) {
             members.push_back(m);
-            if (members.size() < kMostColours) continue;
+            if (members.size() < kMaxColours) continue;
             maker.make(members);
             members.clear();
         }

@@ -41,7 +41,7 @@ std::vector<std::size_t> assetsWorthIt(const Scene& scene, const LadderSettings&
         if (!skipped && mesh.triangles >= static_cast<std::size_t>(settings.minTriangles))
             worth.push_back(i);
     }
-    // The heaviest first, so that both cores finish at about the same time.
+    // The heaviest first, so that all cores finish at about the same time.
     std::stable_sort(worth.begin(), worth.end(), [&](std::size_t a, std::size_t b) {
         return scene.assets[a].mesh->triangles > scene.assets[b].mesh->triangles;
     });

@@ -14,21 +14,7 @@ constexpr double kUnlimited = std::numeric_limits<double>::infinity();
 
 /// Artists paint how much the surface matters into this vertex attribute; 1 is usual.
 constexpr const char* kImportance = "_IMPORTANCE";
-constexpr float kLeastImportance = 1e-3F;
-
-double areaOf(const Mesh& mesh) {
-    double area = 0;
-    for (const Part& part : mesh.parts) {
-        if (!part.isTriangles()) continue;
-        const std::vector<Vec3f> p = toVectors(*part.find("POSITION"));
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-            const Vec3f& a = p[part.indices[i]];
-            const Vec3f across = (p[part.indices[i + 1]] - a).cross(p[part.indices[i + 2]] - a);
-            area += 0.5 * static_cast<double>(across.norm());
-        }
-    }
-    return area;
-}
+constexpr float kMinImportance = 1e-3F;
 
 /// The mesh without the triangles of parts that are clouds of cards; the same if it has none.
 MeshPtr withoutCards(const MeshPtr& mesh, bool thin) {
@@ -62,7 +48,7 @@ std::vector<std::vector<float>> weightsOf(const Mesh& mesh, const MeshRuns& weig
     std::vector<std::vector<float>> importance;
     std::size_t first = 0;
     for (const Part& part : mesh.parts) {
-        auto& own = importance.emplace_back(part.vertexCount(), kLeastImportance);
+        auto& own = importance.emplace_back(part.vertexCount(), kMinImportance);
         for (std::size_t i = 0; part.isTriangles() && i < part.indices.size(); ++i) {
             float& weight = own[part.indices[i]];
             weight = std::max(weight, ofTriangle[first + i / 3]);
@@ -81,7 +67,7 @@ std::vector<std::vector<float>> paintedImportance(const Mesh& mesh) {
         any = true;
         for (std::size_t v = 0; v < painted->count(); ++v) {
             const float value = painted->value(v, 0);
-            importance[p].push_back(std::isfinite(value) ? std::max(value, kLeastImportance) : 1);
+            importance[p].push_back(std::isfinite(value) ? std::max(value, kMinImportance) : 1);
         }
     }
     if (!any) importance.clear();
@@ -110,7 +96,7 @@ LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, con
       settings_(settings),
       progress_(progress),
       perMetre_(pixelsPerMetreAtOne(target)),
-      pixels_(settings.pixels * allowance(asset.importance)),
+      pixels_(settings.pixels * errorScale(asset.importance)),
       solid_(withoutCards(asset.mesh, settings.thinCards)),
       solidSurface_(*solid_, poses, progress) {
     cards_ = cardsOf(*asset.mesh, *solid_);
@@ -257,7 +243,7 @@ double LadderMaker::switchDistance(double deviation, const Mesh& before,
     double distance = deviation * perMetre_ / pixels_;
     if (settings_.trianglePixels > 0) {
         // Faces lie at all angles: on average a projected area is half of the whole one.
-        const double area = 0.5 * areaOf(before) / static_cast<double>(before.triangles);
+        const double area = 0.5 * surfaceArea(before) / static_cast<double>(before.triangles);
         distance = std::min(distance, perMetre_ * std::sqrt(area / settings_.trianglePixels));
     }
     const double least = ladder.empty() ? settings_.nearest : ladder.levels.back().switchDistance;

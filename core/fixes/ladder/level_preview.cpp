@@ -3,7 +3,7 @@
 namespace flentro {
 namespace {
 
-constexpr std::size_t kFewest = 4;      ///< Triangles that the analysis goes down to.
+constexpr std::size_t kMin = 4;         ///< Triangles that the analysis goes down to.
 constexpr std::size_t kSamples = 4000;  ///< For deviations that are shown in passing.
 const Vec3d kFront = Vec3d(0.35, 0.15, 1).normalized();
 
@@ -47,7 +47,7 @@ const LevelPreview::Known& LevelPreview::level(std::size_t level) {
 const LevelPreview::Known& LevelPreview::count(std::size_t triangles) {
     if (!reducer_) {
         reducer_ = std::make_unique<Reducer>(original(), ReducerOptions{});
-        reducer_->reduceTo(kFewest, std::numeric_limits<double>::infinity(), noProgress());
+        reducer_->reduceTo(kMin, std::numeric_limits<double>::infinity(), noProgress());
     }
     const std::size_t there = reducer_->log().trianglesAt(triangles);
     if (!anyCount_.mesh || anyCount_.mesh->triangles != there)
@@ -59,7 +59,7 @@ LevelPreview::Shown LevelPreview::show(const Wanted& wanted) {
     const Known& known = wanted.level ? level(*wanted.level) : count(wanted.triangles);
     const double perMetre = pixelsPerMetreAtOne(target_);
     const Box& bounds = original().bounds;
-    const Aim aim = aimAt(bounds, kFront, wanted.distance, perMetre, wanted.mostEdge);
+    const Aim aim = aimAt(bounds, kFront, wanted.distance, perMetre, wanted.maxEdge);
     Shown shown;
     shown.original = painter_.paint(aim);
     shown.level = known.painter->paint(aim);

@@ -21,7 +21,7 @@ public:
         /// A level of the ladder, 0 the finest; nothing: any count of the original's triangles.
         std::optional<std::size_t> level = 0;
         std::size_t triangles = 0;
-        int mostEdge = 190;     ///< Pixels of a picture.
+        int maxEdge = 190;      ///< Pixels of a picture.
         bool allSides = false;  ///< Differences from all sides, not only from the front.
     };
     struct Shown {

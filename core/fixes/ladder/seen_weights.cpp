@@ -4,14 +4,14 @@
 #include <cmath>
 
 #include "geometry/weld.h"
-#include "survey/verdict.h"
+#include "survey/analysis.h"
 
 namespace flentro {
 namespace {
 
 constexpr std::uint32_t kUnseen = 5;  ///< Percent.
-constexpr double kLeast = 25;
-constexpr double kMost = 400;
+constexpr double kMin = 25;
+constexpr double kMax = 400;
 constexpr int kRounds = 2;  ///< Of evening out: rays meet few of the small triangles.
 
 /// One mesh as it was seen.
@@ -51,7 +51,7 @@ std::vector<std::uint32_t> weightsOf(const SeenMesh& mesh, double mean) {
     std::vector<std::uint32_t> weights;
     for (std::size_t t = 0; t < mesh.areas.size(); ++t) {
         const double density = mesh.areas[t] > 0 ? mesh.pixels[t] / mesh.areas[t] : mean;
-        const double weight = std::clamp(100 * std::sqrt(density / mean), kLeast, kMost);
+        const double weight = std::clamp(100 * std::sqrt(density / mean), kMin, kMax);
         const double step = std::exp2(std::round(std::log2(weight / 100)));
         weights.push_back(mesh.unseen[t] ? kUnseen
                                          : static_cast<std::uint32_t>(std::lround(100 * step)));

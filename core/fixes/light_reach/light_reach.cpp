@@ -6,6 +6,7 @@
 #include <cmath>
 #include <optional>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "fixes/lights/light_limits.h"
 #include "fixes/lights/light_report.h"
@@ -14,8 +15,8 @@
 namespace flentro {
 namespace {
 
-constexpr double kLeastRange = 0.25;  ///< Metres.
-constexpr int kHalvings = 7;          ///< Of the span in which a range is sought.
+constexpr double kMinRange = 0.25;  ///< Metres.
+constexpr int kHalvings = 7;        ///< Of the span in which a range is sought.
 constexpr int kRounds = 4;
 constexpr double kBeyond = 4;  ///< Times the farthest point seen lit: nothing is cut there.
 
@@ -34,8 +35,8 @@ public:
         for (const PlacedLight& placed : scene.placedLights) {
             const auto light = static_cast<std::size_t>(placed.light);
             const bool isSun = scene.lights[light].type == LightType::Directional;
-            if (isSun || moving[static_cast<std::size_t>(placed.node)]) isFree_[light] = false;
-            moving_ += moving[static_cast<std::size_t>(placed.node)];
+            if (isSun || elementOf(moving, placed.node)) isFree_[light] = false;
+            moving_ += elementOf(moving, placed.node);
         }
     }
 
@@ -45,7 +46,7 @@ public:
     [[nodiscard]] std::vector<int> groups() const {
         std::vector<int> groups;
         for (const PlacedLight& placed : scene_.placedLights)
-            groups.push_back(isFree_[static_cast<std::size_t>(placed.light)] ? placed.light : -1);
+            groups.push_back(elementOf(isFree_, placed.light) ? placed.light : -1);
         return groups;
     }
 
@@ -54,7 +55,7 @@ public:
         Scene scene = scene_;
         for (std::size_t l = 0; l < ranges.size(); ++l) {
             Light& light = scene.lights[l];
-            const auto range = static_cast<float>(std::max(ranges[l], kLeastRange));
+            const auto range = static_cast<float>(std::max(ranges[l], kMinRange));
             if (!isFree_[l] || !(range < light.range)) continue;
             light.range = range;
             light.rest["range"] = range;
@@ -75,13 +76,13 @@ private:
 /// [lights] Ranges at which nothing seen is cut: the author's, or far beyond what is seen lit.
 std::vector<double> longestRanges(const Scene& scene, const LightMatrix& matrix) {
     const ArrivingLight arriving(scene, matrix);
-    std::vector<double> seen(scene.lights.size(), kLeastRange);
+    std::vector<double> seen(scene.lights.size(), kMinRange);
     for (std::size_t p = 0; p < matrix.points().size(); ++p)
         for (const LightMatrix::Entry& entry : matrix.entriesOf(p)) {
             const int placed = arriving.placedOf(entry.light);
             if (placed < 0) continue;
-            const PlacedLight& light = scene.placedLights[static_cast<std::size_t>(placed)];
-            double& reach = seen[static_cast<std::size_t>(light.light)];
+            const PlacedLight& light = elementOf(scene.placedLights, placed);
+            double& reach = elementOf(seen, light.light);
             const Vec3d at = matrix.points()[p].at.cast<double>();
             reach = std::max(reach, (light.position - at).norm());
         }

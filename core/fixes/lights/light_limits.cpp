@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/median.h"
 #include "measure/view_meter.h"
 
 namespace flentro {
@@ -195,7 +196,7 @@ std::vector<Vec3d> eyesFor(const Scene& scene, const Evidence& evidence) {
 
 double slackBetween(std::span<const Vec3d> eyes) {
     constexpr std::size_t kAsked = 200;
-    constexpr double kMost = 4;  // metres
+    constexpr double kMax = 4;  // metres
     if (eyes.size() < 2) return 0;
     std::vector<double> nearest;
     for (std::size_t i = 0; i < eyes.size(); i += eyes.size() / kAsked + 1) {
@@ -204,9 +205,7 @@ double slackBetween(std::span<const Vec3d> eyes) {
             if (k != i) least = std::min(least, (eyes[k] - eyes[i]).norm());
         nearest.push_back(least);
     }
-    const auto middle = nearest.begin() + static_cast<std::ptrdiff_t>(nearest.size() / 2);
-    std::nth_element(nearest.begin(), middle, nearest.end());
-    return std::min(kMost, *middle / 2);
+    return std::min(kMax, median(std::move(nearest)) / 2);
 }
 
 std::size_t mostInView(const std::vector<LimitedLight>& lights, const Vec3d& eye,
@@ -215,8 +214,9 @@ std::size_t mostInView(const std::vector<LimitedLight>& lights, const Vec3d& eye
 }
 
 double horizontalFov(const Target& target) {
-    const Lens lens = target.lens();
-    return toDegrees(2 * std::atan(std::tan(toRadians(lens.verticalFov) / 2) * lens.aspect));
+    const Projection projection = target.projection();
+    return toDegrees(
+        2 * std::atan(std::tan(toRadians(projection.verticalFov) / 2) * projection.aspect));
 }
 
 }  // namespace flentro

@@ -8,6 +8,7 @@
 #include <map>
 #include <numeric>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "measure/view_meter.h"
@@ -20,7 +21,7 @@ std::vector<std::vector<LightWorth>> worthOfLights(const LightMatrix& matrix, co
     const auto rays = static_cast<float>(matrix.raysOfView());
     std::vector<std::vector<LightWorth>> worth(matrix.eyes().size());
     for (std::size_t place = 0; place < worth.size(); ++place) {
-        std::map<std::uint32_t, std::array<float, Sightings::kMostViews>> ofLight;
+        std::map<std::uint32_t, std::array<float, EyeVisibility::kMaxViews>> ofLight;
         const double adapted = matrix.adaptation(place);
         for (std::size_t p = matrix.firstPoint(place); p < matrix.firstPoint(place + 1); ++p) {
             const LightMatrix::Point& point = matrix.points()[p];
@@ -81,13 +82,13 @@ public:
           is_(is),
           groupOf_(groupOf),
           worst_(groups, 0),
-          ofView_(groups * Sightings::kMostViews, 0) {}
+          ofView_(groups * EyeVisibility::kMaxViews, 0) {}
 
     void look(std::size_t place) {
         for (std::size_t p = matrix_.firstPoint(place); p < matrix_.firstPoint(place + 1); ++p)
             look(matrix_.points()[p], matrix_.entriesOf(p), matrix_.adaptation(place));
         for (const std::size_t slot : touched_) {
-            double& most = worst_[slot / Sightings::kMostViews];
+            double& most = worst_[slot / EyeVisibility::kMaxViews];
             most = std::max(most, ofView_[slot] / matrix_.raysOfView());
             ofView_[slot] = 0;
         }
@@ -104,7 +105,7 @@ private:
             const double lux = was_.lux(point, entry);
             all += lux;
             const int light = was_.placedOf(entry.light);
-            const int group = light < 0 ? -1 : groupOf_[static_cast<std::size_t>(light)];
+            const int group = light < 0 ? -1 : elementOf(groupOf_, light);
             const double change = group < 0 ? 0 : is_.lux(point, entry) - lux;
             if (change == 0) continue;
             const auto known = std::find_if(by_.begin(), by_.end(),
@@ -116,7 +117,7 @@ private:
         }
         for (const auto& [group, change] : by_) {
             const std::size_t slot =
-                static_cast<std::size_t>(group) * Sightings::kMostViews + point.view;
+                static_cast<std::size_t>(group) * EyeVisibility::kMaxViews + point.view;
             if (ofView_[slot] == 0) touched_.push_back(slot);
             ofView_[slot] += std::fabs(displayOf(std::max(0.0, all + change), adapted) -
                                        displayOf(all, adapted));

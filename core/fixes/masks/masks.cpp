@@ -6,6 +6,7 @@
 #include <map>
 #include <set>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "fixes/seen_pixels.h"
 #include "io/gltf_materials.h"
@@ -42,46 +43,35 @@ public:
     [[nodiscard]] Image join(const Pair& pair, JoinedMask& told) const {
         const Image& occlusion = imageAt(pair.first);
         const Image& other = imageAt(pair.second);
-        Image image;
         told = {occlusion.name, other.name, std::max(occlusion.width, other.width),
                 std::max(occlusion.height, other.height), 0};
         const double before = memory_.of(static_cast<std::size_t>(pair.first)) +
                               memory_.of(static_cast<std::size_t>(pair.second));
         told.bytesSaved =
             before - textureBytes(told.width, told.height, TextureClass::PackedMasks, target_);
-        if (told.bytesSaved <= 0) return image;
-        const auto red = decodeImage(occlusion, settings_.mostEdge);
-        const auto rest = decodeImage(other, settings_.mostEdge);
-        if (!red || !rest) return image;
+        if (told.bytesSaved <= 0) return {};
+        const auto red = decodeImage(occlusion, settings_.maxEdge);
+        const auto rest = decodeImage(other, settings_.maxEdge);
+        if (!red || !rest) return {};
         Pixels joined = resizeImage(*rest, told.width, told.height);
         const Pixels resized = resizeImage(*red, told.width, told.height);
         for (std::size_t i = 0; i < joined.rgba.size(); i += 4) {
             joined.rgba[i] = resized.rgba[i];
             joined.rgba[i + 3] = 255;
         }
-        image.name = other.name + " + " + occlusion.name;
-        image.mime = "image/png";
-        image.width = told.width;
-        image.height = told.height;
-        image.channels = 3;
-        auto bytes = encodeLike(image, joined);
-        image.hash = hashBytes(bytes);
-        image.data = std::make_shared<const std::vector<std::byte>>(std::move(bytes));
-        return image;
+        return pngImage(other.name + " + " + occlusion.name, joined, 3);
     }
 
 private:
-    [[nodiscard]] const Image& imageAt(int index) const {
-        return scene_.images[static_cast<std::size_t>(index)];
-    }
+    [[nodiscard]] const Image& imageAt(int index) const { return elementOf(scene_.images, index); }
     [[nodiscard]] const Texture& textureOf(const TextureUse& use) const {
-        return scene_.textures[static_cast<std::size_t>(use.texture)];
+        return elementOf(scene_.textures, use.texture);
     }
     [[nodiscard]] bool isReadable(int index) const {
         if (index < 0) return false;
         const Image& image = imageAt(index);
         return image.data && image.mime != "image/ktx2" && !hasDeepChannels(image) &&
-               std::max(image.width, image.height) <= settings_.mostEdge;
+               std::max(image.width, image.height) <= settings_.maxEdge;
     }
 
     void consider(std::size_t index) {
@@ -157,7 +147,7 @@ Expected<Fixed> applyMasks(const Scene& scene, const MaskSettings& settings, con
         texture.name = image.name;
         texture.image = static_cast<int>(result.scene.images.size());
         const int role = scene.materials[materials.front()].texture("metallicRoughnessTexture");
-        texture.sampler = scene.textures[static_cast<std::size_t>(role)].sampler;
+        texture.sampler = elementOf(scene.textures, role).sampler;
         result.scene.images.push_back(std::move(image));
         result.scene.textures.push_back(std::move(texture));
         for (const std::size_t m : materials)

@@ -7,7 +7,7 @@
 namespace flentro {
 
 struct MaskSettings {
-    int mostEdge = 4096;  ///< Pixels; larger images stay apart.
+    int maxEdge = 4096;  ///< Pixels; larger images stay apart.
 
     static const FixKind& kind();
 };

@@ -14,9 +14,11 @@ const FixKind& MaskSettings::kind() {
         .shortName = "Masks",
         .help = "Occlusion, roughness and metalness of a material come from one image, as glTF "
                 "expects them: one channel each.",
-        .fields = FieldTable<S>().number(
-            "mostEdge", &S::mostEdge, 4, 16384,
-            {.label = "Up to", .help = "Images with a longer edge stay apart.", .unit = "px"}),
+        .fields = FieldTable<S>().number("maxEdge", &S::maxEdge, 4, 16384,
+                                         {.label = "Up to",
+                                          .help = "Images with a longer edge stay apart.",
+                                          .unit = "px",
+                                          .formerly = "mostEdge"}),
         .apply = [](const FixInput& in,
                     const S& s) { return applyMasks(in.scene, s, in.target, in.progress); },
         .uselessBecause =

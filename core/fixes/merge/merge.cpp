@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/merge/parcel_ledger.h"
@@ -50,9 +51,9 @@ public:
           settings_(settings),
           target_(target),
           ledger_(scene, target, places),
-          standing_(standingOf(scene, settings)) {
+          eligibility_(eligibilityOf(scene, settings)) {
         for (std::size_t i = 0; i < scene.objects.size(); ++i)
-            marked_.push_back(standing_[i] == Standing::Static);
+            marked_.push_back(eligibility_[i] == MergeEligibility::Static);
     }
 
     /// Nothing if cancelled.
@@ -82,7 +83,7 @@ public:
     }
 
     [[nodiscard]] MergeReport& report() { return report_; }
-    [[nodiscard]] const std::vector<Standing>& standing() const { return standing_; }
+    [[nodiscard]] const std::vector<MergeEligibility>& eligibility() const { return eligibility_; }
 
 private:
     /// Both sides in loads, so that they can be compared. Measures without a limit cost nothing,
@@ -183,10 +184,9 @@ private:
         std::vector<std::size_t> copies(scene_.assets.size(), 0);
         std::vector<std::size_t> merged(scene_.assets.size(), 0);
         for (std::size_t i = 0; i < marked_.size(); ++i)
-            copies[static_cast<std::size_t>(scene_.objects[i].asset)] += marked_[i];
+            elementOf(copies, scene_.objects[i].asset) += marked_[i];
         for (const Group& group : groups_)
-            for (const std::uint32_t i : group)
-                ++merged[static_cast<std::size_t>(scene_.objects[i].asset)];
+            for (const std::uint32_t i : group) ++elementOf(merged, scene_.objects[i].asset);
         const auto known = verdicts_.find(judgedSize());
         for (std::size_t a = 0; a < copies.size(); ++a) {
             if (copies[a] == 0) continue;
@@ -217,7 +217,7 @@ private:
     const MergeSettings& settings_;
     const Target& target_;
     const ParcelLedger ledger_;
-    const std::vector<Standing> standing_;
+    const std::vector<MergeEligibility> eligibility_;
     std::vector<bool> marked_;
     std::vector<Group> groups_;
     std::map<double, std::vector<ParcelLedger::Shares::Asset>> verdicts_;  ///< By size.
@@ -235,7 +235,7 @@ void accountBytes(const Scene& before, const Scene& after, MergeReport& report) 
     std::set<std::string> left;
     for (const Asset& asset : after.assets) left.insert(nameOf(asset));
     std::vector<std::size_t> copies(before.assets.size(), 0);
-    for (const Object& object : before.objects) ++copies[static_cast<std::size_t>(object.asset)];
+    for (const Object& object : before.objects) ++elementOf(copies, object.asset);
     const std::size_t first = after.objects.size() - report.parcels.size();
     for (std::size_t p = 0; p < report.parcels.size(); ++p) {
         Parcel& parcel = report.parcels[p];
@@ -244,21 +244,22 @@ void accountBytes(const Scene& before, const Scene& after, MergeReport& report) 
         for (const std::uint32_t i : parcel.members) {
             const Asset& asset = assetOf(before, i);
             if (left.contains(nameOf(asset))) continue;
-            const auto shared = copies[static_cast<std::size_t>(before.objects[i].asset)];
+            const auto shared = elementOf(copies, before.objects[i].asset);
             parcel.bytesPaid -= static_cast<double>(bytesOf(asset)) / static_cast<double>(shared);
         }
     }
 }
 
-void describeStanding(const std::vector<Standing>& standing, FixRecord& record) {
-    constexpr std::pair<Standing, const char*> kReasons[] = {
-        {Standing::Moves, "moving"},
-        {Standing::Bends, "bent by bones or morph targets"},
-        {Standing::Transparent, "transparent and sorted by distance"},
-        {Standing::Kept, "to be left"},
-        {Standing::Empty, "without surfaces"}};
+void describeEligibility(const std::vector<MergeEligibility>& eligibility, FixRecord& record) {
+    constexpr std::pair<MergeEligibility, const char*> kReasons[] = {
+        {MergeEligibility::Moves, "moving"},
+        {MergeEligibility::Bends, "bent by bones or morph targets"},
+        {MergeEligibility::Transparent, "transparent and sorted by distance"},
+        {MergeEligibility::Kept, "to be left"},
+        {MergeEligibility::Empty, "without surfaces"}};
     for (const auto& [reason, text] : kReasons)
-        if (const auto count = std::count(standing.begin(), standing.end(), reason); count > 0)
+        if (const auto count = std::count(eligibility.begin(), eligibility.end(), reason);
+            count > 0)
             record.notes.push_back(fmt::format(
                 "{} alone: {}",
                 counted(static_cast<std::size_t>(count), "object stays", "objects stay"), text));
@@ -267,12 +268,12 @@ void describeStanding(const std::vector<Standing>& standing, FixRecord& record) 
 void placeParcels(const Scene& before, const MergeSettings& settings, const MergeReport& report,
                   Scene& scene, Progress& progress) {
     std::vector<Asset> assets(report.parcels.size());
-    parallelFor(assets.size(), "Merging", progress, [&](std::size_t p) {
+    const bool finished = parallelFor(assets.size(), "Merging", progress, [&](std::size_t p) {
         const Parcel& parcel = report.parcels[p];
         assets[p] = mergeGroup(before, parcel.members, parcel.bounds.center(),
                                static_cast<std::size_t>(settings.maxVertices), parcel.name);
     });
-    if (progress.cancelled()) return;
+    if (!finished) return;
     std::vector<Group> groups;
     for (const Parcel& parcel : report.parcels) groups.push_back(parcel.members);
     removeObjects(scene, membersOf(groups, before.objects.size()));
@@ -319,7 +320,7 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
             report.before.objects - chosen->objects,
             formatCount(chosen->triangles - report.before.triangles),
             report.estimated ? " (estimated without a survey)" : "");
-    describeStanding(merger.standing(), record);
+    describeEligibility(merger.eligibility(), record);
     record.report = std::make_shared<const MergeReport>(std::move(report));
     return result;
 }

@@ -84,8 +84,8 @@ ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
     : scene_(scene), target_(target), places_(places), apart_(places.size()) {
     const ViewMeter meter(scene, target);
     std::vector<Counts> over(places.size(), Counts{});
-    parallelFor(places.size(), "Counting", noProgress(), [&](std::size_t p) {
-        const Sightings sightings = meter.sight(places[p].eye, places[p].views);
+    parallelEach(places.size(), [&](std::size_t p) {
+        const EyeVisibility sightings = meter.sight(places[p].eye, places[p].views);
         apart_[p] = drawnApart(sightings);
         for (const ViewTally& tally : meter.count(sightings)) {
             const Counts load = loads(tally.counts, target);
@@ -105,7 +105,7 @@ ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
 
 /// What each object costs in all views of one place. Copies at one level share their calls where
 /// the target instances.
-std::vector<ParcelLedger::Drawn> ParcelLedger::drawnApart(const Sightings& sightings) const {
+std::vector<ParcelLedger::Drawn> ParcelLedger::drawnApart(const EyeVisibility& sightings) const {
     std::vector<Drawn> all;
     std::map<std::pair<int, std::size_t>, double> copies;  // in one view
     std::vector<double> calls(scene_.objects.size(), 0);
@@ -134,7 +134,7 @@ ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) co
     const ViewMeter meter(merged, target_);
     std::vector<ParcelSize> sums(places_.size());
     std::vector<double> views(places_.size(), 0);
-    parallelFor(places_.size(), "Counting", noProgress(), [&](std::size_t p) {
+    parallelEach(places_.size(), [&](std::size_t p) {
         for (const ViewTally& tally : meter.count(meter.sight(places_[p].eye, places_[p].views))) {
             const Counts load = loads(tally.counts, target_);
             sums[p].calls += at(tally.counts, Measure::DrawCalls);
@@ -174,7 +174,7 @@ ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const
     Shares shares{std::vector<Shares::Asset>(scene_.assets.size()),
                   std::vector<Shares::Account>(groups.size())};
     const auto assetShare = [&](std::uint32_t object) -> Shares::Asset& {
-        return shares.assets[static_cast<std::size_t>(scene_.objects[object].asset)];
+        return elementOf(shares.assets, scene_.objects[object].asset);
     };
     const auto pay = [&](std::uint32_t object, double triangles) {
         assetShare(object).trianglesPaid += triangles * target_.eyes;
@@ -191,7 +191,7 @@ ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const
             shares.groups[groupOf[drawn.object]].objectsSaved += drawn.views;
             pay(drawn.object, -drawn.triangles);
         }
-        const Sightings together = meter.sight(places_[p].eye, places_[p].views);
+        const EyeVisibility together = meter.sight(places_[p].eye, places_[p].views);
         for (std::size_t g = 0; g < groups.size(); ++g) {
             const std::size_t parcel = firstParcel + g;
             const auto drawn = static_cast<double>(std::popcount(together.objects[parcel]));

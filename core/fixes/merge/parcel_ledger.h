@@ -55,7 +55,7 @@ private:
         double views = 0;      ///< Of the place, in which it is.
         double triangles = 0;  ///< For one eye.
     };
-    [[nodiscard]] std::vector<Drawn> drawnApart(const Sightings& sightings) const;
+    [[nodiscard]] std::vector<Drawn> drawnApart(const EyeVisibility& sightings) const;
 
     const Scene& scene_;
     const Target& target_;

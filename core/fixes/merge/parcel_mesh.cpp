@@ -43,11 +43,10 @@ public:
             const float fill = semantic.starts_with("COLOR_") ? 1 : 0;
             values.numbers.resize(count_ * static_cast<std::size_t>(values.components), fill);
         }
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-            const std::uint32_t* t = part.indices.data() + i;
+        forEachTriangle(part, [&](const Corners& t) {
             indices_.insert(indices_.end(), {first + t[0], first + t[placing.mirrored ? 2 : 1],
                                              first + t[placing.mirrored ? 1 : 2]});
-        }
+        });
         return firstTriangle;
     }
 
@@ -247,7 +246,7 @@ std::vector<Group> divideByParts(const Scene& scene, std::vector<Group> groups, 
 
 MeshPtr joinParts(const MeshPtr& mesh) {
     const auto canJoin = [](const Part& part) {
-        return part.isTriangles() && !part.bends() && !part.indices.empty();
+        return part.isTriangles() && !part.isDeformable() && !part.indices.empty();
     };
     std::map<Hash, std::vector<const Part*>> kinds;
     for (const Part& part : mesh->parts)

@@ -7,6 +7,7 @@
 #include <string>
 
 #include "base/disjoint_sets.h"
+#include "base/index.h"
 #include "geometry/cell.h"
 #include "scene/blending.h"
 #include "scene/edit.h"
@@ -82,7 +83,7 @@ private:
     /// Each object with those in its own and the neighbouring cells; of crowded cells the next
     /// few, as one chain joins them all.
     [[nodiscard]] std::vector<Pair> pairs() const {
-        constexpr std::size_t kMostOfCell = 12;
+        constexpr std::size_t kMaxOfCell = 12;
         const double edge = size_ / 2;
         std::map<Cell, Group> cells;
         for (std::uint32_t i = 0; i < members_.size(); ++i)
@@ -96,7 +97,7 @@ private:
                 for (std::size_t i = 0; i < group.size(); ++i) {
                     const bool own = near->first == cell;
                     const std::size_t first = own ? i + 1 : 0;
-                    const std::size_t last = std::min(near->second.size(), first + kMostOfCell);
+                    const std::size_t last = std::min(near->second.size(), first + kMaxOfCell);
                     for (std::size_t j = first; j < last; ++j)
                         pairs.push_back(
                             {gap(group[i], near->second[j]), group[i], near->second[j]});
@@ -130,7 +131,7 @@ private:
 }  // namespace
 
 const Asset& assetOf(const Scene& scene, std::uint32_t object) {
-    return scene.assets[static_cast<std::size_t>(scene.objects[object].asset)];
+    return scene.asset(scene.objects[object]);
 }
 
 Object joinObjects(const Scene& scene, const Group& group) {
@@ -156,12 +157,12 @@ std::vector<bool> membersOf(const std::vector<Group>& groups, std::size_t object
     return members;
 }
 
-std::vector<Standing> standingOf(const Scene& scene, const MergeSettings& settings) {
+std::vector<MergeEligibility> eligibilityOf(const Scene& scene, const MergeSettings& settings) {
     const std::vector<bool> moving = movingNodes(scene);
-    std::vector<Standing> standing;
+    std::vector<MergeEligibility> eligibility;
     for (const Object& object : scene.objects) {
         const auto node = static_cast<std::size_t>(object.node);
-        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+        const Asset& asset = scene.asset(object);
         const auto& parts = asset.mesh->parts;
         const auto any = [&](auto&& is) { return std::any_of(parts.begin(), parts.end(), is); };
         const auto change = settings.overrides.find(asset.mesh->name);
@@ -169,21 +170,22 @@ std::vector<Standing> standingOf(const Scene& scene, const MergeSettings& settin
             change != settings.overrides.end() && change->second == MergeChoice::Leave;
         if (object.bounds.isEmpty() || !(std::fabs(object.world.determinant()) > 0) ||
             any([](const Part& part) { return !part.isTriangles(); }))
-            standing.push_back(Standing::Empty);
+            eligibility.push_back(MergeEligibility::Empty);
         else if (moving[node])
-            standing.push_back(Standing::Moves);
-        else if (scene.nodes[node].skin >= 0 || any([](const Part& part) { return part.bends(); }))
-            standing.push_back(Standing::Bends);
+            eligibility.push_back(MergeEligibility::Moves);
+        else if (scene.nodes[node].skin >= 0 ||
+                 any([](const Part& part) { return part.isDeformable(); }))
+            eligibility.push_back(MergeEligibility::Bends);
         else if (left || asset.importance == Importance::Keep ||
                  settings.excluded.contains(object.name) || object.standIn >= 0 ||
                  object.culling.start > 0)
-            standing.push_back(Standing::Kept);
+            eligibility.push_back(MergeEligibility::Kept);
         else if (any([&](const Part& part) { return isBlended(scene, part); }))
-            standing.push_back(Standing::Transparent);
+            eligibility.push_back(MergeEligibility::Transparent);
         else
-            standing.push_back(Standing::Static);
+            eligibility.push_back(MergeEligibility::Static);
     }
-    return standing;
+    return eligibility;
 }
 
 std::vector<Group> groupObjects(const Scene& scene, const std::vector<bool>& marked,
@@ -195,7 +197,7 @@ std::vector<Group> groupObjects(const Scene& scene, const std::vector<bool>& mar
         if (!marked[i] || largestEdge(object.bounds) > size) continue;
         Kind kind{object.castsShadow,
                   reachOf(object, settings.maxCullRatio),
-                  zones[static_cast<std::size_t>(object.node)],
+                  elementOf(zones, object.node),
                   {}};
         if (settings.sameLights) kind.lights = lightsAt(scene, object.bounds);
         byKind[std::move(kind)].push_back(i);

@@ -7,10 +7,11 @@
 namespace flentro {
 
 /// Why an object stays alone; Static ones may be merged.
-enum class Standing { Static, Moves, Bends, Transparent, Kept, Empty };
+enum class MergeEligibility { Static, Moves, Bends, Transparent, Kept, Empty };
 
 /// [objects] Moving, animated, skinned, transparent and kept objects are left alone.
-[[nodiscard]] std::vector<Standing> standingOf(const Scene& scene, const MergeSettings& settings);
+[[nodiscard]] std::vector<MergeEligibility> eligibilityOf(const Scene& scene,
+                                                          const MergeSettings& settings);
 
 /// What an object shows, by its index.
 [[nodiscard]] const Asset& assetOf(const Scene& scene, std::uint32_t object);

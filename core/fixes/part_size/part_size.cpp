@@ -11,8 +11,8 @@
 namespace flentro {
 namespace {
 
-constexpr std::size_t kMostShort = 65534;  ///< Vertices that indices of two bytes reach.
-constexpr std::size_t kLeast = 100;        ///< Fewer would make parts without number.
+constexpr std::size_t kMaxShort = 65534;  ///< Vertices that indices of two bytes reach.
+constexpr std::size_t kMin = 100;         ///< Fewer would make parts without number.
 
 using Triangles = std::vector<std::uint32_t>;  ///< Of a part, ascending.
 
@@ -21,11 +21,10 @@ class Cutter {
 public:
     Cutter(const Part& part, std::size_t maxVertices)
         : part_(part), maxVertices_(maxVertices), seenIn_(part.vertexCount(), 0) {
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
-            middles_.push_back((points[part.indices[i]] + points[part.indices[i + 1]] +
-                                points[part.indices[i + 2]]) /
-                               3);
+        const std::vector<Vec3f> points = positionsOf(part);
+        forEachTriangle(part, [&](const Corners& t) {
+            middles_.push_back((points[t[0]] + points[t[1]] + points[t[2]]) / 3);
+        });
     }
 
     /// In the order in which they lie along the cuts.
@@ -137,10 +136,10 @@ Sized sized(const MeshPtr& mesh, const std::vector<MergedRange>& ranges, std::si
 }
 
 std::size_t mostVertices(const PartSizeSettings& settings, const Target& target) {
-    if (settings.maxVertices > 0) return std::max(settings.maxVertices, kLeast);
+    if (settings.maxVertices > 0) return std::max(settings.maxVertices, kMin);
     const double limit = at(target.limits, Measure::VerticesPerMesh);
-    if (!(limit < static_cast<double>(kMostShort))) return kMostShort;
-    return std::max(kLeast, static_cast<std::size_t>(limit));
+    if (!(limit < static_cast<double>(kMaxShort))) return kMaxShort;
+    return std::max(kMin, static_cast<std::size_t>(limit));
 }
 
 }  // namespace

@@ -10,6 +10,7 @@
 #include <numeric>
 #include <optional>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "fixes/seen_pixels.h"
 #include "geometry/weld.h"
@@ -38,8 +39,7 @@ std::vector<bool> closedMaterials(const Scene& scene) {
     for (const Asset& asset : scene.assets) {
         const bool asks =
             std::any_of(asset.mesh->parts.begin(), asset.mesh->parts.end(), [&](const Part& part) {
-                return part.material >= 0 &&
-                       scene.materials[static_cast<std::size_t>(part.material)].doubleSided;
+                return part.material >= 0 && elementOf(scene.materials, part.material).doubleSided;
             });
         if (!asks) continue;
         const WeldedMesh welded = weldPlaces(*asset.mesh);
@@ -49,9 +49,9 @@ std::vector<bool> closedMaterials(const Scene& scene) {
             const auto corners = std::span(welded.corners).subspan(first, count);
             first += count;
             if (part.material < 0) continue;
-            const bool isSound =
-                part.isTriangles() && !part.bends() && isClosedOutward(welded.points, corners);
-            if (!isSound) closed[static_cast<std::size_t>(part.material)] = false;
+            const bool isSound = part.isTriangles() && !part.isDeformable() &&
+                                 isClosedOutward(welded.points, corners);
+            if (!isSound) elementOf(closed, part.material) = false;
         }
     }
     return closed;
@@ -93,7 +93,7 @@ private:
         const int texture = material.texture(role);
         const int image = scene_.imageOf(texture);
         if (image < 0) return std::nullopt;
-        auto pixels = decodeImage(scene_.images[static_cast<std::size_t>(image)], kLookedAt);
+        auto pixels = decodeImage(elementOf(scene_.images, image), kLookedAt);
         if (!pixels) return std::nullopt;
         return std::move(*pixels);
     }
@@ -163,7 +163,7 @@ private:
     const ImageFacts& factsOf(int image) {
         const auto found = facts_.find(image);
         if (found != facts_.end()) return found->second;
-        return facts_[image] = imageFactsOf(scene_.images[static_cast<std::size_t>(image)]);
+        return facts_[image] = imageFactsOf(elementOf(scene_.images, image));
     }
 
     const Scene& scene_;

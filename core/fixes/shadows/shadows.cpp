@@ -4,6 +4,7 @@
 #include <cmath>
 #include <optional>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/shadows/shadows.h"
@@ -64,13 +65,13 @@ public:
     }
 
 private:
-    [[nodiscard]] bool moves(int node) const { return moving_[static_cast<std::size_t>(node)]; }
+    [[nodiscard]] bool moves(int node) const { return elementOf(moving_, node); }
 
     [[nodiscard]] double shadowFrom(const PlacedLight& light, std::uint32_t index) const {
         const Object& object = scene_.objects[index];
         if (object.bounds.contains(light.position)) return sizeOf(object);
         double largest = 0;
-        for (const Vec3d& sample : samples_[static_cast<std::size_t>(object.asset)]) {
+        for (const Vec3d& sample : elementOf(samples_, object.asset)) {
             const Vec3d way = transformPoint(object.world, sample) - light.position;
             const double distance = way.norm();
             if (!(distance > 0)) return sizeOf(object);
@@ -94,7 +95,7 @@ private:
 
 /// Metres at which a light still adds `minLux` to a surface (inverse square law).
 double usefulReach(const Scene& scene, const PlacedLight& placed, double minLux) {
-    const Light& light = scene.lights[static_cast<std::size_t>(placed.light)];
+    const Light& light = elementOf(scene.lights, placed.light);
     const Vec3f& c = light.color;
     const float brightness = 0.2126F * c.x() + 0.7152F * c.y() + 0.0722F * c.z();
     const auto candela = static_cast<double>(light.intensity * brightness);
@@ -121,11 +122,11 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
         !caster ||
         parallelFor(scene.objects.size(), "Looking at shadows", progress, [&](std::size_t i) {
             Object& object = result.scene.objects[i];
-            const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+            const Asset& asset = scene.asset(object);
             if (!object.castsShadow || asset.importance == Importance::Keep) return;
             const double shadow = caster->largestShadow(static_cast<std::uint32_t>(i));
             if (shadow == 0 && settings.hiddenCastNone) object.castsShadow = false;
-            const double pixels = settings.shadowPixels * allowance(asset.importance);
+            const double pixels = settings.shadowPixels * errorScale(asset.importance);
             double end = pixels > 0 && shadow > 0 ? shadow * perMetre / pixels : kNever;
             const auto change = settings.overrides.find(asset.mesh->name);
             if (change != settings.overrides.end()) end = change->second;
@@ -135,7 +136,7 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
     std::size_t lights = 0;
     std::size_t useless = 0;
     for (PlacedLight& light : result.scene.placedLights) {
-        const Light& kind = scene.lights[static_cast<std::size_t>(light.light)];
+        const Light& kind = elementOf(scene.lights, light.light);
         if (settings.lightPixels <= 0 || kind.type == LightType::Directional) continue;
         const double reach = usefulReach(scene, light, settings.minLux);
         useless += reach < 0.5 * light.range;

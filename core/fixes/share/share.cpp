@@ -9,6 +9,7 @@
 #include <numeric>
 #include <optional>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/share/share.h"
@@ -40,13 +41,15 @@ std::vector<int> firstEqualImages(const Scene& scene, Progress& progress) {
     for (const auto& [size, images] : bySize)
         if (images.size() > 1) asked.insert(asked.end(), images.begin(), images.end());
     std::vector<Hash> hashes(count);
-    parallelFor(asked.size(), "Comparing images", progress, [&](std::size_t i) {
-        const Image& image = scene.images[asked[i]];
-        hashes[asked[i]] = image.hash;
-        if (hasDeepChannels(image)) return;
-        const auto pixels = decodeImage(image, kLargestImage);
-        if (pixels) hashes[asked[i]] = hashBytes(std::as_bytes(std::span(pixels->rgba)));
-    });
+    const bool finished =
+        parallelFor(asked.size(), "Comparing images", progress, [&](std::size_t i) {
+            const Image& image = scene.images[asked[i]];
+            hashes[asked[i]] = image.hash;
+            if (hasDeepChannels(image)) return;
+            const auto pixels = decodeImage(image, kLargestImage);
+            if (pixels) hashes[asked[i]] = hashBytes(std::as_bytes(std::span(pixels->rgba)));
+        });
+    if (!finished) return first;
     for (const auto& [size, images] : bySize) {
         std::map<Hash, std::size_t> known;
         for (const std::size_t i : images)
@@ -62,10 +65,9 @@ std::vector<int> firstEqualTextures(const Scene& scene, const std::vector<int>& 
     std::vector<int> first;
     for (std::size_t i = 0; i < scene.textures.size(); ++i) {
         const Texture& texture = scene.textures[i];
-        const Json sampler = texture.sampler < 0
-                                 ? Json()
-                                 : scene.samplers[static_cast<std::size_t>(texture.sampler)].rest;
-        const int image = texture.image < 0 ? -1 : images[static_cast<std::size_t>(texture.image)];
+        const Json sampler =
+            texture.sampler < 0 ? Json() : elementOf(scene.samplers, texture.sampler).rest;
+        const int image = texture.image < 0 ? -1 : elementOf(images, texture.image);
         const std::string key =
             fmt::format("{} {} {} {} {}", image, sampler.dump(), texture.rest.dump(),
                         texture.formatExtension, texture.formatImage);
@@ -84,7 +86,7 @@ std::vector<int> materialsByTextures(const Scene& scene, const std::vector<int>&
         forEachTexture(json, [&](const std::string&, Json& use) {
             const int index = jsonOr(use, "index", -1);
             if (index >= 0 && static_cast<std::size_t>(index) < textures.size())
-                use["index"] = textures[static_cast<std::size_t>(index)];
+                use["index"] = elementOf(textures, index);
         });
         first.push_back(known.try_emplace(json.dump(), static_cast<int>(i)).first->second);
     }
@@ -100,7 +102,7 @@ std::size_t countMoved(const std::vector<int>& first) {
 /// Images that no texture reads any more hold nothing.
 void shareImages(Scene& scene, const std::vector<int>& first) {
     for (Texture& texture : scene.textures)
-        if (texture.image >= 0) texture.image = first[static_cast<std::size_t>(texture.image)];
+        if (texture.image >= 0) texture.image = elementOf(first, texture.image);
     for (std::size_t i = 0; i < first.size(); ++i) {
         if (first[i] == static_cast<int>(i)) continue;
         Image empty;
@@ -111,13 +113,12 @@ void shareImages(Scene& scene, const std::vector<int>& first) {
 
 MeshPtr withMaterials(const MeshPtr& mesh, const std::vector<int>& first) {
     const auto moves = [&](const Part& part) {
-        return part.material >= 0 &&
-               first[static_cast<std::size_t>(part.material)] != part.material;
+        return part.material >= 0 && elementOf(first, part.material) != part.material;
     };
     if (std::none_of(mesh->parts.begin(), mesh->parts.end(), moves)) return mesh;
     Mesh copy = *mesh;
     for (Part& part : copy.parts)
-        if (part.material >= 0) part.material = first[static_cast<std::size_t>(part.material)];
+        if (part.material >= 0) part.material = elementOf(first, part.material);
     return finishMesh(std::move(copy));
 }
 
@@ -127,7 +128,7 @@ bool meetsAlongAnEdge(const Mesh& mesh, const std::vector<std::vector<bool>>& lo
     for (std::size_t p = 0; p < locked.size(); ++p) {
         if (std::find(locked[p].begin(), locked[p].end(), true) == locked[p].end()) continue;
         const Part& part = mesh.parts[p];
-        const std::vector<Vec3f> places = toVectors(*part.find("POSITION"));
+        const std::vector<Vec3f> places = positionsOf(part);
         for (std::size_t c = 0; part.isTriangles() && c < part.indices.size(); ++c) {
             const std::uint32_t from = part.indices[c];
             const std::uint32_t to = part.indices[c % 3 == 2 ? c - 2 : c + 1];
@@ -147,10 +148,9 @@ public:
           instanced_(scene.assets.size(), false),
           scales_(scene.assets.size(), 0) {
         for (const Node& node : scene.nodes)
-            if (node.mesh >= 0 && !node.instances.empty())
-                instanced_[static_cast<std::size_t>(node.mesh)] = true;
+            if (node.mesh >= 0 && !node.instances.empty()) elementOf(instanced_, node.mesh) = true;
         for (const Object& object : scene.objects) {
-            double& scale = scales_[static_cast<std::size_t>(object.asset)];
+            double& scale = elementOf(scales_, object.asset);
             scale = std::max(scale, object.scale);
         }
         const auto borders = findSharedBorders(scene);
@@ -159,7 +159,7 @@ public:
     }
 
     /// [assets] What stands instead of each; empty: itself. Nothing if cancelled.
-    std::optional<std::vector<std::vector<Stand>>> run(Progress& progress) {
+    std::optional<std::vector<std::vector<Replacement>>> run(Progress& progress) {
         std::vector<std::optional<Shape>> shapes(scene_.assets.size());
         const bool finished =
             parallelFor(shapes.size(), "Describing meshes", progress, [&](std::size_t i) {
@@ -171,7 +171,7 @@ public:
         std::vector<const std::vector<std::size_t>*> groups;
         for (const auto& [key, assets] : alike)
             if (assets.size() > 1) groups.push_back(&assets);
-        std::vector<std::vector<Stand>> instead(shapes.size());
+        std::vector<std::vector<Replacement>> instead(shapes.size());
         const bool matched =
             parallelFor(groups.size(), "Comparing meshes", progress,
                         [&](std::size_t g) { match(*groups[g], shapes, instead, progress); });
@@ -190,9 +190,9 @@ private:
         for (const Ladder::Level& level : asset.ladder.levels) hasher.add(level.mesh->hash);
         // What bends, or has no surface, is shared only when equal to the bit.
         const auto& parts = asset.mesh->parts;
-        const bool rigid =
-            shape.spread() > 0 &&
-            std::none_of(parts.begin(), parts.end(), [](const Part& part) { return part.bends(); });
+        const bool rigid = shape.radiusOfGyration() > 0 &&
+                           std::none_of(parts.begin(), parts.end(),
+                                        [](const Part& part) { return part.isDeformable(); });
         hasher.add(rigid).add(rigid && asset.ladder.empty() ? shape.key() : asset.mesh->hash);
         hasher.text(asset.mesh->rest.dump());
         return hasher.result();
@@ -201,11 +201,11 @@ private:
     /// Each asset is compared with the firsts of its kind, in the order of their spreads.
     void match(const std::vector<std::size_t>& assets,
                const std::vector<std::optional<Shape>>& shapes,
-               std::vector<std::vector<Stand>>& instead, Progress& progress) {
+               std::vector<std::vector<Replacement>>& instead, Progress& progress) {
         std::multimap<double, std::size_t> firsts;
         for (const std::size_t i : assets) {
             if (progress.cancelled()) return;
-            const double spread = shapes[i]->spread();
+            const double spread = shapes[i]->radiusOfGyration();
             const auto low = firsts.lower_bound(spread * (1 - kSameSpread));
             const auto high = firsts.upper_bound(spread * (1 + kSameSpread));
             const auto found = std::find_if(low, high, [&](const auto& entry) {
@@ -216,14 +216,14 @@ private:
     }
 
     bool stand(std::size_t first, std::size_t index, const Shape& from, const Shape& to,
-               std::vector<Stand>& instead) {
+               std::vector<Replacement>& instead) {
         const Mesh& a = *scene_.assets[first].mesh;
         const Mesh& b = *scene_.assets[index].mesh;
         std::optional<Mat4d> motion;
         if (a.hash == b.hash)
             motion = Mat4d::Identity();
         else if (!meets_[first] && !meets_[index])
-            motion = from.motionTo(to, toleranceOf(index), settings_.matchTransformed);
+            motion = from.similarityTo(to, toleranceOf(index), settings_.matchTransformed);
         if (!motion) return false;
         if (instanced_[index] && *motion != Mat4d::Identity()) {
             ++refused_;

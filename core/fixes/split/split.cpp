@@ -12,6 +12,7 @@
 
 #include "base/cancel_only.h"
 #include "base/disjoint_sets.h"
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/split/split.h"
@@ -24,7 +25,7 @@ namespace flentro {
 namespace {
 
 constexpr double kMuchLarger = 1.5;  ///< Than a cell: what is cut.
-constexpr long kMostCells = 64;      ///< Along an axis.
+constexpr long kMaxCells = 64;       ///< Along an axis.
 constexpr double kLargerCell = 1.25;
 
 using Labels = std::vector<std::uint32_t>;  ///< [triangles of all parts]
@@ -73,10 +74,10 @@ std::array<long, 3> cellCounts(const Box& bounds, double cell, std::size_t trian
         all = 1;
         for (int axis = 0; axis < 3; ++axis) {
             const double count = std::round(bounds.sizes()[axis] / cell);
-            counts[static_cast<std::size_t>(axis)] =
-                std::isfinite(count) ? std::clamp(std::lround(std::min(count, 1e6)), 1L, kMostCells)
+            elementOf(counts, axis) =
+                std::isfinite(count) ? std::clamp(std::lround(std::min(count, 1e6)), 1L, kMaxCells)
                                      : 1L;
-            all *= counts[static_cast<std::size_t>(axis)];
+            all *= elementOf(counts, axis);
         }
     }
     return counts;
@@ -92,12 +93,12 @@ Labels byCell(const WeldedMesh& mesh, const Box& bounds, const std::array<long, 
                              3;
         long label = 0;
         for (int axis = 0; axis < 3; ++axis) {
-            const long count = counts[static_cast<std::size_t>(axis)];
+            const long count = elementOf(counts, axis);
             const double size = std::max(bounds.sizes()[axis], 1e-30);
             const double share = (middle[axis] - bounds.min()[axis]) / size;
             const long at =
                 std::clamp(static_cast<long>(share * static_cast<double>(count)), 0L, count - 1);
-            label = label * kMostCells + at;
+            label = label * kMaxCells + at;
         }
         labels.push_back(static_cast<std::uint32_t>(label));
     }
@@ -181,7 +182,7 @@ public:
     Splitter(const Scene& scene, const SplitSettings& settings)
         : scene_(scene), settings_(settings), scales_(scene.assets.size(), 0) {
         for (const Object& object : scene.objects) {
-            double& scale = scales_[static_cast<std::size_t>(object.asset)];
+            double& scale = elementOf(scales_, object.asset);
             scale = std::max(scale, object.scale);
         }
     }
@@ -223,8 +224,9 @@ public:
     static bool canSplit(const Asset& asset) {
         const auto& parts = asset.mesh->parts;
         return asset.ladder.empty() && asset.importance != Importance::Keep &&
-               std::all_of(parts.begin(), parts.end(),
-                           [](const Part& part) { return part.isTriangles() && !part.bends(); });
+               std::all_of(parts.begin(), parts.end(), [](const Part& part) {
+                   return part.isTriangles() && !part.isDeformable();
+               });
     }
 
 private:
@@ -237,7 +239,7 @@ private:
 SplitReport reportOf(const Scene& before, const Scene& after, const std::vector<Pieces>& all) {
     SplitReport report;
     std::vector<std::size_t> copies(before.assets.size(), 0);
-    for (const Object& object : before.objects) ++copies[static_cast<std::size_t>(object.asset)];
+    for (const Object& object : before.objects) ++elementOf(copies, object.asset);
     for (std::size_t i = 0; i < all.size(); ++i) {
         if (all[i].meshes.empty()) continue;
         const auto glass =
@@ -287,7 +289,7 @@ Expected<Fixed> applySplit(const Scene& scene, const SplitSettings& settings, Pr
     if (!finished || progress.cancelled())
         return fail(ErrorCode::Cancelled, "Splitting was stopped");
     Fixed result{scene, {}};
-    std::vector<std::vector<Stand>> instead(scene.assets.size());
+    std::vector<std::vector<Replacement>> instead(scene.assets.size());
     for (std::size_t i = 0; i < pieces.size(); ++i)
         for (const MeshPtr& mesh : pieces[i].meshes) {
             Asset asset = scene.assets[i];

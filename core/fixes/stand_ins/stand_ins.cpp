@@ -23,8 +23,8 @@ namespace {
 constexpr int kTextureEdge = 128;               ///< Pixels: only means of them are looked at.
 constexpr std::size_t kUnlimited = 0xFFFFFFFF;  ///< Vertices of a part.
 constexpr std::size_t kWorthReducing = 200;     ///< Triangles.
-constexpr double kLeastSaving = 0.2;            ///< Of the triangles, for the memory it takes.
-constexpr std::size_t kFewest = 12;             ///< Triangles that are left of a mesh.
+constexpr double kMinSaving = 0.2;              ///< Of the triangles, for the memory it takes.
+constexpr std::size_t kMin = 12;                ///< Triangles that are left of a mesh.
 
 /// What a neighbourhood looks like from afar.
 struct StandIn {
@@ -41,7 +41,7 @@ Scene atDistance(const Scene& scene, double distance, double allowed, Progress& 
     std::vector<double> scales;
     std::map<std::pair<int, std::size_t>, int> known;
     for (Object& object : far.objects) {
-        const Asset& asset = scene.assets[static_cast<std::size_t>(object.asset)];
+        const Asset& asset = scene.asset(object);
         const std::size_t level = levelAt(asset.ladder, object.scale, distance);
         const auto [at, isNew] =
             known.try_emplace({object.asset, level}, static_cast<int>(far.assets.size()));
@@ -55,11 +55,11 @@ Scene atDistance(const Scene& scene, double distance, double allowed, Progress& 
         double& scale = scales[static_cast<std::size_t>(at->second) - first];
         scale = std::max(scale, object.scale);
     }
-    parallelFor(scales.size(), "Reducing meshes", progress, [&](std::size_t i) {
+    (void)parallelFor(scales.size(), "Reducing meshes", progress, [&](std::size_t i) {
         MeshPtr& mesh = far.assets[first + i].mesh;
         if (mesh->triangles < kWorthReducing || !(scales[i] > 0)) return;
         Reducer reducer(*mesh, {}, progress);
-        if (!reducer.reduceTo(kFewest, allowed / 2 / scales[i], progress)) return;
+        if (!reducer.reduceTo(kMin, allowed / 2 / scales[i], progress)) return;
         mesh = finishMesh(reducer.mesh());
     });
     return far;
@@ -78,10 +78,10 @@ void reduceStandIn(StandIn& standIn, double allowed, Progress& progress) {
 std::vector<StandIn> gather(const Scene& scene, const StandInSettings& settings) {
     MergeSettings grouping;
     grouping.maxCullRatio = 1e3;
-    const std::vector<Standing> standing = standingOf(scene, grouping);
+    const std::vector<MergeEligibility> eligibility = eligibilityOf(scene, grouping);
     std::vector<bool> marked;
     for (std::size_t i = 0; i < scene.objects.size(); ++i)
-        marked.push_back(standing[i] == Standing::Static &&
+        marked.push_back(eligibility[i] == MergeEligibility::Static &&
                          scene.objects[i].culling.end > settings.startDistance);
     std::vector<StandIn> all;
     for (const Group& group : groupObjects(scene, marked, grouping, settings.parcel)) {
@@ -113,7 +113,7 @@ std::size_t uniqueVerticesOf(const Scene& scene, const Group& members) {
 bool isWorthwhile(const Scene& far, const StandIn& standIn) {
     const std::size_t before = trianglesOf(far, standIn.members);
     if (static_cast<double>(standIn.mesh->triangles) <=
-        (1 - kLeastSaving) * static_cast<double>(before))
+        (1 - kMinSaving) * static_cast<double>(before))
         return true;
     return standIn.members.size() > 1 && standIn.mesh->triangles <= before &&
            standIn.mesh->vertices <= uniqueVerticesOf(far, standIn.members);

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "measure/texture_memory.h"
@@ -68,15 +69,15 @@ std::vector<Usage> usages(const Scene& scene) {
         for (std::size_t level = 0; level < asset.levelCount(); ++level)
             for (const Part& part : asset.level(level)->parts) {
                 if (part.material < 0) continue;
-                double& least = ofMaterial[static_cast<std::size_t>(part.material)];
-                const double own = allowance(asset.importance);
+                double& least = elementOf(ofMaterial, part.material);
+                const double own = errorScale(asset.importance);
                 least = least < 0 ? own : std::min(least, own);
             }
     std::vector<Usage> all(scene.images.size());
     const auto note = [&](int image, const Material& material, const TextureUse& use,
                           double least) {
         if (image < 0) return;
-        Usage& usage = all[static_cast<std::size_t>(image)];
+        Usage& usage = elementOf(all, image);
         const double own = least < 0 ? 1 : least;
         usage.allowance = usage.isShown ? std::min(usage.allowance, own) : own;
         usage.isShown = true;
@@ -85,7 +86,7 @@ std::vector<Usage> usages(const Scene& scene) {
     };
     for (std::size_t m = 0; m < scene.materials.size(); ++m)
         for (const TextureUse& use : scene.materials[m].textures) {
-            const Texture& texture = scene.textures[static_cast<std::size_t>(use.texture)];
+            const Texture& texture = elementOf(scene.textures, use.texture);
             note(texture.image, scene.materials[m], use, ofMaterial[m]);
             if (texture.formatImage != texture.image)
                 note(texture.formatImage, scene.materials[m], use, ofMaterial[m]);
@@ -98,8 +99,7 @@ std::vector<TextureClass> classesOf(const Scene& scene) {
     std::vector<TextureClass> classes = textureClasses(scene);
     for (const Texture& texture : scene.textures)
         if (texture.image >= 0 && texture.formatImage >= 0)
-            classes[static_cast<std::size_t>(texture.formatImage)] =
-                classes[static_cast<std::size_t>(texture.image)];
+            elementOf(classes, texture.formatImage) = elementOf(classes, texture.image);
     return classes;
 }
 

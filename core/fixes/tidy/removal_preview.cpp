@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <unordered_set>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "io/gltf_materials.h"
 
@@ -10,7 +11,7 @@ namespace flentro {
 namespace {
 
 /// A triangle by the places of its corners, whichever comes first.
-Hash triangleAt(const std::vector<Vec3f>& points, const std::uint32_t* corners) {
+Hash triangleAt(const std::vector<Vec3f>& points, const Corners& corners) {
     const auto before = [&](std::size_t a, std::size_t b) {
         const Vec3f& p = points[corners[a]];
         const Vec3f& q = points[corners[b]];
@@ -31,9 +32,8 @@ std::unordered_multiset<Hash> trianglesOf(const Mesh& mesh) {
     std::unordered_multiset<Hash> triangles;
     for (const Part& part : mesh.parts) {
         if (!part.isTriangles()) continue;
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
-            triangles.insert(triangleAt(points, part.indices.data() + i));
+        const std::vector<Vec3f> points = positionsOf(part);
+        forEachTriangle(part, [&](const Corners& t) { triangles.insert(triangleAt(points, t)); });
     }
     return triangles;
 }
@@ -45,18 +45,17 @@ MeshPtr marked(const MeshPtr& mesh, const Mesh& after, int material, std::size_t
     std::vector<Part> removed;
     for (Part& part : result.parts) {
         if (!part.isTriangles()) continue;
-        const std::vector<Vec3f> points = toVectors(*part.find("POSITION"));
+        const std::vector<Vec3f> points = positionsOf(part);
         Part gone = part;
         gone.material = material;
         gone.indices.clear();
         std::vector<std::uint32_t> stays;
-        for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
-            const std::uint32_t* corners = part.indices.data() + i;
+        forEachTriangle(part, [&](const Corners& corners) {
             const auto found = left.find(triangleAt(points, corners));
             auto& to = found == left.end() ? gone.indices : stays;
-            to.insert(to.end(), corners, corners + 3);
+            to.insert(to.end(), corners.begin(), corners.end());
             if (found != left.end()) left.erase(found);
-        }
+        });
         part.indices = std::move(stays);
         count += gone.triangleCount();
         if (!gone.indices.empty()) removed.push_back(std::move(gone));
@@ -88,8 +87,7 @@ Expected<RemovalPreview> previewRemoval(const Scene& before, const Scene& after,
     });
     if (!finished) return fail(ErrorCode::Cancelled, "Marking what goes was stopped");
     for (const std::size_t count : counts) preview.triangles += count;
-    for (const Object& object : before.objects)
-        preview.placed += counts[static_cast<std::size_t>(object.asset)];
+    for (const Object& object : before.objects) preview.placed += elementOf(counts, object.asset);
     return preview;
 }
 

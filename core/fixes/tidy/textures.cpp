@@ -4,6 +4,7 @@
 #include <array>
 #include <set>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "fixes/seen_pixels.h"
 #include "io/gltf_materials.h"
@@ -94,7 +95,7 @@ private:
         for (const TextureUse& use : material.textures) {
             const int image = imageOf(use);
             if (image < 0) continue;
-            const ImageFacts& facts = facts_[static_cast<std::size_t>(image)];
+            const ImageFacts& facts = elementOf(facts_, image);
             if (!facts.isOneColour() || !replaceByNumber(json, use.role, facts.least)) continue;
             ++tidied_.oneColour;
             changed = true;
@@ -118,8 +119,7 @@ private:
                 const bool isColor = use.role == "baseColorTexture";
                 const bool reads = isColor ? scene_.materials[m].alphaMode != AlphaMode::Opaque
                                            : !kWithout.contains(use.role);
-                if (image >= 0 && (reads || fixed_[m]))
-                    read[static_cast<std::size_t>(image)] = true;
+                if (image >= 0 && (reads || fixed_[m])) elementOf(read, image) = true;
             }
         return read;
     }

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "base/cancel_only.h"
+#include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/tidy/textures.h"
@@ -35,8 +36,6 @@ struct Tidied {
         return std::accumulate(triangles.begin(), triangles.end(), std::size_t{0});
     }
 };
-
-using Corners = std::array<std::uint32_t, 3>;
 
 /// The triangle with its lowest corner first, so that equal faces are equal whatever corner
 /// they start at; the winding is kept.
@@ -85,7 +84,7 @@ void weld(Part& part) {
 /// Positions at rest and as each morph target moves them: what is a line in all of them shows
 /// nothing.
 std::vector<std::vector<Vec3f>> posesOf(const Part& part) {
-    std::vector<std::vector<Vec3f>> poses = {toVectors(*part.find("POSITION"))};
+    std::vector<std::vector<Vec3f>> poses = {positionsOf(part)};
     for (const auto& target : part.targets)
         for (const Attribute& attribute : target) {
             if (attribute.semantic != "POSITION") continue;
@@ -199,8 +198,7 @@ void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& 
     for (Part& part : joined.parts) {
         const bool alone = part.material < 0;
         const bool plain = part.targets.empty() && !part.find("TEXCOORD_1");
-        if (!tiles || !plain || (!alone && !repeats[static_cast<std::size_t>(part.material)]))
-            continue;
+        if (!tiles || !plain || (!alone && !elementOf(repeats, part.material))) continue;
         if (progress.cancelled()) return;
         if (auto better = joinTiles(part)) part = std::move(*better);
     }
@@ -228,8 +226,8 @@ Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& setting
         if (!part.isTriangles()) continue;
         if (settings.weld) weld(part);
         if (progress.cancelled()) return result;
-        const bool twoSided = part.material >= 0 &&
-                              scene.materials[static_cast<std::size_t>(part.material)].doubleSided;
+        const bool twoSided =
+            part.material >= 0 && elementOf(scene.materials, part.material).doubleSided;
         dropTriangles(part, settings, twoSided, result);
     }
     if (settings.holeSize > 0) {
@@ -265,7 +263,7 @@ std::vector<bool> repeatingMaterials(const Scene& scene) {
     for (const Material& material : scene.materials) {
         bool all = material.source.dump().find("KHR_texture_transform") == std::string::npos;
         for (const TextureUse& use : material.textures) {
-            const Texture& read = scene.textures[static_cast<std::size_t>(use.texture)];
+            const Texture& read = elementOf(scene.textures, use.texture);
             all = all && repeatsBothWays(scene, read.sampler);
         }
         repeats.push_back(all);
@@ -275,7 +273,7 @@ std::vector<bool> repeatingMaterials(const Scene& scene) {
 
 std::vector<std::size_t> instanceCounts(const Scene& scene) {
     std::vector<std::size_t> counts(scene.assets.size());
-    for (const Object& object : scene.objects) ++counts[static_cast<std::size_t>(object.asset)];
+    for (const Object& object : scene.objects) ++elementOf(counts, object.asset);
     return counts;
 }
 

@@ -1,6 +1,6 @@
 #include "fixes/tidy/unseen.h"
 
-#include "survey/verdict.h"
+#include "survey/analysis.h"
 
 namespace flentro {
 namespace {

@@ -1,4 +1,5 @@
 #include "convert.h"
+#include "base/index.h"
 
 #include <algorithm>
 #include <set>
@@ -60,10 +61,9 @@ private:
         else if (!source.mTransformation.IsIdentity())
             node.rest["matrix"] = toJson(source.mTransformation);
         const Json matrix = toJson(source.mTransformation);
-        for (int i = 0; i < 16; ++i)
-            node.local(i % 4, i / 4) = matrix[static_cast<std::size_t>(i)].get<double>();
+        for (int i = 0; i < 16; ++i) node.local(i % 4, i / 4) = elementOf(matrix, i).get<double>();
         scene_.nodes.push_back(std::move(node));
-        if (parent >= 0) scene_.nodes[static_cast<std::size_t>(parent)].children.push_back(index);
+        if (parent >= 0) elementOf(scene_.nodes, parent).children.push_back(index);
         return index;
     }
 

@@ -1,4 +1,5 @@
 #include "image_files.h"
+#include "base/index.h"
 
 #include <fmt/format.h>
 
@@ -22,13 +23,13 @@ std::string lowerCase(std::string text) {
 /// Files below `folder` by their names in lower case; not all of a disk.
 std::map<std::string, std::vector<fs::path>> listFiles(const fs::path& folder) {
     constexpr int kDeepest = 4;
-    constexpr std::size_t kMost = 20'000;
+    constexpr std::size_t kMax = 20'000;
     std::map<std::string, std::vector<fs::path>> files;
     std::size_t count = 0;
     std::error_code error;
     fs::recursive_directory_iterator at(folder, fs::directory_options::skip_permission_denied,
                                         error);
-    for (; !error && at != fs::recursive_directory_iterator() && count < kMost;
+    for (; !error && at != fs::recursive_directory_iterator() && count < kMax;
          at.increment(error)) {
         if (at.depth() >= kDeepest) at.disable_recursion_pending();
         std::error_code ignored;
@@ -149,7 +150,7 @@ int ImageFiles::addFile(const std::string& path) {
 }
 
 std::optional<Pixels> ImageFiles::pixels(int image, int maxEdge) {
-    const Image& source = scene_.images[static_cast<std::size_t>(image)];
+    const Image& source = elementOf(scene_.images, image);
     if (!source.data) return std::nullopt;
     auto decoded = decodeImage(source, maxEdge);
     return decoded ? std::optional(std::move(*decoded)) : std::nullopt;
@@ -162,7 +163,7 @@ std::optional<AlphaShares> ImageFiles::alphaOf(int image) {
 }
 
 std::optional<AlphaShares> ImageFiles::measureAlpha(int image) {
-    const Image& source = scene_.images[static_cast<std::size_t>(image)];
+    const Image& source = elementOf(scene_.images, image);
     if (source.channels != 2 && source.channels != 4) return std::nullopt;
     const auto decoded = pixels(image);
     if (!decoded) return std::nullopt;
@@ -202,7 +203,7 @@ int ImageFiles::withOpacity(int color, int opacity) {
     if (color >= 0)
         if (auto decoded = pixels(color)) result = std::move(*decoded);
     const Pixels fitted = resizeImage(*mask, result.width, result.height);
-    const int channels = scene_.images[static_cast<std::size_t>(opacity)].channels;
+    const int channels = elementOf(scene_.images, opacity).channels;
     const bool hasAlpha = channels == 2 || channels == 4;
     for (std::size_t i = 0; i < result.rgba.size(); i += 4)
         result.rgba[i + 3] =
@@ -210,7 +211,7 @@ int ImageFiles::withOpacity(int color, int opacity) {
                      : static_cast<std::uint8_t>((fitted.rgba[i] * 54 + fitted.rgba[i + 1] * 183 +
                                                   fitted.rgba[i + 2] * 19) /
                                                  256);
-    const std::string name = scene_.images[static_cast<std::size_t>(opacity)].name;
+    const std::string name = elementOf(scene_.images, opacity).name;
     return at->second = addPng(name + " as opacity", result);
 }
 
@@ -233,8 +234,7 @@ int ImageFiles::roughnessAndMetalness(int roughness, int metalness) {
     copy(rough, 1);  // glTF 2.0, 3.9.2: roughness in green, metalness in blue.
     copy(metal, 2);
     const int named = rough ? roughness : metalness;
-    return at->second =
-               addPng(scene_.images[static_cast<std::size_t>(named)].name + " packed", result);
+    return at->second = addPng(elementOf(scene_.images, named).name + " packed", result);
 }
 
 }  // namespace flentro

@@ -1,4 +1,5 @@
 #include "meshes.h"
+#include "base/index.h"
 
 #include <fmt/format.h>
 
@@ -43,7 +44,7 @@ Stream toColors(const aiColor4D* values, unsigned count) {
         isWhite = isWhite && c.r >= 1 && c.g >= 1 && c.b >= 1 && c.a >= 1;
         const std::array linear = {toLinear(c.r), toLinear(c.g), toLinear(c.b),
                                    std::clamp(finiteOr(c.a, 1), 0.0F, 1.0F)};
-        for (int k = 0; k < 4; ++k) stream.set(i, k, linear[static_cast<std::size_t>(k)]);
+        for (int k = 0; k < 4; ++k) stream.set(i, k, elementOf(linear, k));
     }
     if (isWhite) stream.data.clear();
     return stream;
@@ -237,7 +238,7 @@ int MeshConverter::skinFor(const std::vector<unsigned>& meshes, const NodeIndex&
         skin.joints.push_back(node == nodes.end() ? 0 : node->second);
         const Json matrix = toJson(skeleton[j]->mOffsetMatrix);
         for (int k = 0; k < 16; ++k)
-            inverse.set(j, k, k == 15 ? 1 : matrix[static_cast<std::size_t>(k)].get<float>());
+            inverse.set(j, k, k == 15 ? 1 : elementOf(matrix, k).get<float>());
     }
     skin.inverseBind = std::make_shared<const Stream>(std::move(inverse));
     scene_.skins.push_back(std::move(skin));

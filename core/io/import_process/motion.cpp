@@ -1,4 +1,5 @@
 #include "motion.h"
+#include "base/index.h"
 
 #include <fmt/format.h>
 
@@ -82,7 +83,7 @@ int addAimed(const std::string& name, int parent, const aiVector3D& position, Ve
         -direction.x(), -direction.y(), -direction.z(), 0, at[0],     at[1],     at[2],     1};
     const int index = static_cast<int>(scene.nodes.size());
     scene.nodes.push_back(std::move(node));
-    scene.nodes[static_cast<std::size_t>(parent)].children.push_back(index);
+    elementOf(scene.nodes, parent).children.push_back(index);
     return index;
 }
 
@@ -201,7 +202,7 @@ void addCameras(const aiScene& source, const NodeIndex& nodes, Scene& scene) {
             camera["perspective"]["zfar"] = from.mClipPlaneFar;
         const int node = addAimed(from.mName.C_Str(), nodeFor(nodes, from.mName), from.mPosition,
                                   toVector(from.mLookAt), toVector(from.mUp), scene);
-        scene.nodes[static_cast<std::size_t>(node)].camera = static_cast<int>(scene.cameras.size());
+        elementOf(scene.nodes, node).camera = static_cast<int>(scene.cameras.size());
         scene.cameras.push_back(std::move(camera));
     }
 }
@@ -217,7 +218,7 @@ void addLights(const aiScene& source, const NodeIndex& nodes, double size, Scene
         guessed += from.mType != aiLightSource_DIRECTIONAL;
         const int node = addAimed(from.mName.C_Str(), nodeFor(nodes, from.mName), from.mPosition,
                                   toVector(from.mDirection), toVector(from.mUp), scene);
-        scene.nodes[static_cast<std::size_t>(node)].light = static_cast<int>(scene.lights.size());
+        elementOf(scene.nodes, node).light = static_cast<int>(scene.lights.size());
         scene.lights.push_back(convertLight(from, type, size / 10));
     }
     if (leftOut > 0)

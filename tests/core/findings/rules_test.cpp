@@ -97,7 +97,7 @@ TEST_F(Rules, CoincidentObjectsAreFoundWhicheverWayTheyFaceAndStand) {
     // The same sheet, stored 3 m aside and turned over; half of it goes on in another direction.
     const Mesh sheet = makeGrid(10, 10, 4);
     Mesh aside = turned(sheet);
-    std::vector<Vec3f> moved = toVectors(*aside.parts[0].find("POSITION"));
+    std::vector<Vec3f> moved = positionsOf(aside.parts[0]);
     for (Vec3f& at : moved) at.x() += 3;
     aside.parts[0].attributes[0].stream = std::make_shared<const Stream>(makeStream(moved));
     scene_ = makeScene(
@@ -142,7 +142,7 @@ TEST_F(Rules, IndicesAndAttributesOfAPart) {
     std::vector<Vec3f> corners;
     std::vector<std::uint32_t> indices;
     const Mesh grid = makeGrid(12, 12, 2, [](double x, double z) { return x * z; });
-    const auto points = toVectors(*grid.parts[0].find("POSITION"));
+    const auto points = positionsOf(grid.parts[0]);
     for (const std::uint32_t i : grid.parts[0].indices) {
         indices.push_back(static_cast<std::uint32_t>(corners.size()));
         corners.push_back(points[i]);
@@ -184,14 +184,14 @@ TEST_F(Rules, FinsAreToldAndSolidsThatTouchAreNot) {
     Mesh fins;
     for (int i = 0; i < 10; ++i) {
         Part part = test::makeFin().parts[0];
-        std::vector<Vec3f> moved = toVectors(*part.find("POSITION"));
+        std::vector<Vec3f> moved = positionsOf(part);
         for (Vec3f& p : moved) p.x() += 3.0F * static_cast<float>(i);
         part.set("POSITION", makeStream(moved));
         fins.parts.push_back(std::move(part));
     }
     Mesh pair = makeBox({1, 1, 1});
     Part second = makeBox({1, 1, 1}).parts[0];
-    std::vector<Vec3f> moved = toVectors(*second.find("POSITION"));
+    std::vector<Vec3f> moved = positionsOf(second);
     for (Vec3f& p : moved) p += Vec3f(1, 1, 0);
     second.set("POSITION", makeStream(moved));
     pair.parts.push_back(second);
@@ -207,7 +207,7 @@ TEST_F(Rules, FacesBetweenCubesAreInside) {
     Mesh wall;
     for (int i = 0; i < 12; ++i) {
         Part cube = makeBox({1, 1, 1}).parts[0];
-        std::vector<Vec3f> points = toVectors(*cube.find("POSITION"));
+        std::vector<Vec3f> points = positionsOf(cube);
         // Every other cube is mirrored, so that the diagonals of touching faces agree.
         for (Vec3f& p : points) p.x() = (i % 2 ? -p.x() : p.x()) + static_cast<float>(i);
         if (i % 2)

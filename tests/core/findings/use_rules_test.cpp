@@ -53,8 +53,7 @@ TEST_F(Rules, TexelsFarFromTheUsualDensity) {
         Mesh mesh = *scene_.assets[i].mesh;
         mesh.parts[0].material = static_cast<int>(i);
         std::vector<Vec2f> coords;
-        for (const Vec3f& p : toVectors(*mesh.parts[0].find("POSITION")))
-            coords.push_back({p.x(), p.z()});
+        for (const Vec3f& p : positionsOf(mesh.parts[0])) coords.push_back({p.x(), p.z()});
         mesh.parts[0].set("TEXCOORD_0", makeStream(coords));
         scene_.assets[i].mesh = finishMesh(std::move(mesh));
     }

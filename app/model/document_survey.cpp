@@ -1,0 +1,358 @@
+// The document's survey: taken, worked on after fixes, and counted again; what-if.
+
+#include <algorithm>
+#include <sstream>
+
+#include "base/median.h"
+#include "measure/view_meter.h"
+#include "model/document.h"
+#include "survey/spots.h"
+#include "survey/starting_view.h"
+#include "survey/survey_file.h"
+
+namespace flentro::app {
+
+// --- survey -------------------------------------------------------------------------------
+
+namespace {
+
+using Where = SurveyRequest::Where;
+
+Expected<std::vector<SurveySpot>> keptSpots(const Project& project) {
+    std::vector<SurveySpot> spots;
+    for (const Spot& spot : project.spots) spots.push_back({spot.name, spot.view.eye, 0, {}});
+    if (spots.empty())
+        return fail(ErrorCode::NotFound, "No spots are kept yet", {},
+                    "Walk to places that players reach and keep them");
+    return spots;
+}
+
+Expected<std::vector<SurveySpot>> spotsOnLine(const Scene& scene, const Project& project) {
+    auto line = project.survey.where == Where::Walk ? Expected<std::vector<Viewpoint>>(project.walk)
+                                                    : animatedPath(scene, project.survey.node);
+    if (!line) return tl::unexpected(line.error());
+    if (line->empty())
+        return fail(ErrorCode::NotFound, "No walk is recorded yet", {},
+                    "Press Record walk, walk, and press it again");
+    std::vector<SurveySpot> spots = spotsAlong(*line, project.survey.spacing);
+    for (SurveySpot& spot : spots) spot.views.clear();  // all around, like everywhere
+    return spots;
+}
+
+/// Makes `rays` if it needs them.
+Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const Project& project,
+                                           std::unique_ptr<RayScene>& rays, Progress& progress) {
+    const SurveyRequest& request = project.survey;
+    if (request.where == Where::Kept) return keptSpots(project);
+    if (request.where == Where::Walk || request.where == Where::Path)
+        return spotsOnLine(scene, project);
+    SpotPlan plan;
+    if (request.where == Where::Area) plan.area = request.node;
+    plan.spacing = request.spacing;
+    plan.walker.eyeHeight = request.eyeHeight;
+    plan.verticalFov = project.target.verticalFov;
+    plan.starts = {project.view.eye};
+    for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
+    rays = std::make_unique<RayScene>(scene, progress);
+    for (const Vec3d& eye : standingCameras(scene, *rays, request.eyeHeight))
+        plan.starts.push_back(eye);
+    return planSpots(scene, *rays, plan, progress);
+}
+
+/// What chooses the spots, as text.
+std::string describeWhere(const Project& project) {
+    const SurveyRequest& request = project.survey;
+    std::ostringstream text;
+    text << static_cast<int>(request.where) << ' ' << request.node << ' ' << request.spacing << ' '
+         << request.eyeHeight << ' ' << request.camera.firstHeading << ' '
+         << request.camera.lastHeading;
+    for (const double distance : request.camera.distances) text << " behind " << distance;
+    for (const double pitch : request.camera.pitches) text << " pitch " << pitch;
+    const auto add = [&](const Viewpoint& view) { text << ' ' << view.eye.transpose(); };
+    if (request.where == Where::Reach) add(project.view);
+    if (request.where == Where::Walk)
+        for (const Viewpoint& view : project.walk) add(view);
+    if (request.where == Where::Reach || request.where == Where::Kept)
+        for (const Spot& spot : project.spots) {
+            text << spot.name;
+            add(spot.view);
+        }
+    return text.str();
+}
+
+/// Takes a survey, or the same one from the cache; a complete one goes into the cache.
+/// `source`: the scene that `scene` was made from.
+Expected<Survey> surveyOrCached(const Scene& source, const Scene& scene, const Project& project,
+                                const std::string& cache, Progress& progress,
+                                const OnSpot& onSpot) {
+    SurveySettings settings;
+    settings.faceSize = project.survey.faceSize;
+    settings.onlyInViews = !project.survey.camera.isFree();
+    const std::string lights = &source == &scene ? "" : toHex(hashScene(source));
+    const Hash key = surveyKey(scene, project.target, settings, describeWhere(project) + lights);
+    if (!cache.empty())
+        if (auto known = loadSurvey(cache, key, scene, project.target)) return std::move(*known);
+    std::unique_ptr<RayScene> rays;
+    SubProgress finding(progress, 0, 0.1);
+    auto spots = spotsFor(scene, project, rays, finding);
+    if (!spots) return tl::unexpected(spots.error());
+    *spots = throughCamera(*spots, project.survey.camera, settings.headings);
+    SubProgress looking(progress, 0.1, 0.95);
+    SubProgress lighting(progress, 0.95, 1);
+    const bool looks = settings.faceSize > 0;
+    if (looks && !rays) rays = std::make_unique<RayScene>(scene, progress);
+    Survey survey = takeSurvey(scene, looks ? rays.get() : nullptr, project.target, *spots,
+                               settings, looking, onSpot);
+    if (looks && survey.complete)
+        survey.lights = measureLights(source, scene, *rays, survey, lighting);
+    // Not an error if the folder cannot be written: it is surveyed anew next time.
+    if (!cache.empty() && survey.complete) (void)saveSurvey(survey, key, cache);
+    return survey;
+}
+
+}  // namespace
+
+double Surveyed::load(const Tallies& tallies, std::size_t spot, std::size_t view,
+                      const std::optional<Measure>& measure, const Target& target) const {
+    if (spot >= tallies.size() || view >= tallies[spot].size()) return 0;
+    const Counts load = loads(tallies[spot][view].counts, target);
+    return at(load, measure.value_or(worstMeasure(load)));
+}
+
+std::size_t Surveyed::worstView(const Tallies& tallies, std::size_t spot,
+                                const std::optional<Measure>& measure, const Target& target) const {
+    std::size_t worst = 0;
+    for (std::size_t v = 1; v < tallies[spot].size(); ++v)
+        if (load(tallies, spot, v, measure, target) > load(tallies, spot, worst, measure, target))
+            worst = v;
+    return worst;
+}
+
+Surveyed::Extremes Surveyed::extremes(const Measure measure, const Target& target) const {
+    Extremes extremes;
+    std::vector<double> each;
+    for (std::size_t s = 0; s < after.size(); ++s) {
+        const std::size_t v = worstView(after, s, measure, target);
+        each.push_back(at(after[s][v].counts, measure));
+        const double here = load(after, s, v, measure, target);
+        if (s > 0 && here <= extremes.load) continue;
+        extremes = {s, v, each.back(), here, 0};
+    }
+    if (each.empty()) return extremes;
+    extremes.median = median(std::move(each));
+    return extremes;
+}
+
+void Document::runSurvey() {
+    if (!source_) return;
+    {
+        const std::lock_guard lock(early_->mutex);
+        early_->spots.clear();
+    }
+    const std::string cache = projectFile_.isEmpty() ? "" : projectFile_.toStdString() + ".survey";
+    jobs_.start(
+        kSurveying,
+        [this, scene = result_, source = source_, project = project_, early = early_,
+         cache](Progress& progress) -> JobRunner::Finish {
+            const auto onSpot = [&](std::size_t, const SpotResult& spot) {
+                const std::lock_guard lock(early->mutex);
+                early->spots.push_back({spot.eye, spot.worstLoad(project.target)});
+            };
+            auto taken = surveyOrCached(*source, *scene, project, cache, progress, onSpot);
+            if (!taken) return [this, error = taken.error()] { report(error); };
+            std::erase_if(taken->spots, [](const SpotResult& spot) { return !spot.done; });
+            const auto survey = std::make_shared<const Survey>(std::move(*taken));
+            const bool alongLine =
+                project.survey.where == Where::Walk || project.survey.where == Where::Path;
+            const auto evidence = std::make_shared<const Evidence>(evidenceOf(*survey, *scene));
+            return [this, survey, source, scene, alongLine, evidence] {
+                if (source == source_ && !survey->spots.empty())
+                    adoptSurvey({survey, {}, {}, alongLine, scene}, evidence);
+            };
+        },
+        Lane::Survey);
+}
+
+void Document::adoptSurvey(const Surveyed& surveyed,
+                           const std::shared_ptr<const Evidence>& evidence) {
+    surveyed_ = surveyed;
+    if (evidence->hash != evidence_->hash) {
+        evidence_ = evidence;
+        wantResult();
+    }
+    {
+        const std::lock_guard lock(early_->mutex);
+        early_->spots.clear();
+    }
+    emit surveyChanged();
+    retallySoon();
+    surveyAgainSoon();
+}
+
+namespace {
+
+/// Cancelled as soon as there is a newer wish.
+class UntilNextRequest final : public Progress {
+public:
+    explicit UntilNextRequest(std::shared_ptr<std::atomic<int>> wish)
+        : generation_(std::move(wish)), mine_(*generation_) {}
+    void report(double, std::string_view) override {}
+    [[nodiscard]] bool cancelled() const override { return *generation_ != mine_; }
+
+private:
+    std::shared_ptr<std::atomic<int>> generation_;
+    int mine_;
+};
+
+bool hasSameObjects(const Scene& a, const Scene& b) {
+    return a.assets.size() == b.assets.size() &&
+           std::equal(a.objects.begin(), a.objects.end(), b.objects.begin(), b.objects.end(),
+                      [](const Object& x, const Object& y) {
+                          return x.asset == y.asset && x.origins == y.origins && x.world == y.world;
+                      });
+}
+
+/// The surveyed scene with the culling and levels of another state of it; nothing when that has
+/// other objects, or the same culling and levels.
+ScenePtr withCullingAndLevels(const Scene& surveyed, const Scene& now) {
+    if (!hasSameObjects(surveyed, now)) return nullptr;
+    auto result = std::make_shared<Scene>(surveyed);
+    bool differs = false;
+    for (std::size_t i = 0; i < now.objects.size(); ++i) {
+        differs = differs || result->objects[i].culling != now.objects[i].culling;
+        result->objects[i].culling = now.objects[i].culling;
+    }
+    for (std::size_t i = 0; i < now.assets.size(); ++i) {
+        differs = differs || !(result->assets[i].ladder == now.assets[i].ladder);
+        result->assets[i].ladder = now.assets[i].ladder;
+    }
+    // Far levels may have brought materials of their own, behind the source's.
+    result->materials = now.materials;
+    result->textures = now.textures;
+    result->samplers = now.samplers;
+    result->images = now.images;
+    return differs ? result : nullptr;
+}
+
+bool isCulledOtherwise(const Scene& a, const Scene& b) {
+    for (std::size_t i = 0; i < a.objects.size(); ++i)
+        if (a.objects[i].culling.end != b.objects[i].culling.end) return true;
+    return false;
+}
+
+}  // namespace
+
+bool Surveyed::isOfOtherObjects(const Scene& result) const {
+    return exists() && !hasSameObjects(*scene, result);
+}
+
+/// Works new culling distances and levels into the survey: drawn from every spot, seen from those
+/// where that changes.
+void Document::surveyAgainSoon() {
+    ++*generation_;
+    surveyingAgain_ = false;
+    if (!surveyed_.exists()) return;
+    surveyingAgain_ = true;
+    resurveyor_.request([this, progress = std::make_shared<UntilNextRequest>(generation_),
+                         surveyed = surveyed_.survey, before = surveyed_.scene,
+                         now = result_]() -> std::function<void()> {
+        const ScenePtr scene = withCullingAndLevels(*before, *now);
+        if (!scene)
+            return [this, progress] {
+                if (!progress->cancelled()) surveyingAgain_ = false;
+            };
+        auto survey = std::make_shared<Survey>(*surveyed);
+        std::optional<RayScene> rays;
+        if (survey->hasRays() && isCulledOtherwise(*scene, *before))
+            rays.emplace(*scene, *progress);
+        (void)surveyAgain(*survey, *scene, rays ? &*rays : nullptr, *progress);
+        return [this, scene, survey, progress] {
+            if (progress->cancelled()) return;
+            surveyed_.survey = survey;
+            surveyed_.scene = scene;
+            surveyingAgain_ = false;
+            emit surveyChanged();
+        };
+    });
+}
+
+/// The views of the survey cost something else now: counted again, without any rays.
+void Document::retallySoon() {
+    if (!surveyed_.exists()) return;
+    tallier_.request([this, survey = surveyed_.survey, before = source_, after = result_,
+                      target = project_.target, off = off_,
+                      closing = closing_]() -> std::function<void()> {
+        const auto count = [&](const Scene& scene, const Without& without) {
+            const ViewMeter meter(scene, target);
+            Surveyed::Tallies tallies;
+            for (const SpotResult& spot : survey->spots)
+                if (!*closing)
+                    tallies.push_back(meter.count(meter.sight(spot.eye, spot.views), without));
+            return tallies;
+        };
+        auto tallies = std::make_shared<std::pair<Surveyed::Tallies, Surveyed::Tallies>>(
+            count(*before, {}), count(*after, flentro::without(*after, off)));
+        return [this, tallies, before, after, spots = survey->spots.size()] {
+            if (!surveyed_.exists() || spots != surveyed_.survey->spots.size()) return;
+            if (before != source_ || after != result_) return;
+            std::tie(surveyed_.before, surveyed_.after) = std::move(*tallies);
+            emit surveyChanged();
+        };
+    });
+}
+
+std::vector<EarlySpot> Document::earlySpots() const {
+    const std::lock_guard lock(early_->mutex);
+    return early_->spots;
+}
+
+void Document::showMeasure(const std::optional<Measure>& measure) {
+    shownMeasure_ = measure;
+    emit surveyChanged();
+}
+
+int Document::nearestSpot() const {
+    int nearest = -1;
+    double least = std::numeric_limits<double>::infinity();
+    for (std::size_t s = 0; surveyed_.exists() && s < surveyed_.survey->spots.size(); ++s) {
+        const double distance = (surveyed_.survey->spots[s].eye - project_.view.eye).squaredNorm();
+        if (distance >= least) continue;
+        least = distance;
+        nearest = static_cast<int>(s);
+    }
+    return nearest;
+}
+
+// --- what if ------------------------------------------------------------------------------
+
+void Document::switchOff(const std::vector<std::size_t>& objects) {
+    if (!source_ || objects.empty()) return;
+    off_.objects.resize(source_->objects.size(), false);
+    for (const std::size_t object : objects) off_.objects[object] = true;
+    offWasChanged();
+}
+
+void Document::switchLightsOff(const std::vector<std::size_t>& lights) {
+    if (!source_ || lights.empty()) return;
+    off_.lights.resize(source_->placedLights.size(), false);
+    for (const std::size_t light : lights) off_.lights[light] = true;
+    offWasChanged();
+}
+
+void Document::switchAllOn() {
+    off_ = {};
+    offWasChanged();
+}
+
+void Document::offWasChanged() {
+    emit offChanged();
+    countSoon();
+    retallySoon();
+}
+
+std::size_t Document::offCount() const {
+    return static_cast<std::size_t>(std::count(off_.objects.begin(), off_.objects.end(), true) +
+                                    std::count(off_.lights.begin(), off_.lights.end(), true));
+}
+
+}  // namespace flentro::app

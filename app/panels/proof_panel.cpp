@@ -1,0 +1,198 @@
+#include "panels/proof_panel.h"
+
+#include <QFileDialog>
+#include <QFileInfo>
+
+#include "base/index.h"
+#include "base/text.h"
+#include "widgets/theme.h"
+
+namespace flentro::app {
+
+ProofPanel::ProofPanel(Document& document, View3D& view, QWidget* parent)
+    : QWidget(parent),
+      document_(document),
+      view_(view),
+      showing_(new QButtonGroup(this)),
+      table_(makeTable({tr("In this view"), tr("Limit"), tr("Before"), tr("After"), tr("Load")})),
+      verdict_(new QLabel),
+      levels_(new QComboBox),
+      instances_(new QCheckBox(tr("Copies as instances of one node"))),
+      dropEmpty_(new QCheckBox(tr("Leave out empty nodes"))),
+      export_(makePrimary(tr("Export ..."))),
+      exported_(makeFaint("")) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(16, 14, 16, 14);
+    layout->setSpacing(8);
+    addHeading(layout, tr("Proof"),
+               tr("The same camera on the original and on the result. Drag the "
+                  "line; Space swaps."));
+    buildComparison(layout);
+    addRule(layout);
+    buildExport(layout);
+    layout->addStretch(1);
+    connectDocument();
+    refresh();
+}
+
+void ProofPanel::buildComparison(QVBoxLayout* layout) {
+    auto* row = new QHBoxLayout;
+    row->setSpacing(0);
+    const QString names[] = {tr("Result"), tr("Original"), tr("Swipe")};
+    for (int i = 0; i < 3; ++i) {
+        auto* button = new QPushButton(names[i]);
+        button->setCheckable(true);
+        showing_->addButton(button, i);
+        row->addWidget(button, 1);
+    }
+    layout->addLayout(row);
+    connect(showing_, &QButtonGroup::idClicked, this,
+            [this](int id) { view_.setShowing(static_cast<Showing>(id)); });
+    connect(&view_, &View3D::showingChanged, this, &ProofPanel::refresh);
+    table_->setAccessibleName(tr("Before and after"));
+    table_->setSelectionMode(QAbstractItemView::NoSelection);
+    table_->setFocusPolicy(Qt::NoFocus);
+    table_->setRowCount(static_cast<int>(kMeasureCount));
+    table_->setFixedHeight(28 + 26 * static_cast<int>(kMeasureCount) + 4);
+    layout->addWidget(table_);
+    verdict_->setWordWrap(true);
+    layout->addWidget(verdict_);
+}
+
+void ProofPanel::buildExport(QVBoxLayout* layout) {
+    layout->addWidget(makeFaint(tr("Levels in the exported scene")));
+    levels_->addItems(
+        {tr("LOD extension (MSFT_lod)"), tr("A named node for every level"), tr("Level 0 only")});
+    levels_->setAccessibleName(tr("Levels in the exported scene"));
+    layout->addWidget(levels_);
+    instances_->setToolTip(
+        tr("EXT_mesh_gpu_instancing, for engines that read it. Copies that stand still, have one "
+           "mesh and go at the same distances become one node; the manifest keeps their names."));
+    layout->addWidget(instances_);
+    dropEmpty_->setToolTip(
+        tr("Nodes that hold nothing and move nothing. Programs may look some of "
+           "them up by name: then leave this off."));
+    layout->addWidget(dropEmpty_);
+    layout->addWidget(export_);
+    exported_->setWordWrap(true);
+    layout->addWidget(exported_);
+    connect(export_, &QPushButton::clicked, this, [this] { exportResult(); });
+}
+
+void ProofPanel::connectDocument() {
+    Document& document = document_;
+    // As the opened target has it; then as the artist says.
+    connect(&document, &Document::sceneChanged, this,
+            [this] { instances_->setChecked(document_.target().instancing); });
+    connect(&document, &Document::exported, this, [this](const QString& file, double bytes) {
+        const double before =
+            static_cast<double>(QFileInfo(toText(document_.project().scene.string())).size());
+        exported_->setText(tr("Wrote %1: %2 (the source has %3), with its manifest beside it.")
+                               .arg(QFileInfo(file).fileName(), toText(formatBytes(bytes)),
+                                    toText(formatBytes(before))));
+    });
+    connect(&document, &Document::exportWaiting, this, [this] {
+        exported_->setText(tr("The export waits for the work order and begins by itself."));
+    });
+    connect(&document, &Document::failed, this, [this] {
+        if (exported_->text().startsWith(tr("The export waits"))) exported_->clear();
+    });
+    connect(&document.jobs(), &JobRunner::changed, this, [this] {
+        if (!document_.jobs().isRunning()) refresh();
+    });
+    connect(&document, &Document::countsChanged, this, &ProofPanel::refresh);
+    connect(&document, &Document::projectChanged, this, &ProofPanel::refresh);
+    connect(&document, &Document::surveyChanged, this, &ProofPanel::refresh);
+    connect(&document, &Document::sceneChanged, exported_, &QLabel::clear);
+}
+
+void ProofPanel::restoreChoices(const QSettings& settings) {
+    const int levels = settings.value("export/levels", 0).toInt();
+    if (levels >= 0 && levels < levels_->count()) levels_->setCurrentIndex(levels);
+    dropEmpty_->setChecked(settings.value("export/dropEmptyNodes", false).toBool());
+}
+
+void ProofPanel::rememberChoices(QSettings& settings) const {
+    settings.setValue("export/levels", levels_->currentIndex());
+    settings.setValue("export/dropEmptyNodes", dropEmpty_->isChecked());
+}
+
+ExportOptions ProofPanel::options() const {
+    static constexpr LevelLayout layouts[] = {LevelLayout::LodExtension, LevelLayout::NamedNodes,
+                                              LevelLayout::TopOnly};
+    ExportOptions options;
+    options.levels = layouts[levels_->currentIndex()];
+    options.instances = instances_->isChecked();
+    options.dropEmptyNodes = dropEmpty_->isChecked();
+    return options;
+}
+
+void ProofPanel::exportResult(const QString& file) {
+    if (!document_.hasScene()) return;
+    const QFileInfo source(toText(document_.project().scene.string()));
+    const QString proposed = source.dir().filePath(source.completeBaseName() + ".lighter.glb");
+    const QString chosen =
+        !file.isEmpty()
+            ? file
+            : QFileDialog::getSaveFileName(this, tr("Export"), proposed, tr("glTF (*.glb *.gltf)"));
+    if (!chosen.isEmpty()) document_.exportResult(chosen, options());
+}
+
+void ProofPanel::refresh() {
+    showing_->button(static_cast<int>(view_.showing()))->setChecked(true);
+    export_->setEnabled(document_.hasScene());
+    if (!document_.hasScene()) return;
+    const Document::Freshness fresh = document_.freshness();
+    const bool counted = fresh != Document::Freshness::Nothing;
+    const bool current = fresh == Document::Freshness::Current;
+    QStringList over;
+    for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) {
+        const Measure measure = elementOf(kMeasures, row);
+        const double limit = at(document_.target().limits, measure);
+        const double after = at(document_.here().after.counts, measure);
+        const double load = loadOf(after, limit);
+        if (stateOf(load) == State::Over) over << QString(measureName(measure)).toLower();
+        const auto value = [&](double v) { return toText(formatMeasure(measure, v)); };
+        setCell(table_, row, 0, measureName(measure), false);
+        setCell(table_, row, 1, isLimit(limit) ? value(limit) : "-");
+        setCell(table_, row, 2,
+                counted ? value(at(document_.here().before.counts, measure)) : QString("..."));
+        setCell(table_, row, 3, current ? value(after) : QString("..."));
+        if (current && isLimit(limit))
+            setLoadCell(table_, row, 4, load);
+        else
+            setCell(table_, row, 4, current ? "-" : "...");
+    }
+    if (!current)
+        return verdict_->setText(
+            document_.isOrderStopped()
+                ? tr("The work order was stopped before it had a result: nothing is proved. Press "
+                     "F5 to go on.")
+                : tr("Counting: the work order is still worked out."));
+    const QString here =
+        over.isEmpty()
+            ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))
+            : tr("<b>Over</b> from here in %1.").arg(over.join(", "));
+    verdict_->setText(here + " " + surveyedVerdict());
+}
+
+/// What the survey says of all places: one place proves nothing for the others.
+QString ProofPanel::surveyedVerdict() const {
+    const Surveyed& surveyed = document_.surveyed();
+    if (!surveyed.exists()) return tr("Other places are not surveyed.");
+    if (document_.isSurveyingAgain() || surveyed.after.size() != surveyed.survey->spots.size())
+        return tr("The surveyed places are being counted.");
+    std::size_t over = 0;
+    for (std::size_t spot = 0; spot < surveyed.after.size(); ++spot) {
+        const std::size_t view =
+            surveyed.worstView(surveyed.after, spot, std::nullopt, document_.target());
+        over += stateOf(surveyed.load(surveyed.after, spot, view, std::nullopt,
+                                      document_.target())) == State::Over;
+    }
+    return over == 0 ? tr("Within them at all %1 surveyed places.").arg(surveyed.after.size())
+                     : tr("<b>Over</b> at %1 of %2 surveyed places.")
+                           .arg(over)
+                           .arg(surveyed.after.size());
+}
+
+}  // namespace flentro::app

@@ -1,0 +1,46 @@
+// Original against result: one camera, every number, and the export.
+
+#pragma once
+
+#include <QButtonGroup>
+#include <QComboBox>
+#include <QSettings>
+
+#include "view/view3d.h"
+#include "widgets/elements.h"
+
+namespace flentro::app {
+
+class ProofPanel : public QWidget {
+    Q_OBJECT
+
+public:
+    ProofPanel(Document& document, View3D& view, QWidget* parent = nullptr);
+
+    /// What was chosen for the export last.
+    void restoreChoices(const QSettings& settings);
+    void rememberChoices(QSettings& settings) const;
+    /// Asks for a name unless `file` is given.
+    void exportResult(const QString& file = {});
+
+private:
+    void buildComparison(QVBoxLayout* layout);
+    void buildExport(QVBoxLayout* layout);
+    void connectDocument();
+    void refresh();
+    [[nodiscard]] QString surveyedVerdict() const;
+    [[nodiscard]] ExportOptions options() const;
+
+    Document& document_;
+    View3D& view_;
+    QButtonGroup* showing_;
+    QTableWidget* table_;
+    QLabel* verdict_;
+    QComboBox* levels_;
+    QCheckBox* instances_;
+    QCheckBox* dropEmpty_;
+    QPushButton* export_;
+    QLabel* exported_;
+};
+
+}  // namespace flentro::app
