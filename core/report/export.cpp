@@ -2,9 +2,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "base/index.h"
 #include "io/file.h"
+#include "measure/viewcost.h"
+#include "scene/edit.h"
 #include "scene/instances.h"
 #include "scene/own_extras.h"
 #include "scene/prune.h"
@@ -80,6 +83,30 @@ Json describeObject(const Scene& scene, const Object& object) {
     return json;
 }
 
+/// Shadow lights that no animation moves, the dearest first: light maps can hold what they add,
+/// and then nothing is drawn for them.
+Json bakeCandidates(const Scene& scene, const Target& target) {
+    const std::vector<bool> moving = movingNodes(scene);
+    std::vector<DrawnLight> found;
+    for (std::uint32_t i = 0; i < scene.placedLights.size(); ++i) {
+        const PlacedLight& light = scene.placedLights[i];
+        if (!light.castsShadow || (light.node >= 0 && elementOf(moving, light.node))) continue;
+        const ViewCost here = viewCost(scene, target, {light.position, 0, 0});
+        const auto drawn = std::ranges::find(here.lights, i, &DrawnLight::light);
+        if (drawn != here.lights.end() && drawn->castsShadow) found.push_back(*drawn);
+    }
+    std::ranges::stable_sort(found, std::greater(), &DrawnLight::shadowTriangles);
+    Json list = Json::array();
+    for (const DrawnLight& drawn : found) {
+        const PlacedLight& light = scene.placedLights[drawn.light];
+        list.push_back({{"name", light.name},
+                        {"node", light.node},
+                        {"shadowTriangles", drawn.shadowTriangles},
+                        {"shadowCalls", drawn.shadowCalls}});
+    }
+    return list;
+}
+
 bool isSameFile(const fs::path& a, const fs::path& b) {
     std::error_code error;
     return fs::weakly_canonical(a, error) == fs::weakly_canonical(b, error) ||
@@ -114,6 +141,8 @@ Json makeManifest(const Scene& scene, const Target& target) {
         if (light.castsShadow && std::isfinite(light.shadowEnd)) row["shadowEnd"] = light.shadowEnd;
         if (row.size() > 2) json["lights"].push_back(std::move(row));
     }
+    if (Json candidates = bakeCandidates(scene, target); !candidates.empty())
+        json["bakeCandidates"] = std::move(candidates);
     return json;
 }
 
