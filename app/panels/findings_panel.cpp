@@ -99,12 +99,8 @@ QWidget* FindingsPanel::makeFills() {
     layout->setSpacing(8);
     auto* choices = new QHBoxLayout;
     choices->setSpacing(6);
-    for (QComboBox* box : {where_, what_, by_}) {
-        choices->addWidget(box, 1);
-        connect(box, &QComboBox::activated, this, &FindingsPanel::rankSoon);
-    }
-    where_->setItemData(WorstView, tr("Of the survey, in the chosen measure"), Qt::ToolTipRole);
-    // A measure of lights has lights, and lights add to few others.
+    // First of all, so that what is ranked is what is shown: a measure of lights has lights, and
+    // lights add to few others.
     connect(by_, &QComboBox::activated, this, [this] {
         if (isOfLights(measure())) what_->setCurrentIndex(static_cast<int>(CostKind::Light));
     });
@@ -113,6 +109,11 @@ QWidget* FindingsPanel::makeFills() {
         if ((kind() == CostKind::Light) != isOfLights(measure()) && !drawn)
             by_->setCurrentIndex(static_cast<int>(Measure::Triangles));
     });
+    for (QComboBox* box : {where_, what_, by_}) {
+        choices->addWidget(box, 1);
+        connect(box, &QComboBox::activated, this, &FindingsPanel::rankSoon);
+    }
+    where_->setItemData(WorstView, tr("Of the survey, in the chosen measure"), Qt::ToolTipRole);
     layout->addLayout(choices);
     layout->addWidget(bar_);
     connect(bar_, &FillBar::chosen, this, [this](int segment) {
