@@ -54,7 +54,7 @@ void print(const Audit& audit) {
     say("{}\n{}\n", formatTable(table), audit.within() ? "Within." : "Over.");
 }
 
-/// "2.41 triangles, 0.10 draw calls": the loads that a finding takes off, most first.
+/// "x2.41 triangles, x0.10 drawCalls": the loads that a finding takes off, most first.
 std::string reliefText(const Finding& finding, const Target& target) {
     std::vector<std::pair<double, std::string>> parts;
     for (const Measure measure : kMeasures) {
@@ -62,7 +62,7 @@ std::string reliefText(const Finding& finding, const Target& target) {
         const double load =
             isLimit(limit) && limit > 0 ? at(finding.relief.worst, measure) / limit : 0;
         if (load >= 0.005)
-            parts.emplace_back(-load, fmt::format("{:.2f} {}", load, measureKey(measure)));
+            parts.emplace_back(-load, fmt::format("x{:.2f} {}", load, measureKey(measure)));
     }
     std::sort(parts.begin(), parts.end());
     std::vector<std::string> words;

@@ -371,6 +371,8 @@ TEST_F(CliSurvey, AuditJudgesTheWorstViewAndNamesItsCause) {
         if (finding["rule"] == "over-limit") named = finding["subjects"][0]["name"];
     EXPECT_EQ(named, "sphere");
     EXPECT_THAT(over.output, HasSubstr("no-levels"));
+    EXPECT_THAT(over.output, testing::ContainsRegex("takes off (about )?x[0-9]+\\.[0-9]+ "))
+        << "loads, not counts";
     EXPECT_EQ(
         cli("audit rooms.glb --target strict.target.json --eye=0,1.7,12 --heading 180").status, 0)
         << "away from everything";
