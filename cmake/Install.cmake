@@ -48,6 +48,13 @@ install(FILES data/copyright DESTINATION ${CMAKE_INSTALL_DOCDIR})
 
 set(CPACK_GENERATOR DEB)
 set(CPACK_PACKAGE_NAME flentro)
+set(CPACK_PACKAGE_DESCRIPTION_SUMMARY "content optimisation for real-time 3D scenes")
+set(CPACK_PACKAGE_DESCRIPTION
+"Audits the content of a heavy 3D scene against a platform's budgets (triangles,
+draw calls, textures, lights, visible objects), finds what is to blame and
+where, then generates levels of detail, culling distances, merged geometry and
+smaller textures that bring every view a player can reach within the frame
+budget, and proves it. Reads and writes glTF 2.0.")
 set(CPACK_PACKAGE_CONTACT "The Flentro developers <developers@flentro.invalid>")
 set(CPACK_PACKAGING_INSTALL_PREFIX /usr)
 set(CPACK_STRIP_FILES ON)
