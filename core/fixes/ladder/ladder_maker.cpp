@@ -223,7 +223,9 @@ bool LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
         if (progress_.cancelled()) return false;
         Ladder::Level level;
         level.mesh = finishMesh(std::move(meshes[i]));
+        if (progress_.cancelled()) return false;
         level.deviation = surfaces.largestDeviation(*level.mesh);
+        if (progress_.cancelled()) return false;
         const AttributeDeviation shading =
             surface.attributesFrom(*level.mesh, kShadingSamples, level.deviation + kNoDistance);
         level.normalError = shading.normal;

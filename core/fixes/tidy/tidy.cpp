@@ -123,12 +123,16 @@ private:
 };
 
 /// `twoSided`: both sides of a face are drawn, so that a twin behind it shows nothing.
-void dropTriangles(Part& part, const TidySettings& settings, bool twoSided, Tidied& result) {
+/// Half done if it is cancelled.
+void dropTriangles(Part& part, const TidySettings& settings, bool twoSided, Tidied& result,
+                   const Progress& progress) {
+    constexpr std::size_t kAsked = 3 * 65536;  // corners between two questions
     const std::vector<std::vector<Vec3f>> poses = posesOf(part);
     TriangleTable seen(part.triangleCount());
     Twins twins(poses.front(), part.triangleCount());
     std::size_t kept = 0;
     for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3) {
+        if (i % kAsked == 0 && progress.cancelled()) return;
         const Corners t = {part.indices[i], part.indices[i + 1], part.indices[i + 2]};
         if (settings.dropDegenerate && isDegenerate(poses, t)) {
             ++result.triangles[Degenerate];
@@ -228,7 +232,7 @@ Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& setting
         if (progress.cancelled()) return result;
         const bool twoSided =
             part.material >= 0 && elementOf(scene.materials, part.material).doubleSided;
-        dropTriangles(part, settings, twoSided, result);
+        dropTriangles(part, settings, twoSided, result, progress);
     }
     if (settings.holeSize > 0) {
         ClosedHoles closed = closeHoles(copy, settings.holeSize);
