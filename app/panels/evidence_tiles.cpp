@@ -11,6 +11,8 @@
 #include "base/text.h"
 #include "io/image.h"
 #include "picture/painter.h"
+#include "widgets/elements.h"
+#include "widgets/show_me.h"
 
 namespace flentro::app {
 namespace {
@@ -21,10 +23,6 @@ const Vec3d kSide = Vec3d(0.7, 0.45, 0.75).normalized();  ///< Where meshes are 
 
 QString tr(const char* text) {
     return QCoreApplication::translate("EvidenceTiles", text);
-}
-
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
 }
 
 /// The evidence of that label, if there is any.
@@ -96,7 +94,7 @@ private:
         QImage image = blank();
         QPainter painter(&image);
         painter.drawImage((edge_ - picture.width) / 2, (edge_ - picture.height) / 2, painted);
-        return {image, text(subject.name)};
+        return {image, toText(subject.name)};
     }
 
     [[nodiscard]] QImage decoded(const Image& image) const {
@@ -146,7 +144,7 @@ private:
             painter.setCompositionMode(QPainter::CompositionMode_Multiply);
         }
         painter.fillRect(image.rect(), QColor::fromRgbF(display(0), display(1), display(2)));
-        return {image, text(subject.name)};
+        return {image, toText(subject.name)};
     }
 
     /// The middle of a mesh as the target shows it from where it counts most, magnified: a square
@@ -155,18 +153,14 @@ private:
         if (!quantityOf(finding_, "share below four pixels") || finding_.where.empty()) return;
         const std::size_t asset = finding_.subjects.front().index;
         const Vec3d eye = finding_.where.front().eye;
-        double nearest = std::numeric_limits<double>::infinity();
-        double scale = 1;
-        for (const Object& object : scene_.objects) {
-            if (static_cast<std::size_t>(object.asset) != asset) continue;
-            const double distance = object.bounds.exteriorDistance(eye);
-            if (distance < nearest) scale = object.scale;
-            nearest = std::min(nearest, distance);
-        }
-        if (!std::isfinite(nearest)) return;
-        const double distance = std::max(nearest, 0.5);
+        const auto nearest = nearestObject(scene_, eye, [&](std::size_t i) {
+            return static_cast<std::size_t>(scene_.objects[i].asset) == asset;
+        });
+        if (!nearest) return;
+        const Object& object = scene_.objects[*nearest];
+        const double distance = std::max(object.bounds.exteriorDistance(eye), 0.5);
         const double perMetre =
-            kMagnified * scale * pixelsPerMetreAtOne(target_) / distance;  // on the tile
+            kMagnified * object.scale * pixelsPerMetreAtOne(target_) / distance;  // on the tile
         QImage image = blank();
         QPainter painter(&image);
         painter.setPen(QPen(theme_.hairline, 1));
@@ -178,7 +172,7 @@ private:
         painter.setPen(QPen(theme_.ink, 1));
         drawEdges(painter, *scene_.assets[asset].mesh, perMetre);
         tiles_.push_back(
-            {image, tr("from %1, a square is a pixel").arg(text(formatMetres(distance)))});
+            {image, tr("from %1, a square is a pixel").arg(toText(formatMetres(distance)))});
     }
 
     /// The edges of faces that look this way, around the middle of the bounds.
@@ -256,10 +250,11 @@ private:
         painter.setBrush(theme_.ink);
         painter.drawEllipse(middle, 3, 3);
         const QString range = std::isfinite(light.range)
-                                  ? tr("reaches %1").arg(text(formatMetres(light.range)))
+                                  ? tr("reaches %1").arg(toText(formatMetres(light.range)))
                                   : tr("reaches everywhere");
-        tiles_.push_back(
-            {image, useful ? tr("%1, %2 matter").arg(range, text(formatMetres(*useful))) : range});
+        tiles_.push_back({image, useful
+                                     ? tr("%1, %2 matter").arg(range, toText(formatMetres(*useful)))
+                                     : range});
     }
 
     /// The object and where it counts most, with what is looked at from there.
@@ -291,7 +286,7 @@ private:
         painter.setPen(QPen(theme_.over, 2));
         painter.drawRect(planOf(bounds, centre, perMetre).marginsAdded({2, 2, 2, 2}));
         tiles_.push_back(
-            {image, tr("from %1").arg(text(formatMetres(bounds.exteriorDistance(view.eye))))});
+            {image, tr("from %1").arg(toText(formatMetres(bounds.exteriorDistance(view.eye))))});
     }
 
     const Finding& finding_;

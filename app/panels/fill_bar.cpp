@@ -5,7 +5,6 @@
 #include <QPainter>
 #include <QToolTip>
 #include <algorithm>
-#include <cmath>
 
 #include "base/index.h"
 #include "base/text.h"
