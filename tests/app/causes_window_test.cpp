@@ -5,6 +5,9 @@
 
 #include "base/index.h"
 #include "fixes/ladder/ladder.h"
+#include "panels/evidence_tiles.h"
+#include "support/meshes.h"
+#include "support/surveys.h"
 #include "window_fixture.h"
 
 namespace flentro::app {
@@ -97,6 +100,35 @@ TEST_F(Causes, AreDrawn) {
     EXPECT_THAT(tilesOf("light-range-too-long")[0].caption.toStdString(), HasSubstr("reaches"));
     choose("duplicate-materials");
     ASSERT_TRUE(QTest::qWaitFor([&] { return page().evidence().tiles().size() == 2; }, kPatience));
+}
+
+TEST(EvidenceTiles, TrianglesAreDrawnAgainstThePixelsOfTheTarget) {
+    const Scene scene = test::makeScene(
+        {{test::makeSphere(48, 24), {0, 0, -20}}, {test::makeSphere(48, 24), {0, 0, -10}}});
+    Finding finding;
+    finding.subjects = {assetSubject(scene, 1)};
+    const auto tiles = [&] {
+        return evidenceTiles(finding, scene, test::surveyDisplay(), theme(), 96);
+    };
+    EXPECT_EQ(tiles().size(), 1U) << "only the mesh: nothing is known of its density";
+    finding.evidence = {{"share below four pixels", 1, Quantity::Unit::Share}};
+    EXPECT_EQ(tiles().size(), 1U) << "nor where it counts";
+    finding.where = {{Vec3d::Zero(), 0, 0}};
+    const auto drawn = tiles();
+    ASSERT_EQ(drawn.size(), 2U);
+    EXPECT_EQ(drawn[1].caption.toStdString(), "from 9.0 m, a square is a pixel");
+    const auto inked = [](const QImage& image) {
+        int count = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x)
+                count +=
+                    std::abs(image.pixelColor(x, y).lightness() - theme().ink.lightness()) < 60;
+        return count;
+    };
+    const int near = inked(drawn[1].image);
+    EXPECT_GT(near, 0);
+    finding.where = {{Vec3d(0, 0, 80), 0, 0}};
+    EXPECT_GT(inked(tiles()[1].image), 2 * near) << "from afar more edges fall on a pixel";
 }
 
 TEST_F(Causes, LeadToThePlaceAndToThePreparedFix) {
