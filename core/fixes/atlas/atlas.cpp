@@ -60,11 +60,13 @@ void markVariants(const Part& part, std::vector<Reach>& reach) {
     });
 }
 
-std::vector<Reach> reachOf(const Scene& scene) {
+/// Incomplete once cancelled.
+std::vector<Reach> reachOf(const Scene& scene, const Progress& progress) {
     std::vector<Reach> reach(scene.materials.size());
     for (const Asset& asset : scene.assets)
         for (std::size_t level = 0; level < asset.levelCount(); ++level)
             for (const Part& part : asset.level(level)->parts) {
+                if (progress.cancelled()) return reach;
                 markVariants(part, reach);
                 if (part.material < 0) continue;
                 Reach& here = elementOf(reach, part.material);
@@ -77,7 +79,7 @@ std::vector<Reach> reachOf(const Scene& scene) {
                     here.surface += area.surface;
                     here.picture += area.picture;
                 }
-                if (here.odd || here.outside) continue;
+                if (here.odd || here.outside || progress.cancelled()) continue;
                 const auto tiles = tileShifts(part, *coords);
                 here.outside = !tiles || tiles->reach.maxCoeff() > 1 + kTileRounding;
                 here.shifted = here.shifted || (tiles && !tiles->isNone());
@@ -111,12 +113,13 @@ int shownEdge(int edge, int gutter) {
 class Packer {
 public:
     /// `cut` [materials]: those whose textures repeated until their meshes were cut.
-    Packer(const Scene& before, const AtlasSettings& settings, Scene& scene,
+    Packer(const Scene& before, const AtlasSettings& settings, Scene& scene, Progress& progress,
            std::vector<bool> cut = {})
         : before_(before),
           settings_(settings),
           scene_(scene),
-          reach_(reachOf(before)),
+          progress_(progress),
+          reach_(reachOf(before, progress)),
           cut_(std::move(cut)) {
         cut_.resize(before.materials.size(), false);
     }
@@ -139,7 +142,8 @@ public:
         return repeats;
     }
 
-    bool run(Progress& progress) {
+    /// False: cancelled.
+    bool run() {
         std::map<std::string, std::vector<Candidate>> groups;
         for (std::size_t i = 0; i < before_.materials.size(); ++i) {
             const Judged judged = judge(i);
@@ -148,19 +152,19 @@ public:
         }
         std::size_t done = 0;
         for (const auto& [key, group] : groups) {
-            if (progress.cancelled()) return false;
-            progress.report(0.8 * static_cast<double>(done++) / static_cast<double>(groups.size()),
-                            "Packing textures");
+            if (progress_.cancelled()) return false;
+            progress_.report(0.8 * static_cast<double>(done++) / static_cast<double>(groups.size()),
+                             "Packing textures");
             if (group.size() < 2)
                 alone_ += 1;
             else
                 pack(group);
         }
         if (packed_ > 0) {
-            moveCoordinates(progress);
+            moveCoordinates();
             emptyImages();
         }
-        return !progress.cancelled();
+        return !progress_.cancelled();
     }
 
     [[nodiscard]] FixRecord describe() const {
@@ -471,8 +475,8 @@ private:
             scene_, pngImage(fmt::format("page {} {}", pages_, role + 1), picture, 4), sampler);
     }
 
-    void moveCoordinates(Progress& progress) {
-        SubProgress rest(progress, 0.8, 1);
+    void moveCoordinates() {
+        SubProgress rest(progress_, 0.8, 1);
         (void)parallelFor(scene_.assets.size(), "Moving texture coordinates", rest,
                           [&](std::size_t i) {
                               Asset& asset = scene_.assets[i];
@@ -489,7 +493,7 @@ private:
         if (std::none_of(mesh->parts.begin(), mesh->parts.end(), moves)) return mesh;
         Mesh copy = *mesh;
         for (Part& part : copy.parts) {
-            if (!moves(part)) continue;
+            if (!moves(part) || progress_.cancelled()) continue;
             const Move& move = moves_.at(part.material);
             const Stream& coords = *part.find("TEXCOORD_0");
             const std::vector<Vec2f> shifts = tileShifts(part, coords)->shifts;  // as judged
@@ -501,6 +505,7 @@ private:
             part.set("TEXCOORD_0", makeStream(places));
             part.material = move.material;
         }
+        if (progress_.cancelled()) return mesh;
         const MeshPtr finished = finishMesh(std::move(copy));
         const MeshPtr joined = joinParts(finished);
         joined_ += finished->parts.size() - joined->parts.size();
@@ -526,6 +531,7 @@ private:
     const Scene& before_;
     const AtlasSettings& settings_;
     Scene& scene_;
+    Progress& progress_;
     const std::vector<Reach> reach_;
     std::vector<bool> cut_;      ///< [materials]
     std::map<int, Move> moves_;  ///< By material.
@@ -587,11 +593,12 @@ private:
 };
 
 /// The scene with what repeats cut, and which materials that was.
-std::pair<Scene, std::vector<bool>> withTilesCut(const Scene& scene,
-                                                 const AtlasSettings& settings) {
+std::pair<Scene, std::vector<bool>> withTilesCut(const Scene& scene, const AtlasSettings& settings,
+                                                 Progress& progress) {
     Scene same = scene;
-    std::vector<bool> wanted = Packer(scene, settings, same).repeating();
-    if (std::find(wanted.begin(), wanted.end(), true) == wanted.end()) return {scene, wanted};
+    std::vector<bool> wanted = Packer(scene, settings, same, progress).repeating();
+    if (progress.cancelled() || std::find(wanted.begin(), wanted.end(), true) == wanted.end())
+        return {scene, wanted};
     const TileCutter cutter(scene, std::move(wanted), settings.cutShare);
     Scene cut = scene;
     for (Asset& asset : cut.assets) {
@@ -606,11 +613,11 @@ std::pair<Scene, std::vector<bool>> withTilesCut(const Scene& scene,
 }  // namespace
 
 Expected<Fixed> applyAtlas(const Scene& scene, const AtlasSettings& settings, Progress& progress) {
-    const auto [cut, which] = settings.cutShare > 0 ? withTilesCut(scene, settings)
+    const auto [cut, which] = settings.cutShare > 0 ? withTilesCut(scene, settings, progress)
                                                     : std::pair(scene, std::vector<bool>());
     Fixed result{cut, {}};
-    Packer packer(cut, settings, result.scene, which);
-    if (!packer.run(progress)) return fail(ErrorCode::Cancelled, "Packing textures was stopped");
+    Packer packer(cut, settings, result.scene, progress, which);
+    if (!packer.run()) return fail(ErrorCode::Cancelled, "Packing textures was stopped");
     result.record = packer.describe();
     // What was cut in vain is as it was.
     for (std::size_t a = 0; a < cut.assets.size(); ++a)

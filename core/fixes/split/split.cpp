@@ -6,7 +6,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <map>
 #include <span>
 #include <unordered_map>
 
@@ -168,12 +167,13 @@ struct Pieces {
 
 /// Makes `labels` finer by `more`; true if it did.
 bool refine(Labels& labels, const Labels& more) {
-    std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> both;
+    std::unordered_map<std::uint64_t, std::uint32_t> both;
     std::uint32_t before = 0;
     for (const std::uint32_t label : labels) before = std::max(before, label + 1);
-    for (std::size_t t = 0; t < labels.size(); ++t)
-        labels[t] = both.try_emplace({labels[t], more[t]}, static_cast<std::uint32_t>(both.size()))
-                        .first->second;
+    for (std::size_t t = 0; t < labels.size(); ++t) {
+        const std::uint64_t pair = std::uint64_t{labels[t]} << 32 | more[t];
+        labels[t] = both.try_emplace(pair, static_cast<std::uint32_t>(both.size())).first->second;
+    }
     return both.size() > before;
 }
 
@@ -201,15 +201,22 @@ public:
         const bool wide = mesh.bounds.diagonal().norm() * scale > settings_.minGap;
         if (cut || (settings_.minGap > 0 && wide)) {
             const WeldedMesh welded = weldPlaces(mesh);
-            if (settings_.minGap > 0 && wide)
-                pieces.apart = refine(labels, byPiece(welded, settings_.minGap / scale));
-            if (cut)
+            if (settings_.minGap > 0 && wide) {
+                if (progress.cancelled()) return {};
+                const Labels loose = byPiece(welded, settings_.minGap / scale);
+                if (progress.cancelled()) return {};
+                pieces.apart = refine(labels, loose);
+            }
+            if (cut) {
+                if (progress.cancelled()) return {};
                 pieces.cells = refine(
                     labels,
                     byCell(welded, mesh.bounds,
                            cellCounts(mesh.bounds, settings_.cell / scale, mesh.triangles,
                                       static_cast<std::size_t>(settings_.minCellTriangles))));
+            }
         }
+        if (progress.cancelled()) return {};
         const Buckets buckets(labels);
         for (std::size_t label = 0; buckets.count() > 1 && label < buckets.count(); ++label) {
             if (progress.cancelled()) return {};
