@@ -321,4 +321,6 @@ Expected<Target> findTarget(const std::string& nameOrFile) {
     return parseTarget(*json, nameOrFile);
 }
 
+FLENTRO_DEFINE_VALUE(Target);
+
 }  // namespace flentro

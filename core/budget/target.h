@@ -10,6 +10,7 @@
 
 #include "base/index.h"
 #include "base/json.h"
+#include "base/value.h"
 #include "geometry/frustum.h"
 
 namespace flentro {
@@ -114,6 +115,8 @@ struct TextureStorage {
 };
 
 struct Target {
+    FLENTRO_DECLARE_VALUE(Target);
+
     std::string name = "Untitled";
     std::string description;
     double frameRate = 60;  ///< Frames a second, > 0.

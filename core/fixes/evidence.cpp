@@ -136,4 +136,6 @@ std::vector<Evidence::Place> placesFor(const Scene& scene, const Evidence& evide
     return places;
 }
 
+FLENTRO_DEFINE_VALUE(Evidence);
+
 }  // namespace flentro

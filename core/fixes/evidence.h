@@ -5,6 +5,7 @@
 #include <memory>
 #include <vector>
 
+#include "base/value.h"
 #include "budget/target.h"
 #include "scene/changes.h"
 
@@ -16,6 +17,8 @@ struct Survey;
 /// What a survey says of its spots and of each object of the source. A value without the rest of
 /// the survey: fixes that ask it are evaluated again when it changes, not when a survey does.
 struct Evidence {
+    FLENTRO_DECLARE_VALUE(Evidence);
+
     /// One origin as a place sees it.
     struct VisibilitySample {
         std::uint32_t origin = 0;

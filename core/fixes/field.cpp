@@ -1,4 +1,4 @@
-#include "fixes/field.h"
+#include "fixes/field_table.h"
 
 #include <fmt/ranges.h>
 
@@ -200,4 +200,6 @@ const Json* findMember(const Json& object, const Field& field, int version) {
 }
 
 }  // namespace detail
+FLENTRO_DEFINE_VALUE(Field);
+
 }  // namespace flentro

@@ -11,6 +11,7 @@
 #include <string>
 #include <vector>
 
+#include "base/value.h"
 #include "budget/target.h"
 #include "fixes/account.h"
 #include "fixes/field.h"
@@ -71,6 +72,8 @@ struct FixReport {
 
 /// What a fix did, for its card and the report.
 struct FixRecord {
+    FLENTRO_DECLARE_VALUE(FixRecord);
+
     std::string summary;        ///< One sentence with numbers.
     SceneTotals before, after;  ///< Filled in by evaluate(), as `kind`.
     const FixKind* kind = nullptr;

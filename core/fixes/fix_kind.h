@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include "fixes/field_table.h"
 #include "fixes/fix.h"
 
 namespace flentro {

@@ -101,4 +101,6 @@ Expected<FixSettings> parseSettings(const std::string& key, const Json& json, in
     return settings;
 }
 
+FLENTRO_DEFINE_VALUE(FixRecord);
+
 }  // namespace flentro

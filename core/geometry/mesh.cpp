@@ -134,8 +134,12 @@ MeshPtr finishMesh(Mesh mesh) {
 
 Part selectVertices(const Part& part, const std::vector<std::uint32_t>& kept,
                     std::vector<std::uint32_t> indices) {
-    Part result{part.material,      part.mode, gatherAll(part.attributes, kept),
-                std::move(indices), {},        part.rest};
+    Part result;
+    result.material = part.material;
+    result.mode = part.mode;
+    result.attributes = gatherAll(part.attributes, kept);
+    result.indices = std::move(indices);
+    result.rest = part.rest;
     for (const auto& target : part.targets) result.targets.push_back(gatherAll(target, kept));
     return result;
 }
@@ -163,5 +167,8 @@ std::string describe(const Mesh& mesh) {
                             part.triangleCount());
     return text;
 }
+
+FLENTRO_DEFINE_VALUE(Part);
+FLENTRO_DEFINE_VALUE(Mesh);
 
 }  // namespace flentro

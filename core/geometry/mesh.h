@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "base/json.h"
+#include "base/value.h"
 #include "geometry/stream.h"
 
 namespace flentro {
@@ -20,6 +21,8 @@ struct Attribute {
 
 /// What one draw call draws.
 struct Part {
+    FLENTRO_DECLARE_VALUE(Part);
+
     int material = -1;                   ///< Index in the scene; -1: the default material.
     int mode = 4;                        ///< glTF primitive mode; 4: triangles. Strips and fans
                                          ///< are read as triangles; points and lines are kept.
@@ -43,6 +46,8 @@ struct Part {
 
 /// Immutable once finished and shared between scenes.
 struct Mesh {
+    FLENTRO_DECLARE_VALUE(Mesh);
+
     std::string name;
     std::vector<Part> parts;
     Json rest;  ///< Members such as weights, extras, extensions, kept verbatim.

@@ -33,7 +33,11 @@ inline constexpr double kPi = std::numbers::pi;
 }
 
 [[nodiscard]] inline Vec3d transformPoint(const Mat4d& m, const Vec3d& p) {
-    return m.topLeftCorner<3, 3>() * p + m.topRightCorner<3, 1>();
+    // By its elements: written with blocks it costs each source file a fifth of a second.
+    const auto row = [&](int r) {
+        return m(r, 0) * p.x() + m(r, 1) * p.y() + m(r, 2) * p.z() + m(r, 3);
+    };
+    return {row(0), row(1), row(2)};
 }
 
 /// Bounds of the transformed box (Arvo 1990): tight for the box, not for what is inside.

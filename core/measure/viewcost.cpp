@@ -140,4 +140,6 @@ ViewCost wholeSceneCost(const Scene& scene, const Target& target) {
     return ViewMeter(scene, target).wholeScene();
 }
 
+FLENTRO_DEFINE_VALUE(ViewCost);
+
 }  // namespace flentro

@@ -8,6 +8,7 @@
 
 #include <vector>
 
+#include "base/value.h"
 #include "budget/target.h"
 #include "scene/scene.h"
 
@@ -48,6 +49,8 @@ struct ViewTally {
 };
 
 struct ViewCost : ViewTally {
+    FLENTRO_DECLARE_VALUE(ViewCost);
+
     std::vector<DrawnObject> drawn;   ///< In object order.
     std::vector<DrawnLight> lights;   ///< In light order.
     std::vector<ShadowDraw> shadows;  ///< In object order; those that no pass draws are left out.

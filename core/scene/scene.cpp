@@ -285,6 +285,14 @@ double errorScale(Importance importance) {
     return 0;
 }
 
+bool TextureUse::isMoved() const {
+    return transform != Eigen::Matrix<float, 2, 3>::Identity();
+}
+
+bool PlacedLight::castsShadowFor(const Vec3d& eye) const {
+    return castsShadow && !((position - eye).norm() >= shadowEnd);
+}
+
 double PlacedLight::fadeFor(const Vec3d& eye) const {
     const double distance = (position - eye).norm();
     if (distance >= end) return 0;
@@ -339,5 +347,10 @@ void flatten(Scene& scene) {
 Hash hashScene(const Scene& scene) {
     return SceneHasher().run(scene);
 }
+
+FLENTRO_DEFINE_VALUE(Node);
+FLENTRO_DEFINE_VALUE(Image);
+FLENTRO_DEFINE_VALUE(Material);
+FLENTRO_DEFINE_VALUE(Scene);
 
 }  // namespace flentro

@@ -15,6 +15,7 @@
 
 #include "base/index.h"
 #include "base/json.h"
+#include "base/value.h"
 #include "geometry/mesh.h"
 
 namespace flentro {
@@ -84,6 +85,8 @@ struct Asset {
 };
 
 struct Node {
+    FLENTRO_DECLARE_VALUE(Node);
+
     std::string name;
     int parent = -1;
     std::vector<int> children;
@@ -127,6 +130,8 @@ struct Object {
 };
 
 struct Image {
+    FLENTRO_DECLARE_VALUE(Image);
+
     std::string name;
     std::string uri;                                     ///< As in the file; empty if embedded.
     std::string mime;                                    ///< image/png, image/jpeg, ...
@@ -170,14 +175,17 @@ struct TextureUse {
 
     /// Where the image is looked up for stored coordinates.
     [[nodiscard]] Vec2f lookUp(const Vec2f& coords) const {
-        return transform.leftCols<2>() * coords + transform.col(2);
+        const auto row = [&](int r) {
+            return transform(r, 0) * coords.x() + transform(r, 1) * coords.y() + transform(r, 2);
+        };
+        return {row(0), row(1)};
     }
-    [[nodiscard]] bool isMoved() const {
-        return transform != Eigen::Matrix<float, 2, 3>::Identity();
-    }
+    [[nodiscard]] bool isMoved() const;
 };
 
 struct Material {
+    FLENTRO_DECLARE_VALUE(Material);
+
     std::string name;
     Vec4f baseColor = Vec4f::Ones();
     Vec3f emissive = Vec3f::Zero();  ///< With KHR_materials_emissive_strength.
@@ -222,9 +230,7 @@ struct PlacedLight {
     /// Share of its light that is shown to `eye`: 1 up to where it fades, 0 from where it ends.
     [[nodiscard]] double fadeFor(const Vec3d& eye) const;
     /// True if it casts a shadow as seen from `eye`; from nowhere (NaN) at any distance.
-    [[nodiscard]] bool castsShadowFor(const Vec3d& eye) const {
-        return castsShadow && !((position - eye).norm() >= shadowEnd);
-    }
+    [[nodiscard]] bool castsShadowFor(const Vec3d& eye) const;
 };
 
 struct Skin {
@@ -256,6 +262,8 @@ struct SourceUnits {
 };
 
 struct Scene {
+    FLENTRO_DECLARE_VALUE(Scene);
+
     std::string name;
     std::vector<Node> nodes;
     std::vector<Json> scenes;  ///< glTF scenes with their root nodes, verbatim.

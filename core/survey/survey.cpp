@@ -447,4 +447,7 @@ std::vector<std::vector<ViewTally>> recount(const Survey& survey, const ViewMete
     return result;
 }
 
+FLENTRO_DEFINE_VALUE(SpotResult);
+FLENTRO_DEFINE_VALUE(Survey);
+
 }  // namespace flentro

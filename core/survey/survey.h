@@ -5,6 +5,7 @@
 #include <functional>
 #include <optional>
 
+#include "base/value.h"
 #include "survey/light_matrix.h"
 #include "survey/look.h"
 #include "survey/spots.h"
@@ -24,6 +25,8 @@ struct SurveySettings {
 
 /// What was measured from one spot.
 struct SpotResult {
+    FLENTRO_DECLARE_VALUE(SpotResult);
+
     bool done = false;
     std::string name;
     Vec3d eye = Vec3d::Zero();
@@ -41,6 +44,8 @@ struct SpotResult {
 };
 
 struct Survey {
+    FLENTRO_DECLARE_VALUE(Survey);
+
     SurveySettings settings;
     Target target;
     std::vector<SpotResult> spots;
