@@ -188,10 +188,10 @@ public:
     /// What-if: objects that are counted and drawn as if they were not there. ViewCounts and in the
     /// selection objects are the source's: those of a result lead back to them as its origins.
     void switchOff(const std::vector<std::size_t>& objects);
-    void switchLightsOff(const std::vector<std::size_t>& lights);
+    /// The same of lights and images as well: all that is to be out from now on.
+    void setWithout(Without off);
     void switchAllOn();
     [[nodiscard]] const Without& without() const { return off_; }
-    [[nodiscard]] std::size_t offCount() const;  ///< Objects and lights.
 
     void setView(const Viewpoint& view);
     void selectObject(int object);  ///< In the source's objects; -1: nothing.

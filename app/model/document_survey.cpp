@@ -332,10 +332,8 @@ void Document::switchOff(const std::vector<std::size_t>& objects) {
     offWasChanged();
 }
 
-void Document::switchLightsOff(const std::vector<std::size_t>& lights) {
-    if (!source_ || lights.empty()) return;
-    off_.lights.resize(source_->placedLights.size(), false);
-    for (const std::size_t light : lights) off_.lights[light] = true;
+void Document::setWithout(Without off) {
+    off_ = std::move(off);
     offWasChanged();
 }
 
@@ -348,11 +346,6 @@ void Document::offWasChanged() {
     emit offChanged();
     countSoon();
     retallySoon();
-}
-
-std::size_t Document::offCount() const {
-    return static_cast<std::size_t>(std::count(off_.objects.begin(), off_.objects.end(), true) +
-                                    std::count(off_.lights.begin(), off_.lights.end(), true));
 }
 
 }  // namespace flentro::app

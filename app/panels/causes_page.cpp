@@ -272,7 +272,7 @@ void CausesPage::describeCurrent() {
                                   : toText(finding->rule->advice));
     const Subject::Kind kind = finding->subjects.front().kind;
     off_->setEnabled(kind == Subject::Kind::Asset || kind == Subject::Kind::Object ||
-                     kind == Subject::Kind::Light);
+                     kind == Subject::Kind::Light || kind == Subject::Kind::Image);
     aside_->setText(isAside(*finding) ? tr("Take up again") : tr("Set aside"));
 }
 
@@ -324,24 +324,17 @@ void CausesPage::fixAllOfKind() {
     emit fixRequested(all, {});
 }
 
-/// All objects of its assets, the objects, or the lights.
 void CausesPage::switchCurrentOff() {
     const Finding* finding = current();
     if (!finding) return;
-    std::vector<std::size_t> objects;
-    std::vector<std::size_t> lights;
-    const auto add = [&](const Object& object) {
-        objects.insert(objects.end(), object.origins.begin(), object.origins.end());
-    };
+    TakeOut out(*document_.source(), *scene_, document_.without());
     for (const Subject& subject : finding->subjects) {
-        if (subject.kind == Subject::Kind::Light) lights.push_back(subject.index);
-        if (subject.kind == Subject::Kind::Object) add(scene_->objects[subject.index]);
-        if (subject.kind == Subject::Kind::Asset)
-            for (const Object& object : scene_->objects)
-                if (static_cast<std::size_t>(object.asset) == subject.index) add(object);
+        if (subject.kind == Subject::Kind::Light) out.light(subject.index);
+        if (subject.kind == Subject::Kind::Object) out.object(subject.index);
+        if (subject.kind == Subject::Kind::Asset) out.asset(subject.index);
+        if (subject.kind == Subject::Kind::Image) out.image(subject.index);
     }
-    if (!objects.empty()) document_.switchOff(objects);
-    if (!lights.empty()) document_.switchLightsOff(lights);
+    document_.setWithout(out.origins());
 }
 
 void CausesPage::setCurrentAside() {

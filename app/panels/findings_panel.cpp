@@ -383,16 +383,11 @@ void FindingsPanel::showCurrent() {
 void FindingsPanel::switchCurrentOff() {
     const CostShare* blame = current();
     if (!blame) return;
-    if (kind() == CostKind::Light) return document_.switchLightsOff({blame->index});
-    std::vector<std::size_t> copies;
-    const auto& objects = document_.result()->objects;
-    for (std::size_t i = 0; i < objects.size(); ++i) {
-        const auto found =
-            kind() == CostKind::Object ? i : static_cast<std::size_t>(objects[i].asset);
-        if (found != blame->index) continue;
-        copies.insert(copies.end(), objects[i].origins.begin(), objects[i].origins.end());
-    }
-    document_.switchOff(copies);
+    TakeOut out(*document_.source(), *document_.result(), document_.without());
+    if (kind() == CostKind::Light) out.light(blame->index);
+    if (kind() == CostKind::Object) out.object(blame->index);
+    if (kind() == CostKind::Asset) out.asset(blame->index);
+    document_.setWithout(out.origins());
 }
 
 }  // namespace flentro::app

@@ -349,7 +349,7 @@ void InventoryPage::describe() {
     const std::size_t count = chosen().size();
     const bool assets = kind() == Assets, lights = kind() == Lights;
     show_->setVisible(assets || lights);
-    off_->setVisible(assets || lights);
+    off_->setVisible(assets || lights || kind() == Textures);
     importance_->setVisible(assets);
     cast_->setVisible(lights);
     castNone_->setVisible(lights);
@@ -390,14 +390,13 @@ void InventoryPage::showFirst() {
 
 void InventoryPage::switchChosenOff() {
     if (scene_ != document_.result()) return;
-    std::set<std::size_t> indices;
-    for (const Row* row : chosen()) indices.insert(row->index);
-    if (kind() == Lights) return document_.switchLightsOff({indices.begin(), indices.end()});
-    std::vector<std::size_t> objects;
-    for (const Object& object : scene_->objects)
-        if (indices.contains(static_cast<std::size_t>(object.asset)))
-            objects.insert(objects.end(), object.origins.begin(), object.origins.end());
-    document_.switchOff(objects);
+    TakeOut out(*document_.source(), *scene_, document_.without());
+    for (const Row* row : chosen()) {
+        if (kind() == Assets) out.asset(row->index);
+        if (kind() == Lights) out.light(row->index);
+        if (kind() == Textures) out.image(row->index);
+    }
+    document_.setWithout(out.origins());
 }
 
 void InventoryPage::mark(Importance importance) {

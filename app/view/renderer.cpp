@@ -198,10 +198,13 @@ TextureUse useOf(const Material& material, std::string_view role) {
     return {};
 }
 
-const Image* imageOf(const Scene& scene, const TextureUse& use) {
+/// Null where there is none or it is switched off.
+const Image* imageOf(const Frame& frame, const TextureUse& use) {
     if (use.texture < 0) return nullptr;
-    const int image = scene.imageOf(use.texture);
-    return image < 0 ? nullptr : &elementOf(scene.images, image);
+    const int index = frame.scene->imageOf(use.texture);
+    if (index < 0) return nullptr;
+    const Image& image = elementOf(frame.scene->images, index);
+    return frame.off.image(image) ? nullptr : &image;
 }
 
 }  // namespace
@@ -214,12 +217,12 @@ void Renderer::useMaterial(int index) {
     GLuint picture = 0;
     QVector2D texels;
     const TextureUse use = useOf(material, "baseColorTexture");
-    if (const Image* source = imageOf(scene, use)) {
+    if (const Image* source = imageOf(frame_, use)) {
         picture = gpu_->texture(*source);
         texels = QVector2D(static_cast<float>(source->width), static_cast<float>(source->height));
     }
     const TextureUse glow = useOf(material, "emissiveTexture");
-    const Image* glowImage = imageOf(scene, glow);
+    const Image* glowImage = imageOf(frame_, glow);
     const GLuint glowPicture = glowImage ? gpu_->texture(*glowImage) : 0;
     gl_->glActiveTexture(GL_TEXTURE2);
     gl_->glBindTexture(GL_TEXTURE_2D, glowPicture);

@@ -161,7 +161,7 @@ void ViewOverlay::paintPosts(QPainter& painter) {
 
 /// Says that what is counted is not the whole scene.
 void ViewOverlay::paintOffBanner(QPainter& painter) {
-    const std::size_t count = document_.offCount();
+    const std::size_t count = document_.without().count();
     if (count == 0) return;
     const QString banner =
         tr("What if: %1 things switched off. Shift+X switches all on.").arg(count);

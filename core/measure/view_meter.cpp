@@ -36,12 +36,6 @@ void forEachView(std::uint32_t mask, Visit&& visit) {
 
 }  // namespace
 
-Without without(const Scene& result, const Without& origins) {
-    Without here{{}, origins.lights};
-    if (!origins.objects.empty()) here.objects = onlyFrom(result, origins.objects);
-    return here;
-}
-
 struct ViewMeter::Tree : Eigen::KdBVH<double, 3, std::uint32_t> {
     using KdBVH::KdBVH;
 };
@@ -310,7 +304,8 @@ struct ViewMeter::OfView {
     Marks images;
 };
 
-void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, OfView& met) const {
+void ViewMeter::addDrawn(std::size_t index, const Without& without, ViewTally& tally,
+                         OfView& met) const {
     const Row& row = rows_[index];
     const auto raise = [&](Measure measure, double value) {
         at(tally.counts, measure) = std::max(at(tally.counts, measure), value);
@@ -330,6 +325,7 @@ void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, OfView& met) const
         for (const std::uint32_t image : imagesOf_[material]) {
             if (!met.images.add(image)) continue;
             const Image& source = scene_.images[image];
+            if (!without.images.empty() && without.image(source)) continue;
             at(tally.counts, Measure::TextureBytes) += textures_.of(image);
             raise(Measure::TextureEdge, std::max(source.width, source.height));
         }
@@ -338,14 +334,15 @@ void ViewMeter::addDrawn(std::size_t index, ViewTally& tally, OfView& met) const
 
 /// All views in one walk over the objects.
 std::vector<ViewTally> ViewMeter::countDrawn(const EyeVisibility& sightings,
-                                             const std::vector<std::uint32_t>& rowsHere) const {
+                                             const std::vector<std::uint32_t>& rowsHere,
+                                             const Without& without) const {
     std::vector<ViewTally> tallies(sightings.views);
     std::vector<OfView> met(sightings.views, {Marks(rows_.size()), Marks(scene_.materials.size()),
                                               Marks(scene_.images.size())});
     for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
         if (rowsHere[i] == kNoRow) continue;
         forEachView(sightings.objects[i], [&](std::size_t v) {
-            addDrawn(rowsHere[i], tallies[v], met[v]);
+            addDrawn(rowsHere[i], without, tallies[v], met[v]);
             tallies[v].bones += placed_[i].bones;
         });
     }
@@ -363,13 +360,14 @@ std::vector<ViewTally> ViewMeter::count(const EyeVisibility& sightings,
     if (!without.objects.empty() && !crowds_.empty()) {
         EyeVisibility recapped = sightings;
         capCrowds(recapped, without);
-        Without lights{{}, without.lights};
+        Without others = without;
+        others.objects.clear();
         for (std::size_t i = 0; i < recapped.levels.size(); ++i)
             if (without.object(i)) recapped.levels[i] = EyeVisibility::kGone;
-        return count(recapped, lights);
+        return count(recapped, others);
     }
     const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
-    std::vector<ViewTally> tallies = countDrawn(sightings, rowsHere);
+    std::vector<ViewTally> tallies = countDrawn(sightings, rowsHere, without);
     Marks rows(rows_.size());
     for (std::size_t light = 0; light < sightings.lights.size(); ++light) {
         if (sightings.lights[light] == 0 || without.light(light)) continue;

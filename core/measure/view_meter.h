@@ -13,6 +13,7 @@
 
 #include "measure/texture_memory.h"
 #include "measure/viewcost.h"
+#include "measure/without.h"
 
 namespace flentro {
 
@@ -37,19 +38,6 @@ struct EyeVisibility {
         return (levels[object] & kNoShadow) == 0;
     }
 };
-
-/// What-if: taken out without changing the scene. Empty vectors take out nothing.
-struct Without {
-    std::vector<bool> objects;  ///< [objects]
-    std::vector<bool> lights;   ///< [placed lights]
-
-    [[nodiscard]] bool object(std::size_t i) const { return !objects.empty() && objects[i]; }
-    [[nodiscard]] bool light(std::size_t i) const { return !lights.empty() && lights[i]; }
-    [[nodiscard]] bool empty() const { return objects.empty() && lights.empty(); }
-};
-
-/// The same in a result of the scene that `origins` is about: what shows nothing else is out.
-[[nodiscard]] Without without(const Scene& result, const Without& origins);
 
 /// Scene and target must outlive it. All calls are reentrant.
 class ViewMeter {
@@ -129,9 +117,10 @@ private:
                     std::vector<ShadowDraw>& draws) const;
     [[nodiscard]] Pass shadowPass(std::size_t light, const EyeVisibility& sightings,
                                   const std::vector<std::uint32_t>& rowsHere, Marks& rows) const;
-    void addDrawn(std::size_t row, ViewTally& tally, OfView& met) const;
-    [[nodiscard]] std::vector<ViewTally> countDrawn(
-        const EyeVisibility& sightings, const std::vector<std::uint32_t>& rowsHere) const;
+    void addDrawn(std::size_t row, const Without& without, ViewTally& tally, OfView& met) const;
+    [[nodiscard]] std::vector<ViewTally> countDrawn(const EyeVisibility& sightings,
+                                                    const std::vector<std::uint32_t>& rowsHere,
+                                                    const Without& without) const;
     [[nodiscard]] ViewCost detail(const EyeVisibility& all, const Vec3d* eye,
                                   const Without& without) const;
 

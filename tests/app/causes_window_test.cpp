@@ -211,7 +211,7 @@ TEST_F(Causes, AreTakenAwayAsAWhatIf) {
     const double before = here(Measure::Triangles);
     on("What if off")->click();
     ASSERT_TRUE(settle());
-    EXPECT_GE(window_->document().offCount(), 1U);
+    EXPECT_GE(window_->document().without().count(), 1U);
     EXPECT_LT(here(Measure::Triangles), before);
 }
 

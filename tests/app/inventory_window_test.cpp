@@ -95,6 +95,35 @@ TEST_F(InventoryWindow, MarksManyAssetsAndUndoesIt) {
     EXPECT_TRUE(window_->document().project().order.importance.empty());
 }
 
+TEST_F(InventoryWindow, SwitchesATextureOffInPictureAndMemory) {
+    openMarket();
+    turnTo(InventoryPage::Textures);
+    const auto memory = [&] {
+        return at(window_->document().here().after.counts, Measure::TextureBytes);
+    };
+    const double before = memory();
+    const QImage painted = window_->view().grabFramebuffer();
+    choose("planks oak");
+    click(button("What if off"), {5, 5});
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->document().without().images.size(), 1U);
+    const auto& images = window_->document().source()->images;
+    const auto oak = std::find_if(images.begin(), images.end(),
+                                  [](const Image& image) { return image.name == "planks oak"; });
+    EXPECT_NEAR(before - memory(),
+                TextureMemory(*window_->document().source(), window_->document().target())
+                    .of(static_cast<std::size_t>(oak - images.begin())),
+                1);
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return window_->view().grabFramebuffer() != painted; }, kPatience))
+        << "stalls are drawn in their plain colour";
+    window_->document().switchAllOn();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(memory(), before);
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return window_->view().grabFramebuffer() == painted; }, kPatience));
+}
+
 TEST_F(InventoryWindow, SwitchesLightsOffAndTheirShadows) {
     openMarket();
     turnTo(InventoryPage::Lights);
@@ -102,7 +131,7 @@ TEST_F(InventoryWindow, SwitchesLightsOffAndTheirShadows) {
     choose("lantern light 03", true);
     click(button("What if off"), {5, 5});
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().offCount(), 2U);
+    EXPECT_EQ(window_->document().without().count(), 2U);
     window_->document().switchAllOn();
     click(button("Cast none"), {5, 5});
     ASSERT_TRUE(settle());

@@ -189,7 +189,7 @@ TEST_F(State, DayAndNightChangeColoursOnly) {
     ASSERT_TRUE(settle());
     EXPECT_EQ(changed.count(), 0);
     EXPECT_EQ(window_->document().selectedObject(), 3);
-    EXPECT_EQ(window_->document().offCount(), 1U);
+    EXPECT_EQ(window_->document().without().count(), 1U);
     QTest::keyClick(window_.get(), Qt::Key_B);
     EXPECT_NEAR(window_->document().view().heading, view.heading - 40, 1e-9)
         << "the way back is still known";

@@ -175,7 +175,7 @@ TEST_F(SurveyedWindow, WhatIfChangesBoardAndSurveyAndBack) {
     window_->document().selectObject(static_cast<int>(heaviest));
     key(Qt::Key_X);
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().offCount(), 1U);
+    EXPECT_EQ(window_->document().without().count(), 1U);
     EXPECT_LT(here(Measure::Triangles), triangles);
     EXPECT_LT(worst(surveyed().after), load);
     QTest::keyClick(&window_->view(), Qt::Key_X, Qt::ShiftModifier);

@@ -522,7 +522,7 @@ TEST_F(Window, FindingsSwitchAWholeAssetOff) {
     const double before = here(Measure::Triangles);
     click(button("What if off"), {10, 10});
     ASSERT_TRUE(settle());
-    EXPECT_GE(window_->document().offCount(), 1U);
+    EXPECT_GE(window_->document().without().count(), 1U);
     EXPECT_LT(here(Measure::Triangles), before);
     window_->document().switchAllOn();
     ASSERT_TRUE(settle());
@@ -546,7 +546,7 @@ TEST_F(Window, FindingsSwitchALightOff) {
     EXPECT_THAT(button("Fix this")->toolTip().toStdString(), HasSubstr("shadow"));
     click(button("What if off"), {10, 10});
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().offCount(), 1U);
+    EXPECT_EQ(window_->document().without().count(), 1U);
     EXPECT_EQ(here(Measure::Lights), lights - 1);
     EXPECT_LT(here(Measure::Triangles), triangles) << "its shadow pass went with it";
     const Vec3d before = window_->document().view().eye;
@@ -554,7 +554,7 @@ TEST_F(Window, FindingsSwitchALightOff) {
     EXPECT_NE(window_->document().view().eye, before);
     QTest::keyClick(&window_->view(), Qt::Key_X, Qt::ShiftModifier);
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().offCount(), 0U);
+    EXPECT_EQ(window_->document().without().count(), 0U);
 }
 
 TEST_F(Window, PlanShowsTheSceneAndSendsTheViewThere) {

@@ -405,7 +405,7 @@ TEST_F(Rules, LossesOfAMeasureAreThoseOfAWhatIf) {
     ASSERT_EQ(smaller.size(), 1U);
     const ViewMeter meter(scene_, target_);
     const ViewCost all = meter.cost(*view_);
-    const ViewCost without = meter.cost(*view_, {{true, false}, {}});
+    const ViewCost without = meter.cost(*view_, {{true, false}, {}, {}});
     for (const Measure measure : {Measure::Triangles, Measure::DrawCalls, Measure::Objects})
         EXPECT_EQ(at(smaller[0].relief.here, measure),
                   at(all.counts, measure) - at(without.counts, measure))

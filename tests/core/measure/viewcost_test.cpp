@@ -300,7 +300,7 @@ TEST(Crowd, WhoIsSwitchedOffLeavesRoomForOthers) {
     Target target;
     target.farPlane = 1000;
     const Scene scene = makeCrowd({2});
-    const Without nearest{{true, false, false, false, false}, {}};
+    const Without nearest{{true, false, false, false, false}, {}, {}};
     const ViewMeter meter(scene, target);
     EXPECT_EQ(at(meter.cost({}, nearest).counts, Measure::Triangles), 2 * 12 + 2 * 6);
     const Viewpoint ahead;
