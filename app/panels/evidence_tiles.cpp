@@ -9,6 +9,7 @@
 
 #include "base/index.h"
 #include "base/text.h"
+#include "findings/faces_inside.h"
 #include "io/image.h"
 #include "picture/painter.h"
 #include "widgets/elements.h"
@@ -43,6 +44,7 @@ public:
             case Subject::Kind::Asset:
                 addEach([&](const Subject& subject) { return meshTile(subject); });
                 addTriangles();
+                addCut();
                 break;
             case Subject::Kind::Object:
                 addEach([&](const Subject& subject) {
@@ -173,6 +175,36 @@ private:
         drawEdges(painter, *scene_.assets[asset].mesh, perMetre);
         tiles_.push_back(
             {image, tr("from %1, a square is a pixel").arg(toText(formatMetres(distance)))});
+    }
+
+    /// A cut through the mesh where most of its faces lie inside; those are bold.
+    void addCut() {
+        if (!quantityOf(finding_, "triangles inside")) return;
+        const Mesh& mesh = *scene_.assets[finding_.subjects.front().index].mesh;
+        const WeldedMesh welded = weldPlaces(mesh);
+        const MeshCut cut = cutThroughMost(welded, facesInside(scene_, mesh, welded));
+        Eigen::AlignedBox2f bounds;
+        for (const MeshCut::Segment& segment : cut.segments)
+            bounds.extend(segment.from).extend(segment.to);
+        if (bounds.isEmpty()) return;
+        constexpr float kMargin = 0.9F;
+        const float perMetre =
+            kMargin * static_cast<float>(edge_) / std::max(bounds.sizes().maxCoeff(), 1e-6F);
+        const float up = cut.axis == 1 ? -1.0F : 1.0F;
+        const auto onTile = [&](const Vec2f& point) {
+            const Vec2f from = perMetre * (point - bounds.center());
+            return QPointF(edge_ / 2.0 + from.x(), edge_ / 2.0 - up * from.y());
+        };
+        QImage image = blank();
+        QPainter painter(&image);
+        painter.setRenderHint(QPainter::Antialiasing);
+        for (const bool marked : {false, true}) {
+            painter.setPen(marked ? QPen(theme_.over, 2.5) : QPen(theme_.ink, 1));
+            for (const MeshCut::Segment& segment : cut.segments)
+                if (segment.isMarked == marked)
+                    painter.drawLine(onTile(segment.from), onTile(segment.to));
+        }
+        tiles_.push_back({image, tr("cut through; bold: inside")});
     }
 
     /// The edges of faces that look this way, around the middle of the bounds.

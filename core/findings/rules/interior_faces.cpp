@@ -1,9 +1,8 @@
 #include <fmt/format.h>
 #include <algorithm>
 
-#include "base/index.h"
+#include "findings/faces_inside.h"
 #include "findings/rules/rule.h"
-#include "geometry/contacts.h"
 
 namespace flentro {
 namespace {
@@ -11,26 +10,12 @@ namespace {
 constexpr double kMinShare = 0.02;
 constexpr double kMinCount = 24;
 
-double countIn(const FindingInput& in, std::size_t asset) {
-    const Mesh& mesh = *in.scene.assets[asset].mesh;
-    std::vector<bool> isSolid;
-    for (const Part& part : mesh.parts) {
-        if (!part.isTriangles()) continue;
-        const Material* material =
-            part.material < 0 ? nullptr : &elementOf(in.scene.materials, part.material);
-        isSolid.insert(
-            isSolid.end(), part.triangleCount(),
-            !part.isDeformable() && (!material || material->alphaMode == AlphaMode::Opaque));
-    }
-    const std::vector<bool> covered = coveredFaces(in.welded[asset], isSolid);
-    return static_cast<double>(std::count(covered.begin(), covered.end(), true));
-}
-
 std::vector<Finding> run(const FindingInput& in) {
     std::vector<Finding> findings;
     for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
         const Mesh& mesh = *in.scene.assets[a].mesh;
-        const double count = countIn(in, a);
+        const std::vector<bool> inside = facesInside(in.scene, mesh, in.welded[a]);
+        const auto count = static_cast<double>(std::count(inside.begin(), inside.end(), true));
         if (count < kMinCount || count < kMinShare * static_cast<double>(mesh.triangles)) continue;
         findings.push_back(vainTriangles(
             in, a, count,
