@@ -108,6 +108,9 @@ void mixSpecial(SceneBuilder& s) {
     glow.color = {1, 0.72F, 0.36F, 1};
     glow.emissive = {3.2F, 1.9F, 0.8F};
     s.material(glow);
+    MaterialLook skin = look("skin", "", 0.7F);
+    skin.color = {0.62F, 0.42F, 0.32F, 1};
+    s.material(skin);
     MaterialLook window = look("lit window", "");
     window.color = {0.9F, 0.6F, 0.3F, 1};
     window.emissive = {1.2F, 0.75F, 0.35F};

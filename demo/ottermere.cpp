@@ -3,12 +3,15 @@
 
 #include <fmt/format.h>
 
+#include <array>
 #include <cmath>
+#include <functional>
 
 #include "dice.h"
 #include "faults/faults.h"
 #include "io/file.h"
 #include "io/gltf.h"
+#include "people.h"
 #include "props.h"
 
 namespace flentro::demo {
@@ -45,7 +48,9 @@ public:
         placeFurniture();
         placeLanterns();
         placeGreen();
+        placePeople();
         placeCameras();
+        placeWalkable();
     }
 
     /// Sky and hills around a land that reaches `further` metres east and south of the market.
@@ -361,6 +366,46 @@ private:
             put(elementOf(reeds, i % 4), fmt::format("reeds {:03}", i + 1), x, -1.2F,
                 side * dice_.between(8.2F, 8.7F), dice_.between(0, 360));
         }
+    }
+
+    /// Before the stalls, looking at their goods.
+    void placePeople() {
+        std::array<int, kGoerKinds> kinds{};
+        for (int kind = 0; kind < kGoerKinds; ++kind)
+            elementOf(kinds, kind) = s_.asset(makeGoer(s_, kind));
+        std::vector<int> figures;
+        const auto count = static_cast<std::size_t>(s_.detail().copies(kStalls));
+        for (std::size_t i = 0; i < count; ++i) {
+            const Spot& spot = spots_[i];
+            const Mat4f where = translation(spot.position.x(), 0, spot.position.z()) *
+                                rotationY(spot.turn) *
+                                translation(dice_.between(-1.1F, 1.1F), 0, dice_.between(1.6F, 2)) *
+                                rotationY(180 + dice_.between(-35, 35));
+            figures.push_back(s_.placeFigure(elementOf(kinds, i % kGoerKinds),
+                                             fmt::format("market-goer {:02}", i + 1), where,
+                                             goerJoints()));
+        }
+        animateWalk(s_, figures);
+    }
+
+    /// Both quays, the bridge and the way through the warehouse.
+    void placeWalkable() {
+        MeshBuilder mesh("walkable");
+        const auto floor = [&](float west, float east, float north, float south, int rows,
+                               const std::function<float(float)>& height) {
+            mesh.sheet(1, rows, [&](float u, float v) {
+                const float z = north + (south - north) * v;
+                return Vec3f(east + (west - east) * u, height(z), z);
+            });
+        };
+        const auto level = [](float) { return 0.0F; };
+        floor(-88, 88, -26, -9.6F, 1, level);
+        floor(-88, 88, 9.6F, 27, 1, level);
+        floor(-66, -38, -35.5F, -32.5F, 1, level);
+        floor(33.2F, 34.8F, -11, 11, 24, [](float z) {
+            return 0.04F + 2.6F * std::sin(static_cast<float>(kPi) * (z + 11) / 22);
+        });
+        s_.placeAside(s_.asset(mesh.finish()), "walkable");
     }
 
     void placeCameras() {

@@ -2,8 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
+#include "base/index.h"
 #include "base/parallel.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
@@ -144,6 +146,69 @@ int SceneBuilder::place(int asset, const std::string& name, const Mat4f& transfo
     return addNode(std::move(node));
 }
 
+int SceneBuilder::placeFigure(int asset, const std::string& name, const Mat4f& transform,
+                              const std::vector<Joint>& joints) {
+    const auto below = [&](int parent, Node node) {
+        node.parent = parent;
+        const int index = addNode(std::move(node));
+        elementOf(scene_.nodes, parent).children.push_back(index);
+        return index;
+    };
+    Node group;
+    group.name = name + " joints";
+    setTransform(group, transform);
+    const int root = addNode(std::move(group));
+    const int first = root + 1;
+    Skin skin;
+    Stream inverseBind{ComponentType::Float32, 16, false, true, {}};
+    inverseBind.data.resize(joints.size() * inverseBind.elementSize());
+    for (std::size_t i = 0; i < joints.size(); ++i) {
+        const Joint& joint = joints[i];
+        const Vec3f from = joint.parent < 0 ? Vec3f::Zero() : elementOf(joints, joint.parent).at;
+        Node node;
+        node.name = name + " " + joint.name;
+        const Vec3f offset = joint.at - from;
+        setTransform(node, translation(offset.x(), offset.y(), offset.z()));
+        skin.joints.push_back(
+            below(joint.parent < 0 ? root : first + joint.parent, std::move(node)));
+        const Mat4f bind = translation(-joint.at.x(), -joint.at.y(), -joint.at.z());
+        for (int k = 0; k < 16; ++k) inverseBind.set(i, k, bind(k % 4, k / 4));
+    }
+    skin.inverseBind = std::make_shared<const Stream>(std::move(inverseBind));
+    skin.rest = Json::object();
+    scene_.skins.push_back(std::move(skin));
+    Node body;
+    body.name = name;
+    body.mesh = asset;
+    body.skin = static_cast<int>(scene_.skins.size()) - 1;
+    body.rest = Json::object();
+    addNode(std::move(body));  // at the root: its own place means nothing, its joints have one
+    return first;
+}
+
+void SceneBuilder::animateFigures(const std::string& name, const std::vector<int>& figures,
+                                  Stream times, const std::vector<BoneMotion>& motions) {
+    const auto input = static_cast<int>(scene_.streams.size());
+    scene_.streams.push_back(std::make_shared<const Stream>(std::move(times)));
+    Animation animation;
+    animation.name = name;
+    animation.channels = Json::array();
+    for (const BoneMotion& motion : motions) {
+        scene_.streams.push_back(std::make_shared<const Stream>(motion.values));
+        const auto output = static_cast<int>(scene_.streams.size()) - 1;
+        for (const int figure : figures)
+            animation.channels.push_back(
+                {{"sampler", animation.samplers.size()},
+                 {"target", {{"node", figure + motion.joint}, {"path", motion.path}}}});
+        animation.samplers.push_back({input, output, {{"interpolation", "LINEAR"}}});
+    }
+    scene_.animations.push_back(std::move(animation));
+}
+
+void SceneBuilder::placeAside(int asset, const std::string& name) {
+    aside_.push_back(place(asset, name, Mat4f::Identity()));
+}
+
 int SceneBuilder::light(const std::string& name, const Vec3f& position, Vec3f color,
                         float intensity, float range, bool castsShadow) {
     Light light;
@@ -180,20 +245,44 @@ int SceneBuilder::camera(const std::string& name, const Vec3f& position, float h
     return addNode(std::move(node));
 }
 
+/// `moved`: where the original's nodes are in this copy.
+void SceneBuilder::copyNode(const Node& original, const Vec3d& shift, const std::string& suffix,
+                            const std::vector<int>& moved) {
+    Node node = original;
+    node.name += suffix;
+    for (int& child : node.children) child = elementOf(moved, child);
+    if (node.parent >= 0)
+        node.parent = elementOf(moved, node.parent);
+    else if (node.skin < 0) {
+        node.local.topRightCorner<3, 1>() += shift;
+        for (std::size_t i = 0; i < 3; ++i)
+            node.rest["translation"][i] = node.local(static_cast<int>(i), 3);
+    }
+    if (node.skin >= 0) {
+        Skin skin = elementOf(scene_.skins, node.skin);
+        for (int& joint : skin.joints) joint = elementOf(moved, joint);
+        scene_.skins.push_back(std::move(skin));
+        node.skin = static_cast<int>(scene_.skins.size()) - 1;
+    }
+    scene_.nodes.push_back(std::move(node));
+}
+
 float SceneBuilder::repeat(int copies, float spacing) {
     const std::vector<Node> original = scene_.nodes;
+    const auto isCopied = [&](std::size_t i) {
+        return original[i].camera < 0 &&
+               std::find(aside_.begin(), aside_.end(), static_cast<int>(i)) == aside_.end();
+    };
     const int columns = static_cast<int>(std::ceil(std::sqrt(copies)));
     for (int copy = 1; copy < copies; ++copy) {
         const Vec3d shift(spacing * static_cast<float>(copy % columns), 0,
                           spacing * static_cast<float>(copy / columns));
-        for (Node node : original) {
-            if (node.camera >= 0) continue;
-            node.name += fmt::format(" #{}", copy + 1);
-            node.local.topRightCorner<3, 1>() += shift;
-            for (std::size_t i = 0; i < 3; ++i)
-                node.rest["translation"][i] = node.local(static_cast<int>(i), 3);
-            scene_.nodes.push_back(std::move(node));
-        }
+        std::vector<int> moved(original.size(), -1);
+        auto next = static_cast<int>(scene_.nodes.size());
+        for (std::size_t i = 0; i < original.size(); ++i)
+            if (isCopied(i)) moved[i] = next++;
+        for (std::size_t i = 0; i < original.size(); ++i)
+            if (isCopied(i)) copyNode(original[i], shift, fmt::format(" #{}", copy + 1), moved);
     }
     return spacing * static_cast<float>(columns - 1);
 }
@@ -206,8 +295,12 @@ Scene SceneBuilder::finish() {
                                     picture.height, picture.channels);
     });
     Json roots = Json::array();
-    for (std::size_t i = 0; i < scene_.nodes.size(); ++i) roots.push_back(i);
+    for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
+        if (scene_.nodes[i].parent < 0 &&
+            std::find(aside_.begin(), aside_.end(), static_cast<int>(i)) == aside_.end())
+            roots.push_back(i);
     scene_.scenes.push_back({{"name", scene_.name}, {"nodes", roots}});
+    if (!aside_.empty()) scene_.scenes.push_back({{"name", "for tools"}, {"nodes", aside_}});
     flatten(scene_);
     return std::move(scene_);
 }

@@ -51,6 +51,20 @@ struct MaterialLook {
     bool doubleSided = false;
 };
 
+/// A joint of a figure as it stands, in the figure's own space.
+struct Joint {
+    std::string name;
+    int parent = -1;  ///< One before it; -1: none.
+    Vec3f at = Vec3f::Zero();
+};
+
+/// What one joint of every figure does in a clip.
+struct BoneMotion {
+    int joint = 0;
+    const char* path;  ///< "rotation", "translation"
+    Stream values;     ///< One for each time.
+};
+
 class SceneBuilder {
 public:
     explicit SceneBuilder(Detail detail);
@@ -69,6 +83,15 @@ public:
     /// Places an asset; returns its node. `extras` go into the node.
     int place(int asset, const std::string& name, const Mat4f& transform,
               Json extras = Json::object());
+    /// Places a skinned asset with joints of its own; returns the node of the first joint, which
+    /// the others follow.
+    int placeFigure(int asset, const std::string& name, const Mat4f& transform,
+                    const std::vector<Joint>& joints);
+    /// One clip for all figures, whose joints share its samplers. `figures`: nodes of first joints.
+    void animateFigures(const std::string& name, const std::vector<int>& figures, Stream times,
+                        const std::vector<BoneMotion>& motions);
+    /// A mesh that is neither drawn nor counted, in a scene of its own: for tools.
+    void placeAside(int asset, const std::string& name);
     int light(const std::string& name, const Vec3f& position, Vec3f color, float intensity,
               float range, bool castsShadow);
     /// Returns its node.
@@ -87,11 +110,14 @@ public:
 
 private:
     int addNode(Node node);
+    void copyNode(const Node& original, const Vec3d& shift, const std::string& suffix,
+                  const std::vector<int>& moved);
     [[nodiscard]] int textureFor(const std::string& picture);
 
     Detail detail_;
     Scene scene_;
     std::vector<PictureRecipe> recipes_;
+    std::vector<int> aside_;  ///< Nodes.
     std::map<std::string, int> pictures_;
     std::map<std::string, int> materials_;
 };

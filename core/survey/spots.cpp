@@ -71,17 +71,19 @@ public:
                 ground.bounds_.extend(scene.objects[i].bounds);
                 found = true;
             }
-        if (!found)
+        if (!found && !ground.layOut(scene, area))
             return fail(ErrorCode::NotFound,
                         "no object is called that or lies below a node of "
                         "that name",
                         area, "Name a node of the scene");
         return ground;
     }
+    /// The meshes of an area that is not drawn; null where the area is made of objects, or none.
+    [[nodiscard]] const RayScene* aside() const { return aside_.get(); }
     [[nodiscard]] bool allows(std::uint32_t object) const {
-        return allowed_.empty() || allowed_[object];
+        return aside_ || allowed_.empty() || allowed_[object];
     }
-    [[nodiscard]] bool isArea() const { return !allowed_.empty(); }
+    [[nodiscard]] bool isArea() const { return aside_ || !allowed_.empty(); }
     [[nodiscard]] const Box& bounds() const { return bounds_; }
 
 private:
@@ -90,7 +92,29 @@ private:
             if (elementOf(scene.nodes, node).name == name) return true;
         return false;
     }
+    /// Lays out meshes of nodes that are in no scene that is drawn: areas made for tools. False if
+    /// there are none.
+    bool layOut(const Scene& scene, const std::string& area) {
+        Scene meshes = scene;
+        meshes.objects.clear();
+        const std::vector<Mat4d> worlds = worldTransforms(scene.nodes);
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+            const int asset = scene.nodes[i].mesh;
+            if (asset < 0 || !isBelow(scene, static_cast<int>(i), area)) continue;
+            Object object;
+            object.asset = asset;
+            object.world = worlds[i];
+            object.bounds = transformBox(worlds[i], elementOf(scene.assets, asset).mesh->bounds);
+            bounds_.extend(object.bounds);
+            meshes.objects.push_back(std::move(object));
+        }
+        if (bounds_.isEmpty()) return false;
+        aside_ = std::make_unique<RayScene>(meshes, noProgress());
+        return true;
+    }
+
     std::vector<bool> allowed_;
+    std::unique_ptr<RayScene> aside_;
     Box bounds_;
 };
 
@@ -103,8 +127,9 @@ public:
         : rays_(rays), plan_(plan), ground_(std::move(ground)) {
         bounds_ = ground_.isArea() ? ground_.bounds() : walkable(scene);
         if (plan.region) bounds_ = bounds_.intersection(*plan.region);
-        top_ = scene.bounds().max().y() + 1;
-        bottom_ = scene.bounds().min().y() - 1;
+        const Box heights = scene.bounds().merged(ground_.bounds());
+        top_ = heights.max().y() + 1;
+        bottom_ = heights.min().y() - 1;
         const double area = bounds_.sizes().x() * bounds_.sizes().z();
         spacing_ =
             std::max(plan.spacing,
@@ -166,23 +191,31 @@ private:
 
     /// Every floor of one column with room to stand, from the top down.
     void findColumn(int column, int row, std::vector<Place>& places) const {
+        const RayScene& floors = ground_.aside() ? *ground_.aside() : rays_;
         double from = top_;
         double ceiling = std::numeric_limits<double>::infinity();
         for (int floor = 0; floor < kMaxFloors; ++floor) {
             const RayHit hit =
-                rays_.first(at(column, row, from), -Vec3d::UnitY(), 0, from - bottom_);
+                floors.first(at(column, row, from), -Vec3d::UnitY(), 0, from - bottom_);
             if (!hit.met()) return;
             const double height = from - static_cast<double>(hit.distance);
-            const bool roomy = ceiling - height >= plan_.walker.headRoom;
-            if (roomy && ground_.allows(hit.object) && isLevel(hit))
+            const bool roomy = ground_.aside() ? isRoomy(at(column, row, height))
+                                               : ceiling - height >= plan_.walker.headRoom;
+            if (roomy && ground_.allows(hit.object) && isLevel(floors, hit))
                 places.push_back({column, row, height});
             ceiling = height;
             from = height - 1e-3;
         }
     }
 
-    [[nodiscard]] bool isLevel(const RayHit& hit) const {
-        const auto c = rays_.corners(hit.object, hit.triangle);
+    /// Above an area that is not drawn; what is drawn need not meet it exactly.
+    [[nodiscard]] bool isRoomy(const Vec3d& feet) const {
+        const Vec3d knee = feet + kKnee * Vec3d::UnitY();
+        return !rays_.first(knee, Vec3d::UnitY(), 0, plan_.walker.headRoom - kKnee).met();
+    }
+
+    [[nodiscard]] bool isLevel(const RayScene& rays, const RayHit& hit) const {
+        const auto c = rays.corners(hit.object, hit.triangle);
         const Vec3d normal = (c[1] - c[0]).cross(c[2] - c[0]);
         return std::fabs(normal.y()) >= std::cos(toRadians(plan_.walker.steepest)) * normal.norm();
     }
@@ -252,7 +285,7 @@ private:
         const double above = from.height + plan_.walker.eyeHeight;
         const Vec3d eye = at(column, row, above) + aside;
         const RayHit hit = rays_.first(eye, -Vec3d::UnitY(), 0, above - bottom_);
-        if (!hit.met() || !ground_.allows(hit.object) || !isLevel(hit)) return std::nullopt;
+        if (!hit.met() || !ground_.allows(hit.object) || !isLevel(rays_, hit)) return std::nullopt;
         const double height = above - static_cast<double>(hit.distance);
         const double room = height + plan_.walker.headRoom - above;
         if (room > 0 && rays_.first(eye, Vec3d::UnitY(), 0, room).met()) return std::nullopt;

@@ -35,7 +35,8 @@ struct SpotPlan {
     double spacing = 8;  ///< Metres between spots; half of it where refined.
     Walker walker;
     /// Name of a node: only surfaces of the objects below it are stood on, and nothing need be
-    /// reachable. Empty: surfaces that can be reached from any of `starts`.
+    /// reachable. If those are in no scene that is drawn, their meshes are the ground all the same.
+    /// Empty: surfaces that can be reached from any of `starts`.
     std::string area;
     std::vector<Vec3d> starts = {{0, 1.7, 0}};  ///< At eye height.
     std::optional<Box> region;                  ///< Only eyes inside.

@@ -5,10 +5,13 @@
 
 #include <set>
 
+#include "base/index.h"
 #include "io/gltf.h"
 #include "measure/inventory.h"
 #include "measure/viewcost.h"
 #include "support/process.h"
+#include "survey/ray_scene.h"
+#include "survey/spots.h"
 
 namespace flentro::demo {
 namespace {
@@ -78,12 +81,49 @@ TEST(Ottermere, LanternsAskForShadowsAsListed) {
     EXPECT_EQ(shadows, 22);
 }
 
+TEST(Ottermere, MarketGoersWalkOnJointsOfTheirOwn) {
+    const Scene& scene = small().scene;
+    std::set<int> joints;
+    std::set<int> kinds;
+    for (const Object& object : scene.objects) {
+        const int skin = elementOf(scene.nodes, object.node).skin;
+        if (skin < 0) continue;
+        kinds.insert(object.asset);
+        for (const int joint : elementOf(scene.skins, skin).joints)
+            EXPECT_TRUE(joints.insert(joint).second) << "shared by two figures";
+        EXPECT_NEAR(object.bounds.min().y(), 0, 0.03) << object.name << " stands on the ground";
+        EXPECT_NEAR(object.bounds.sizes().y(), 1.75, 0.1);
+    }
+    EXPECT_EQ(scene.skins.size(), 6U) << "0.15 of 40";
+    EXPECT_EQ(kinds.size(), 2U);
+    const auto walk = std::find_if(scene.animations.begin(), scene.animations.end(),
+                                   [](const Animation& clip) { return clip.name == "walk"; });
+    ASSERT_NE(walk, scene.animations.end());
+    EXPECT_EQ(walk->channels.size(), scene.skins.size() * walk->samplers.size());
+    for (const Json& channel : walk->channels)
+        EXPECT_TRUE(joints.contains(channel["target"]["node"].get<int>()));
+}
+
+TEST(Ottermere, TheWalkableAreaIsNotDrawn) {
+    const Scene& scene = small().scene;
+    for (const Object& object : scene.objects) EXPECT_NE(object.name, "walkable");
+    SpotPlan plan;
+    plan.area = "walkable";
+    const auto spots = planSpots(scene, RayScene(scene, noProgress()), plan, noProgress());
+    ASSERT_TRUE(spots);
+    const auto onBridge = std::count_if(spots->begin(), spots->end(),
+                                        [](const auto& spot) { return spot.eye.y() > 3; });
+    EXPECT_GE(spots->size(), 50U);
+    EXPECT_GE(onBridge, 1);
+}
+
 TEST(Ottermere, ScaleRepeatsTheMarketWithoutNewMeshes) {
     const Ottermere four = makeOttermere({0.2, 0.15, 16}, 4);
     constexpr std::size_t kBackdrop = 11;  // Sky and hills, once around all, a store, a slip.
     EXPECT_EQ(four.scene.objects.size(),
               4 * (small().scene.objects.size() - kBackdrop) + kBackdrop);
     EXPECT_EQ(four.scene.assets.size(), small().scene.assets.size());
+    EXPECT_EQ(four.scene.skins.size(), 4 * small().scene.skins.size());
     EXPECT_EQ(four.scene.placedLights.size(), 4 * small().scene.placedLights.size());
     EXPECT_EQ(four.scene.bounds().sizes(), small().scene.bounds().sizes()) << "under one sky";
 }

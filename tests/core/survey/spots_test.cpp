@@ -229,6 +229,30 @@ TEST(Spots, AnAreaNeedsNoWayThere) {
     EXPECT_EQ(missing.error().where, "nowhere");
 }
 
+/// An area for tools: its node is in no scene that is drawn, a little below what is.
+TEST(Spots, AnAreaNeedNotBeDrawn) {
+    Scene scene =
+        test::makeScene({ground(10),
+                         {test::makeBox({4, 1, 4}), {2, 1.2, 0}},
+                         {test::named(test::makeGrid(2, 2, 8), "walkable"), {-4, 0, -4}}});
+    scene.scenes[0]["nodes"] = {0, 1};
+    Node& area = scene.nodes[2];
+    area.local(1, 3) = -0.1;
+    flatten(scene);
+    ASSERT_EQ(scene.objects.size(), 2U);
+    SpotPlan plan;
+    plan.spacing = 2;
+    plan.area = area.name;
+    const auto spots = planned(scene, plan);
+    ASSERT_FALSE(spots.empty());
+    for (const SurveySpot& spot : spots) {
+        EXPECT_NEAR(spot.eye.y(), 1.6, 1e-3);
+        EXPECT_LE(std::fabs(spot.eye.x()), 4 + 1e-3);
+        EXPECT_FALSE(spot.eye.x() > 0.1 && spot.eye.x() < 3.9 && std::fabs(spot.eye.z()) < 1.9)
+            << "below the box";
+    }
+}
+
 TEST(Spots, ALineIsCutIntoEqualSteps) {
     const auto spots =
         spotsAlong({{{0, 1, 0}, 350, 0}, {{10, 1, 0}, 10, 0}, {{10, 1, 5}, 10, 0}}, 4);
