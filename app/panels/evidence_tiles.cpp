@@ -304,9 +304,7 @@ private:
         painter.setRenderHint(QPainter::Antialiasing);
         const double perMetre = drawPlan(painter, centre, reach);
         const QPointF eye = onPlan(view.eye, centre, perMetre);
-        const Projection projection = target_.projection();
-        const double half = toDegrees(
-            std::atan(std::tan(toRadians(projection.verticalFov) / 2) * projection.aspect));
+        const double half = target_.projection().horizontalFov() / 2;
         painter.setPen(QPen(theme_.ink, 1));
         for (const double side : {-half, half}) {
             const Vec3d way = lookDirection(view.heading + side, 0) * reach;

@@ -118,14 +118,12 @@ void PlanView::redrawGround() {
 
 void PlanView::paintView(QPainter& painter) {
     const Viewpoint& view = document_.view();
-    const Projection projection = document_.target().projection();
-    const double half =
-        toDegrees(std::atan(std::tan(toRadians(projection.verticalFov) / 2) * projection.aspect));
+    const double half = document_.target().projection().horizontalFov() / 2;
     const double reach = std::max(width(), height()) * 1.5 / scale_;
     QPolygonF cone;
     cone << toScreen(view.eye);
     for (const double side : {-half, half})
-        cone << toScreen(view.eye + std::min(reach, projection.farPlane) *
+        cone << toScreen(view.eye + std::min(reach, document_.target().farPlane) *
                                         lookDirection(view.heading + side, 0));
     QColor fill = theme().within;
     fill.setAlpha(46);

@@ -189,17 +189,16 @@ void LoadBoard::paintEvent(QPaintEvent*) {
                      describeFrame());
 }
 
-/// Milliseconds of this view, with the layers that were counted nearest to it.
+/// Milliseconds of this view, with what pixels were found filled with nearest to it.
 QString LoadBoard::describeFrame() const {
     if (document_.freshness() != Document::Freshness::Current)
         return tr("Frame time: being counted");
     const Target& target = document_.target();
     const int spot = document_.nearestSpot();
-    double layers = 1;
+    PixelWork work;
     if (spot >= 0 && document_.surveyed().survey->hasRays())
-        layers = static_cast<double>(
-            elementOf(document_.surveyed().survey->spots, spot).seen.layersMean);
-    const FrameCost cost = frameCost(termsOf(document_.here().after, target, layers), target);
+        work = elementOf(document_.surveyed().survey->spots, spot).seen.work;
+    const FrameCost cost = frameCost(termsOf(document_.here().after, target, work), target);
     return tr("Frame about %1 ms of %2 ms, limited by the %3 (%4)")
         .arg(cost.milliseconds(), 0, 'f', 1)
         .arg(target.frameTime(), 0, 'f', 1)

@@ -5,6 +5,7 @@
 #include <cassert>
 #include <cstddef>
 #include <iterator>
+#include <type_traits>
 
 namespace flentro {
 
@@ -12,6 +13,9 @@ namespace flentro {
 /// counts by its value.
 template <typename List, typename Index>
 [[nodiscard]] constexpr decltype(auto) elementOf(List&& list, Index index) {
+    static_assert(
+        !requires { typename std::remove_cvref_t<List>::mapped_type; },
+        "maps have no elements by index");
     assert(static_cast<std::size_t>(index) < std::size(list));
     return list[static_cast<std::size_t>(index)];
 }

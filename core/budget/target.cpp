@@ -14,7 +14,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kFormat = "flentro-target";
-constexpr int kVersion = 3;
+constexpr int kVersion = 4;
 constexpr double kNearFrom = 0.85;
 constexpr double kMebibyte = 1024.0 * 1024.0;
 
@@ -93,6 +93,8 @@ constexpr std::array<TermWords, kCostTermCount> kTermWords = {{
     {"GPU, every frame", "gpuFrame"},
     {"Vertices, each million", "vertex"},
     {"Filled pixels, each million", "filledPixel"},
+    {"Textures looked up, each million", "texturedPixel"},
+    {"Blended pixels, each million", "blendedPixel"},
     {"Pixels times lights, each million", "litPixel"},
     {"Shadow passes, each", "shadowPass"},
     {"Textures, each GiB", "texture"},
@@ -166,6 +168,9 @@ void readMembers(const Json& json, Target& target, NumberReader& numbers) {
             zeroIsNone && value == 0 ? kNoLimit : value * fileUnit(measure);
     }
     const Json& cost = jsonObject(json, "frameCost");
+    if (jsonOr(json, "version", 0) < 4 && !cost.empty())  // a pixel of any material cost the same
+        for (const CostTerm term : {CostTerm::TexturedPixel, CostTerm::BlendedPixel})
+            elementOf(target.frameCost, term) = 0;
     for (std::size_t i = 0; i < kCostTermCount; ++i)
         numbers.read(cost, kTermWords[i].key, target.frameCost[i], {0, 1e6});
     target.calibrated = jsonOr(cost, "calibrated", false);

@@ -64,20 +64,22 @@ inline constexpr Counts kNoLimits = {kNoLimit, kNoLimit, kNoLimit, kNoLimit, kNo
 /// What a frame's time is made of, in the order of docs/methods.md. The frame takes as long as
 /// the slower of the two sides.
 enum class CostTerm {
-    CpuFrame,     ///< CPU side: every frame.
-    DrawCall,     ///< Each thousand, shadow passes included.
-    Object,       ///< Each thousand drawn.
-    Material,     ///< Each hundred changes of state.
-    Bone,         ///< Each thousand joints.
-    GpuFrame,     ///< GPU side: every frame.
-    Vertex,       ///< Each million, shadow passes included.
-    FilledPixel,  ///< Each million pixels times layers.
-    LitPixel,     ///< Each million pixels times lights in view.
-    ShadowPass,   ///< Each shadow light in view.
-    Texture,      ///< Each GiB of textures in use.
+    CpuFrame,       ///< CPU side: every frame.
+    DrawCall,       ///< Each thousand, shadow passes included.
+    Object,         ///< Each thousand drawn.
+    Material,       ///< Each hundred changes of state.
+    Bone,           ///< Each thousand joints.
+    GpuFrame,       ///< GPU side: every frame.
+    Vertex,         ///< Each million, shadow passes included.
+    FilledPixel,    ///< Each million pixels times layers.
+    TexturedPixel,  ///< Each million images looked up for pixels.
+    BlendedPixel,   ///< Each million pixels times blended layers.
+    LitPixel,       ///< Each million pixels times lights in view.
+    ShadowPass,     ///< Each shadow light in view.
+    Texture,        ///< Each GiB of textures in use.
 };
 
-inline constexpr std::size_t kCostTermCount = 11;
+inline constexpr std::size_t kCostTermCount = 13;
 inline constexpr std::size_t kCpuTerms = 5;  ///< The first so many are of the CPU side.
 
 /// One number for each term: milliseconds for a unit of it, or units in a view.
@@ -132,7 +134,7 @@ struct Target {
     double farPlane = 1000;                                  ///< Metres; nothing beyond is drawn.
     Counts limits = kNoLimits;                               ///< 0: none allowed.
     /// Milliseconds for a unit of each term; guesses until they are calibrated.
-    CostTerms frameCost = {1, 2, 0.4, 0.2, 0.2, 1, 1.5, 0.3, 0.02, 0.15, 0.5};
+    CostTerms frameCost = {1, 2, 0.4, 0.2, 0.2, 1, 1.5, 0.2, 0.05, 0.08, 0.02, 0.15, 0.5};
     LoadingRates loading;     ///< Guesses.
     bool calibrated = false;  ///< frameCost was fitted to measured frame times.
     Json rest;                ///< Unknown members, kept.
@@ -169,9 +171,9 @@ enum class State { Within, Near, Over };
 /// The measure with the highest load.
 [[nodiscard]] Measure worstMeasure(const Counts& loads);
 
-/// Version 3; read as well: version 2, where all textures took as many bytes a texel, and version
-/// 1, where besides a limit of 0 stood for none.
-/// Errors: InvalidInput naming the member that is missing, of another type or out of range.
+/// Version 4; read as well: version 3, where all materials cost the same a pixel, version 2, where
+/// all textures took as many bytes a texel, and version 1, where besides a limit of 0 stood for
+/// none. Errors: InvalidInput naming the member that is missing, of another type or out of range.
 [[nodiscard]] Expected<Target> parseTarget(const Json& json, const std::string& where);
 [[nodiscard]] Json toJson(const Target& target);
 

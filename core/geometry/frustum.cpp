@@ -5,6 +5,10 @@
 
 namespace flentro {
 
+double Projection::horizontalFov() const {
+    return 2 * toDegrees(std::atan(std::tan(toRadians(verticalFov) / 2) * aspect));
+}
+
 Mat4d viewMatrix(const Viewpoint& view) {
     const Vec3d forward = lookDirection(view.heading, view.pitch);
     const double h = toRadians(view.heading);

@@ -21,6 +21,8 @@ struct Projection {
     double aspect = 16.0 / 9;  ///< Width / height.
     double nearPlane = 0.1;    ///< Metres, > 0.
     double farPlane = 1000;    ///< Metres, > nearPlane.
+
+    [[nodiscard]] double horizontalFov() const;  ///< Degrees.
 };
 
 [[nodiscard]] Mat4d viewMatrix(const Viewpoint& view);

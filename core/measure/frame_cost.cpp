@@ -135,7 +135,7 @@ void judge(std::span<const FrameSample> samples, Calibration& result) {
 
 }  // namespace
 
-CostTerms termsOf(const ViewTally& tally, const Target& target, double layers) {
+CostTerms termsOf(const ViewTally& tally, const Target& target, const PixelWork& work) {
     constexpr double kMillion = 1e6;
     constexpr double kGiB = 1024.0 * 1024 * 1024;
     const double pixels =
@@ -149,8 +149,11 @@ CostTerms termsOf(const ViewTally& tally, const Target& target, double layers) {
     set(CostTerm::Bone, tally.bones / 1000);
     set(CostTerm::GpuFrame, 1);
     set(CostTerm::Vertex, (tally.vertices + tally.shadowVertices) / kMillion);
-    set(CostTerm::FilledPixel, pixels * layers);
-    set(CostTerm::LitPixel, pixels * at(tally.counts, Measure::Lights));
+    set(CostTerm::FilledPixel, pixels * static_cast<double>(work.layers));
+    set(CostTerm::TexturedPixel, pixels * static_cast<double>(work.textures));
+    set(CostTerm::BlendedPixel, pixels * static_cast<double>(work.blended));
+    set(CostTerm::LitPixel,
+        pixels * static_cast<double>(work.lit) * at(tally.counts, Measure::Lights));
     set(CostTerm::ShadowPass, at(tally.counts, Measure::ShadowLights));
     set(CostTerm::Texture, at(tally.counts, Measure::TextureBytes) / kGiB);
     return terms;

@@ -5,13 +5,14 @@
 #include <span>
 #include <string>
 
+#include "measure/pixel_work.h"
 #include "measure/viewcost.h"
 
 namespace flentro {
 
-/// Units of each term in one view. `layers`: mean surfaces that a pixel is filled with, from a
-/// survey; without one, 1.
-[[nodiscard]] CostTerms termsOf(const ViewTally& tally, const Target& target, double layers = 1);
+/// Units of each term in one view. `work`: from a survey; without one, of one plain surface.
+[[nodiscard]] CostTerms termsOf(const ViewTally& tally, const Target& target,
+                                const PixelWork& work = {});
 
 /// An estimate, unless the target was calibrated; and then for scenes like those measured.
 struct FrameCost {

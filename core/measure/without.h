@@ -18,9 +18,7 @@ struct Without {
     [[nodiscard]] bool object(std::size_t i) const { return !objects.empty() && objects[i]; }
     [[nodiscard]] bool light(std::size_t i) const { return !lights.empty() && lights[i]; }
     [[nodiscard]] bool image(const Image& i) const { return images.contains(i.source()); }
-    [[nodiscard]] bool empty() const {
-        return objects.empty() && lights.empty() && images.empty();
-    }
+    [[nodiscard]] bool empty() const { return objects.empty() && lights.empty() && images.empty(); }
     /// Things that are out.
     [[nodiscard]] std::size_t count() const;
 };

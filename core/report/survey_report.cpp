@@ -38,7 +38,10 @@ Json spotToJson(const Survey& survey, std::size_t index) {
     }
     if (!survey.hasRays()) return json;
     json["seenObjects"] = spot.seen.objects.size();
-    json["layersMean"] = spot.seen.layersMean;
+    json["layersMean"] = spot.seen.work.layers;
+    json["texturesMean"] = spot.seen.work.textures;
+    json["blendedMean"] = spot.seen.work.blended;
+    json["litShare"] = spot.seen.work.lit;
     json["layersWorst"] = spot.seen.layersWorst;
     json["plainLayersMean"] = spot.seen.plainLayersMean;
     return json;
@@ -112,12 +115,8 @@ std::optional<std::pair<std::size_t, std::size_t>> findView(const Survey& survey
 
 CostTerms viewTerms(const Survey& survey, std::size_t index, std::size_t view) {
     const SpotResult& spot = survey.spots[index];
-    double layers = 1;
-    if (survey.hasRays()) {
-        const auto inView = static_cast<double>(spot.seen.layersInView[view]);
-        layers = inView > 0 ? inView : static_cast<double>(spot.seen.layersMean);
-    }
-    return termsOf(spot.tallies[view], survey.target, layers);
+    const PixelWork work = survey.hasRays() ? spot.seen.workInView[view] : PixelWork();
+    return termsOf(spot.tallies[view], survey.target, work);
 }
 
 Json toJson(const Scene& scene, const Survey& survey) {

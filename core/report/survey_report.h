@@ -13,7 +13,7 @@ namespace flentro {
 /// One line for each view: spot, position, heading, counts, loads, estimated milliseconds.
 [[nodiscard]] std::string toCsv(const Survey& survey);
 
-/// The estimate for one view, with the layers that its spot has counted.
+/// The estimate for one view, with what its spot has found pixels filled with.
 [[nodiscard]] CostTerms viewTerms(const Survey& survey, std::size_t spot, std::size_t view);
 
 /// Where one measure is worst.

@@ -270,20 +270,27 @@ private:
 /// Counts every surface along the rays.
 class VisibilitySampler::LayerCounter final : public RaySink {
 public:
-    explicit LayerCounter(std::span<const RayScene::PartRow> parts) : parts_(parts) {}
+    explicit LayerCounter(const VisibilitySampler& sampler) : sampler_(sampler) {
+        met.fill({0, 0, 0, 0});
+    }
     void meet(int lane, const RayHit& hit, bool) override {
         const auto i = static_cast<std::size_t>(lane);
-        const RayScene::PartRow& part = parts_[hit.part];
-        all[i] += 1;
+        const RayScene::PartRow& part = sampler_.parts_[hit.part];
+        const PixelWork& work = sampler_.works_[hit.part];
+        PixelWork& sum = met[i];
+        sum.lit = (sum.lit * sum.layers + work.lit) / (sum.layers + 1);
+        sum.layers += 1;
+        sum.textures += work.textures;
+        sum.blended += work.blended;
         if (!part.twoSided && part.alpha == AlphaMode::Opaque) plain[i] += 1;
     }
     [[nodiscard]] bool passesAll() const override { return true; }
 
-    std::array<float, RayPacket::kLanes> all{};
+    std::array<PixelWork, RayPacket::kLanes> met;
     std::array<float, RayPacket::kLanes> plain{};
 
 private:
-    std::span<const RayScene::PartRow> parts_;
+    const VisibilitySampler& sampler_;
 };
 
 VisibilitySampler::VisibilitySampler(const Scene& scene, const RayScene& rays, const CubeRays& cube,
@@ -298,7 +305,9 @@ VisibilitySampler::VisibilitySampler(const Scene& scene, const RayScene& rays, c
       here_(scene.objects.size()),
       trianglesHere_(rays.triangleCount(), 0.0F),
       lightsHere_(scene.placedLights.size(), 0.0F),
-      depth_(std::size_t{6} * static_cast<std::size_t>(cube.faceSize() * cube.faceSize())) {}
+      depth_(std::size_t{6} * static_cast<std::size_t>(cube.faceSize() * cube.faceSize())) {
+    for (const RayScene::PartRow& part : parts_) works_.push_back(workOf(scene, part.material));
+}
 
 void VisibilitySampler::collect(const RayHit& hit, float pixels, std::uint16_t views,
                                 SeenTally& tally) {
@@ -377,34 +386,30 @@ void VisibilitySampler::targetSmallObjects(const Vec3d& eye, const EyeVisibility
 
 void VisibilitySampler::countLayers(const Vec3d& eye, const EyeVisibility& sightings,
                                     SpotSeen& seen) const {
+    PixelWorkSum all;
     double weights = 0;
-    double all = 0;
     double plain = 0;
-    std::array<double, EyeVisibility::kMaxViews> inView{};
-    std::array<double, EyeVisibility::kMaxViews> viewWeights{};
+    std::array<PixelWorkSum, EyeVisibility::kMaxViews> inView;
     for (const CubeRays::Packet& packet : cube_.layerPackets()) {
-        LayerCounter counter(rays_.parts());
+        LayerCounter counter(*this);
         rays_.trace(eye, packet.rays, static_cast<float>(target_.farPlane), sightings, counter);
         for (std::size_t i = 0; i < RayPacket::kLanes; ++i) {
             if (packet.rays.valid[i] == 0) continue;
             const auto weight = static_cast<double>(packet.pixels[i]);
             weights += weight;
-            all += weight * static_cast<double>(counter.all[i]);
             plain += weight * static_cast<double>(counter.plain[i]);
-            seen.layersWorst = std::max(seen.layersWorst, counter.all[i]);
-            for (std::uint32_t views = packet.views[i]; views != 0; views &= views - 1) {
-                const auto v = static_cast<std::size_t>(std::countr_zero(views));
-                inView[v] += weight * static_cast<double>(counter.all[i]);
-                viewWeights[v] += weight;
-            }
+            all.add(counter.met[i], weight);
+            seen.layersWorst = std::max(seen.layersWorst, counter.met[i].layers);
+            for (std::uint32_t views = packet.views[i]; views != 0; views &= views - 1)
+                inView[static_cast<std::size_t>(std::countr_zero(views))].add(counter.met[i],
+                                                                              weight);
         }
     }
     if (weights <= 0) return;
-    seen.layersMean = static_cast<float>(all / weights);
     seen.plainLayersMean = static_cast<float>(plain / weights);
+    seen.work = all.mean();
     for (std::size_t v = 0; v < inView.size(); ++v)
-        if (viewWeights[v] > 0)
-            seen.layersInView[v] = static_cast<float>(inView[v] / viewWeights[v]);
+        seen.workInView[v] = inView[v].empty() ? seen.work : inView[v].mean();
 }
 
 void VisibilitySampler::finish(SeenTally& tally, SpotSeen& seen) {

@@ -6,6 +6,7 @@
 #include <array>
 #include <unordered_map>
 
+#include "measure/pixel_work.h"
 #include "measure/view_meter.h"
 #include "survey/ray_scene.h"
 
@@ -28,11 +29,10 @@ struct SpotSeen {
     std::vector<SeenObject> objects;  ///< In object order; the others are not seen.
     float pixels = 0;                 ///< Of everything seen.
     std::array<float, kDistanceBins> pixelsByDistance{};
-    /// Surfaces that a pixel is filled with, hidden ones included.
-    float layersMean = 0;
-    float layersWorst = 0;
-    float plainLayersMean = 0;  ///< Without two-sided and transparent surfaces.
-    std::array<float, EyeVisibility::kMaxViews> layersInView{};  ///< Mean of each view.
+    float layersWorst = 0;       ///< Surfaces that any pixel is filled with, most.
+    float plainLayersMean = 0;   ///< Without two-sided and transparent surfaces.
+    PixelWork work{0, 0, 0, 0};  ///< All around.
+    std::array<PixelWork, EyeVisibility::kMaxViews> workInView{};
 };
 
 /// What all spots together have seen. Merging is independent of the order.
@@ -124,6 +124,7 @@ private:
     const Target& target_;
     const LightCells& lights_;
     std::span<const RayScene::PartRow> parts_;
+    std::vector<PixelWork> works_;        ///< [parts_]
     float texelScale_;                    ///< Metres a pixel at a distance of one metre.
     std::vector<SeenObject> here_;        ///< [objects] Of the present spot.
     std::vector<std::uint32_t> touched_;  ///< Objects met from it.

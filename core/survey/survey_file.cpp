@@ -9,7 +9,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kFormat = "flentro-survey-cache";
-constexpr int kVersion = 4;
+constexpr int kVersion = 5;
 
 /// Thrown at damaged files, caught in loadSurvey.
 struct Damaged {};
@@ -51,9 +51,10 @@ std::vector<T> unpack(const Json& json, const char* key, std::size_t count) {
 
 /// The members of SpotSeen that are plain numbers.
 struct SeenNumbers {
-    float pixels, layersMean, layersWorst, plainLayersMean;
+    float pixels, layersWorst, plainLayersMean;
     std::array<float, kDistanceBins> pixelsByDistance;
-    std::array<float, EyeVisibility::kMaxViews> layersInView;
+    PixelWork work;
+    std::array<PixelWork, EyeVisibility::kMaxViews> workInView;
 };
 
 struct ViewNumbers {
@@ -74,8 +75,8 @@ Json toJson(const SpotResult& spot) {
             {"lights", pack(spot.sightings.lights)},
             {"objects", pack(seen.objects)},
             {"numbers",
-             packOne(SeenNumbers{seen.pixels, seen.layersMean, seen.layersWorst,
-                                 seen.plainLayersMean, seen.pixelsByDistance, seen.layersInView})}};
+             packOne(SeenNumbers{seen.pixels, seen.layersWorst, seen.plainLayersMean,
+                                 seen.pixelsByDistance, seen.work, seen.workInView})}};
 }
 
 SpotResult parseSpot(const Json& json, const Scene& scene) {
@@ -105,11 +106,11 @@ SpotResult parseSpot(const Json& json, const Scene& scene) {
         if (object.object >= scene.objects.size()) throw Damaged{};
     const SeenNumbers numbers = unpack<SeenNumbers>(json, "numbers", 1).front();
     spot.seen.pixels = numbers.pixels;
-    spot.seen.layersMean = numbers.layersMean;
     spot.seen.layersWorst = numbers.layersWorst;
     spot.seen.plainLayersMean = numbers.plainLayersMean;
     spot.seen.pixelsByDistance = numbers.pixelsByDistance;
-    spot.seen.layersInView = numbers.layersInView;
+    spot.seen.work = numbers.work;
+    spot.seen.workInView = numbers.workInView;
     return spot;
 }
 

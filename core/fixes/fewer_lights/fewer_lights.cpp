@@ -54,8 +54,8 @@ LightLimits capViews(Scene& scene, const FewerLightSettings& settings, std::size
     }
     const auto worth = evidence.lights ? worthOfLights(*evidence.lights, scene, WorthOf::Light)
                                        : guessWorth(scene, eyes);
-    LightLimits chosen =
-        limitLights(limited, limit, eyes, horizontalFov(target), worth, true, slackBetween(eyes));
+    LightLimits chosen = limitLights(limited, limit, eyes, target.projection().horizontalFov(),
+                                     worth, true, slackBetween(eyes));
     std::vector<bool> gone(limited.size(), false);
     for (std::size_t i = 0; i < limited.size(); ++i) {
         PlacedLight& light = scene.placedLights[i];

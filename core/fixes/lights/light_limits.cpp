@@ -213,10 +213,4 @@ std::size_t mostInView(const std::vector<LimitedLight>& lights, const Vec3d& eye
     return limitLights(lights, lights.size(), {&eye, 1}, horizontalFov, {}, true).most;
 }
 
-double horizontalFov(const Target& target) {
-    const Projection projection = target.projection();
-    return toDegrees(
-        2 * std::atan(std::tan(toRadians(projection.verticalFov) / 2) * projection.aspect));
-}
-
 }  // namespace flentro

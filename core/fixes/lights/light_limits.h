@@ -48,7 +48,4 @@ struct LightLimits {
 [[nodiscard]] std::size_t mostInView(const std::vector<LimitedLight>& lights, const Vec3d& eye,
                                      double horizontalFov);
 
-/// Degrees that a view takes in from side to side.
-[[nodiscard]] double horizontalFov(const Target& target);
-
 }  // namespace flentro

@@ -78,7 +78,7 @@ Expected<Fixed> applyShadowLights(const Scene& scene, const ShadowLightSettings&
         return fail(ErrorCode::Cancelled, "Choosing shadow lights was stopped");
     const LightLimits chosen =
         limitLights(casting.lights, isLimit(limit) ? static_cast<std::size_t>(limit) : count, eyes,
-                    horizontalFov(target), worth,
+                    target.projection().horizontalFov(), worth,
                     settings.excess == ShadowLightSettings::Excess::Distance, slackBetween(eyes));
     const Shortened shortened = shorten(result.scene, chosen.ends);
     result.record.summary = fmt::format(

@@ -98,7 +98,7 @@ TEST(Target, RefusesWhatIsWrongNamingTheMember) {
         return target ? std::string("accepted") : describe(target.error());
     };
     EXPECT_THAT(says("/format", "x"), HasSubstr("'format'"));
-    EXPECT_THAT(says("/version", 4), HasSubstr("version"));
+    EXPECT_THAT(says("/version", 5), HasSubstr("version"));
     EXPECT_THAT(says("/display", 7), HasSubstr("'display' must be an object"));
     EXPECT_THAT(says("/limits", Json::array()), HasSubstr("'limits' must be an object"));
     EXPECT_THAT(says("/name", ""), HasSubstr("'name'"));

@@ -61,7 +61,7 @@ TEST(LightLimits, AgreesWithWhatTheViewsCount) {
         const ViewCost cost = meter.cost({{1, 1.7, 2}, static_cast<double>(heading), 0});
         most = std::max(most, static_cast<std::size_t>(at(cost.counts, Measure::Lights)));
     }
-    const std::size_t told = mostInView(lights, {1, 1.7, 2}, horizontalFov(target));
+    const std::size_t told = mostInView(lights, {1, 1.7, 2}, target.projection().horizontalFov());
     EXPECT_GE(told, most) << "never fewer than a view counts";
     EXPECT_LE(told, most + 1);
 }

@@ -39,14 +39,16 @@ TEST(FrameCost, TermsAreCountsInTheirUnits) {
     tally.vertices = 400'000;
     tally.shadowVertices = 100'000;
     tally.materials = 50;
-    const CostTerms terms = termsOf(tally, display(), 2.5);
+    const CostTerms terms = termsOf(tally, display(), {2.5F, 4, 0.5F, 0.75F});
     EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::CpuFrame), 1);
     EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::DrawCall), 1.5);
     EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::Object), 0.5);
     EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::Material), 0.5);
     EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::Vertex), 0.5);
     EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::FilledPixel), 2.5);
-    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::LitPixel), 3);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::TexturedPixel), 4);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::BlendedPixel), 0.5);
+    EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::LitPixel), 0.75 * 3);
     EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::ShadowPass), 2);
     EXPECT_DOUBLE_EQ(termOf(terms, CostTerm::Texture), 0.5);
 }
@@ -108,7 +110,7 @@ TEST(Calibrate, FindsTheCostsOfAKnownMachine) {
     cost(truth, CostTerm::Vertex) = 2;
     cost(truth, CostTerm::FilledPixel) = 1.5;
     Target guess = display();
-    guess.frameCost = {1, 1, 0, 0, 0, 1, 1, 1, 0, 0, 0};
+    guess.frameCost = {1, 1, 0, 0, 0, 1, 1, 1, 0, 0, 0, 0, 0};
     const auto fit = calibrate(
         measured(truth, 200, 0.02, {CostTerm::DrawCall, CostTerm::Vertex, CostTerm::FilledPixel}),
         guess);
@@ -127,7 +129,7 @@ TEST(Calibrate, KeepsWhatTheFramesCannotTell) {
     cost(truth, CostTerm::GpuFrame) = 1;
     cost(truth, CostTerm::Vertex) = 2;
     Target guess = display();
-    guess.frameCost = {0, 0, 0, 0, 7, 1, 1, 0.25, 0.125, 0, 0};
+    guess.frameCost = {0, 0, 0, 0, 7, 1, 1, 0.25, 0, 0, 0.125, 0, 0};
     std::vector<FrameSample> samples = measured(truth, 60, 0, {CostTerm::Vertex});
     for (FrameSample& sample : samples)  // pixels always the same; lights twice the vertices
         elementOf(sample.terms, CostTerm::LitPixel) = 2 * elementOf(sample.terms, CostTerm::Vertex);

@@ -192,9 +192,33 @@ TEST(Seen, LayersCountWhatIsBehindAsWell) {
                                          {makePane(40, 40), {0, 0, -7}}});
     const SpotSeen seen = surveyed(scene, spotsAt({{0, 0, 0}})).spots[0].seen;
     EXPECT_EQ(seen.layersWorst, 4);
-    EXPECT_NEAR(static_cast<double>(seen.layersInView[0]), 4, 0.05) << "north";
-    EXPECT_NEAR(static_cast<double>(seen.layersInView[4]), 1, 1e-6) << "south";
-    EXPECT_FLOAT_EQ(seen.layersMean, seen.plainLayersMean);
+    EXPECT_NEAR(static_cast<double>(seen.workInView[0].layers), 4, 0.05) << "north";
+    EXPECT_NEAR(static_cast<double>(seen.workInView[4].layers), 1, 1e-6) << "south";
+    EXPECT_FLOAT_EQ(seen.work.layers, seen.plainLayersMean);
+    EXPECT_EQ(seen.work.textures, 0);
+    EXPECT_EQ(seen.work.lit, 1);
+}
+
+/// A room around a pane of glass that shows one texture and a wall behind it that is not lit.
+TEST(Seen, PixelsTellWhatTheirMaterialsAsk) {
+    Scene scene = test::makeScene({{makeRoom({40, 40, 40}), {0, 0, 0}},
+                                   {makePane(40, 40), {0, 0, -5}},
+                                   {makePane(40, 40), {0, 0, -6}}});
+    const int glass = addMaterial(scene, AlphaMode::Blend, 100, 100);
+    Material sign;
+    sign.unlit = true;
+    scene.materials.push_back(sign);
+    scene.assets[1].mesh = finishMesh(makePane(40, 40, glass));
+    scene.assets[2].mesh = finishMesh(makePane(40, 40, glass + 1));
+    const SpotSeen seen = surveyed(scene, spotsAt({{0, 0, 0}})).spots[0].seen;
+    const PixelWork& north = seen.workInView[0];
+    EXPECT_NEAR(static_cast<double>(north.layers), 3, 0.05);
+    EXPECT_NEAR(static_cast<double>(north.textures), 1, 0.02) << "of the glass alone";
+    EXPECT_NEAR(static_cast<double>(north.blended), 1, 0.02);
+    EXPECT_NEAR(static_cast<double>(north.lit), 2.0 / 3, 0.01) << "glass and room, not the sign";
+    const PixelWork& south = seen.workInView[4];
+    EXPECT_EQ(south.textures + south.blended, 0);
+    EXPECT_EQ(south.lit, 1);
 }
 
 TEST(Seen, NearestPlaceTellsTheTexelsNeeded) {
@@ -382,7 +406,7 @@ void expectSame(const Survey& a, const Survey& b) {
     ASSERT_EQ(a.spots.size(), b.spots.size());
     for (std::size_t i = 0; i < a.spots.size(); ++i) {
         EXPECT_EQ(a.spots[i].seen.pixels, b.spots[i].seen.pixels);
-        EXPECT_EQ(a.spots[i].seen.layersMean, b.spots[i].seen.layersMean);
+        EXPECT_EQ(a.spots[i].seen.work.layers, b.spots[i].seen.work.layers);
         EXPECT_EQ(a.spots[i].seen.objects.size(), b.spots[i].seen.objects.size());
         for (std::size_t v = 0; v < a.spots[i].tallies.size(); ++v)
             EXPECT_EQ(a.spots[i].tallies[v].counts, b.spots[i].tallies[v].counts);
