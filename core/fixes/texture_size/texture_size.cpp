@@ -112,6 +112,40 @@ std::string obstacleOf(const Image& image) {
     return "";
 }
 
+/// Normal map and roughness factor of the materials that show a roughness map.
+struct Relief {
+    int normal = -1;  ///< Image; -1: none, or the materials differ.
+    float roughness = 1;
+    std::size_t materials = 0;
+};
+
+const TextureUse* useOf(const Material& material, std::string_view role) {
+    for (const TextureUse& use : material.textures)
+        if (use.role == role) return &use;
+    return nullptr;
+}
+
+/// [images] Of images that hold roughness: what lies over them texel by texel, in all materials
+/// that show them.
+std::vector<Relief> reliefs(const Scene& scene) {
+    std::vector<Relief> all(scene.images.size());
+    for (const Material& material : scene.materials) {
+        const TextureUse* rough = useOf(material, "metallicRoughnessTexture");
+        const int image = rough ? scene.imageOf(rough->texture) : -1;
+        if (image < 0) continue;
+        const TextureUse* normal = useOf(material, "normalTexture");
+        const bool fits =
+            normal && normal->texCoord == rough->texCoord && normal->transform == rough->transform;
+        const Relief own{fits ? scene.imageOf(normal->texture) : -1, material.roughness, 1};
+        Relief& relief = elementOf(all, image);
+        if (relief.materials++ == 0)
+            relief = own;
+        else if (relief.normal != own.normal || relief.roughness != own.roughness)
+            relief.normal = -1;
+    }
+    return all;
+}
+
 /// Plans sizes; resizes images into slots of their own.
 class Sizer {
 public:
@@ -123,6 +157,7 @@ public:
           evidence_(evidence),
           usages_(usages(scene)),
           classes_(classesOf(scene)),
+          reliefs_(reliefs(scene)),
           sizes_(scene.images.size()),
           needs_(scene.images.size(), 0),
           made_(scene.images.size()) {
@@ -132,7 +167,7 @@ public:
     [[nodiscard]] bool run(Progress& progress) {
         std::vector<std::size_t> wanted;
         for (std::size_t i = 0; i < sizes_.size(); ++i)
-            if (isSmaller(i)) wanted.push_back(i);
+            if (isSmaller(i) || losesRelief(i)) wanted.push_back(i);
         return parallelFor(wanted.size(), "Resizing textures", progress,
                            [&](std::size_t k) { resize(wanted[k]); });
     }
@@ -141,12 +176,20 @@ public:
         Image image;
         double difference = 0;
         std::vector<float> normalLengths;  ///< [height * width] Of normal maps.
+        std::size_t softened = 0;          ///< Materials whose roughness it holds, if it changed.
         std::string problem;
     };
     [[nodiscard]] const Made& made(std::size_t image) const { return made_[image]; }
     [[nodiscard]] bool isSmaller(std::size_t image) const {
         const Image& own = scene_.images[image];
         return !(sizes_[image] == Size{own.width, own.height});
+    }
+    /// True for a roughness map whose normal map becomes smaller.
+    [[nodiscard]] bool losesRelief(std::size_t image) const {
+        const int normal = reliefs_[image].normal;
+        return settings_.softenHighlights && normal >= 0 &&
+               obstacleOf(scene_.images[image]).empty() && usages_[image].allowance > 0 &&
+               isSmaller(static_cast<std::size_t>(normal));
     }
     [[nodiscard]] bool isShown(std::size_t image) const { return usages_[image].isShown; }
     [[nodiscard]] int need(std::size_t image) const { return needs_[image]; }
@@ -186,9 +229,12 @@ private:
             return;
         }
         const Size& size = sizes_[index];
-        const Pixels smaller =
+        Pixels smaller =
             resample(*pixels, size.width, size.height,
                      {classes_[index], settings_.sharpness, usages_[index].alphaCutoff});
+        made.difference = differenceAsSeen(*pixels, smaller, index);
+        if (losesRelief(index)) made.softened = roughen(index, smaller);
+        if (made.softened == 0 && !isSmaller(index)) return;
         auto bytes = std::make_shared<const std::vector<std::byte>>(encodeLike(image, smaller));
         if (bytes->empty()) {
             made.problem = "cannot be encoded";
@@ -201,9 +247,35 @@ private:
         made.image.height = size.height;
         made.image.hash = hashBytes(*bytes);
         made.image.data = std::move(bytes);
-        made.difference = differenceAsSeen(*pixels, smaller, index);
         if (classes_[index] == TextureClass::Normal)
             made.normalLengths = meanNormalLengths(*pixels, size.width, size.height);
+    }
+
+    /// Puts the detail that the normal map over it loses into a roughness map. Returns the
+    /// materials that show more of it; 0: nothing changed.
+    [[nodiscard]] std::size_t roughen(std::size_t index, Pixels& pixels) const {
+        const Relief& relief = reliefs_[index];
+        const auto normal = static_cast<std::size_t>(relief.normal);
+        const auto normals = decodeImage(scene_.images[normal], kLargestEdge);
+        const auto factor = static_cast<double>(relief.roughness);
+        if (!normals || factor <= 0) return 0;
+        const Size& size = sizes_[normal];
+        const std::vector<float> lengths = meanNormalLengths(*normals, size.width, size.height);
+        bool changed = false;
+        for (int y = 0; y < pixels.height; ++y)
+            for (int x = 0; x < pixels.width; ++x) {
+                const int over =
+                    y * size.height / pixels.height * size.width + x * size.width / pixels.width;
+                std::uint8_t& green =
+                    pixels.rgba[static_cast<std::size_t>(y * pixels.width + x) * 4 + 1];
+                const double rough = roughnessFor(green / 255.0 * factor,
+                                                  static_cast<double>(elementOf(lengths, over)));
+                const auto now = static_cast<std::uint8_t>(
+                    std::lround(std::clamp(rough / factor, 0.0, 1.0) * 255));
+                changed = changed || now > green;
+                green = std::max(green, now);
+            }
+        return changed ? relief.materials : 0;
     }
 
     /// Both at the size at which they are seen: what lies below a pixel is not missed.
@@ -228,6 +300,7 @@ private:
     const Evidence& evidence_;
     const std::vector<Usage> usages_;
     const std::vector<TextureClass> classes_;
+    const std::vector<Relief> reliefs_;
     std::vector<Size> sizes_;
     std::vector<int> needs_;
     std::vector<Made> made_;
@@ -249,6 +322,7 @@ bool soften(Material& material, const std::vector<float>& lengths) {
 
 std::size_t softenHighlights(Scene& scene, const Sizer& sizer) {
     std::size_t softened = 0;
+    for (std::size_t i = 0; i < scene.images.size(); ++i) softened += sizer.made(i).softened;
     for (Material& material : scene.materials) {
         const int texture = material.texture("normalTexture");
         if (texture < 0) continue;
@@ -308,8 +382,9 @@ Expected<Fixed> applyTextureSize(const Scene& scene, const TextureSizeSettings& 
         before += bytes;
         after += bytes;
         const Sizer::Made& made = sizer.made(i);
-        if (!sizer.isSmaller(i) || !made.image.data) continue;
+        if (!made.image.data) continue;
         result.scene.images[i] = made.image;
+        if (!sizer.isSmaller(i)) continue;
         const double newBytes = textureBytes(made.image.width, made.image.height, use, target);
         after += newBytes - bytes;
         report->images.push_back({own.name, static_cast<std::uint32_t>(i), textureClassKey(use),

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "measure/texture_memory.h"
+#include "picture/resample.h"
 #include "support/pictures.h"
 #include "support/surveys.h"
 
@@ -188,6 +189,74 @@ TEST(TextureSize, LostReliefBecomesRoughness) {
                   ->scene.materials[0]
                   .roughness,
               0.3F);
+}
+
+/// A wall with a roughness map of 0.4 and a normal map that is flat on the left and leans 30
+/// degrees one way and the other, column by column, on the right.
+Scene ridgedWall() {
+    Scene scene = wallWith(64, "normalTexture");
+    const double lean = toRadians(30);
+    scene.images[0] = test::makePicture(
+        64, 64,
+        [&](int x, int) -> std::array<int, 4> {
+            const double across = x < 32 ? 0 : x % 2 ? std::sin(lean) : -std::sin(lean);
+            const double out = x < 32 ? 1 : std::cos(lean);
+            return {static_cast<int>(std::lround((across + 1) * 127.5)), 128,
+                    static_cast<int>(std::lround((out + 1) * 127.5)), 255};
+        },
+        3);
+    scene.images[0].name = "ridges";
+    const int rough =
+        addPicture(scene, test::makePicture(64, 64, test::plain({9, 102, 7, 255}), 3));
+    scene.images[1].name = "rough";
+    Json source = scene.materials[0].source;
+    source["pbrMetallicRoughness"]["roughnessFactor"] = 1;
+    source["pbrMetallicRoughness"]["metallicRoughnessTexture"] = {{"index", rough}};
+    scene.materials[0] = parseMaterial(source);
+    return scene;
+}
+
+TextureSizeSettings onlyRidgesSmaller() {
+    TextureSizeSettings settings;
+    settings.capEdge = false;
+    settings.overrides["ridges"] = 16;
+    return settings;
+}
+
+TEST(TextureSize, LostReliefGoesIntoTheRoughnessMapWhereThereIsOne) {
+    const Scene scene = ridgedWall();
+    const Fixed fixed =
+        applyTextureSize(scene, onlyRidgesSmaller(), limitless(), {}, noProgress()).value();
+    ASSERT_EQ(fixed.scene.images[0].width, 16);
+    const Image& rough = fixed.scene.images[1];
+    EXPECT_EQ(rough.width, 64);
+    EXPECT_EQ(rough.source(), scene.images[1].hash);
+    const Pixels pixels = decodeImage(rough, 4096).value();
+    const auto at = [&](int x, int channel) {
+        return static_cast<int>(pixels.rgba[static_cast<std::size_t>((20 * 64 + x) * 4 + channel)]);
+    };
+    EXPECT_EQ(at(10, 1), 102) << "flat before and after";
+    EXPECT_NEAR(at(50, 1), 255 * roughnessFor(0.4, std::cos(toRadians(30))), 2);
+    EXPECT_GT(at(50, 1), 140);
+    EXPECT_EQ(at(50, 0), 9);
+    EXPECT_EQ(at(50, 2), 7);
+    EXPECT_EQ(fixed.scene.materials[0].roughness, 1);
+    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("1 material is rougher")));
+}
+
+TEST(TextureSize, RoughnessMapsUnderDifferentReliefsStay) {
+    Scene scene = ridgedWall();
+    Json flat = scene.materials[0].source;
+    flat.erase("normalTexture");
+    addMaterial(scene, flat);
+    const Fixed shared =
+        applyTextureSize(scene, onlyRidgesSmaller(), limitless(), {}, noProgress()).value();
+    EXPECT_EQ(shared.scene.images[1].hash, scene.images[1].hash);
+    TextureSizeSettings off = onlyRidgesSmaller();
+    off.softenHighlights = false;
+    const Scene alone = ridgedWall();
+    EXPECT_EQ(applyTextureSize(alone, off, limitless(), {}, noProgress())->scene.images[1].hash,
+              alone.images[1].hash);
 }
 
 // --- texture memory -----------------------------------------------------------------------
