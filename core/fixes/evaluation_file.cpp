@@ -13,7 +13,7 @@
 namespace flentro {
 namespace {
 
-constexpr std::uint32_t kVersion = 3;
+constexpr std::uint32_t kVersion = 4;
 constexpr std::string_view kFormat = "flentro-steps";
 
 /// Thrown at the end of the data; caught in loadEvaluation().
@@ -268,7 +268,7 @@ template <typename Archive>
 void fields(Archive& a, Scene& s) {
     all(a, s.name, s.nodes, s.scenes, s.defaultScene, s.objects, s.assets, s.materials, s.textures,
         s.samplers, s.images, s.lights, s.placedLights, s.cameras, s.skins, s.animations, s.streams,
-        s.rest, s.notes, s.originNames, s.files);
+        s.shadowLightsAtOnce, s.rest, s.notes, s.originNames, s.files);
 }
 template <typename Archive>
 void fields(Archive& a, SceneTotals& s) {

@@ -13,6 +13,7 @@
 #include "io/gltf_meshes.h"
 #include "io/gltf_nodes.h"
 #include "io/gltf_references.h"
+#include "scene/own_extras.h"
 
 namespace flentro {
 namespace {
@@ -153,6 +154,7 @@ void readRest(const Json& document, Scene& scene) {
     if (document.contains("extensionsRequired"))
         scene.rest["extensionsRequired"] = document["extensionsRequired"];
     keepMarkers(document, scene.rest);
+    scene.shadowLightsAtOnce = std::max(0, jsonOr(ownExtras(scene.rest), "shadowLightsAtOnce", 0));
 }
 
 /// What is not what it seems at first sight.

@@ -7,7 +7,7 @@
 #include <unsupported/Eigen/BVH>
 
 #include "base/index.h"
-#include "scene/origins.h"
+#include "scene/shadow_lights.h"
 
 namespace flentro {
 namespace {
@@ -368,12 +368,12 @@ std::vector<ViewTally> ViewMeter::count(const EyeVisibility& sightings,
     }
     const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
     std::vector<ViewTally> tallies = countDrawn(sightings, rowsHere, without);
+    const std::vector<bool> casting = castingLights(scene_, sightings.eye);
     Marks rows(rows_.size());
     for (std::size_t light = 0; light < sightings.lights.size(); ++light) {
         if (sightings.lights[light] == 0 || without.light(light)) continue;
         std::optional<Pass> pass;
-        if (scene_.placedLights[light].castsShadowFor(sightings.eye))
-            pass = shadowPass(light, sightings, rowsHere, rows);
+        if (casting[light]) pass = shadowPass(light, sightings, rowsHere, rows);
         forEachView(sightings.lights[light], [&](std::size_t v) {
             ViewTally& tally = tallies[v];
             at(tally.counts, Measure::Lights) += 1;
@@ -422,11 +422,12 @@ ViewCost ViewMeter::detail(const EyeVisibility& all, const Vec3d* eye,
     }
     Marks rows(rows_.size());
     const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
+    const std::vector<bool> casting = castingLights(scene_, sightings.eye);
     std::vector<ShadowDraw> draws(placed_.size());
     for (std::uint32_t i = 0; i < sightings.lights.size(); ++i) {
         if (sightings.lights[i] == 0 || without.light(i)) continue;
         Pass pass;
-        const bool castsShadow = scene_.placedLights[i].castsShadowFor(sightings.eye);
+        const bool castsShadow = casting[i];
         if (castsShadow) {
             pass = shadowPass(i, sightings, rowsHere, rows);
             addShadows(i, sightings, rowsHere, rows, draws);

@@ -7,6 +7,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "measure/lighting.h"
+#include "scene/shadow_lights.h"
 #include "survey/look.h"
 
 namespace flentro {
@@ -186,8 +187,8 @@ public:
         : s_(state), eye_(eye), pixelAtOne_(pixelAtOne) {
         for (const PlacedLight& light : s_.scene.placedLights) {
             fades_.push_back(light.fadeFor(eye));
-            casts_.push_back(light.castsShadowFor(eye));
         }
+        casts_ = castingLights(s_.scene, eye);
     }
 
     using Ways = std::array<Vec3d, RayPacket::kLanes>;

@@ -134,6 +134,7 @@ Json makeManifest(const Scene& scene, const Target& target) {
         json["objects"].push_back(describeObject(scene, object));
     if (const double plane = jsonOr(ownExtras(scene.rest), "farPlane", 0.0); plane > 0)
         json["farPlane"] = plane;
+    if (scene.shadowLightsAtOnce > 0) json["shadowLightsAtOnce"] = scene.shadowLightsAtOnce;
     for (const PlacedLight& light : scene.placedLights) {
         Json row = {{"name", light.name}, {"node", light.node}};
         if (std::isfinite(light.end))

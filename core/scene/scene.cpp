@@ -113,6 +113,7 @@ public:
         addAll(scene.lights);
         addAll(scene.placedLights);
         addAll(scene.cameras);
+        add(scene.shadowLightsAtOnce);
         addAll(scene.skins);
         addAll(scene.animations);
         addAll(scene.streams);

@@ -280,7 +280,9 @@ struct Scene {
     std::vector<Skin> skins;
     std::vector<Animation> animations;
     std::vector<StreamPtr> streams;  ///< Animation data.
-    Json rest;                       ///< asset, extras, other extensions of the document.
+    /// Lights that cast shadows at once, the strongest at the eye; 0: all that can.
+    int shadowLightsAtOnce = 0;
+    Json rest;  ///< asset, extras, other extensions of the document.
     std::vector<Note> notes;
     SourceUnits sourceUnits;
     /// [origins] Names of the objects as they were read.

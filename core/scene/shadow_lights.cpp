@@ -2,6 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+
 #include "base/index.h"
 #include "scene/own_extras.h"
 
@@ -22,6 +25,34 @@ void castShadows(Scene& scene, const ShadowLights& wanted) {
     for (const std::string& name : unknown)
         scene.notes.push_back({fmt::format("light '{}'", name),
                                "is to cast shadows, but the scene has none of that name"});
+}
+
+std::vector<bool> castingLights(const Scene& scene, const Vec3d& eye) {
+    constexpr double kNear = 0.25;  // metres: nearer it is no stronger
+    std::vector<bool> casts(scene.placedLights.size());
+    std::vector<std::pair<double, std::size_t>> order;
+    for (std::size_t i = 0; i < casts.size(); ++i) {
+        const PlacedLight& placed = scene.placedLights[i];
+        casts[i] = placed.castsShadowFor(eye);
+        if (!casts[i] || scene.shadowLightsAtOnce == 0) continue;
+        const Light& light = elementOf(scene.lights, placed.light);
+        const double away = (placed.position - eye).norm();
+        const bool isSun = light.type == LightType::Directional;
+        const double reached = isSun || std::isnan(away) ? 1 : std::max(away, kNear);
+        const double strength = isSun ? std::numeric_limits<double>::infinity()
+                                      : static_cast<double>(light.intensity) / (reached * reached);
+        order.emplace_back(-strength, i);
+    }
+    const auto most = static_cast<std::size_t>(scene.shadowLightsAtOnce);
+    if (order.size() <= most) return casts;
+    std::sort(order.begin(), order.end());
+    for (std::size_t k = most; k < order.size(); ++k) casts[order[k].second] = false;
+    return casts;
+}
+
+void limitShadowLights(Scene& scene, int atOnce) {
+    scene.shadowLightsAtOnce = atOnce;
+    if (Json* ours = ownExtrasIn(scene.rest)) (*ours)["shadowLightsAtOnce"] = atOnce;
 }
 
 }  // namespace flentro

@@ -24,4 +24,12 @@ void setCastsShadow(Scene& scene, PlacedLight& light, bool casts);
 /// an export keeps it. Names that no light has are noted.
 void castShadows(Scene& scene, const ShadowLights& wanted);
 
+/// [placed lights] Those that cast shadows as seen from `eye`: no more than shadowLightsAtOnce, the
+/// strongest there. From nowhere (NaN) those of the most candela. Cost: O(lights log lights).
+[[nodiscard]] std::vector<bool> castingLights(const Scene& scene, const Vec3d& eye);
+
+/// Lets at most so many cast at once, also in the document's extras.flentro, where an export keeps
+/// it.
+void limitShadowLights(Scene& scene, int atOnce);
+
 }  // namespace flentro

@@ -7,6 +7,7 @@
 
 #include "base/index.h"
 #include "base/parallel.h"
+#include "scene/shadow_lights.h"
 #include "survey/survey.h"
 
 namespace flentro {
@@ -251,13 +252,12 @@ ArrivingLight::ArrivingLight(const Scene& scene, const LightMatrix& matrix)
     for (std::size_t i = 0; i < scene.placedLights.size(); ++i)
         for (const std::uint32_t origin : scene.placedLights[i].origins)
             if (origin < placedOf_.size()) placedOf_[origin] = static_cast<int>(i);
+    for (const Vec3d& eye : matrix.eyes()) casting_.push_back(castingLights(scene, eye));
 }
 
 double ArrivingLight::lux(const LightMatrix::Point& point, const LightMatrix::Entry& entry) const {
     const int index = placedOf_[entry.light];
-    if (index >= 0 && entry.isBlocked &&
-        elementOf(scene_.placedLights, index).castsShadowFor(matrix_.eyes()[point.place]))
-        return 0;
+    if (index >= 0 && entry.isBlocked && elementOf(casting_[point.place], index)) return 0;
     return luxWithoutShadow(point, entry);
 }
 

@@ -114,7 +114,8 @@ public:
 private:
     const Scene& scene_;
     const LightMatrix& matrix_;
-    std::vector<int> placedOf_;  ///< [rows]
+    std::vector<int> placedOf_;               ///< [rows]
+    std::vector<std::vector<bool>> casting_;  ///< [places][placed lights]
 };
 
 /// How views change from one scene to another. Cost: O(entries).

@@ -2,6 +2,7 @@
 #include <algorithm>
 
 #include "findings/rules/rule.h"
+#include "measure/lights_on_objects.h"
 
 namespace flentro {
 namespace {
@@ -11,11 +12,9 @@ constexpr std::size_t kNamed = 12;
 
 std::vector<Finding> run(const FindingInput& in) {
     std::vector<std::pair<double, std::size_t>> lit;
-    for (std::size_t i = 0; i < in.scene.objects.size(); ++i) {
-        const Box& bounds = in.scene.objects[i].bounds;
-        double lights = 0;
-        for (const PlacedLight& light : in.scene.placedLights)
-            lights += !bounds.isEmpty() && bounds.exteriorDistance(light.position) < light.range;
+    const auto reaching = lightsOnObjects(in.scene);
+    for (std::size_t i = 0; i < reaching.size(); ++i) {
+        const auto lights = static_cast<double>(reaching[i].size());
         if (lights > kMaxLights) lit.emplace_back(-lights, i);
     }
     if (lit.empty()) return {};

@@ -8,6 +8,7 @@
 #include "base/index.h"
 #include "base/text.h"
 #include "fixes/fewer_lights/merge_lights.h"
+#include "fixes/fewer_lights/relieve_objects.h"
 #include "fixes/lights/light_limits.h"
 #include "fixes/lights/light_report.h"
 #include "scene/edit.h"
@@ -68,6 +69,19 @@ LightLimits capViews(Scene& scene, const FewerLightSettings& settings, std::size
     return chosen;
 }
 
+void tellRelief(const ObjectRelief& relief, const FewerLightSettings& settings, FixRecord& record) {
+    if (relief.before == 0) return;
+    if (relief.shortened > 0)
+        record.notes.push_back(
+            fmt::format("{} before objects that more than {} reached: {} of {} have no more now",
+                        counted(relief.shortened, "range ends", "ranges end"), settings.perObject,
+                        relief.before - relief.after, counted(relief.before, "object")));
+    if (relief.after > 0)
+        record.notes.push_back(fmt::format("{} still lit by more than {} lights, by up to {}",
+                                           counted(relief.after, "object is", "objects are"),
+                                           settings.perObject, relief.most));
+}
+
 }  // namespace
 
 Expected<Fixed> applyFewerLights(const Scene& scene, const FewerLightSettings& settings,
@@ -85,6 +99,11 @@ Expected<Fixed> applyFewerLights(const Scene& scene, const FewerLightSettings& s
         }
     }
     if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Choosing lights was stopped");
+    if (settings.perObject > 0)
+        tellRelief(
+            relieveObjects(result.scene, evidence.lights.get(),
+                           static_cast<std::size_t>(settings.perObject), settings.maxMergeChange),
+            settings, result.record);
     const double limit = settings.limit > 0 ? settings.limit : at(target.limits, Measure::Lights);
     std::string capped;
     if (settings.capViews && isLimit(limit)) {

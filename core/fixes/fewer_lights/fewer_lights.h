@@ -1,5 +1,5 @@
 // Fewer lights: those that nothing seen depends on go, like ones that stand close become one, and
-// no view holds more than it may.
+// no object and no view has more than it may.
 
 #pragma once
 
@@ -12,9 +12,10 @@ struct FewerLightSettings {
     double minChange = 0.001;
     double mergeWithin = 2;  ///< Metres between like point lights that may become one; 0: none.
     double maxMergeChange = 0.01;  ///< Of any view, by one light in place of several.
-    bool capViews = true;          ///< Lights end at distances, so that no view holds too many.
-    int limit = 0;                 ///< In any view; 0: the target's.
-    double fade = 0.2;             ///< Width of the fade band before such a distance, as a share.
+    int perObject = 8;  ///< Lights that may reach one object, where views change no more; 0: any.
+    bool capViews = true;  ///< Lights end at distances, so that no view holds too many.
+    int limit = 0;         ///< In any view; 0: the target's.
+    double fade = 0.2;     ///< Width of the fade band before such a distance, as a share.
 
     static const FixKind& kind();
 };

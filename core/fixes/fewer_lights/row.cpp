@@ -29,12 +29,20 @@ const FixKind& FewerLightSettings::kind() {
                          .unit = "m",
                          .decimals = 1,
                          .zero = "never"})
-                .number("maxMergeChange", &S::maxMergeChange, 0, 1,
-                        {.label = "If views change by at most",
-                         .help = "Of the display's range, by one light in place of several.",
-                         .shownUnit = "%",
-                         .scale = 100,
-                         .decimals = 1})
+                .number(
+                    "maxMergeChange", &S::maxMergeChange, 0, 1,
+                    {.label = "If views change by at most",
+                     .help =
+                         "Of the display's range, by one light in place of several, or by ranges "
+                         "that end before objects.",
+                     .shownUnit = "%",
+                     .scale = 100,
+                     .decimals = 1})
+                .number("perObject", &S::perObject, 0, 1000,
+                        {.label = "On one object",
+                         .help = "Ranges end before objects that more lights reach, those of the "
+                                 "weakest there, where views change by no more than that.",
+                         .zero = "any number"})
                 .flag("capViews", &S::capViews,
                       {.label = "Distances keep views within the limit",
                        .help = "Those that are missed least end nearest."})

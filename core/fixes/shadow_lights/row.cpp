@@ -20,10 +20,13 @@ const FixKind& ShadowLightSettings::kind() {
                          .help = "Shadow lights that a view may hold.",
                          .zero = "the target's limit"})
                 .choice("excess", &S::excess,
-                        {{"distance", "cast shadows up to a distance"}, {"never", "cast none"}},
+                        {{"distance", "cast shadows up to a distance"},
+                         {"never", "cast none"},
+                         {"at-once", "wait until they are the strongest"}},
                         {.label = "Those too many",
-                         .help = "A distance keeps shadows where they show; it needs a program "
-                                 "that reads extras.flentro or the manifest."})
+                         .help = "A distance keeps shadows where they show; the strongest at the "
+                                 "eye are chosen anew at each place. Both need a program that "
+                                 "reads extras.flentro or the manifest."})
                 .number("minChange", &S::minChange, 0, 1,
                         {.label = "Missed from",
                          .help = "Shadows that change no view by more than this share of the "

@@ -76,11 +76,17 @@ Expected<Fixed> applyShadowLights(const Scene& scene, const ShadowLightSettings&
                   settings.minChange);
     if (progress.cancelled())
         return fail(ErrorCode::Cancelled, "Choosing shadow lights was stopped");
-    const LightLimits chosen =
-        limitLights(casting.lights, isLimit(limit) ? static_cast<std::size_t>(limit) : count, eyes,
-                    target.projection().horizontalFov(), worth,
-                    settings.excess == ShadowLightSettings::Excess::Distance, slackBetween(eyes));
+    using Excess = ShadowLightSettings::Excess;
+    const bool atOnce = settings.excess == Excess::AtOnce && isLimit(limit) && limit >= 1;
+    const std::size_t most = isLimit(limit) && !atOnce ? static_cast<std::size_t>(limit) : count;
+    LightLimits chosen =
+        limitLights(casting.lights, most, eyes, target.projection().horizontalFov(), worth,
+                    settings.excess != Excess::Never, slackBetween(eyes));
     const Shortened shortened = shorten(result.scene, chosen.ends);
+    if (atOnce) {
+        limitShadowLights(result.scene, static_cast<int>(limit));
+        chosen.most = std::min(chosen.most, static_cast<std::size_t>(limit));
+    }
     result.record.summary = fmt::format(
         "{} of {} cast no shadow any more, {} up to a distance; at most {} in any view",
         shortened.never, counted(casting.casting, "shadow light"), shortened.near, chosen.most);

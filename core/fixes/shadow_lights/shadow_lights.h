@@ -11,6 +11,7 @@ struct ShadowLightSettings {
     enum class Excess {
         Distance,  ///< They cast shadows up to a distance from the eye.
         Never,     ///< They cast none.
+        AtOnce,    ///< The strongest at the eye cast theirs, as the program chooses as it runs.
     };
     int limit = 0;  ///< In any view; 0: the target's.
     Excess excess = Excess::Distance;

@@ -12,8 +12,12 @@
 #include "fixes/lights/light_report.h"
 #include "fixes/shadow_lights/shadow_lights.h"
 #include "io/gltf.h"
+#include "measure/lights_on_objects.h"
 #include "measure/view_meter.h"
+#include "report/export.h"
+#include "scene/shadow_lights.h"
 #include "support/lights.h"
+#include "support/process.h"
 
 namespace flentro {
 namespace {
@@ -27,6 +31,12 @@ const double kInfinity = std::numeric_limits<double>::infinity();
 
 Evidence evidenceFor(const Scene& scene, std::initializer_list<Vec3d> eyes) {
     return evidenceOf(test::litSurvey(scene, eyes), scene);
+}
+
+Target limitless() {
+    Target target = test::surveyDisplay();
+    target.limits = kNoLimits;
+    return target;
 }
 
 // --- limits -------------------------------------------------------------------------------
@@ -173,6 +183,78 @@ TEST(LightReach, LightsOfOneKindStayAlike) {
     EXPECT_TRUE(std::isfinite(fixed.scene.placedLights[0].range));
 }
 
+// --- lights on one object -----------------------------------------------------------------
+
+/// A crate under two lamps, and a third whose range ends just inside of it.
+Scene crateUnderLamps() {
+    return test::groundWith({{test::makeBox({1, 1, 1}), {0, 0.5, 0}}},
+                            {{{-1, 3, 0}, 100, 12}, {{1, 3, 0}, 100, 12}, {{10, 3, 0}, 100, 10}});
+}
+
+FewerLightSettings onlyObjects(int perObject) {
+    FewerLightSettings settings;
+    settings.minChange = 0;
+    settings.mergeWithin = 0;
+    settings.capViews = false;
+    settings.perObject = perObject;
+    return settings;
+}
+
+TEST(FewerLights, RangesEndBeforeObjectsThatHaveTooMany) {
+    const Scene scene = crateUnderLamps();
+    const Evidence evidence = evidenceFor(scene, {{0, 1.7, 6}, {6, 1.7, 6}});
+    ASSERT_EQ(lightsOnObjects(scene)[1].size(), 3U);
+    const Fixed fixed =
+        applyFewerLights(scene, onlyObjects(2), limitless(), evidence, noProgress()).value();
+    EXPECT_EQ(lightsOnObjects(fixed.scene)[1], (std::vector<std::uint32_t>{0, 1}));
+    EXPECT_EQ(fixed.scene.placedLights[0].range, 12) << "the stronger ones stay";
+    // From (10, 3, 0) to the crate's edge at (0.5, 1, 0).
+    EXPECT_NEAR(fixed.scene.placedLights[2].range, std::hypot(9.5, 2), 0.02);
+    EXPECT_NEAR(fixed.scene.lights[2].rest["range"].get<double>(), std::hypot(9.5, 2), 0.02);
+    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("1 range ends before objects")));
+    EXPECT_THAT(fixed.record.notes, Contains(HasSubstr("1 object is still lit by more than 2")))
+        << "the ground: no range is cut by more than half";
+    EXPECT_LE(fixed.record.reportAs<LightReport>()->worstChange, 0.01);
+}
+
+TEST(FewerLights, NoRangeEndsWhereThatWouldShow) {
+    Scene scene = crateUnderLamps();
+    FewerLightSettings settings = onlyObjects(2);
+    settings.maxMergeChange = 0;
+    const Evidence evidence = evidenceFor(scene, {{0, 1.7, 6}, {6, 1.7, 6}});
+    const Fixed strict =
+        applyFewerLights(scene, settings, limitless(), evidence, noProgress()).value();
+    EXPECT_EQ(strict.scene.placedLights[2].range, 10);
+    const Fixed blind =
+        applyFewerLights(scene, onlyObjects(2), limitless(), {}, noProgress()).value();
+    EXPECT_EQ(blind.scene.placedLights[2].range, 10) << "without a survey nothing is known of it";
+    EXPECT_THAT(blind.record.notes, Contains(HasSubstr("2 objects are still lit")));
+    const Fixed any =
+        applyFewerLights(scene, onlyObjects(0), limitless(), evidence, noProgress()).value();
+    EXPECT_EQ(any.scene.placedLights[2].range, 10);
+}
+
+/// Lamps of one definition: only that which is cut gets its own.
+TEST(FewerLights, AnotherLampOfTheSameKindKeepsItsRange) {
+    Scene scene = crateUnderLamps();
+    Node far = scene.nodes.back();
+    far.name = "lamp far away";
+    far.local(0, 3) = 25;
+    scene.scenes[0]["nodes"].push_back(scene.nodes.size());
+    scene.nodes.push_back(far);
+    flatten(scene);
+    const Evidence evidence = evidenceFor(scene, {{0, 1.7, 6}, {6, 1.7, 6}});
+    const Scene fixed =
+        applyFewerLights(scene, onlyObjects(2), limitless(), evidence, noProgress())->scene;
+    EXPECT_LT(fixed.placedLights[2].range, 9.8);
+    EXPECT_EQ(fixed.placedLights[3].range, 10);
+    EXPECT_EQ(fixed.lights.size(), scene.lights.size() + 1);
+    Scene again = fixed;
+    flatten(again);
+    EXPECT_NEAR(again.placedLights[2].range, fixed.placedLights[2].range, 1e-6)
+        << "as a reader of the nodes has it";
+}
+
 // --- shadow lights ------------------------------------------------------------------------
 
 /// Four lamps before the eye; only the first has something to throw a shadow that is seen.
@@ -194,6 +276,58 @@ TEST(ShadowLights, KeepsThoseWhoseShadowsShowAndDropsTheOthers) {
     const Json& rest = elementOf(fixed.scene.nodes, fixed.scene.placedLights[3].node).rest;
     EXPECT_EQ(rest["extras"]["castsShadow"], false);
     EXPECT_THAT(fixed.record.summary, HasSubstr("at most 1 in any view"));
+}
+
+TEST(ShadowLights, AtOnceTheStrongestAtTheEyeCast) {
+    Scene scene = test::groundWith(
+        {},
+        {{{0, 3, -4}, 100}, {{0, 3, -8}, 900}, {{0, 3, -30}, 1000, 60}, {{3, 3, 0}, 1, 20, false}});
+    EXPECT_EQ(castingLights(scene, {0, 3, 0}), (std::vector<bool>{true, true, true, false}));
+    limitShadowLights(scene, 1);
+    // 100 / 4^2 = 6.3, 900 / 8^2 = 14, 1000 / 30^2 = 1.1
+    EXPECT_EQ(castingLights(scene, {0, 3, 0}), (std::vector<bool>{false, true, false, false}));
+    EXPECT_EQ(castingLights(scene, {0, 3, -4}), (std::vector<bool>{true, false, false, false}));
+    scene.placedLights[1].shadowEnd = 6;
+    EXPECT_EQ(castingLights(scene, {0, 3, 0}), (std::vector<bool>{true, false, false, false}))
+        << "what is too far to cast takes no place";
+}
+
+TEST(ShadowLights, ThoseTooManyMayWaitUntilTheyAreTheStrongest) {
+    // Each lamp has a box before it whose shadow is seen.
+    std::vector<test::Placed> boxes;
+    std::vector<Lamp> lamps;
+    for (int i = 0; i < 4; ++i) {
+        boxes.push_back({test::makeBox({1, 2, 1}), {-8.0 + 6 * i, 1, -6}});
+        lamps.push_back({{-9.0 + 6 * i, 3, -8}, 100, 12});
+    }
+    const Scene scene = test::groundWith(boxes, lamps);
+    Target target = test::surveyDisplay();
+    at(target.limits, Measure::ShadowLights) = 2;
+    ShadowLightSettings settings;
+    settings.minChange = 0;
+    settings.excess = ShadowLightSettings::Excess::AtOnce;
+    const Evidence evidence = evidenceFor(scene, {{-4, 1.7, 0}, {4, 1.7, 0}});
+    const Fixed fixed = applyShadowLights(scene, settings, target, evidence, noProgress()).value();
+    EXPECT_EQ(fixed.scene.shadowLightsAtOnce, 2);
+    EXPECT_TRUE(fixed.scene.placedLights[0].castsShadow);
+    EXPECT_EQ(fixed.scene.placedLights[0].shadowEnd, kInfinity);
+    const auto casting = castingLights(fixed.scene, {0, 1.7, 0});
+    EXPECT_EQ(std::count(casting.begin(), casting.end(), true), 2);
+    const ViewMeter meter(fixed.scene, target);
+    std::size_t most = 0;
+    for (double x = -12; x <= 12; x += 1.5)
+        for (int heading = 0; heading < 360; heading += 15) {
+            const ViewCost cost = meter.cost({{x, 1.7, 0}, static_cast<double>(heading), 0});
+            most = std::max(most, static_cast<std::size_t>(at(cost.counts, Measure::ShadowLights)));
+            EXPECT_EQ(std::count_if(cost.lights.begin(), cost.lights.end(),
+                                    [](const DrawnLight& light) { return light.castsShadow; }),
+                      at(cost.counts, Measure::ShadowLights));
+        }
+    EXPECT_EQ(most, 2U) << "between spots as well";
+    EXPECT_EQ(makeManifest(fixed.scene, target)["shadowLightsAtOnce"], 2);
+    const test::TemporaryFolder folder;
+    ASSERT_TRUE(writeGltf(fixed.scene, folder / "lamps.glb", {}, noProgress()));
+    EXPECT_EQ(readGltf(folder / "lamps.glb", noProgress())->shadowLightsAtOnce, 2);
 }
 
 TEST(ShadowLights, NoViewHoldsMoreThanTheLimit) {

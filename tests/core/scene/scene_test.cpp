@@ -323,6 +323,7 @@ const Change kChanges[] = {
     {"LightRange", [](Scene& s) { s.lights[0].range = 9; }},
     {"LightPosition", [](Scene& s) { s.placedLights[0].position[0] = 9; }},
     {"LightFade", [](Scene& s) { s.placedLights[0].fadeStart = 9; }},
+    {"ShadowLightsAtOnce", [](Scene& s) { s.shadowLightsAtOnce = 3; }},
     {"Camera", [](Scene& s) { s.cameras[0]["type"] = "orthographic"; }},
     {"SkinJoints", [](Scene& s) { s.skins[0].joints = {2}; }},
     {"SkinMatrices", [](Scene& s) { s.skins[0].inverseBind = s.streams[0]; }},
