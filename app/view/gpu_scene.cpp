@@ -54,16 +54,33 @@ Vec4f irradiance(const Scene& scene, const std::vector<bool>& off, const Vec3d& 
     return sum;
 }
 
-/// Where the glow of the lights shows.
+/// Of all that the grids depend on.
+Hash hashLights(const Scene& scene, const std::vector<bool>& off) {
+    Hasher hasher;
+    const Box bounds = scene.bounds();
+    for (int axis = 0; axis < 3; ++axis) hasher.add(bounds.min()[axis]).add(bounds.max()[axis]);
+    for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
+        const PlacedLight& placed = scene.placedLights[i];
+        const Light& light = elementOf(scene.lights, placed.light);
+        hasher.add(i < off.size() && off[i]).add(placed.range).add(light.type).add(light.intensity);
+        for (int c = 0; c < 3; ++c) hasher.add(placed.position[c]).add(light.color[c]);
+    }
+    return hasher.result();
+}
+
+/// Where the glow of the lights shows: as far as they send a tenth of a lux.
 Box glowBox(const Scene& scene) {
-    constexpr double kMargin = 9;  ///< Metres around the lights that still show their glow.
+    constexpr double kLeastShown = 0.1;  ///< Lux.
     Box box;
-    for (const PlacedLight& placed : scene.placedLights)
-        if (elementOf(scene.lights, placed.light).type != LightType::Directional)
-            box.extend(placed.position);
-    if (box.isEmpty()) return box;
-    return {Vec3d(box.min() - Vec3d::Constant(kMargin)),
-            Vec3d(box.max() + Vec3d::Constant(kMargin))};
+    for (const PlacedLight& placed : scene.placedLights) {
+        const Light& light = elementOf(scene.lights, placed.light);
+        if (light.type == LightType::Directional) continue;
+        const double shows =
+            std::min(placed.range, std::sqrt(static_cast<double>(light.intensity) / kLeastShown));
+        box.extend(placed.position - Vec3d::Constant(shows));
+        box.extend(placed.position + Vec3d::Constant(shows));
+    }
+    return box.intersection(scene.bounds());
 }
 
 /// What of the scene any light reaches; all of it where one has no range.
@@ -99,10 +116,12 @@ void GpuScene::release() {
         }
     for (auto& [hash, name] : textures_)
         if (name) gl_->glDeleteTextures(1, &name);
-    for (LightGrid* grid : {&lightGrid_, &reachGrid_}) {
-        if (grid->texture) gl_->glDeleteTextures(1, &grid->texture);
-        *grid = {};
-    }
+    for (Lighting& lighting : lightings_)
+        for (LightGrid* grid : {&lighting.glow, &lighting.reach}) {
+            if (grid->texture) gl_->glDeleteTextures(1, &grid->texture);
+            *grid = {};
+        }
+    lightKeys_ = {};
     programs_.clear();
     meshes_.clear();
     textures_.clear();
@@ -286,7 +305,7 @@ void GpuScene::upload(const GridCells& cells, LightGrid& grid) {
 /// One picture at a time, to keep within a slice of drawing.
 bool GpuScene::uploadFinished() {
     std::optional<Finished> finished;
-    std::optional<std::pair<GridCells, GridCells>> grids;
+    decltype(shared_->grids) grids;
     {
         const std::lock_guard lock(shared_->mutex);
         auto& pictures = shared_->pictures;
@@ -297,16 +316,21 @@ bool GpuScene::uploadFinished() {
         grids.swap(shared_->grids);
     }
     if (finished) upload(*finished);
-    if (grids) {
-        upload(grids->first, lightGrid_);
-        upload(grids->second, reachGrid_);
+    bool lit = false;
+    for (std::size_t state = 0; state < kSceneStates; ++state) {
+        if (!grids[state]) continue;
+        upload(grids[state]->first, lightings_[state].glow);
+        upload(grids[state]->second, lightings_[state].reach);
+        lit = true;
     }
-    return finished || grids;
+    return finished || lit;
 }
 
 bool GpuScene::isBusy() const {
     const std::lock_guard lock(shared_->mutex);
-    return shared_->pending > 0 || !shared_->pictures.empty() || shared_->grids;
+    return shared_->pending > 0 || !shared_->pictures.empty() ||
+           std::any_of(shared_->grids.begin(), shared_->grids.end(),
+                       [](const auto& grids) { return grids.has_value(); });
 }
 
 GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<bool>& off,
@@ -327,17 +351,20 @@ GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<
     return cells;
 }
 
-void GpuScene::setLights(const std::shared_ptr<const Scene>& scene, const std::vector<bool>& off) {
+void GpuScene::setLights(SceneState state, const std::shared_ptr<const Scene>& scene,
+                         const std::vector<bool>& off) {
+    const Hash key = hashLights(*scene, off);
+    if (std::exchange(elementOf(lightKeys_, state), key) == key) return;
     {
         const std::lock_guard lock(shared_->mutex);
         ++shared_->pending;
     }
-    pool_.start([shared = shared_, scene, off] {
+    pool_.start([shared = shared_, state, scene, off] {
         yieldToInterface();
         std::pair grids(computeGrid(*scene, off, glowBox(*scene)),
                         computeGrid(*scene, off, reachBox(*scene)));
         const std::lock_guard guard(shared->mutex);
-        shared->grids = std::move(grids);
+        elementOf(shared->grids, state) = std::move(grids);
         --shared->pending;
     });
 }

@@ -5,6 +5,7 @@
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
 #include <QThreadPool>
+#include <array>
 #include <map>
 #include <memory>
 #include <mutex>
@@ -12,6 +13,7 @@
 #include <unordered_map>
 #include <vector>
 
+#include "base/index.h"
 #include "io/image.h"
 #include "scene/scene.h"
 #include "view/lens.h"
@@ -33,6 +35,10 @@ struct GpuMesh {
     std::vector<GpuPart> parts;  ///< As the mesh's; those without triangles stay empty.
     MeshPtr keep;                ///< Holds the address that is the key.
 };
+
+/// What is drawn: the scene as it was read, or what the fixes make of it.
+enum class SceneState { Original, Result };
+inline constexpr std::size_t kSceneStates = 2;
 
 /// Needs a current context in every call but the constructor.
 class GpuScene {
@@ -74,13 +80,17 @@ public:
         Vec3f size = Vec3f::Ones();
         bool lit = false;
     };
-    /// Around the lights, fine enough for their glow.
-    [[nodiscard]] const LightGrid& lightGrid() const { return lightGrid_; }
-    /// Over all that any of them reaches: for counting them.
-    [[nodiscard]] const LightGrid& reachGrid() const { return reachGrid_; }
-    /// The grid is computed in the background; uploadFinished() takes it over.
+    struct Lighting {
+        LightGrid glow;   ///< Where lights show, fine enough for their glow.
+        LightGrid reach;  ///< Over all that any of them reaches: for counting them.
+    };
+    [[nodiscard]] const Lighting& lighting(SceneState state) const {
+        return elementOf(lightings_, state);
+    }
+    /// The grids are computed in the background; uploadFinished() takes them over.
     /// `off` [placed lights]: switched off; or empty.
-    void setLights(const std::shared_ptr<const Scene>& scene, const std::vector<bool>& off);
+    void setLights(SceneState state, const std::shared_ptr<const Scene>& scene,
+                   const std::vector<bool>& off);
 
 private:
     struct Vertex {
@@ -100,7 +110,8 @@ private:
     };
     struct Shared {
         std::mutex mutex;
-        std::optional<std::pair<GridCells, GridCells>> grids;  ///< Glow and reach.
+        /// [SceneState] Glow and reach.
+        std::array<std::optional<std::pair<GridCells, GridCells>>, kSceneStates> grids;
         std::vector<Finished> pictures;
         std::unordered_map<const Mesh*, MeshPtr> standIns;
         std::unordered_map<const Mesh*, std::vector<Vertices>> vertices;  ///< Of each part.
@@ -121,8 +132,8 @@ private:
     std::unordered_map<const Mesh*, MeshPtr> askedVertices_;  ///< Not uploaded yet.
     std::unordered_map<Hash, GLuint> textures_;
     std::map<LensKind, std::unique_ptr<QOpenGLShaderProgram>> programs_;
-    LightGrid lightGrid_;
-    LightGrid reachGrid_;
+    std::array<Lighting, kSceneStates> lightings_;
+    std::array<Hash, kSceneStates> lightKeys_{};  ///< Of what the grids were asked for last.
 };
 
 }  // namespace flentro::app

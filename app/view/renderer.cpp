@@ -174,7 +174,8 @@ void Renderer::setUniforms() {
     set("middle", toVector(heat(0.5)));
     set("high", toVector(heat(1)));
     set("layer", Vec3f(kLayerColor[0], kLayerColor[1], kLayerColor[2]));
-    const auto& grid = lensOf(frame_.lens).countsAllLights ? gpu_->reachGrid() : gpu_->lightGrid();
+    const GpuScene::Lighting& lighting = gpu_->lighting(frame_.state);
+    const auto& grid = lensOf(frame_.lens).countsAllLights ? lighting.reach : lighting.glow;
     set("gridOrigin", grid.origin);
     set("gridSize", grid.size);
     p.setUniformValue("lit", grid.lit ? 1 : 0);

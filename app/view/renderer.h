@@ -14,6 +14,7 @@ namespace flentro::app {
 /// What to draw.
 struct Frame {
     ScenePtr scene;
+    SceneState state = SceneState::Original;  ///< Whose lights shine.
     Target target;
     Viewpoint view;
     LensKind lens = LensKind::Shaded;

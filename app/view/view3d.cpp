@@ -67,6 +67,7 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
     });
     connect(&document, &Document::resultChanged, this, [this] {
         endPreview();
+        lightResult();
         requestFrame();
     });
     connect(&document, &Document::selectionChanged, this, [this] {
@@ -92,7 +93,15 @@ View3D::~View3D() {
 /// Gathers the light of all lights that are not switched off.
 void View3D::lightAll() {
     lightsOff_ = document_.without().lights;
-    if (document_.source()) gpu_.setLights(document_.source(), lightsOff_);
+    if (document_.source()) gpu_.setLights(SceneState::Original, document_.source(), lightsOff_);
+    lightResult();
+}
+
+/// Those that the fixes, or the fix that is tried, have left.
+void View3D::lightResult() {
+    const ScenePtr& result = preview_ ? preview_ : document_.result();
+    if (!result) return;
+    gpu_.setLights(SceneState::Result, result, without(*result, document_.without()).lights);
 }
 
 void View3D::releaseGl() {
@@ -113,6 +122,7 @@ void View3D::initializeGL() {
     after_.initialise(this, &gpu_);
     connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &View3D::releaseGl,
             Qt::UniqueConnection);
+    lightAll();
     requestFrame();
 }
 
@@ -141,15 +151,16 @@ void View3D::startFrames() {
     frame.coarse = moving_ && !hardware_;
     frame.samples = hardware_ ? 4 : 0;
     drawingCoarse_ = frame.coarse;
-    const auto begin = [&](Renderer& renderer, const ScenePtr& scene) {
+    const auto begin = [&](Renderer& renderer, SceneState state, const ScenePtr& scene) {
         frame.scene = scene;
+        frame.state = state;
         if (lens_ == LensKind::Seen) frame.seen = seenStates(document_, *scene);
         renderer.begin(frame);
     };
-    if (wants(Showing::Original)) begin(before_, document_.source());
+    if (wants(Showing::Original)) begin(before_, SceneState::Original, document_.source());
     const ScenePtr& result = preview_ ? preview_ : document_.result();
     frame.off = without(*result, document_.without());
-    if (wants(Showing::Result)) begin(after_, result);
+    if (wants(Showing::Result)) begin(after_, SceneState::Result, result);
     wanted_ = false;
 }
 
@@ -221,12 +232,14 @@ void View3D::showPreview(const ScenePtr& scene, const QString& text) {
     preview_ = scene;
     previewText_ = text;
     previewFix_ = document_.markedFix();
+    lightResult();
     requestFrame();
     emit showingChanged();
 }
 
 void View3D::endPreview() {
     if (!std::exchange(preview_, nullptr)) return;
+    lightResult();
     requestFrame();
     emit showingChanged();
 }

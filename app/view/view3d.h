@@ -94,6 +94,7 @@ private:
     [[nodiscard]] std::uint32_t originAt(const Picked& picked) const;
     [[nodiscard]] double metresPerPixel(double depth) const;
     void lightAll();
+    void lightResult();
     [[nodiscard]] Target shownTarget() const;
     [[nodiscard]] double halfTangent() const;
     [[nodiscard]] bool wants(Showing which) const;

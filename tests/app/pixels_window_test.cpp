@@ -133,5 +133,24 @@ TEST_F(Pixels, LightLensCountsWhereALampStillReaches) {
     EXPECT_NE(lit, middle());
 }
 
+/// 40 cd end where they send 0.5 lux, 9 m away: the middle of the wall, 14 m below the lamp, is
+/// dark in the result, and was not before.
+TEST_F(Pixels, LightsShineAsTheFixesLeaveThem) {
+    openPane("BLEND", 0.0, true);
+    const QColor lit = middle();
+    addFix("light-reach");
+    ASSERT_EQ(window_->document().result()->placedLights.size(), 1U);
+    ASSERT_NEAR(window_->document().result()->placedLights[0].range, std::sqrt(40 / 0.5), 1e-3);
+    const QColor result = middle();
+    EXPECT_LT(result.red(), lit.red());
+    window_->view().setShowing(Showing::Original);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(middle(), lit);
+    window_->document().undoStack().undo();
+    window_->view().setShowing(Showing::Result);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(middle(), lit) << "without the fix as before";
+}
+
 }  // namespace
 }  // namespace flentro::app
