@@ -48,11 +48,12 @@ std::vector<QStringList> plainMaterials(const FixRecord& record) {
         for (const PlainMaterial& material : report->materials) {
             QStringList lost;
             for (const std::string& what : material.lost) lost << toText(what);
-            rows.push_back({toText(material.name),
-                            material.pixels < 0
-                                ? QObject::tr("not known")
-                                : toText(formatCount(std::round(material.pixels))) + " px",
-                            lost.join(", ")});
+            rows.push_back(
+                {toText(material.name),
+                 material.pixels < 0 ? QObject::tr("not known")
+                                     : toText(formatCount(std::round(material.pixels))) + " px",
+                 material.change < 0 ? QString("–") : toText(formatShare(material.change)),
+                 lost.join(", ")});
         }
     return rows;
 }
@@ -76,7 +77,7 @@ PlainInstrument::Results resultsOf(const FixKind& kind) {
     if (kind.key == "masks")
         return {{tr("Occlusion"), tr("Joined with"), tr("Pixels"), tr("Memory less")}, joinedMasks};
     if (kind.key == "plain-materials")
-        return {{tr("Material"), tr("Seen at most"), tr("Lost")}, plainMaterials};
+        return {{tr("Material"), tr("Seen at most"), tr("Differs"), tr("Lost")}, plainMaterials};
     if (kind.key == "fewer-materials") return {{tr("Still too many materials")}, stillOver};
     return {{}, {}, kind.key == "standins"};
 }

@@ -22,6 +22,8 @@ public:
 
 protected:
     void refresh() override;
+    /// Null without a list.
+    [[nodiscard]] QTableWidget* list() const { return list_; }
 
 private:
     const FixKind& kind_;

@@ -235,6 +235,7 @@ void FixesPanel::addInstruments() {
     addInstrument("culling", culling_);
     addInstrument("merge", merge_);
     addInstrument("texture-size", new TextureInstrument(document_));
+    addInstrument("plain-materials", new MaterialInstrument(document_));
     for (const char* key : {"light-reach", "fewer-lights", "shadow-lights"})
         addInstrument(key, new LightInstrument(document_, *findFixKind(key)));
     for (const FixKind* kind : fixKinds())

@@ -11,6 +11,7 @@
 #include "instruments/atlas_instrument.h"
 #include "instruments/culling_instrument.h"
 #include "instruments/ladder_instrument.h"
+#include "instruments/material_instrument.h"
 #include "instruments/merge_instrument.h"
 #include "instruments/plain_instrument.h"
 #include "instruments/staircase.h"

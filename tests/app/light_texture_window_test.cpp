@@ -4,8 +4,10 @@
 #include <QTableWidget>
 
 #include "fixes/fewer_materials/fewer_materials.h"
+#include "fixes/plain_materials/plain_materials.h"
 #include "fixes/shadow_lights/shadow_lights.h"
 #include "instruments/light_instrument.h"
+#include "instruments/material_instrument.h"
 #include "instruments/texture_instrument.h"
 #include "window_fixture.h"
 
@@ -121,6 +123,32 @@ TEST_F(LightAndTexture, FewerMaterialsBringsObjectsToTheNumberTyped) {
     window_->document().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_EQ(most(), byTarget);
+}
+
+TEST_F(LightAndTexture, PlainerMaterialsShowTheThingBeforeAndAfter) {
+    openMarket();
+    surveyCoarsely();
+    addFix("plain-materials");
+    type(number("Plainer below"), 5000);
+    type(number("If it looks different by at most"), 100);
+    const auto* plain = report<PlainMaterialReport>();
+    ASSERT_TRUE(plain);
+    ASSERT_FALSE(plain->materials.empty()) << "water has a normal map";
+    auto* list = find<QTableWidget>("Material");
+    ASSERT_EQ(list->rowCount(), static_cast<int>(plain->materials.size()));
+    const auto measured =
+        std::find_if(plain->materials.begin(), plain->materials.end(),
+                     [](const PlainMaterial& material) { return material.object >= 0; });
+    ASSERT_NE(measured, plain->materials.end());
+    list->selectRow(static_cast<int>(measured - plain->materials.begin()));
+    auto* instrument = window_->findChild<MaterialInstrument*>();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !instrument->stills().level().isNull(); }, kPatience));
+    EXPECT_GE(instrument->stills().level().width(), 24);
+    EXPECT_THAT(list->item(list->currentRow(), 2)->text().toStdString(), HasSubstr("%"));
+    // Stricter than what was measured: it keeps its maps, and is no longer in the list.
+    type(number("If it looks different by at most"), 0);
+    for (const PlainMaterial& material : report<PlainMaterialReport>()->materials)
+        EXPECT_LE(material.change, 0);
 }
 
 TEST_F(LightAndTexture, WithoutASurveyNothingIsSaidOfWhatIsSeen) {

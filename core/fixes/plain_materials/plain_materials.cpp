@@ -11,7 +11,9 @@
 #include <optional>
 
 #include "base/index.h"
+#include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/plain_materials/material_look.h"
 #include "fixes/seen_pixels.h"
 #include "geometry/weld.h"
 #include "io/gltf_materials.h"
@@ -65,12 +67,13 @@ public:
           edges_(materialEdges(scene, evidence)),
           closed_(closedMaterials(scene)) {}
 
-    /// The material without what it does not need; what it lost is appended.
-    [[nodiscard]] Material plain(std::size_t index, std::vector<std::string>& lost) {
+    /// The material without what it does not need; what it lost is appended, its maps first.
+    [[nodiscard]] Material plain(std::size_t index, bool mayLoseMaps,
+                                 std::vector<std::string>& lost) {
         const Material& material = scene_.materials[index];
         json_ = material.source.is_object() ? material.source : Json::object();
         lost_ = &lost;
-        if (edges_[index] < settings_.maxPixels) dropMaps(material);
+        if (mayLoseMaps && edges_[index] < settings_.maxPixels) dropMaps(material);
         if (edges_[index] < settings_.unlitPixels && !material.unlit) {
             objectAt(json_, "extensions")["KHR_materials_unlit"] = Json::object();
             lost.emplace_back("light");
@@ -186,45 +189,108 @@ std::string summaryOf(const PlainMaterialReport& report, std::size_t all) {
                        parts.empty() ? "" : ": ", fmt::join(parts, ", "));
 }
 
+/// [materials] The object that is seen largest of all that show each; -1: none is.
+std::vector<int> largestObjects(const Scene& scene, const Evidence& evidence) {
+    const std::vector<double> edges = seenEdges(scene, evidence);
+    std::vector<int> largest(scene.materials.size(), -1);
+    for (std::size_t i = 0; i < scene.objects.size(); ++i)
+        for (const Part& part : scene.mesh(scene.objects[i]).parts) {
+            if (part.material < 0) continue;
+            int& best = elementOf(largest, part.material);
+            if (best < 0 || edges[i] > elementOf(edges, best)) best = static_cast<int>(i);
+        }
+    return largest;
+}
+
+/// Measures those that lost maps: the rest loses nothing that shows, or was asked for. False:
+/// cancelled.
+bool measureChanges(const Scene& before, const Scene& after, const Target& target,
+                    const Evidence& evidence, std::vector<PlainMaterial>& rows,
+                    Progress& progress) {
+    if (evidence.images.empty()) return true;
+    const std::vector<int> largest = largestObjects(before, evidence);
+    return parallelFor(rows.size(), "Looking at plainer materials", progress, [&](std::size_t i) {
+        PlainMaterial& row = rows[i];
+        const int object = largest[row.material];
+        const bool lostMaps = std::any_of(row.lost.begin(), row.lost.end(), [](const auto& what) {
+            return what != "second side" && what != "blending" && what != "light";
+        });
+        if (!lostMaps || object < 0 || row.pixels < 0) return;
+        Material plainer = after.materials[row.material];
+        plainer.unlit = before.materials[row.material].unlit;  // asked for: not what is judged
+        row.object = object;
+        row.change = materialLook(before, static_cast<std::size_t>(object), row.material, plainer,
+                                  row.pixels, target)
+                         .change;
+    });
+}
+
+void tell(std::size_t missed, const PlainMaterialSettings& settings, const Evidence& evidence,
+          const std::vector<bool>& animated, FixRecord& record) {
+    if (missed > 0)
+        record.notes.push_back(fmt::format(
+            "{} maps: without them the largest thing of each would look different by more than {}",
+            counted(missed, "material keeps its", "materials keep their"),
+            formatShare(settings.maxChange)));
+    if (evidence.images.empty())
+        record.notes.emplace_back(
+            "Without a survey with rays nothing is known of sizes: only backdrops lose maps");
+    const auto still = static_cast<std::size_t>(std::count(animated.begin(), animated.end(), true));
+    if (still > 0)
+        record.notes.push_back(fmt::format("{} as they are: animations change them",
+                                           counted(still, "material stays", "materials stay")));
+}
+
 }  // namespace
 
 Json PlainMaterialReport::describe(const Scene&) const {
     Json rows = Json::array();
     for (const PlainMaterial& row : materials)
-        rows.push_back({{"material", row.name}, {"pixels", row.pixels}, {"lost", row.lost}});
+        rows.push_back({{"material", row.name},
+                        {"pixels", row.pixels},
+                        {"lost", row.lost},
+                        {"change", row.change}});
     return {{"materials", rows}};
 }
 
 Expected<Fixed> applyPlainMaterials(const Scene& scene, const PlainMaterialSettings& settings,
-                                    const Evidence& evidence, Progress& progress) {
+                                    const Target& target, const Evidence& evidence,
+                                    Progress& progress) {
     Fixed result{scene, {}};
     Plainer plainer(scene, settings, evidence);
     const std::vector<bool> kept = keptMaterials(scene);
     const std::vector<bool> animated = animatedMaterials(scene);
-    auto report = std::make_shared<PlainMaterialReport>();
+    std::vector<PlainMaterial> rows;
+    SubProgress first(progress, 0, 0.5);
     for (std::size_t m = 0; m < scene.materials.size(); ++m) {
         if (progress.cancelled())
             return fail(ErrorCode::Cancelled, "Making materials plainer was stopped");
-        progress.report(static_cast<double>(m) / static_cast<double>(scene.materials.size()),
-                        "Making materials plainer");
+        first.report(static_cast<double>(m) / static_cast<double>(scene.materials.size()),
+                     "Making materials plainer");
         if (kept[m] || animated[m]) continue;
         const double edge = plainer.edge(m);
-        PlainMaterial row{scene.materials[m].name,
-                          static_cast<std::uint32_t>(m),
-                          std::isfinite(edge) ? edge : -1,
-                          {}};
-        result.scene.materials[m] = plainer.plain(m, row.lost);
-        if (!row.lost.empty()) report->materials.push_back(std::move(row));
+        PlainMaterial row;
+        row.name = scene.materials[m].name;
+        row.material = static_cast<std::uint32_t>(m);
+        row.pixels = std::isfinite(edge) ? edge : -1;
+        result.scene.materials[m] = plainer.plain(m, true, row.lost);
+        if (!row.lost.empty()) rows.push_back(std::move(row));
     }
+    SubProgress second(progress, 0.5, 1);
+    if (!measureChanges(scene, result.scene, target, evidence, rows, second))
+        return fail(ErrorCode::Cancelled, "Looking at materials was stopped");
+    std::size_t missed = 0;
+    for (PlainMaterial& row : rows) {
+        if (row.change <= settings.maxChange) continue;
+        ++missed;
+        row.lost.clear();
+        result.scene.materials[row.material] = plainer.plain(row.material, false, row.lost);
+    }
+    std::erase_if(rows, [](const PlainMaterial& row) { return row.lost.empty(); });
+    auto report = std::make_shared<PlainMaterialReport>();
+    report->materials = std::move(rows);
     result.record.summary = summaryOf(*report, scene.materials.size());
-    if (evidence.images.empty())
-        result.record.notes.emplace_back(
-            "Without a survey with rays nothing is known of sizes: only backdrops lose maps");
-    const auto still = static_cast<std::size_t>(std::count(animated.begin(), animated.end(), true));
-    if (still > 0)
-        result.record.notes.push_back(
-            fmt::format("{} as they are: animations change them",
-                        counted(still, "material stays", "materials stay")));
+    tell(missed, settings, evidence, animated, result.record);
     result.record.report = std::move(report);
     return result;
 }

@@ -10,6 +10,9 @@ struct PlainMaterialSettings {
     /// Materials of things that no place sees larger than this, along an edge, and of backdrops
     /// lose maps and coats; 0: none.
     double maxPixels = 48;
+    /// They keep them where they would look different by more than this (mean FLIP, where they are
+    /// seen largest), 0 to 1.
+    double maxChange = 0.05;
     bool dropNormals = true;
     bool dropOcclusion = true;
     bool meanRoughness = true;  ///< Roughness and metalness become one number each.
@@ -28,6 +31,8 @@ struct PlainMaterial {
     std::uint32_t material = 0;
     double pixels = 0;              ///< Largest edge at which it is seen; -1: not known.
     std::vector<std::string> lost;  ///< "normal map", "second side", "blending", ...
+    int object = -1;                ///< That shows it largest; -1: not known.
+    double change = -1;  ///< Without its maps, mean FLIP where it is seen largest; -1: not known.
 };
 
 struct PlainMaterialReport final : FixReport {
@@ -37,9 +42,10 @@ struct PlainMaterialReport final : FixReport {
 
 /// Materials of assets that are to be kept, and those that an animation changes, stay as they are.
 /// Works on all levels. Errors: Cancelled. Cost: images of blended materials and dropped maps are
-/// decoded once.
+/// decoded once; see materialLook() for each material that may lose maps.
 [[nodiscard]] Expected<Fixed> applyPlainMaterials(const Scene& scene,
                                                   const PlainMaterialSettings& settings,
-                                                  const Evidence& evidence, Progress& progress);
+                                                  const Target& target, const Evidence& evidence,
+                                                  Progress& progress);
 
 }  // namespace flentro

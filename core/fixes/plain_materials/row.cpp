@@ -3,7 +3,7 @@
 
 namespace flentro {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PlainMaterial, name, material, pixels, lost)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PlainMaterial, name, material, pixels, lost, object, change)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PlainMaterialReport, materials)
 
 const FixKind& PlainMaterialSettings::kind() {
@@ -23,6 +23,13 @@ const FixKind& PlainMaterialSettings::kind() {
                                  "material.",
                          .unit = "px",
                          .zero = "never"})
+                .number("maxChange", &S::maxChange, 0, 1,
+                        {.label = "If it looks different by at most",
+                         .help = "Mean difference to the eye (FLIP) of the largest thing of a "
+                                 "material where it is seen largest; else it keeps its maps.",
+                         .shownUnit = "%",
+                         .scale = 100,
+                         .decimals = 1})
                 .flag("dropNormals", &S::dropNormals,
                       {.label = "Without normal maps", .help = "Their relief becomes roughness."})
                 .flag("dropOcclusion", &S::dropOcclusion,
@@ -51,7 +58,7 @@ const FixKind& PlainMaterialSettings::kind() {
                          .scale = 100}),
         .apply =
             [](const FixInput& in, const S& s) {
-                return applyPlainMaterials(in.scene, s, in.evidence, in.progress);
+                return applyPlainMaterials(in.scene, s, in.target, in.evidence, in.progress);
             },
         .uselessBecause =
             [](const Scene& scene) {

@@ -6,6 +6,7 @@
 #include "base/index.h"
 #include "fixes/fewer_materials/fewer_materials.h"
 #include "fixes/masks/masks.h"
+#include "fixes/plain_materials/material_look.h"
 #include "fixes/plain_materials/plain_materials.h"
 #include "fixes/tidy/textures.h"
 #include "fixes/work_order.h"
@@ -29,12 +30,22 @@ std::array<int, 4> noise(int x, int y) {
     return {(x * 37 + y * 101) % 256, (x * 11 + y * 7) % 256, (x + y) % 256, 255};
 }
 
+/// A box of 1 m with coordinates that run over all of its faces.
+Mesh coveredBox() {
+    Mesh box = test::makeBox({1, 1, 1});
+    std::vector<Vec2f> coords;
+    for (const Vec3f& p : positionsOf(box.parts[0]))
+        coords.emplace_back(p.x() + 0.5F * p.y(), p.z() + 0.7F * p.y());
+    box.parts[0].set("TEXCOORD_0", makeStream(coords));
+    return box;
+}
+
 /// A box of 1 m near the eye and one far away, each with a material of all maps.
 class Maps : public testing::Test {
 protected:
     Maps() {
-        scene_ = test::makeScene({{test::named(test::makeBox({1, 1, 1}), "near"), {0, 0, -5}},
-                                  {test::named(test::makeBox({1, 1, 1}), "far"), {20, 0, -90}}});
+        scene_ = test::makeScene({{test::named(coveredBox(), "near"), {0, 0, -5}},
+                                  {test::named(coveredBox(), "far"), {20, 0, -90}}});
         for (std::size_t a = 0; a < 2; ++a)
             test::setMaterial(scene_, a, addMaterial(scene_, maps()));
         scene_.materials[0].name = "near";
@@ -62,7 +73,8 @@ protected:
     }
     [[nodiscard]] Fixed plain(const Evidence& evidence,
                               const PlainMaterialSettings& settings = {}) const {
-        return applyPlainMaterials(scene_, settings, evidence, noProgress()).value();
+        return applyPlainMaterials(scene_, settings, test::surveyDisplay(), evidence, noProgress())
+            .value();
     }
     static std::vector<std::string> rolesOf(const Material& material) {
         std::vector<std::string> roles;
@@ -86,6 +98,50 @@ TEST_F(Maps, GoWhereNobodySeesThemLarge) {
     EXPECT_THAT(report->materials[0].lost,
                 UnorderedElementsAre("normal map", "occlusion map", "roughness map", "clear coat"));
     EXPECT_LT(report->materials[0].pixels, 20);
+}
+
+TEST_F(Maps, StayWhereTheyWouldBeMissed) {
+    const Evidence seen = evidence();
+    PlainMaterialSettings strict;
+    strict.maxChange = 0;
+    const Fixed kept = plain(seen, strict);
+    EXPECT_EQ(rolesOf(kept.scene.materials[1]), rolesOf(scene_.materials[1]));
+    EXPECT_THAT(kept.record.reportAs<PlainMaterialReport>()->materials, IsEmpty());
+    EXPECT_THAT(kept.record.notes, Contains(HasSubstr("1 material keeps its maps")));
+    strict.maxChange = 1;
+    const Fixed lost = plain(seen, strict);
+    const auto& rows = lost.record.reportAs<PlainMaterialReport>()->materials;
+    ASSERT_EQ(rows.size(), 1U);
+    EXPECT_GT(rows[0].change, 0);
+    EXPECT_LT(rows[0].change, 0.5);
+}
+
+TEST_F(Maps, WhatDoesNotShowIsNoReasonToKeepThem) {
+    // Flat normals and one roughness everywhere: nothing is lost but the images.
+    Json json = scene_.materials[1].source;
+    json.erase("occlusionTexture");
+    json.erase("extensions");
+    scene_.materials[1] = parseMaterial(json);
+    PlainMaterialSettings strict;
+    strict.maxChange = 0.02;
+    const Fixed fixed = plain(evidence(), strict);
+    EXPECT_THAT(rolesOf(fixed.scene.materials[1]), ElementsAre("baseColorTexture"))
+        << materialLook(scene_, 1, 1, plain(evidence(), {}).scene.materials[1], 24,
+                        test::surveyDisplay())
+               .change;
+}
+
+TEST_F(Maps, ChangesOfLooksAreMeasuredOnTheThingAlone) {
+    const Target target = test::surveyDisplay();
+    const Material& own = scene_.materials[0];
+    EXPECT_EQ(materialLook(scene_, 0, 0, own, 64, target).change, 0);
+    Json json = own.source;
+    json["pbrMetallicRoughness"].erase("baseColorTexture");
+    json["pbrMetallicRoughness"]["baseColorFactor"] = {0, 0, 0, 1};
+    const double black = materialLook(scene_, 0, 0, parseMaterial(json), 64, target).change;
+    EXPECT_GT(black, 0.2);
+    json["pbrMetallicRoughness"]["baseColorFactor"] = {0.4, 0.4, 0.4, 1};
+    EXPECT_LT(materialLook(scene_, 0, 0, parseMaterial(json), 64, target).change, black);
 }
 
 TEST_F(Maps, StayWithoutASurveyButOnBackdrops) {
@@ -154,7 +210,7 @@ TEST(PlainMaterials, BlendingGoesWhereAlphaIsAllOrNothing) {
         return {40, 40, 40, x * 16};
     });
     const int glass = blended(test::plain({40, 90, 30, 255}), 0.4);
-    const Scene after = applyPlainMaterials(scene, {}, {}, noProgress())->scene;
+    const Scene after = applyPlainMaterials(scene, {}, {}, {}, noProgress())->scene;
     const auto mode = [&](int m) { return elementOf(after.materials, m).alphaMode; };
     EXPECT_EQ(mode(leaf), AlphaMode::Mask);
     EXPECT_EQ(mode(whole), AlphaMode::Opaque);
