@@ -130,7 +130,8 @@ NeverSeen findUnseen(const Scene& scene, const Survey& survey) {
     if (count > 0) {
         result.expectedNext = once / count;
         // Chao 1987, in the form that also holds when nothing was seen exactly twice.
-        result.expectedLeft = (count - 1) / count * once * (once - 1) / (2 * (twice + 1));
+        result.expectedLeft =
+            (count - 1) / count * once * std::max(0.0, once - 1) / (2 * (twice + 1));
         result.shareBound = std::min(1.0, 3 / count);
     }
     const std::vector<bool> removable = removableTriangles(scene, survey);
