@@ -131,6 +131,39 @@ TEST(EvidenceTiles, TrianglesAreDrawnAgainstThePixelsOfTheTarget) {
     EXPECT_GT(inked(tiles()[1].image), 2 * near) << "from afar more edges fall on a pixel";
 }
 
+/// A box of two halves that touch: a line across the middle of its outline.
+TEST(EvidenceTiles, ACutShowsFacesBetweenPieces) {
+    Mesh halves = test::makeBox({1, 1, 1});
+    Part second = halves.parts[0];
+    std::vector<Vec3f> points = positionsOf(second);
+    for (Vec3f& point : points) point.x() += 1;
+    second.set("POSITION", makeStream(points));
+    halves.parts.push_back(std::move(second));
+    const Scene scene = test::makeScene({{std::move(halves), {0, 0, -5}}});
+    Finding finding;
+    finding.subjects = {assetSubject(scene, 0)};
+    finding.evidence = {{"triangles inside", 4}};
+    const auto tiles = evidenceTiles(finding, scene, test::surveyDisplay(), theme(), 96);
+    ASSERT_EQ(tiles.size(), 2U) << "the mesh, and the cut through it";
+    const QImage& cut = tiles[1].image;
+    const auto isBold = [&](int x, int y) {
+        const QColor color = cut.pixelColor(x, y);
+        const QColor over = theme().over;
+        return std::abs(color.red() - over.red()) + std::abs(color.green() - over.green()) +
+                   std::abs(color.blue() - over.blue()) <
+               90;
+    };
+    int bold = 0;
+    for (int y = 0; y < cut.height(); ++y)
+        for (int x = 0; x < cut.width(); ++x) {
+            if (!isBold(x, y)) continue;
+            ++bold;
+            EXPECT_TRUE(std::abs(x - 48) < 6 || std::abs(y - 48) < 6)
+                << x << " " << y << ": only between the halves";
+        }
+    EXPECT_GT(bold, 20);
+}
+
 TEST_F(Causes, LeadToThePlaceAndToThePreparedFix) {
     openCauses();
     choose("no-levels");

@@ -61,6 +61,24 @@ TEST_F(SurveyedWindow, MeasuresEveryPlaceAndTellsTheWorst) {
               }()));
 }
 
+TEST_F(SurveyedWindow, StandsOnTheAreaThatTheSceneKeepsForTools) {
+    prepare(24, 64);
+    auto* where = find<QComboBox>("Where");
+    const int area = where->findText("On walkable");
+    ASSERT_GE(area, 0) << "offered though it is not drawn";
+    where->setCurrentIndex(area);
+    emit where->activated(area);
+    click(button("Survey"), {10, 10});
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(surveyed().exists());
+    EXPECT_EQ(window_->document().project().survey.node, "walkable");
+    EXPECT_GE(surveyed().survey->spots.size(), 10U);
+    for (const SpotResult& spot : surveyed().survey->spots) {
+        EXPECT_LE(std::fabs(spot.eye.x()), 88.1);
+        EXPECT_GE(spot.eye.y(), 1.69);
+    }
+}
+
 TEST_F(SurveyedWindow, FixesLowerTheWholeSurveyWithoutANewOne) {
     survey();
     const auto before = surveyed().survey;

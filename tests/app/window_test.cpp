@@ -1,9 +1,16 @@
 // The real window under a virtual screen, with mouse and keys.
 
+#include <QMenu>
+#include <QMenuBar>
+#include <functional>
+#include <map>
+#include <set>
+
 #include "app/window_fixture.h"
 #include "base/index.h"
 #include "fixes/culling/culling.h"
 #include "fixes/ladder/ladder.h"
+#include "widgets/key_sheet.h"
 
 namespace flentro::app {
 namespace {
@@ -571,6 +578,42 @@ TEST_F(Window, PlanShowsTheSceneAndSendsTheViewThere) {
     emit plan->swapRequested();
     EXPECT_EQ(plan->width(), small);
     ASSERT_TRUE(settle());
+}
+
+/// All actions with a key, in the menus and below them.
+std::vector<const QAction*> actionsWithKeys(const QMenuBar& menus) {
+    std::vector<const QAction*> found;
+    const std::function<void(const QMenu&)> collect = [&](const QMenu& menu) {
+        for (const QAction* action : menu.actions()) {
+            if (action->menu()) collect(*action->menu());
+            if (!action->shortcut().isEmpty()) found.push_back(action);
+        }
+    };
+    for (const QAction* action : menus.actions())
+        if (action->menu()) collect(*action->menu());
+    return found;
+}
+
+TEST_F(Window, NoTwoActionsShareAKey) {
+    std::map<std::string, std::string> known;
+    for (const QAction* action : actionsWithKeys(*window_->menuBar())) {
+        const auto [at, isNew] = known.try_emplace(action->shortcut().toString().toStdString(),
+                                                   action->text().toStdString());
+        EXPECT_TRUE(isNew) << at->first << ": " << at->second << " and "
+                           << action->text().toStdString();
+    }
+    EXPECT_GE(known.size(), 15U);
+}
+
+TEST_F(Window, TheSheetOfKeysHoldsEveryKey) {
+    const KeySheet sheet(*window_->menuBar());
+    std::set<QString> texts;
+    for (const QLabel* label : sheet.findChildren<QLabel*>()) texts.insert(label->text());
+    for (const QAction* action : actionsWithKeys(*window_->menuBar())) {
+        EXPECT_TRUE(texts.contains(action->shortcut().toString(QKeySequence::NativeText)))
+            << action->text().toStdString();
+        EXPECT_TRUE(texts.contains(QString(action->text()).remove('&')));
+    }
 }
 
 TEST_F(Window, DayAndNightSheetsSwap) {
