@@ -201,7 +201,8 @@ int finish(const Audit& audit, Json json, Diagnosis diagnosis, const Options& op
 int auditView(const Scene& scene, const Target& target, const std::optional<Viewpoint>& view,
               const Options& options, const Common& common, Progress& progress) {
     const Audit audit = makeAudit(scene, target, view);
-    auto diagnosis = diagnose(scene, target, nullptr, view, progress);
+    Memo memo;
+    auto diagnosis = diagnose(scene, target, nullptr, view, memo, progress);
     if (!diagnosis) return complain(diagnosis.error());
     if (!common.quiet && common.json != "-") print(audit);
     return finish(audit, toJson(audit), std::move(*diagnosis), options, common);
@@ -219,7 +220,8 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
     const Survey survey = takeSurvey(scene, options.noSurvey ? nullptr : rays.get(), target, spots,
                                      settings, progress);
     if (!survey.complete) return complain({ErrorCode::Cancelled, "The audit was stopped", "", ""});
-    auto diagnosis = diagnose(scene, target, &survey, std::nullopt, progress);
+    Memo memo;
+    auto diagnosis = diagnose(scene, target, &survey, std::nullopt, memo, progress);
     if (!diagnosis) return complain(diagnosis.error());
     Audit audit;
     audit.scene = scene.name;

@@ -148,8 +148,8 @@ void CausesPage::diagnoseIfNew() {
     document_.jobs().start(
         tr("Looking for causes"),
         [self = QPointer<CausesPage>(this), now, target = document_.target(),
-         view = document_.view()](Progress& progress) -> JobRunner::Finish {
-            auto found = diagnose(*now.scene, target, now.survey.get(), view, progress);
+         view = document_.view(), memo = memo_](Progress& progress) -> JobRunner::Finish {
+            auto found = diagnose(*now.scene, target, now.survey.get(), view, *memo, progress);
             if (!found)
                 return [self] {
                     if (self) self->basis_ = {};  // asked again when the page is shown again

@@ -69,7 +69,8 @@ private:
     Basis basis_;
     ScenePtr scene_;  ///< That the findings are about.
     std::shared_ptr<const Diagnosis> diagnosis_;
-    std::vector<std::size_t> rows_;  ///< Index of the finding of each row.
+    std::shared_ptr<Memo> memo_ = std::make_shared<Memo>();  ///< Of former ones.
+    std::vector<std::size_t> rows_;                          ///< Index of the finding of each row.
 };
 
 }  // namespace flentro::app

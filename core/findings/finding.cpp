@@ -145,11 +145,17 @@ void settleClaims(Diagnosis& diagnosis) {
 }  // namespace
 
 Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Survey* survey,
-                             const std::optional<Viewpoint>& here, Progress& progress) {
+                             const std::optional<Viewpoint>& here, Memo& memo, Progress& progress) {
     constexpr const char* kStopped = "Looking for causes was stopped";
+    memo.begin();
     const SceneIndex index(scene);
     SubProgress looking(progress, 0, 0.35);
-    const std::vector<ImageFacts> images = imageFacts(scene, looking);
+    std::vector<ImageFacts> images(scene.images.size());
+    if (!parallelFor(images.size(), "Looking at images", looking, [&](std::size_t i) {
+            const Image& image = scene.images[i];
+            images[i] = memo.get("image facts", image.hash, [&] { return imageFactsOf(image); });
+        }))
+        return fail(ErrorCode::Cancelled, kStopped);
     SubProgress welding(progress, 0.35, 0.4);
     std::vector<WeldedMesh> welded(scene.assets.size());
     if (!parallelFor(welded.size(), "Looking at meshes", welding,
@@ -160,8 +166,8 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
     SubProgress running(progress, 0.4, 1);
     const Survey* rays = survey && survey->hasRays() && survey->doneCount() > 0 ? survey : nullptr;
     const TextureMemory textures(scene, target);
-    const FindingInput input{scene,       target, index,    views, images,
-                             equalImages, welded, textures, rays,  running};
+    const FindingInput input{scene,  target,   index, views, images, equalImages,
+                             welded, textures, rays,  memo,  running};
     const auto& rules = findingRules();
     std::vector<std::vector<Finding>> found(rules.size());
     const bool finished =

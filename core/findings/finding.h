@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "findings/counted_views.h"
+#include "findings/memo.h"
 #include "findings/scene_index.h"
 #include "fixes/fix.h"
 #include "geometry/weld.h"
@@ -75,6 +76,7 @@ struct FindingInput {
     const std::vector<WeldedMesh>& welded;  ///< [assets] Level 0, corners at one place as one.
     const TextureMemory& textures;
     const Survey* survey = nullptr;  ///< Of the scene, with rays; null: none.
+    Memo& memo;                      ///< For what takes long and depends on a mesh alone.
     Progress& progress;
 };
 
@@ -111,10 +113,11 @@ struct Diagnosis {
 };
 
 /// Runs all rules that can run, on all cores. `survey` of the scene, or null; `here`: the present
-/// view. Errors: Cancelled.
+/// view. `memo` of former diagnoses: what takes long is made anew only of meshes and images that
+/// are new. Errors: Cancelled.
 [[nodiscard]] Expected<Diagnosis> diagnose(const Scene& scene, const Target& target,
                                            const Survey* survey,
-                                           const std::optional<Viewpoint>& here,
+                                           const std::optional<Viewpoint>& here, Memo& memo,
                                            Progress& progress);
 
 [[nodiscard]] Json toJson(const Finding& finding, const Target& target);

@@ -31,7 +31,8 @@ protected:
         settings.faceSize = 96;
         const Target target = findTarget("Kiosk 60").value();
         const Survey survey = takeSurvey(scene, target, spots, settings, noProgress());
-        diagnosis_ = diagnose(scene, target, &survey, std::nullopt, noProgress()).value();
+        Memo memo;
+        diagnosis_ = diagnose(scene, target, &survey, std::nullopt, memo, noProgress()).value();
     }
     static void TearDownTestSuite() { made_.reset(); }
 

@@ -114,7 +114,9 @@ TEST(RandomFaults, AreFoundAndNothingIsInvented) {
     for (std::uint32_t seed = 1; seed <= kVariants; ++seed) {
         const Ottermere made = makeOttermere({0.2, 0.15, 128}, 1, seed);
         const Survey survey = takeSurvey(made.scene, target, spots(), coarse(), noProgress());
-        const auto diagnosis = diagnose(made.scene, target, &survey, quayView(), noProgress());
+        Memo memo;
+        const auto diagnosis =
+            diagnose(made.scene, target, &survey, quayView(), memo, noProgress());
         ASSERT_TRUE(diagnosis);
         compare(made, *diagnosis, seed, tallies);
     }

@@ -24,7 +24,8 @@ protected:
     }
     Diagnosis diagnosis(const Survey* survey = nullptr) {
         scene_.name = "scene";
-        return diagnose(scene_, target_, survey, view_, noProgress()).value();
+        Memo memo;
+        return diagnose(scene_, target_, survey, view_, memo, noProgress()).value();
     }
     std::vector<Finding> found(const char* rule, const Survey* survey = nullptr) {
         EXPECT_TRUE(findRule(rule)) << rule;

@@ -14,8 +14,10 @@ std::vector<Finding> run(const FindingInput& in) {
     std::vector<Finding> findings;
     for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
         const Mesh& mesh = *in.scene.assets[a].mesh;
-        const std::vector<bool> inside = facesInside(in.scene, mesh, in.welded[a]);
-        const auto count = static_cast<double>(std::count(inside.begin(), inside.end(), true));
+        const double count = in.memo.get("faces inside", contentOf(in.scene, mesh), [&] {
+            const std::vector<bool> inside = facesInside(in.scene, mesh, in.welded[a]);
+            return static_cast<double>(std::count(inside.begin(), inside.end(), true));
+        });
         if (count < kMinCount || count < kMinShare * static_cast<double>(mesh.triangles)) continue;
         findings.push_back(vainTriangles(
             in, a, count,

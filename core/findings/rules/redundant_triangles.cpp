@@ -11,6 +11,7 @@ namespace {
 constexpr double kMinShare = 0.2;
 constexpr double kMinCount = 200;
 
+constexpr const char* kLeft = "triangles left flat";
 constexpr double kMinFlat = 0.3;         ///< Share of the edges inside a mesh.
 constexpr float kSameNormal = 0.99999F;  ///< Cosine: 0.26 degrees.
 
@@ -46,16 +47,32 @@ std::vector<Finding> run(const FindingInput& in) {
     dissolving.dropDegenerate = dissolving.dropDuplicates = false;
     CancelOnly quiet(in.progress);
     Scene scene = in.scene;
-    for (std::size_t a = 0; a < scene.assets.size(); ++a)
-        if (static_cast<double>(scene.assets[a].mesh->triangles) < kMinCount ||
-            flatShare(in.welded[a]) < kMinFlat)
-            scene.assets[a].importance = Importance::Keep;
+    std::vector<std::size_t> left;
+    std::vector<std::size_t> tried;
+    for (std::size_t a = 0; a < scene.assets.size(); ++a) {
+        const Mesh& mesh = *scene.assets[a].mesh;
+        left.push_back(mesh.triangles);
+        if (scene.assets[a].importance == Importance::Keep) continue;
+        const auto known = in.memo.find<std::size_t>(kLeft, contentOf(scene, mesh));
+        if (known)
+            left[a] = *known;
+        else if (static_cast<double>(mesh.triangles) >= kMinCount &&
+                 flatShare(in.welded[a]) >= kMinFlat)
+            tried.push_back(a);
+        else
+            in.memo.put(kLeft, contentOf(scene, mesh), left[a]);
+        if (tried.empty() || tried.back() != a) scene.assets[a].importance = Importance::Keep;
+    }
     const auto done = applyTidy(scene, dissolving, quiet);
     std::vector<Finding> findings;
     if (!done) return findings;
+    for (const std::size_t a : tried) {
+        left[a] = done->scene.assets[a].mesh->triangles;
+        in.memo.put(kLeft, contentOf(in.scene, *in.scene.assets[a].mesh), left[a]);
+    }
     for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
         const std::size_t before = in.scene.assets[a].mesh->triangles;
-        const std::size_t after = done->scene.assets[a].mesh->triangles;
+        const std::size_t after = left[a];
         if (after >= before) continue;
         // Those without surface and those that are there twice have findings of their own.
         const double less = static_cast<double>(before - after) - countDegenerate(in.welded[a]) -

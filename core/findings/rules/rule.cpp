@@ -22,6 +22,15 @@ double passesOf(const Target& target) {
 
 }  // namespace
 
+Hash contentOf(const Scene& scene, const Mesh& mesh) {
+    Hasher hasher;
+    hasher.add(mesh.hash);
+    for (const Part& part : mesh.parts)
+        hasher.add(part.material < 0 ? AlphaMode::Opaque
+                                     : elementOf(scene.materials, part.material).alphaMode);
+    return hasher.result();
+}
+
 double pixelsAcross(const Object& object, double distance, const Target& target) {
     return sizeOf(object) * pixelsPerMetreAtOne(target) / std::max(distance, 1e-9);
 }

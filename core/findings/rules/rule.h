@@ -11,6 +11,9 @@
 
 namespace flentro {
 
+/// For Memo: of a mesh and which of its parts are opaque.
+[[nodiscard]] Hash contentOf(const Scene& scene, const Mesh& mesh);
+
 /// Diameter of an object on the target's display from a distance, pixels; infinity from within.
 [[nodiscard]] double pixelsAcross(const Object& object, double distance, const Target& target);
 

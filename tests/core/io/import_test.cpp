@@ -65,7 +65,8 @@ TEST_F(Import, EveryTrapIsDiagnosedWithNumbersThatHold) {
         SCOPED_TRACE(trap.file);
         const Scene scene = open(trap.file);
         for (const Target& target : {shippedTargets().front(), shippedTargets().back()}) {
-            const auto found = diagnose(scene, target, nullptr, std::nullopt, noProgress());
+            Memo memo;
+            const auto found = diagnose(scene, target, nullptr, std::nullopt, memo, noProgress());
             ASSERT_TRUE(found);
             for (const Finding& finding : found->findings) {
                 ASSERT_FALSE(finding.subjects.empty()) << finding.rule->key;
