@@ -94,12 +94,7 @@ Document::Document(QObject* parent) : QObject(parent), cache_(std::make_shared<S
     evaluateTimer_.setSingleShot(true);
     evaluateTimer_.setInterval(kSettleMilliseconds);
     connect(&evaluateTimer_, &QTimer::timeout, this, &Document::evaluateNow);
-    rereadTimer_.setSingleShot(true);
-    rereadTimer_.setInterval(400);
-    connect(&rereadTimer_, &QTimer::timeout, this, &Document::rereadIfChanged);
-    const auto lookSoon = [this] { rereadTimer_.start(); };
-    connect(&watcher_, &QFileSystemWatcher::fileChanged, this, lookSoon);
-    connect(&watcher_, &QFileSystemWatcher::directoryChanged, this, lookSoon);
+    connect(&files_, &FileWatch::changed, this, &Document::rereadWhenThere);
     connect(&jobs_, &JobRunner::failed, this, &Document::failed);
     for (LatestRunner* runner : {&tallier_, &resurveyor_, &counter_, &keeper_})
         connect(runner, &LatestRunner::failed, this, &Document::failed);
@@ -227,7 +222,7 @@ void Document::announceScene() {
     without_.reset();
     here_ = {};
     ++wanted_;
-    watch();
+    files_.watch(source_->files);
     emit sceneChanged();
     emit projectChanged();
     emit resultChanged();
@@ -274,38 +269,13 @@ void Document::adoptAgain(ScenePtr scene) {
 
 // --- files that change --------------------------------------------------------------------
 
-Document::Stamps Document::stampsNow() const {
-    Stamps stamps;
-    for (const auto& file : source_->files) {
-        const QFileInfo info(QString::fromStdString(file.string()));
-        stamps[info.absoluteFilePath()] = {info.lastModified(), info.exists() ? info.size() : -1};
-    }
-    return stamps;
-}
-
-/// All files that the scene was read from, and their folders: a file that is replaced by another
-/// of its name is no longer watched itself.
-void Document::watch() {
-    if (!watcher_.files().isEmpty()) watcher_.removePaths(watcher_.files());
-    if (!watcher_.directories().isEmpty()) watcher_.removePaths(watcher_.directories());
-    if (!source_) return;
-    QStringList paths;
-    for (const auto& [file, stamp] : stampsNow()) {
-        paths << QFileInfo(file).absolutePath();
-        if (stamp.second >= 0) paths << file;
-    }
-    paths.removeDuplicates();
-    if (!paths.isEmpty()) watcher_.addPaths(paths);
-    stamps_ = stampsNow();
-}
-
 /// Reads again where a file has changed and the scene is there; never in place of another scene
 /// that is being opened.
-void Document::rereadIfChanged() {
-    if (!source_ || stampsNow() == stamps_) return;
+void Document::rereadWhenThere() {
+    if (!source_) return;
     const bool isThere = QFileInfo::exists(QString::fromStdString(project_.scene.string()));
     if (!isThere || jobs_.has(kOpening))
-        rereadTimer_.start();
+        files_.lookSoon();
     else
         reread();
 }
@@ -320,7 +290,7 @@ bool isOfSameUnits(const SourceUnits& a, const SourceUnits& b) {
 
 /// With every setting as it is when the reading ends.
 void Document::reread() {
-    stamps_ = stampsNow();
+    files_.setKnown(files_.stamps());
     const std::string path = project_.scene.string();
     jobs_.start(
         kOpening,
@@ -332,16 +302,16 @@ void Document::reread() {
                 view = startingView(**scene, target, progress);
             return [this, scene, path, settings, view] {
                 if (path != project_.scene.string() || settings != project_.import) return;
-                const Stamps read = stamps_;
+                const FileWatch::Stamps read = files_.known();
                 if (view) project_.view = *view;
                 if (scene)
                     adoptAgain(*scene);
                 else
                     report(scene.error());
-                watch();
+                files_.watch(source_->files);
                 // What was written while it was read has not been seen yet.
-                stamps_ = read;
-                rereadTimer_.start();
+                files_.setKnown(read);
+                files_.lookSoon();
             };
         });
 }

@@ -2,8 +2,6 @@
 
 #pragma once
 
-#include <QDateTime>
-#include <QFileSystemWatcher>
 #include <QObject>
 #include <QTimer>
 #include <QUndoStack>
@@ -14,6 +12,7 @@
 #include "findings/ranking.h"
 #include "fixes/merge/merge.h"
 #include "measure/inventory.h"
+#include "model/file_watch.h"
 #include "model/jobs.h"
 #include "project/project.h"
 #include "report/export.h"
@@ -236,8 +235,7 @@ private:
     void adoptSurvey(const Surveyed& surveyed, const std::shared_ptr<const Evidence>& evidence);
     void offWasChanged();
     void recountSoon();
-    void watch();
-    void rereadIfChanged();
+    void rereadWhenThere();
     void reread();
     void startExport(const QString& file, const ExportOptions& options);
     void exportPending();
@@ -277,12 +275,7 @@ private:
     JobRunner jobs_;
     LatestRunner counter_;
     QTimer evaluateTimer_;
-    QTimer rereadTimer_;
-    QFileSystemWatcher watcher_;
-    /// What was last read of each file: when it was written and how large it was.
-    using Stamps = std::map<QString, std::pair<QDateTime, qint64>>;
-    [[nodiscard]] Stamps stampsNow() const;
-    Stamps stamps_;
+    FileWatch files_;  ///< Those that the scene was read from.
     /// Raised by all that a result depends on; what the last evaluation was asked for.
     int wanted_ = 0;
     int evaluated_ = -1;
