@@ -200,6 +200,7 @@ const Json* findMember(const Json& object, const Field& field, int version) {
 }
 
 }  // namespace detail
+
 FLENTRO_DEFINE_VALUE(Field);
 
 }  // namespace flentro
