@@ -1,6 +1,7 @@
 #include "view/gpu_scene.h"
 
 #include <algorithm>
+#include <cassert>
 #include <cmath>
 
 #include "base/index.h"
@@ -37,32 +38,32 @@ const void* offset(std::size_t bytes) {
 
 /// Irradiance at a point from all point lights, without shadows (KHR_lights_punctual's window),
 /// and how many of them reach it.
-Vec4f irradiance(const Scene& scene, const std::vector<bool>& off, const Vec3d& point) {
+Vec4f irradiance(const Scene& scene, const std::vector<float>& shares, const Vec3d& point) {
     Vec4f sum = Vec4f::Zero();
     for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
-        if (i < off.size() && off[i]) continue;
+        if (shares[i] <= 0) continue;
         const PlacedLight& placed = scene.placedLights[i];
         const Light& light = elementOf(scene.lights, placed.light);
         if (light.type == LightType::Directional) continue;
         const double d2 = (point - placed.position).squaredNorm();
         const double share = d2 / (placed.range * placed.range);
         if (share >= 1) continue;
-        sum.head<3>() +=
-            light.color * static_cast<float>(light.intensity * (1 - share * share) / (d2 + 0.6));
+        sum.head<3>() += light.color * shares[i] *
+                         static_cast<float>(light.intensity * (1 - share * share) / (d2 + 0.6));
         sum.w() += 1;
     }
     return sum;
 }
 
 /// Of all that the grids depend on.
-Hash hashLights(const Scene& scene, const std::vector<bool>& off) {
+Hash hashLights(const Scene& scene, const std::vector<float>& shares) {
     Hasher hasher;
     const Box bounds = scene.bounds();
     for (int axis = 0; axis < 3; ++axis) hasher.add(bounds.min()[axis]).add(bounds.max()[axis]);
     for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
         const PlacedLight& placed = scene.placedLights[i];
         const Light& light = elementOf(scene.lights, placed.light);
-        hasher.add(i < off.size() && off[i]).add(placed.range).add(light.type).add(light.intensity);
+        hasher.add(shares[i]).add(placed.range).add(light.type).add(light.intensity);
         for (int c = 0; c < 3; ++c) hasher.add(placed.position[c]).add(light.color[c]);
     }
     return hasher.result();
@@ -333,7 +334,7 @@ bool GpuScene::isBusy() const {
                        [](const auto& grids) { return grids.has_value(); });
 }
 
-GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<bool>& off,
+GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<float>& shares,
                                           const Box& box) {
     GridCells cells{Vec3f::Zero(), Vec3f::Ones(), {}};
     if (box.isEmpty()) return cells;
@@ -343,7 +344,7 @@ GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<
         for (int y = 0; y < kGridHigh; ++y)
             for (int x = 0; x < kGridWide; ++x) {
                 const Vec3d at((x + 0.5) / kGridWide, (y + 0.5) / kGridHigh, (z + 0.5) / kGridWide);
-                const Vec4f light = irradiance(scene, off, box.min() + at.cwiseProduct(size));
+                const Vec4f light = irradiance(scene, shares, box.min() + at.cwiseProduct(size));
                 cells.light.insert(cells.light.end(), light.data(), light.data() + 4);
             }
     cells.origin = box.min().cast<float>();
@@ -352,17 +353,18 @@ GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<
 }
 
 void GpuScene::setLights(SceneState state, const std::shared_ptr<const Scene>& scene,
-                         const std::vector<bool>& off) {
-    const Hash key = hashLights(*scene, off);
+                         const std::vector<float>& shares) {
+    assert(shares.size() == scene->placedLights.size());
+    const Hash key = hashLights(*scene, shares);
     if (std::exchange(elementOf(lightKeys_, state), key) == key) return;
     {
         const std::lock_guard lock(shared_->mutex);
         ++shared_->pending;
     }
-    pool_.start([shared = shared_, state, scene, off] {
+    pool_.start([shared = shared_, state, scene, shares] {
         yieldToInterface();
-        std::pair grids(computeGrid(*scene, off, glowBox(*scene)),
-                        computeGrid(*scene, off, reachBox(*scene)));
+        std::pair grids(computeGrid(*scene, shares, glowBox(*scene)),
+                        computeGrid(*scene, shares, reachBox(*scene)));
         const std::lock_guard guard(shared->mutex);
         elementOf(shared->grids, state) = std::move(grids);
         --shared->pending;

@@ -88,9 +88,9 @@ public:
         return elementOf(lightings_, state);
     }
     /// The grids are computed in the background; uploadFinished() takes them over.
-    /// `off` [placed lights]: switched off; or empty.
+    /// `shares` [placed lights]: how much of each is shown, 0 to 1.
     void setLights(SceneState state, const std::shared_ptr<const Scene>& scene,
-                   const std::vector<bool>& off);
+                   const std::vector<float>& shares);
 
 private:
     struct Vertex {
@@ -117,7 +117,7 @@ private:
         std::unordered_map<const Mesh*, std::vector<Vertices>> vertices;  ///< Of each part.
         int pending = 0;
     };
-    [[nodiscard]] static GridCells computeGrid(const Scene& scene, const std::vector<bool>& off,
+    [[nodiscard]] static GridCells computeGrid(const Scene& scene, const std::vector<float>& shares,
                                                const Box& box);
     [[nodiscard]] static Vertices interleave(const Part& part);
     [[nodiscard]] GpuPart upload(const Part& part, const Vertices& vertices);

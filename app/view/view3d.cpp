@@ -62,12 +62,10 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
     connect(&walkTimer_, &QTimer::timeout, this, &View3D::walkStep);
     connect(&document, &Document::sceneChanged, this, [this] {
         history_.clear();
-        lightAll();
         requestFrame();
     });
     connect(&document, &Document::resultChanged, this, [this] {
         endPreview();
-        lightResult();
         requestFrame();
     });
     connect(&document, &Document::selectionChanged, this, [this] {
@@ -75,10 +73,7 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
     });
     connect(&document, &Document::projectChanged, this, &View3D::requestFrame);
     connect(&document, &Document::viewChanged, this, &View3D::requestFrame);
-    connect(&document, &Document::offChanged, this, [this] {
-        if (document_.without().lights != lightsOff_) lightAll();
-        requestFrame();
-    });
+    connect(&document, &Document::offChanged, this, &View3D::requestFrame);
     connect(&document, &Document::surveyChanged, this, [this] {
         if (lens_ == LensKind::Seen) requestFrame();
     });
@@ -90,18 +85,20 @@ View3D::~View3D() {
     releaseGl();
 }
 
-/// Gathers the light of all lights that are not switched off.
-void View3D::lightAll() {
-    lightsOff_ = document_.without().lights;
-    if (document_.source()) gpu_.setLights(SceneState::Original, document_.source(), lightsOff_);
-    lightResult();
-}
-
-/// Those that the fixes, or the fix that is tried, have left.
-void View3D::lightResult() {
-    const ScenePtr& result = preview_ ? preview_ : document_.result();
-    if (!result) return;
-    gpu_.setLights(SceneState::Result, result, without(*result, document_.without()).lights);
+/// Gathers the light of all lights as they are shown to the eye: without those that are switched
+/// off, and of those that fade with distance what is left. Nothing is done where that is gathered
+/// already.
+void View3D::light(SceneState state, const ScenePtr& scene) {
+    Without lights;
+    lights.lights = document_.without().lights;
+    const Without off = without(*scene, lights);
+    constexpr double kSteps = 16;  // of a fade: the light is not gathered anew for each stride
+    std::vector<float> shares;
+    for (std::size_t i = 0; i < scene->placedLights.size(); ++i) {
+        const double share = scene->placedLights[i].fadeFor(document_.view().eye);
+        shares.push_back(off.light(i) ? 0 : static_cast<float>(std::ceil(share * kSteps) / kSteps));
+    }
+    gpu_.setLights(state, scene, shares);
 }
 
 void View3D::releaseGl() {
@@ -122,7 +119,6 @@ void View3D::initializeGL() {
     after_.initialise(this, &gpu_);
     connect(context(), &QOpenGLContext::aboutToBeDestroyed, this, &View3D::releaseGl,
             Qt::UniqueConnection);
-    lightAll();
     requestFrame();
 }
 
@@ -154,6 +150,7 @@ void View3D::startFrames() {
     const auto begin = [&](Renderer& renderer, SceneState state, const ScenePtr& scene) {
         frame.scene = scene;
         frame.state = state;
+        if (!moving_) light(state, scene);
         if (lens_ == LensKind::Seen) frame.seen = seenStates(document_, *scene);
         renderer.begin(frame);
     };
@@ -232,14 +229,12 @@ void View3D::showPreview(const ScenePtr& scene, const QString& text) {
     preview_ = scene;
     previewText_ = text;
     previewFix_ = document_.markedFix();
-    lightResult();
     requestFrame();
     emit showingChanged();
 }
 
 void View3D::endPreview() {
     if (!std::exchange(preview_, nullptr)) return;
-    lightResult();
     requestFrame();
     emit showingChanged();
 }

@@ -93,8 +93,7 @@ private:
     [[nodiscard]] std::optional<Picked> pickAt(const QPointF& point) const;
     [[nodiscard]] std::uint32_t originAt(const Picked& picked) const;
     [[nodiscard]] double metresPerPixel(double depth) const;
-    void lightAll();
-    void lightResult();
+    void light(SceneState state, const ScenePtr& scene);
     [[nodiscard]] Target shownTarget() const;
     [[nodiscard]] double halfTangent() const;
     [[nodiscard]] bool wants(Showing which) const;
@@ -124,7 +123,6 @@ private:
     QPoint last_;
     Vec3d pivot_ = Vec3d::Zero();
     std::vector<Viewpoint> history_;
-    std::vector<bool> lightsOff_;  ///< Those that the light was gathered without.
 };
 
 }  // namespace flentro::app

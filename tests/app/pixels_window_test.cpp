@@ -9,8 +9,9 @@ namespace {
 
 class Pixels : public Window {
 protected:
-    /// A red wall behind a blue pane of some opacity, and a camera before both.
-    void openPane(const char* mode, double alpha, bool lamp = false) {
+    /// A red wall behind a blue pane of some opacity, and a camera before both. The lamp is shown
+    /// up to `lampEnd` metres from the eye; 0: from anywhere.
+    void openPane(const char* mode, double alpha, bool lamp = false, double lampEnd = 0) {
         Scene scene;
         const auto addMaterial = [&](Json color, const char* alphaMode) {
             Material material;
@@ -53,6 +54,9 @@ protected:
             Node node;
             node.light = 0;
             node.rest["translation"] = {0, 14, -9};
+            if (lampEnd > 0)
+                node.rest["extras"]["flentro"]["light"] = {{"fadeStart", lampEnd / 2},
+                                                           {"end", lampEnd}};
             scene.nodes.push_back(std::move(node));
         }
         scene.scenes.push_back({{"nodes", Json::array()}});
@@ -150,6 +154,22 @@ TEST_F(Pixels, LightsShineAsTheFixesLeaveThem) {
     window_->view().setShowing(Showing::Result);
     ASSERT_TRUE(settle());
     EXPECT_EQ(middle(), lit) << "without the fix as before";
+}
+
+/// The lamp is 16.6 m from the camera.
+TEST_F(Pixels, LightsThatEndBeforeTheEyeShineNoMore) {
+    openPane("BLEND", 0.0, true);
+    const QColor lit = middle();
+    openPane("BLEND", 0.0, true, 12);
+    const QColor dark = middle();
+    EXPECT_LT(dark.red(), lit.red());
+    Viewpoint nearer = window_->document().view();
+    nearer.eye.y() += 12;
+    window_->document().setView(nearer);
+    ASSERT_TRUE(settle());
+    EXPECT_GT(middle().red(), dark.red()) << "from where it is not too far";
+    openPane("BLEND", 0.0, true, 40);
+    EXPECT_EQ(middle(), lit);
 }
 
 }  // namespace
