@@ -40,7 +40,8 @@ void MaterialInstrument::look() {
     const int row = list()->currentRow();
     if (!report || row < 0 || static_cast<std::size_t>(row) >= report->materials.size() ||
         elementOf(report->materials, row).object < 0)
-        return stills_->show({}, tr("before"), {}, tr("after"));
+        return stills_->setVisible(false);
+    stills_->setVisible(true);
     worker_.request([this, material = elementOf(report->materials, row), before = done.before,
                      after = done.after, target = document_.target()] {
         const auto object = static_cast<std::size_t>(material.object);

@@ -189,6 +189,13 @@ std::string summaryOf(const PlainMaterialReport& report, std::size_t all) {
                        parts.empty() ? "" : ": ", fmt::join(parts, ", "));
 }
 
+/// Other losses are no question of looks: they change nothing that is seen, or were asked for.
+bool lostMaps(const PlainMaterial& row) {
+    return std::any_of(row.lost.begin(), row.lost.end(), [](const std::string& what) {
+        return what != "second side" && what != "blending" && what != "light";
+    });
+}
+
 /// [materials] The object that is seen largest of all that show each; -1: none is.
 std::vector<int> largestObjects(const Scene& scene, const Evidence& evidence) {
     const std::vector<double> edges = seenEdges(scene, evidence);
@@ -202,8 +209,7 @@ std::vector<int> largestObjects(const Scene& scene, const Evidence& evidence) {
     return largest;
 }
 
-/// Measures those that lost maps: the rest loses nothing that shows, or was asked for. False:
-/// cancelled.
+/// How each looks by what it lost; nothing is known of it without rays. False: cancelled.
 bool measureChanges(const Scene& before, const Scene& after, const Target& target,
                     const Evidence& evidence, std::vector<PlainMaterial>& rows,
                     Progress& progress) {
@@ -212,10 +218,7 @@ bool measureChanges(const Scene& before, const Scene& after, const Target& targe
     return parallelFor(rows.size(), "Looking at plainer materials", progress, [&](std::size_t i) {
         PlainMaterial& row = rows[i];
         const int object = largest[row.material];
-        const bool lostMaps = std::any_of(row.lost.begin(), row.lost.end(), [](const auto& what) {
-            return what != "second side" && what != "blending" && what != "light";
-        });
-        if (!lostMaps || object < 0 || row.pixels < 0) return;
+        if (object < 0 || row.pixels < 0) return;
         Material plainer = after.materials[row.material];
         plainer.unlit = before.materials[row.material].unlit;  // asked for: not what is judged
         row.object = object;
@@ -281,7 +284,7 @@ Expected<Fixed> applyPlainMaterials(const Scene& scene, const PlainMaterialSetti
         return fail(ErrorCode::Cancelled, "Looking at materials was stopped");
     std::size_t missed = 0;
     for (PlainMaterial& row : rows) {
-        if (row.change <= settings.maxChange) continue;
+        if (!lostMaps(row) || row.change <= settings.maxChange) continue;
         ++missed;
         row.lost.clear();
         result.scene.materials[row.material] = plainer.plain(row.material, false, row.lost);
