@@ -194,7 +194,7 @@ std::vector<Joint> goerJoints() {
 MeshPtr makeGoer(const SceneBuilder& s, int kind) {
     const int sides = s.detail().segments(16);
     MeshBuilder mesh(kind == 0 ? "market-goer in a coat" : "market-goer in a cloak");
-    mesh.material(s.material(shade("canvas", kind == 0 ? 4 : 1)));
+    mesh.material(s.material(shade("enamel", kind == 0 ? 4 : 1)));
     if (kind == 0)
         addCoat(mesh, sides);
     else

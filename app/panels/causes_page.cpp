@@ -86,8 +86,8 @@ void CausesPage::buildLayout(QVBoxLayout* layout) {
     table_->horizontalHeaderItem(1)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Interactive);
     table_->horizontalHeader()->setSectionResizeMode(2, QHeaderView::Interactive);
-    table_->setColumnWidth(1, 126);
-    table_->setColumnWidth(2, 150);
+    table_->setColumnWidth(1, 152);
+    table_->setColumnWidth(2, 130);
     layout->addWidget(table_, 1);
     // What wraps asks for the height of its narrowest shape: the page would scroll for nothing.
     for (QLabel* text : {sentence_, advice_}) text->setMinimumHeight(kLine);

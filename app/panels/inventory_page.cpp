@@ -24,7 +24,7 @@ QStringList headersOf(InventoryPage::Kind kind) {
                     QObject::tr("Share"), QObject::tr("Spots"),  QObject::tr("Mark")};
         case InventoryPage::Textures:
             return {QObject::tr("Texture"), QObject::tr("Pixels"),    QObject::tr("Memory"),
-                    QObject::tr("File"),    QObject::tr("Materials"), QObject::tr("Mip maps")};
+                    QObject::tr("File"),    QObject::tr("Uses"), QObject::tr("Mips")};
         case InventoryPage::Materials:
             return {QObject::tr("Material"), QObject::tr("Objects"), QObject::tr("Assets"),
                     QObject::tr("Textures"), QObject::tr("Memory"),  QObject::tr("Drawn")};
