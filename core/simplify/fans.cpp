@@ -1,7 +1,6 @@
 #include "simplify/fans.h"
 
 #include <algorithm>
-#include <ranges>
 
 namespace flentro {
 
@@ -35,10 +34,16 @@ void Fans::link(std::size_t positions) {
 }
 
 Corner Fans::firstOfBlock(std::uint32_t block) const {
-    const auto triangles = std::views::iota(Corner{0}, end() / kStride);
-    const auto first = std::ranges::partition_point(
-        triangles, [&](Corner t) { return positionAt(kStride * t) / kBlock < block; });
-    return kStride * static_cast<Corner>(first - triangles.begin());
+    Corner low = 0;
+    Corner high = end() / kStride;
+    while (low < high) {
+        const Corner middle = low + (high - low) / 2;
+        if (positionAt(kStride * middle) / kBlock < block)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    return kStride * low;
 }
 
 void Fans::gatherOneRing(std::uint32_t position, Star& star) const {

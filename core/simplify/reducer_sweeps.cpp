@@ -368,7 +368,8 @@ void Reducer::record(Block& block, const Plan& plan, std::size_t triangles, std:
 /// one of the two or there is a cheaper one now. New are the moves between the joined vertex and
 /// the neighbours of the one that is gone.
 void Reducer::updateCosts(Block& block, const Plan& plan) {
-    const auto [from, to] = std::pair(plan.from, plan.to);
+    const std::uint32_t from = plan.from;
+    const std::uint32_t to = plan.to;
     costs_[from] = kBlocked;
     costs_[to] = -std::fabs(costs_[to]);
     const auto grows = [&](std::uint32_t p) {
