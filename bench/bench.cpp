@@ -276,8 +276,10 @@ BENCHMARK(RankAssets)->Unit(benchmark::kMillisecond);
 void DiagnoseTheMarket(benchmark::State& state) {
     const Scene& scene = market(static_cast<int>(state.range(0)));
     const Viewpoint view{{-9, 1.7, -10.8}, 72, 0};
-    for (auto _ : state) Memo memo;
-    benchmark::DoNotOptimize(diagnose(scene, desk(), nullptr, view, memo, noProgress()));
+    for (auto _ : state) {
+        Memo memo;
+        benchmark::DoNotOptimize(diagnose(scene, desk(), nullptr, view, memo, noProgress()));
+    }
 }
 BENCHMARK(DiagnoseTheMarket)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
 

@@ -23,8 +23,8 @@ QStringList headersOf(InventoryPage::Kind kind) {
             return {QObject::tr("Asset"), QObject::tr("Copies"), QObject::tr("Triangles"),
                     QObject::tr("Share"), QObject::tr("Spots"),  QObject::tr("Mark")};
         case InventoryPage::Textures:
-            return {QObject::tr("Texture"), QObject::tr("Pixels"),    QObject::tr("Memory"),
-                    QObject::tr("File"),    QObject::tr("Uses"), QObject::tr("Mips")};
+            return {QObject::tr("Texture"), QObject::tr("Pixels"), QObject::tr("Memory"),
+                    QObject::tr("File"),    QObject::tr("Uses"),   QObject::tr("Mips")};
         case InventoryPage::Materials:
             return {QObject::tr("Material"), QObject::tr("Objects"), QObject::tr("Assets"),
                     QObject::tr("Textures"), QObject::tr("Memory"),  QObject::tr("Drawn")};

@@ -74,9 +74,8 @@ Json toJson(const SpotResult& spot) {
             {"drawn", pack(spot.sightings.objects)},
             {"lights", pack(spot.sightings.lights)},
             {"objects", pack(seen.objects)},
-            {"numbers",
-             packOne(SeenNumbers{seen.pixels, seen.layersWorst, seen.plainLayersMean,
-                                 seen.pixelsByDistance, seen.work, seen.workInView})}};
+            {"numbers", packOne(SeenNumbers{seen.pixels, seen.layersWorst, seen.plainLayersMean,
+                                            seen.pixelsByDistance, seen.work, seen.workInView})}};
 }
 
 SpotResult parseSpot(const Json& json, const Scene& scene) {

@@ -32,7 +32,7 @@ struct PlainMaterial {
     double pixels = 0;              ///< Largest edge at which it is seen; -1: not known.
     std::vector<std::string> lost;  ///< "normal map", "second side", "blending", ...
     int object = -1;                ///< That shows it largest; -1: not known.
-    double change = -1;  ///< Mean FLIP where it is seen largest; -1: not known.
+    double change = -1;             ///< Mean FLIP where it is seen largest; -1: not known.
 };
 
 struct PlainMaterialReport final : FixReport {
