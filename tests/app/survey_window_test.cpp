@@ -63,7 +63,7 @@ TEST_F(SurveyedWindow, MeasuresEveryPlaceAndTellsTheWorst) {
 
 TEST_F(SurveyedWindow, StandsOnTheAreaThatTheSceneKeepsForTools) {
     prepare(24, 64);
-    auto* where = find<QComboBox>("Where");
+    auto* where = find<QComboBox>("Where", &window_->survey());
     const int area = where->findText("On walkable");
     ASSERT_GE(area, 0) << "offered though it is not drawn";
     where->setCurrentIndex(area);
