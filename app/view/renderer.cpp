@@ -5,6 +5,7 @@
 #include <map>
 
 #include "base/index.h"
+#include "scene/texture_use.h"
 #include "widgets/theme.h"
 
 namespace flentro::app {
@@ -193,10 +194,9 @@ void Renderer::setUniforms() {
 namespace {
 
 /// The texture of a role, or one that names none.
-TextureUse useOf(const Material& material, std::string_view role) {
-    for (const TextureUse& use : material.textures)
-        if (use.role == role) return use;
-    return {};
+TextureUse useOrNone(const Material& material, std::string_view role) {
+    const TextureUse* use = useOf(material, role);
+    return use ? *use : TextureUse();
 }
 
 /// Null where there is none or it is switched off.
@@ -217,12 +217,12 @@ void Renderer::useMaterial(int index) {
     QOpenGLShaderProgram& p = program();
     GLuint picture = 0;
     QVector2D texels;
-    const TextureUse use = useOf(material, "baseColorTexture");
+    const TextureUse use = useOrNone(material, "baseColorTexture");
     if (const Image* source = imageOf(frame_, use)) {
         picture = gpu_->texture(*source);
         texels = QVector2D(static_cast<float>(source->width), static_cast<float>(source->height));
     }
-    const TextureUse glow = useOf(material, "emissiveTexture");
+    const TextureUse glow = useOrNone(material, "emissiveTexture");
     const Image* glowImage = imageOf(frame_, glow);
     const GLuint glowPicture = glowImage ? gpu_->texture(*glowImage) : 0;
     gl_->glActiveTexture(GL_TEXTURE2);

@@ -6,6 +6,7 @@
 #include <map>
 
 #include "base/index.h"
+#include "scene/texture_use.h"
 
 namespace flentro {
 namespace {
@@ -267,9 +268,8 @@ private:
 }  // namespace
 
 int Material::texture(std::string_view role) const {
-    for (const TextureUse& use : textures)
-        if (use.role == role) return use.texture;
-    return -1;
+    const TextureUse* use = useOf(*this, role);
+    return use ? use->texture : -1;
 }
 
 double errorScale(Importance importance) {

@@ -14,17 +14,12 @@
 #include "picture/resample.h"
 #include "scene/prune.h"
 #include "scene/references.h"
+#include "scene/texture_use.h"
 
 namespace flentro {
 namespace {
 
 using Pair = std::pair<int, int>;  ///< Images of occlusion, and of roughness and metalness.
-
-const TextureUse* useOf(const Material& material, std::string_view role) {
-    for (const TextureUse& use : material.textures)
-        if (use.role == role) return &use;
-    return nullptr;
-}
 
 class Joiner {
 public:

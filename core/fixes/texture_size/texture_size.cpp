@@ -10,6 +10,7 @@
 #include "base/text.h"
 #include "measure/texture_memory.h"
 #include "picture/resample.h"
+#include "scene/texture_use.h"
 
 namespace flentro {
 namespace {
@@ -118,12 +119,6 @@ struct Relief {
     float roughness = 1;
     std::size_t materials = 0;
 };
-
-const TextureUse* useOf(const Material& material, std::string_view role) {
-    for (const TextureUse& use : material.textures)
-        if (use.role == role) return &use;
-    return nullptr;
-}
 
 /// [images] Of images that hold roughness: what lies over them texel by texel, in all materials
 /// that show them.
