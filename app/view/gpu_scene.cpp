@@ -122,7 +122,10 @@ void GpuScene::release() {
             if (grid->texture) gl_->glDeleteTextures(1, &grid->texture);
             *grid = {};
         }
-    lightKeys_ = {};
+    {
+        const std::lock_guard lock(shared_->mutex);
+        shared_->lightKeys = {};
+    }
     programs_.clear();
     meshes_.clear();
     textures_.clear();
@@ -356,17 +359,19 @@ void GpuScene::setLights(SceneState state, const std::shared_ptr<const Scene>& s
                          const std::vector<float>& shares) {
     assert(shares.size() == scene->placedLights.size());
     const Hash key = hashLights(*scene, shares);
-    if (std::exchange(elementOf(lightKeys_, state), key) == key) return;
     {
         const std::lock_guard lock(shared_->mutex);
+        if (std::exchange(elementOf(shared_->lightKeys, state), key) == key) return;
         ++shared_->pending;
     }
-    pool_.start([shared = shared_, state, scene, shares] {
+    pool_.start([shared = shared_, state, scene, shares, key] {
         yieldToInterface();
         std::pair grids(computeGrid(*scene, shares, glowBox(*scene)),
                         computeGrid(*scene, shares, reachBox(*scene)));
         const std::lock_guard guard(shared->mutex);
-        elementOf(shared->grids, state) = std::move(grids);
+        // Jobs run side by side: one that was asked for before may end after.
+        if (elementOf(shared->lightKeys, state) == key)
+            elementOf(shared->grids, state) = std::move(grids);
         --shared->pending;
     });
 }

@@ -112,6 +112,7 @@ private:
         std::mutex mutex;
         /// [SceneState] Glow and reach.
         std::array<std::optional<std::pair<GridCells, GridCells>>, kSceneStates> grids;
+        std::array<Hash, kSceneStates> lightKeys{};  ///< Of what the grids were asked for last.
         std::vector<Finished> pictures;
         std::unordered_map<const Mesh*, MeshPtr> standIns;
         std::unordered_map<const Mesh*, std::vector<Vertices>> vertices;  ///< Of each part.
@@ -133,7 +134,6 @@ private:
     std::unordered_map<Hash, GLuint> textures_;
     std::map<LensKind, std::unique_ptr<QOpenGLShaderProgram>> programs_;
     std::array<Lighting, kSceneStates> lightings_;
-    std::array<Hash, kSceneStates> lightKeys_{};  ///< Of what the grids were asked for last.
 };
 
 }  // namespace flentro::app
