@@ -1,7 +1,8 @@
 #include "findings/counted_views.h"
 
 #include <algorithm>
-#include <set>
+#include <cmath>
+#include <map>
 
 #include "base/index.h"
 
@@ -9,18 +10,49 @@ namespace flentro {
 namespace {
 
 constexpr std::size_t kSampledSpots = 24;
+constexpr std::size_t kSampledViews = 32;
 
-/// Views to count of a survey: where each measure is worst, and the worst of some spots.
-std::set<std::pair<std::size_t, std::size_t>> chosenViews(const Survey& survey) {
-    std::set<std::pair<std::size_t, std::size_t>> chosen;
+/// A view of a survey: spot, and view there.
+using ViewIndex = std::pair<std::size_t, std::size_t>;
+
+/// The headings all around of all spots that are done; the worst between them is left out, as it
+/// would count twice in a mean.
+std::vector<ViewIndex> evenViews(const Survey& survey) {
+    std::vector<ViewIndex> views;
+    for (std::size_t s = 0; s < survey.spots.size(); ++s) {
+        const SpotResult& spot = survey.spots[s];
+        if (!spot.done) continue;
+        const auto headings = static_cast<std::size_t>(survey.settings.headings);
+        for (std::size_t v = 0; v < std::min(headings, spot.views.size()); ++v)
+            views.emplace_back(s, v);
+    }
+    return views;
+}
+
+/// The views to count of a survey, with their weight in the mean: where each measure is worst, the
+/// worst of some spots, and an even sample.
+std::map<ViewIndex, double> chosenViews(const Survey& survey) {
+    std::map<ViewIndex, double> chosen;
     for (const Measure measure : kMeasures)
-        if (const auto worst = worstOf(survey, measure)) chosen.emplace(worst->spot, worst->view);
+        if (const auto worst = worstOf(survey, measure)) chosen[{worst->spot, worst->view}] = 0;
     std::vector<std::size_t> done;
     for (std::size_t s = 0; s < survey.spots.size(); ++s)
         if (survey.spots[s].done) done.push_back(s);
     const std::size_t step = std::max<std::size_t>(1, done.size() / kSampledSpots);
     for (std::size_t i = 0; i < done.size(); i += step)
-        chosen.emplace(done[i], survey.spots[done[i]].worstView(survey.target));
+        chosen[{done[i], survey.spots[done[i]].worstView(survey.target)}] = 0;
+    // Steps of the golden ratio fall on no heading more often than on others.
+    const std::vector<ViewIndex> even = evenViews(survey);
+    const std::size_t sampled = std::min(kSampledViews, even.size());
+    for (std::size_t k = 0; k < sampled; ++k) {
+        const double steps = static_cast<double>(k) * 0.6180339887498949;
+        const double share = steps - std::floor(steps);
+        const std::size_t at =
+            sampled == even.size()
+                ? k
+                : static_cast<std::size_t>(share * static_cast<double>(even.size()));
+        chosen[even[at]] += 1.0 / static_cast<double>(sampled);
+    }
     return chosen;
 }
 
@@ -30,17 +62,22 @@ CountedViews::CountedViews(const Scene& scene, const Target& target, const Scene
                            const Survey* survey, const std::optional<Viewpoint>& here)
     : scene_(scene), target_(target), index_(index) {
     const ViewMeter meter(scene, target);
+    meanScale_.fill(1);
     surveyed_ = survey && survey->doneCount() > 0;
-    if (surveyed_)
-        for (const auto& [spot, view] : chosenViews(*survey)) {
-            const SpotResult& result = survey->spots[spot];
-            add(result.views[view], result.name, meter.cost(result.views[view]));
+    if (surveyed_) {
+        for (const auto& [chosen, weight] : chosenViews(*survey)) {
+            const SpotResult& result = survey->spots[chosen.first];
+            add(result.views[chosen.second], result.name, meter.cost(result.views[chosen.second]));
+            views_.back().weight = weight;
         }
+        scaleMeans(*survey);
+    }
     if (here) {
         here_ = views_.size();
         add(*here, "", meter.cost(*here));
     }
     if (views_.empty()) add({}, "", meter.wholeScene());
+    if (!surveyed_) views_.front().weight = 1;
     for (std::size_t m = 0; m < kMeasureCount; ++m) {
         // The present view may be one that no player reaches: it judges only by itself.
         const std::size_t judged = surveyed_ && here_ ? views_.size() - 1 : views_.size();
@@ -49,6 +86,17 @@ CountedViews::CountedViews(const Scene& scene, const Target& target, const Scene
         counts_[m] = views_[worst_[m]].cost.counts[m];
     }
     loads_ = flentro::loads(counts_, target);
+}
+
+void CountedViews::scaleMeans(const Survey& survey) {
+    const std::vector<ViewIndex> even = evenViews(survey);
+    Counts all{}, sampled{};
+    for (std::size_t m = 0; m < kMeasureCount; ++m) {
+        for (const auto& [spot, view] : even)
+            all[m] += survey.spots[spot].tallies[view].counts[m] / static_cast<double>(even.size());
+        for (const CountedView& view : views_) sampled[m] += view.weight * view.cost.counts[m];
+        if (sampled[m] > 0) meanScale_[m] = all[m] / sampled[m];
+    }
 }
 
 void CountedViews::add(const Viewpoint& view, const std::string& spot, ViewCost cost) {

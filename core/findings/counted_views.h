@@ -15,7 +15,8 @@ namespace flentro {
 
 struct CountedView {
     Viewpoint view;
-    std::string spot;  ///< Name of its spot; empty: the present view, or the whole scene.
+    double weight = 0;  ///< In the mean.
+    std::string spot;   ///< Name of its spot; empty: the present view, or the whole scene.
     ViewCost cost;
     /// [assets] What each adds, shadow passes included; those not drawn have no copies.
     std::vector<CostShare> assets;
@@ -36,13 +37,16 @@ struct CountedView {
 struct Relief {
     Counts here{};   ///< In the present view.
     Counts worst{};  ///< For each measure in the view where that is worst.
-    Counts mean{};   ///< Over all counted views.
+    /// Over all views of the survey, told from an even sample of them: a ratio estimate, which is
+    /// exact where the share that is taken off is the same in all. Without one as `here`, or of the
+    /// whole scene.
+    Counts mean{};
 };
 
 class CountedViews {
 public:
     /// Without a survey and without a present view the whole scene is counted at once. Scene and
-    /// target must outlive it. Cost: a ViewMeter, and a count for each of at most 40 views.
+    /// target must outlive it. Cost: a ViewMeter, and a count for each of at most 70 views.
     CountedViews(const Scene& scene, const Target& target, const SceneIndex& index,
                  const Survey* survey, const std::optional<Viewpoint>& here);
 
@@ -65,8 +69,8 @@ public:
         for (std::size_t m = 0; m < kMeasureCount; ++m) {
             relief.worst[m] = each[worst_[m]][m];
             if (here_) relief.here[m] = each[*here_][m];
-            for (const Counts& counts : each)
-                relief.mean[m] += counts[m] / static_cast<double>(each.size());
+            for (std::size_t v = 0; v < views_.size(); ++v)
+                relief.mean[m] += views_[v].weight * meanScale_[m] * each[v][m];
         }
         return relief;
     }
@@ -76,6 +80,7 @@ public:
 
 private:
     void add(const Viewpoint& view, const std::string& spot, ViewCost cost);
+    void scaleMeans(const Survey& survey);
 
     const Scene& scene_;
     const Target& target_;
@@ -85,6 +90,8 @@ private:
     std::array<std::size_t, kMeasureCount> worst_{};
     Counts counts_{};
     Counts loads_{};
+    /// Mean of each measure over all views of the survey, by that over the sample.
+    Counts meanScale_{};
     bool surveyed_ = false;
 };
 
