@@ -173,9 +173,10 @@ void MainWindow::connectDocument() {
     connect(&document_, &Document::failed, this, &MainWindow::showFailure);
     connect(&document_, &Document::readAgain, title_, &TitleBlock::say);
     connect(&document_, &Document::sceneChanged, this, [this] { exported_ = false; });
-    for (const auto signal : {&Document::sceneChanged, &Document::projectChanged,
-                              &Document::surveyChanged, &Document::resultChanged})
-        connect(&document_, signal, this, &MainWindow::refreshHint);
+    connect(&document_, &Document::sceneChanged, this, &MainWindow::refreshHint);
+    connect(&document_.projectModel(), &ProjectModel::changed, this, &MainWindow::refreshHint);
+    connect(&document_.survey(), &SurveyModel::changed, this, &MainWindow::refreshHint);
+    connect(&document_.evaluator(), &Evaluator::changed, this, &MainWindow::refreshHint);
     connect(&document_, &Document::opened, this, [this](const QString& file) {
         failure_->hide();
         if (left_ && !recovery_->isVisible()) {  // its changes are here now
@@ -191,14 +192,16 @@ void MainWindow::connectDocument() {
         exported_ = true;
         refreshHint();
     });
-    connect(&document_, &Document::projectChanged, this, &MainWindow::refreshTitle);
-    connect(&document_.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::refreshTitle);
+    connect(&document_.projectModel(), &ProjectModel::changed, this, &MainWindow::refreshTitle);
+    connect(&document_.projectModel(), &ProjectModel::saved, this, &MainWindow::refreshTitle);
+    connect(&document_.projectModel().undoStack(), &QUndoStack::cleanChanged, this,
+            &MainWindow::refreshTitle);
 }
 
 /// The widgets look at the document, which is a member and would go before them.
 MainWindow::~MainWindow() {
     document_.disconnect(this);
-    document_.undoStack().disconnect(this);
+    document_.projectModel().undoStack().disconnect(this);
     delete takeCentralWidget();
 }
 
@@ -318,11 +321,11 @@ void MainWindow::refreshHint() {
     QString text;
     if (document_.hasScene()) switch (step()) {
             case WorkStep::Target:
-                if (project.order.fixes.empty() && !document_.surveyed().exists())
+                if (project.order.fixes.empty() && !document_.survey().surveyed().exists())
                     text = tr("First: pick the weakest machine that you promised to run on.");
                 break;
             case WorkStep::Survey:
-                if (!document_.surveyed().exists())
+                if (!document_.survey().surveyed().exists())
                     text =
                         tr("First: press Survey. It finds the places and headings that cost "
                            "most.");
@@ -349,8 +352,8 @@ void MainWindow::refreshHint() {
 void MainWindow::buildMenus() {
     buildFileMenu();
     QMenu* edit = menuBar()->addMenu(tr("&Edit"));
-    QAction* undo = document_.undoStack().createUndoAction(this, tr("Undo"));
-    QAction* redo = document_.undoStack().createRedoAction(this, tr("Redo"));
+    QAction* undo = document_.projectModel().undoStack().createUndoAction(this, tr("Undo"));
+    QAction* redo = document_.projectModel().undoStack().createRedoAction(this, tr("Redo"));
     undo->setShortcut(QKeySequence::Undo);
     redo->setShortcut(QKeySequence("Ctrl+Shift+Z"));
     edit->addAction(undo);
@@ -360,8 +363,8 @@ void MainWindow::buildMenus() {
         showStep(WorkStep::Findings);
         findings_->focusSearch();
     });
-    edit->addAction(tr("Work out the order again"), QKeySequence("F5"), &document_,
-                    &Document::evaluateAgain);
+    edit->addAction(tr("Work out the order again"), QKeySequence("F5"), &document_.evaluator(),
+                    &Evaluator::evaluateAgain);
     buildStepMenu();
     buildViewMenu();
     buildHelpMenu();
@@ -412,12 +415,12 @@ void MainWindow::buildViewMenu() {
     menu->addAction(tr("Look at selection"), QKeySequence("L"), view_, &View3D::lookAtSelection);
     menu->addAction(tr("Previous viewpoint"), QKeySequence("B"), view_, &View3D::goBack);
     menu->addAction(tr("Switch selection off"), QKeySequence("X"), this, [this] {
-        if (document_.selectedObject() >= 0)
-            document_.switchOff({static_cast<std::size_t>(document_.selectedObject())});
+        if (document_.selection().object() >= 0)
+            document_.switchOff({static_cast<std::size_t>(document_.selection().object())});
     });
     menu->addAction(tr("Survey"), QKeySequence("Ctrl+R"), survey_, &SurveyPanel::run);
-    menu->addAction(tr("Switch all on"), QKeySequence("Shift+X"), &document_,
-                    &Document::switchAllOn);
+    menu->addAction(tr("Switch all on"), QKeySequence("Shift+X"), &document_.selection(),
+                    &Selection::switchAllOn);
     menu->addAction(tr("Swap plan and 3D view"), QKeySequence("Ctrl+P"), plan_,
                     &PlanView::swapRequested);
     menu->addSeparator();
@@ -426,7 +429,7 @@ void MainWindow::buildViewMenu() {
 }
 
 void MainWindow::showStep(WorkStep step) {
-    document_.showMarks(step == WorkStep::Fixes);
+    document_.selection().showMarks(step == WorkStep::Fixes);
     sheets_->setCurrentIndex(static_cast<int>(step));
     rail_->setCurrent(step);
     if (step == WorkStep::Proof && view_->showing() == Showing::Result)
@@ -444,12 +447,6 @@ void MainWindow::toggleTheme() {
     const ThemeName next = currentTheme() == ThemeName::Night ? ThemeName::Day : ThemeName::Night;
     setTheme(*qApp, next);
     QSettings().setValue("sheet", next == ThemeName::Day ? "day" : "night");
-    fixes_->ladder().plot().restyle();
-    fixes_->culling().plot().restyle();
-    // What has colours asks for them anew; nothing of the document has changed.
-    emit document_.projectChanged();
-    emit document_.countsChanged();
-    emit document_.surveyChanged();
     for (QWidget* widget : findChildren<QWidget*>()) widget->update();
     view_->requestFrame();
     refreshHint();
@@ -473,7 +470,7 @@ void MainWindow::chooseFile() {
 
 bool MainWindow::save(bool as) {
     if (!document_.hasScene()) return true;
-    QString file = document_.projectFile();
+    QString file = document_.projectModel().file();
     if (file.isEmpty() || as) {
         const QFileInfo scene(toText(document_.project().scene.string()));
         file = QFileDialog::getSaveFileName(
@@ -484,11 +481,11 @@ bool MainWindow::save(bool as) {
     if (file.isEmpty()) return false;
     document_.saveProject(file);
     remember(file);
-    return !document_.isModified();
+    return !document_.projectModel().isModified();
 }
 
 bool MainWindow::mayLoseChanges() {
-    if (!document_.isModified()) return true;
+    if (!document_.projectModel().isModified()) return true;
     const auto answer = QMessageBox::question(
         this, tr("Unsaved changes"), tr("The project has changes that are not saved."),
         QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
@@ -542,11 +539,12 @@ void MainWindow::fillRecent(QMenu* menu) {
 }
 
 void MainWindow::refreshTitle() {
-    const QString name = document_.projectFile().isEmpty()
+    const QString name = document_.projectModel().file().isEmpty()
                              ? (document_.hasScene() ? toText(document_.source()->name) : "")
-                             : QFileInfo(document_.projectFile()).completeBaseName();
-    setWindowTitle((name.isEmpty() ? "" : name + (document_.isModified() ? "*" : "") + " - ") +
-                   "Flentro");
+                             : QFileInfo(document_.projectModel().file()).completeBaseName();
+    setWindowTitle(
+        (name.isEmpty() ? "" : name + (document_.projectModel().isModified() ? "*" : "") + " - ") +
+        "Flentro");
 }
 
 void MainWindow::showFailure(const QString& message) {
@@ -567,7 +565,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
 void MainWindow::closeEvent(QCloseEvent* event) {
     rememberChoices();
     if (!mayLoseChanges()) return event->ignore();
-    document_.undoStack().setClean();  // what is discarded is not to be recovered
+    document_.projectModel().undoStack().setClean();  // what is discarded is not to be recovered
     event->accept();
 }
 

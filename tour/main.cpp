@@ -88,7 +88,7 @@ public:
                 ladder->singlePartFromLevel = 3;
                 ladder->cardPixels = 48;
             }
-        window_.document().setOrder(order, "Rougher");
+        window_.document().projectModel().setOrder(order, "Rougher");
         return settle() && settle();  // the table is counted after the levels are there
     }
 
@@ -120,14 +120,14 @@ public:
         Document& document = window_.document();
         const Target before = document.target();
         const WorkOrder order = document.project().order;
-        document.setTarget(findTarget("Kiosk 60").value(), "Few lights");
+        document.projectModel().setTarget(findTarget("Kiosk 60").value(), "Few lights");
         bool good = true;
         for (const char* key : {"light-reach", "fewer-lights", "shadow-lights"}) {
             window_.fixes().addOrShow(key, "");
             good = take((std::string("fixes-") + key).c_str()) && good;
         }
-        document.setOrder(order, "As before");
-        document.setTarget(before, "Target");
+        document.projectModel().setOrder(order, "As before");
+        document.projectModel().setTarget(before, "Target");
         return settle() && good;
     }
 
@@ -136,7 +136,7 @@ public:
         if (!settle() || !window_.document().hasScene()) return false;
         Document& document = window_.document();
         if (document.project().order.fixes.empty())
-            document.setTarget(shippedTargets().back(), "Target");
+            document.projectModel().setTarget(shippedTargets().back(), "Target");
         return takeTarget() && takeSurvey() && takeFindings() && takeTidy() && takeLadder() &&
                takeCulling() && takeOthers() && takeSplit() && takeMerge() && takeProof();
     }
@@ -154,10 +154,10 @@ private:
         good = take("survey-roses") && good;
         emit window_.plan().swapRequested();
         const Viewpoint home = document.view();
-        document.setView({{-58, 1.7, -34}, 90, 0});  // inside the warehouse
+        document.projectModel().setView({{-58, 1.7, -34}, 90, 0});  // inside the warehouse
         window_.view().setLens(LensKind::Seen);
         good = take("lens-seen") && good;
-        document.setView(home);
+        document.projectModel().setView(home);
         window_.view().setLens(LensKind::Overdraw);
         return take("lens-overdraw") && good;
     }
@@ -196,7 +196,7 @@ private:
         good = take("fixes-ladder-settings") && good;
         fixes.ladder().turnTo(LadderInstrument::Comparison);
         good = compareSettings() && take("fixes-ladder-compare") && good;
-        window_.document().undoStack().undo();
+        window_.document().projectModel().undoStack().undo();
         good = settle() && good;
         fixes.ladder().turnTo(LadderInstrument::Distances);
         fixes.ladder().setAsset("bollard");
@@ -231,7 +231,7 @@ private:
         window_.fixes().addOrShow("split", "");
         window_.view().setLens(LensKind::Groups);
         const bool good = take("fixes-split");
-        document.setOrder(unsplit, "Without split");
+        document.projectModel().setOrder(unsplit, "Without split");
         return settle() && good;
     }
 
@@ -243,11 +243,11 @@ private:
         Target plain = desk;
         plain.name += ", no instancing";
         plain.instancing = false;
-        document.setTarget(plain, "No instancing");
+        document.projectModel().setTarget(plain, "No instancing");
         window_.fixes().addOrShow("merge", "");
         bool good = take("fixes-merge");
         window_.fixes().merge().turnTo(MergeInstrument::Parcels);
-        document.chooseParcel(0);
+        document.selection().selectParcel(0);
         emit window_.plan().swapRequested();
         good = take("fixes-merge-plan") && good;
         emit window_.plan().swapRequested();
@@ -256,7 +256,7 @@ private:
         window_.view().setLens(LensKind::Shaded);
         window_.fixes().merge().turnTo(MergeInstrument::Assets);
         good = take("fixes-merge-assets") && good;
-        document.setTarget(desk, "Instancing");
+        document.projectModel().setTarget(desk, "Instancing");
         return settle() && good;
     }
 
@@ -273,10 +273,10 @@ private:
         for (int i = 0; i < 24; ++i) {
             Viewpoint view = home;
             view.heading += 15 * std::sin(i * 0.26);
-            window_.document().setView(view);
+            window_.document().projectModel().setView(view);
             QApplication::processEvents(QEventLoop::AllEvents, 30);
         }
-        window_.document().setView(home);
+        window_.document().projectModel().setView(home);
     }
 
     void addSpots() {
@@ -288,7 +288,7 @@ private:
         spots.push_back({"Market row", other});
         other.eye += Vec3d(30, 2.5, 20);
         spots.push_back({"Footbridge", other});
-        document.setSpots(spots, "Add spots");
+        document.projectModel().setSpots(spots, "Add spots");
     }
 
     MainWindow& window_;
@@ -318,6 +318,6 @@ int main(int argc, char** argv) {
     Tour tour(window, argv[2]);
     const bool good = tour.run(argv[1]);
     if (!good) std::fprintf(stderr, "flentro-tour: %s\n", "a step did not finish");
-    window.document().undoStack().setClean();
+    window.document().projectModel().undoStack().setClean();
     return good ? 0 : 1;
 }

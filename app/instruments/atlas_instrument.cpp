@@ -94,7 +94,7 @@ AtlasInstrument::AtlasInstrument(Document& document, QWidget* parent)
 void AtlasInstrument::refresh() {
     if (!settings()) return;
     form_->show(*document_.project().order.find(fix_));
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     const int shown = pages_->currentIndex();
     const QSignalBlocker quiet(pages_);
     pages_->clear();
@@ -110,7 +110,7 @@ void AtlasInstrument::refresh() {
 }
 
 void AtlasInstrument::loadPage() {
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     const int page = pages_->currentIndex();
     if (!done || page < 0 || static_cast<std::size_t>(page) >= images_.size()) {
         reading_->setText(done ? tr("No page was made.") : QString());
@@ -140,7 +140,7 @@ void AtlasInstrument::loadPage() {
 
 /// Which textures are on the page that is shown, in the table and over the picture.
 void AtlasInstrument::refreshPackings() {
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     const int page = pages_->currentIndex();
     if (!done || page < 0 || pageSize_.isEmpty()) return;
     // Images of all roles of a page follow its first.

@@ -210,8 +210,8 @@ CullingInstrument::CullingInstrument(Document& document, QWidget* parent)
         change(tr("Drag size class"),
                [this](CullingSettings& s) { s.classes = plot_->settings().classes; });
     });
-    connect(&document, &Document::surveyChanged, this, &CullingInstrument::refreshFar);
-    connect(&document, &Document::viewChanged, this, [this] {
+    connect(&document.survey(), &SurveyModel::changed, this, &CullingInstrument::refreshFar);
+    connect(&document.projectModel(), &ProjectModel::viewChanged, this, [this] {
         if (isVisible()) refresh();
     });
 }
@@ -274,7 +274,7 @@ QWidget* CullingInstrument::makeList(QTableWidget* table, const QString& name) {
         const auto& origins = rows_[table];
         const auto index = static_cast<std::size_t>(table->currentRow());
         if (table->currentRow() >= 0 && index < origins.size())
-            document_.selectObject(static_cast<int>(origins[index]));
+            document_.selection().selectObject(static_cast<int>(origins[index]));
     };
     connect(table, &QTableWidget::itemSelectionChanged, this, select);
     connect(show, &QPushButton::clicked, this, [this, select] {
@@ -326,9 +326,10 @@ void CullingInstrument::refresh() {
             classFields_[i]->setValue(now->classes[i].pixels);
     });
     for (FixForm* form : forms_) form->show(*document_.project().order.find(fix_));
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     const Scene& scene = done ? *done.after : *document_.source();
-    plot_->show(scene, cullingSizes(scene, *now, document_.target(), document_.evidence()),
+    plot_->show(scene,
+                cullingSizes(scene, *now, document_.target(), *document_.survey().evidence()),
                 document_.target(), *now, document_.view().eye);
     reading_->setText(tr("%1 of %2 objects are beyond their distance from here (plum). Drag a ring "
                          "to move its size class.")
@@ -341,7 +342,7 @@ void CullingInstrument::refresh() {
 
 /// What the ghosts in the view are.
 void CullingInstrument::refreshGone() {
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     std::vector<std::uint32_t>& origins = rows_[gone_];
     origins.clear();
     const QSignalBlocker quiet(gone_);
@@ -364,7 +365,7 @@ void CullingInstrument::refreshGone() {
 /// Far planes nearer than the target's and what they lose, from the survey; worked out once for
 /// each.
 void CullingInstrument::refreshFar() {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     const bool known = surveyed.exists() && surveyed.survey->hasRays();
     take_->setEnabled(known);
     if (!known) {
@@ -412,7 +413,8 @@ void CullingInstrument::refreshMissed(const FixRecord* record) {
         setCell(missed_, row, 2, tr("%1 px").arg(loss.pixels, 0, 'f', 0));
         origins.push_back(loss.origin);
     }
-    const bool surveyed = document_.surveyed().exists() && document_.surveyed().survey->hasRays();
+    const bool surveyed =
+        document_.survey().surveyed().exists() && document_.survey().surveyed().survey->hasRays();
     tabs_->setTabToolTip(
         2, surveyed ? tr("What spots saw and no longer would.") : tr("Needs a survey with rays."));
 }

@@ -167,7 +167,7 @@ QStringList FieldTableEditor::freeNames() const {
     names.removeDuplicates();
     names.sort(Qt::CaseInsensitive);
     if (field_.text.byImage) return names;
-    const int selected = document_.selectedObject();
+    const int selected = document_.selection().object();
     if (selected < 0) return names;
     const QString own = toText(scene.mesh(elementOf(scene.objects, selected)).name);
     if (names.removeOne(own)) names.prepend(own);

@@ -148,7 +148,8 @@ void FixForm::change(std::size_t field, const Json& value) {
         emit document_.failed(toText(kind_.name + ": " + describe(*wrong)));
         return show(*document_.project().order.find(fix_));
     }
-    document_.setOrder(order, QString("%1: %2").arg(toText(kind_.name), label.toLower()));
+    document_.projectModel().setOrder(order,
+                                      QString("%1: %2").arg(toText(kind_.name), label.toLower()));
 }
 
 void FixForm::show(const Fix& fix) {

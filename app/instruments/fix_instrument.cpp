@@ -1,11 +1,13 @@
 #include "instruments/fix_instrument.h"
+#include "widgets/theme.h"
 
 namespace flentro::app {
 
 FixInstrumentBase::FixInstrumentBase(Document& document, QWidget* parent)
     : QWidget(parent), document_(document) {
-    connect(&document, &Document::resultChanged, this, [this] { refresh(); });
-    connect(&document, &Document::projectChanged, this, [this] { refresh(); });
+    connect(&document.evaluator(), &Evaluator::changed, this, [this] { refresh(); });
+    connect(&document.projectModel(), &ProjectModel::changed, this, [this] { refresh(); });
+    connect(&themeWatch(), &ThemeWatch::changed, this, [this] { refresh(); });
 }
 
 void FixInstrumentBase::setFix(int id) {

@@ -36,9 +36,11 @@ public:
 protected:
     /// Null while the fix is not there or of another kind: undone and added again, others take its
     /// number.
-    [[nodiscard]] const Settings* settings() const { return document_.settingsOf<Settings>(fix_); }
+    [[nodiscard]] const Settings* settings() const {
+        return document_.projectModel().settingsOf<Settings>(fix_);
+    }
     void change(const QString& text, const std::function<void(Settings&)>& apply) {
-        if (!refreshing_) document_.changeFix<Settings>(fix_, text, apply);
+        if (!refreshing_) document_.projectModel().changeFix<Settings>(fix_, text, apply);
     }
 };
 

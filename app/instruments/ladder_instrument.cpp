@@ -89,7 +89,7 @@ LadderInstrument::LadderInstrument(Document& document, QWidget* parent)
             [this](int index) { setAsset(assets_->itemData(index).toString()); });
     connect(importance_, &QComboBox::activated, this,
             [this](int index) { mark(static_cast<Importance>(index)); });
-    connect(&document, &Document::surveyChanged, this, [this] {
+    connect(&document.survey(), &SurveyModel::changed, this, [this] {
         const LadderSettings* now = settings();
         if (!now) return;
         quietly([&] { refreshSettings(*now); });
@@ -177,8 +177,8 @@ QLayout* LadderInstrument::makeWeights() {
 /// Of the meshes that this fix reduces; those that it had changed when the survey was made are
 /// not among them.
 void LadderInstrument::takeSeenWeights() {
-    const Surveyed& surveyed = document_.surveyed();
-    const ScenePtr input = document_.doneBy(fix_).before;
+    const Surveyed& surveyed = document_.survey().surveyed();
+    const ScenePtr input = document_.evaluator().doneBy(fix_).before;
     if (!surveyed.exists() || !surveyed.survey->hasRays() || !input) return;
     document_.jobs().start(
         tr("Weighing triangles"),
@@ -200,8 +200,8 @@ void LadderInstrument::adoptWeights(int fix, const std::vector<MeshRuns>& weight
         return weightsText_->setText(
             tr("The survey saw other meshes: switch this fix off, survey, "
                "and switch it on again."));
-    document_.changeFix<LadderSettings>(fix, tr("Ladder: weigh by survey"),
-                                        [&](LadderSettings& s) { s.weights = weights; });
+    document_.projectModel().changeFix<LadderSettings>(
+        fix, tr("Ladder: weigh by survey"), [&](LadderSettings& s) { s.weights = weights; });
 }
 
 QWidget* LadderInstrument::makeComparison() {
@@ -238,7 +238,8 @@ void LadderInstrument::mark(Importance importance) {
     WorkOrder order = document_.project().order;
     order.importance[asset_.toStdString()] = importance;
     if (importance == Importance::Normal) order.importance.erase(asset_.toStdString());
-    document_.setOrder(order, tr("Mark %1 as %2").arg(asset_, importanceName(importance)));
+    document_.projectModel().setOrder(order,
+                                      tr("Mark %1 as %2").arg(asset_, importanceName(importance)));
 }
 
 void LadderInstrument::keepPosts() {
@@ -269,7 +270,7 @@ void LadderInstrument::keepCrowd() {
 }
 
 void LadderInstrument::openYard() {
-    const auto [before, after, record, step] = document_.doneBy(fix_);
+    const auto [before, after, record, step] = document_.evaluator().doneBy(fix_);
     if (!after) return;
     for (std::size_t i = 0; i < after->assets.size(); ++i) {
         if (toText(after->assets[i].mesh->name) != asset_) continue;
@@ -282,7 +283,7 @@ void LadderInstrument::openYard() {
 
 void LadderInstrument::hold() {
     if (!settings()) return;
-    held_ = Held{*settings(), document_.doneBy(fix_).after};
+    held_ = Held{*settings(), document_.evaluator().doneBy(fix_).after};
     refresh();
 }
 
@@ -326,7 +327,8 @@ void LadderInstrument::refreshSettings(const LadderSettings& now) {
         caps_[i]->setValue(has ? change->second.caps[i] : 0);
     }
     crowd_->setText(change == now.overrides.end() ? QString() : toText(change->second.crowd));
-    const bool surveyed = document_.surveyed().exists() && document_.surveyed().survey->hasRays();
+    const bool surveyed =
+        document_.survey().surveyed().exists() && document_.survey().surveyed().survey->hasRays();
     weigh_->setEnabled(surveyed);
     forgetWeights_->setEnabled(!now.weights.empty());
     weightsText_->setText(!now.weights.empty() ? tr("of %1 meshes").arg(now.weights.size())
@@ -341,7 +343,7 @@ void LadderInstrument::refreshSettings(const LadderSettings& now) {
 void LadderInstrument::refresh() {
     const LadderSettings* now = settings();
     if (!now) return;
-    const auto [before, after, record, step] = document_.doneBy(fix_);
+    const auto [before, after, record, step] = document_.evaluator().doneBy(fix_);
     if (after) refreshAssets(*after);
     quietly([&] { refreshSettings(*now); });
     plot_->setVisible(after != nullptr);

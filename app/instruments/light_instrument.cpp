@@ -212,7 +212,7 @@ void LightInstrument::refresh() {
     const Fix* fix = document_.project().order.find(fix_);
     if (!fix || &fix->settings.kind() != &kind_) return;
     form_->show(*fix);
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     const auto* report = done ? done.record->reportAs<LightReport>() : nullptr;
     const QSignalBlocker quiet(table_);
     table_->setRowCount(report ? static_cast<int>(report->lights.size()) : 0);
@@ -223,7 +223,7 @@ void LightInstrument::refresh() {
     reading_->setText(tr("Over one place of the ground: up to %1 lights before, %2 after")
                           .arg(plan_->mostBefore())
                           .arg(plan_->mostAfter()));
-    const bool isMeasured = document_.evidence().lights != nullptr;
+    const bool isMeasured = document_.survey().evidence()->lights != nullptr;
     for (int row = 0; row < table_->rowCount(); ++row) {
         const LightLine& line = elementOf(report->lights, row);
         setCell(table_, row, 0, toText(line.name), false);

@@ -35,7 +35,7 @@ void MaterialInstrument::refresh() {
 
 /// Draws the thing that shows the chosen material largest, at that size.
 void MaterialInstrument::look() {
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     const auto* report = done ? done.record->reportAs<PlainMaterialReport>() : nullptr;
     const int row = list()->currentRow();
     if (!report || row < 0 || static_cast<std::size_t>(row) >= report->materials.size() ||

@@ -44,10 +44,11 @@ MergeInstrument::MergeInstrument(Document& document, QWidget* parent)
     pages_->addWidget(makeAssets());
     layout->addWidget(pages_, 1);
     connect(tabs_, &QTabBar::currentChanged, pages_, &QStackedWidget::setCurrentIndex);
-    connect(&document, &Document::selectionChanged, this, [this] {
-        leaveSelected_->setEnabled(document_.selectedObject() >= 0);
+    connect(&document.selection(), &Selection::changed, this, [this] {
+        leaveSelected_->setEnabled(document_.selection().object() >= 0);
         const QSignalBlocker quiet(parcels_);
-        if (document_.chosenParcel() >= 0) parcels_->selectRow(document_.chosenParcel());
+        if (document_.selection().parcel() >= 0)
+            parcels_->selectRow(document_.selection().parcel());
     });
 }
 
@@ -101,7 +102,7 @@ QWidget* MergeInstrument::makeParcels() {
         change(tr("Merge: take all back"), [](MergeSettings& s) { s.excluded.clear(); });
     });
     connect(parcels_, &QTableWidget::itemSelectionChanged, this,
-            [this] { document_.chooseParcel(parcels_->currentRow()); });
+            [this] { document_.selection().selectParcel(parcels_->currentRow()); });
     connect(parcels_, &QTableWidget::itemDoubleClicked, this, &MergeInstrument::showParcel);
     return page;
 }
@@ -136,7 +137,7 @@ QWidget* MergeInstrument::makeAssets() {
 }
 
 const MergeReport* MergeInstrument::report() const {
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     return done ? done.record->reportAs<MergeReport>() : nullptr;
 }
 
@@ -149,7 +150,7 @@ void MergeInstrument::leaveParcel() {
     const MergeReport* now = report();
     const int row = parcels_->currentRow();
     if (!now || row < 0 || row >= static_cast<int>(now->parcels.size())) return;
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     const Parcel parcel = elementOf(now->parcels, row);
     change(tr("Merge: leave %1 apart").arg(toText(parcel.name)), [&](MergeSettings& s) {
         for (const std::uint32_t member : parcel.members)
@@ -158,7 +159,7 @@ void MergeInstrument::leaveParcel() {
 }
 
 void MergeInstrument::leaveSelected() {
-    const int selected = document_.selectedObject();
+    const int selected = document_.selection().object();
     if (selected < 0) return;
     const std::string name = elementOf(document_.source()->objects, selected).name;
     change(tr("Merge: leave %1").arg(toText(name)),
@@ -183,8 +184,8 @@ void MergeInstrument::refresh() {
     if (!now) return;
     form_->show(*document_.project().order.find(fix_));
     takeBack_->setEnabled(!now->excluded.empty());
-    leaveSelected_->setEnabled(document_.selectedObject() >= 0);
-    const Document::Done done = document_.doneBy(fix_);
+    leaveSelected_->setEnabled(document_.selection().object() >= 0);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     const MergeReport* merged = report();
     const MergeReport nothing;
     plot_->show(merged ? *merged : nothing);

@@ -115,7 +115,7 @@ void PlainInstrument::refresh() {
     const Fix* fix = document_.project().order.find(fix_);
     if (!fix || &fix->settings.kind() != &kind_) return;
     form_->show(*fix);
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     QStringList notes;
     if (done)
         for (const std::string& note : done.record->notes) notes << toText(note) + ".";

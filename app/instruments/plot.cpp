@@ -9,6 +9,7 @@ Plot::Plot(QWidget* parent) : QCustomPlot(parent) {
     setMouseTracking(true);
     axisRect()->setMinimumMargins(QMargins(4, 8, 22, 4));  // half of a last label on the right
     Plot::restyle();
+    connect(&themeWatch(), &ThemeWatch::changed, this, [this] { restyle(); });
 }
 
 void Plot::useLogScale(QCPAxis* axis) {

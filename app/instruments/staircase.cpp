@@ -18,8 +18,8 @@ Staircase::Staircase(Document& document, QWidget* parent) : QWidget(parent), doc
     setMaximumHeight(118);
     setAccessibleName(tr("Staircase of load"));
     setToolTip(tr("Load of one measure in this view: the original, then after each fix."));
-    connect(&document, &Document::countsChanged, this, [this] { update(); });
-    connect(&document, &Document::projectChanged, this, [this] { update(); });
+    connect(&document.counter(), &ViewCounter::changed, this, [this] { update(); });
+    connect(&document.projectModel(), &ProjectModel::changed, this, [this] { update(); });
 }
 
 void Staircase::setMeasure(Measure measure) {
@@ -32,7 +32,7 @@ std::vector<Staircase::Tread> Staircase::treads() const {
     if (!isLimit(limit) || !document_.hasScene()) return {};
     std::vector<Tread> result = {
         {tr("Original"), loadOf(at(document_.here().before.counts, measure_), limit)}};
-    const auto& steps = document_.evaluation().steps;
+    const auto& steps = document_.evaluator().evaluation().steps;
     const auto& counts = document_.here().steps;
     for (std::size_t i = 0; i < std::min(steps.size(), counts.size()); ++i) {
         const Fix* fix = document_.project().order.find(steps[i].fix);

@@ -210,7 +210,7 @@ TextureInstrument::TextureInstrument(Document& document, QWidget* parent)
 }
 
 const TextureSizeReport* TextureInstrument::report() const {
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     return done ? done.record->reportAs<TextureSizeReport>() : nullptr;
 }
 
@@ -222,7 +222,7 @@ void TextureInstrument::refresh() {
                 at(document_.target().limits, Measure::TextureEdge));
     QStringList notes;
     if (found)
-        for (const std::string& note : document_.doneBy(fix_).record->notes)
+        for (const std::string& note : document_.evaluator().doneBy(fix_).record->notes)
             notes << toText(note) + ".";
     notes_->setText(notes.join("\n"));
     std::map<std::string, std::pair<double, double>> classes;
@@ -247,7 +247,7 @@ void TextureInstrument::refresh() {
 
 void TextureInstrument::loadPair() {
     const TextureSizeReport* found = report();
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     const auto row = static_cast<std::size_t>(list_->chosen());
     if (!found || row >= found->images.size()) return pair_->show({}, {});
     const std::uint32_t index = found->images[row].image;

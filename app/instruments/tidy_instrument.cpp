@@ -66,7 +66,7 @@ TidyInstrument::TidyInstrument(Document& document, QWidget* parent)
     connect(mark_, &QPushButton::clicked, this, &TidyInstrument::previewRemoval);
     connect(swap_, &QPushButton::clicked, this, &TidyInstrument::swapRequested);
     connect(assets_, &QTableWidget::itemDoubleClicked, this, &TidyInstrument::showAsset);
-    connect(&document, &Document::surveyChanged, this, &TidyInstrument::refresh);
+    connect(&document.survey(), &SurveyModel::changed, this, &TidyInstrument::refresh);
 }
 
 void TidyInstrument::addStep(QGridLayout* grid, const QString& name, const QString& tip,
@@ -138,7 +138,7 @@ QLayout* TidyInstrument::makeUnseen() {
 /// What the source's meshes lose; those that other fixes had changed when the survey was made
 /// are not among them.
 void TidyInstrument::takeUnseenTriangles() {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     if (!surveyed.exists() || !surveyed.survey->hasRays()) return;
     document_.jobs().start(
         tr("Never seen triangles"),
@@ -158,8 +158,8 @@ void TidyInstrument::takeUnseenTriangles() {
 
 void TidyInstrument::adoptUnseen(int fix, const std::vector<MeshRuns>& unseen, bool any) {
     if (!unseen.empty())
-        return document_.changeFix<TidySettings>(fix, tr("Tidy: drop what was never seen"),
-                                                 [&](TidySettings& s) { s.unseen = unseen; });
+        return document_.projectModel().changeFix<TidySettings>(
+            fix, tr("Tidy: drop what was never seen"), [&](TidySettings& s) { s.unseen = unseen; });
     unseenText_->setText(any ? tr("Other fixes had changed these meshes when the survey was made. "
                                   "Switch them off and survey again.")
                              : tr("The survey has seen everything."));
@@ -170,7 +170,7 @@ void TidyInstrument::refresh() {
     if (!now) return;
     quietly([&] { holes_->setValue(now->holeSize * 1000); });
     more_->show(*document_.project().order.find(fix_));
-    const FixRecord* done = document_.doneBy(fix_).record;
+    const FixRecord* done = document_.evaluator().doneBy(fix_).record;
     const auto* report = done ? done->reportAs<TidyReport>() : nullptr;
     for (std::size_t i = 0; i < rows_.size(); ++i) {
         rows_[i].box->setChecked(rows_[i].get(*now));
@@ -179,7 +179,8 @@ void TidyInstrument::refresh() {
         rows_[i].placed->setText(saving ? count(saving->placed) : QString());
     }
     rows_.front().box->setEnabled(false);  // switched by the buttons below
-    const bool surveyed = document_.surveyed().exists() && document_.surveyed().survey->hasRays();
+    const bool surveyed =
+        document_.survey().surveyed().exists() && document_.survey().surveyed().survey->hasRays();
     unseen_->setEnabled(surveyed);
     forget_->setEnabled(!now->unseen.empty());
     unseenText_->setText(!now->unseen.empty() ? tr("of %1 meshes").arg(now->unseen.size())
@@ -211,12 +212,12 @@ void TidyInstrument::showAsset() {
         return scene.mesh(scene.objects[i]).name == name;
     });
     if (!nearest) return;
-    document_.selectObject(static_cast<int>(*nearest));
+    document_.selection().selectObject(static_cast<int>(*nearest));
     emit showRequested();
 }
 
 void TidyInstrument::previewRemoval() {
-    const Document::Done done = document_.doneBy(fix_);
+    const Evaluator::Done done = document_.evaluator().doneBy(fix_);
     if (!done) return;
     const QColor plum = theme().over;
     const auto linear = [](double value) { return static_cast<float>(std::pow(value, 2.2)); };

@@ -1,134 +1,73 @@
 #include "model/document.h"
 
-#include <QDateTime>
-#include <QElapsedTimer>
 #include <QFileInfo>
-#include <QUndoCommand>
 #include <algorithm>
-#include <deque>
 
 #include "base/guarded.h"
 #include "base/index.h"
-#include "fixes/evaluation_file.h"
 #include "io/open.h"
-#include "measure/view_meter.h"
 #include "scene/changes.h"
 #include "survey/starting_view.h"
 
 namespace flentro::app {
 
-/// Counts views of the source and of every step; built at its first use, on the worker that
-/// counts, and kept while the artist walks.
-class Counters {
-public:
-    Counters(Evaluation evaluation, std::optional<Evaluation> without, Target target)
-        : evaluation_(std::move(evaluation)),
-          without_(std::move(without)),
-          target_(std::move(target)) {}
-
-    ViewCounts count(const Viewpoint& view, const Without& off) {
-        if (!before_) build();
-        ViewCounts here;
-        here.source = here.result = evaluation_.source;
-        if (!evaluation_.steps.empty()) {
-            const auto& last = evaluation_.steps.back().result;
-            here.result = ScenePtr(last, &last->scene);
-        }
-        here.before = before_->cost(view);
-        here.after = off.empty() ? here.before : before_->cost(view, off);
-        for (std::size_t i = 0; i < steps_.size(); ++i) {
-            here.after =
-                steps_[i].cost(view, flentro::without(evaluation_.steps[i].result->scene, off));
-            here.steps.push_back(here.after.counts);
-        }
-        if (withoutSelected_)
-            here.without =
-                withoutSelected_->cost(view, flentro::without(without_->result(), off)).counts;
-        return here;
-    }
-
-private:
-    void build() {
-        before_.emplace(*evaluation_.source, target_);
-        for (const Step& step : evaluation_.steps) steps_.emplace_back(step.result->scene, target_);
-        if (without_) withoutSelected_.emplace(without_->result(), target_);
-    }
-
-    const Evaluation evaluation_;
-    const std::optional<Evaluation> without_;
-    const Target target_;
-    std::optional<ViewMeter> before_;
-    std::deque<ViewMeter> steps_;
-    std::optional<ViewMeter> withoutSelected_;
-};
-
-/// One step of undo: whole projects are cheap values.
-class ProjectChange : public QUndoCommand {
-public:
-    ProjectChange(Document& document, Project next, const QString& text)
-        : QUndoCommand(text),
-          document_(document),
-          before_(document.project_),
-          after_(std::move(next)) {}
-    void undo() override { document_.apply(before_); }
-    void redo() override { document_.apply(after_); }
-
-private:
-    Document& document_;
-    Project before_;
-    Project after_;
-};
-
 namespace {
 
-constexpr int kSettleMilliseconds = 120;
 constexpr const char* kOpening = "Opening";
-constexpr const char* kEvaluating = "Work order";
 constexpr const char* kExporting = "Export";
-constexpr int kWorthKeeping = 1000;  ///< Milliseconds of an evaluation.
 
 }  // namespace
 
-Document::Document(QObject* parent) : QObject(parent), cache_(std::make_shared<StepCache>()) {
-    project_.target = shippedTargets()[3];
-    evaluateTimer_.setSingleShot(true);
-    evaluateTimer_.setInterval(kSettleMilliseconds);
-    connect(&evaluateTimer_, &QTimer::timeout, this, &Document::evaluateNow);
+Document::Document(QObject* parent) : QObject(parent) {
+    connectModels();
     connect(&files_, &FileWatch::changed, this, &Document::rereadWhenThere);
     connect(&jobs_, &JobRunner::failed, this, &Document::failed);
-    for (LatestRunner* runner : {&tallier_, &resurveyor_, &counter_, &keeper_})
-        connect(runner, &LatestRunner::failed, this, &Document::failed);
+    connect(&evaluator_, &Evaluator::failed, this, &Document::failed);
+    connect(&counter_, &ViewCounter::failed, this, &Document::failed);
+    connect(&survey_, &SurveyModel::failed, this, &Document::failed);
+}
+
+/// What one model's change means for the others. Connected before any part of the window: it is
+/// told when this is done.
+void Document::connectModels() {
+    connect(&project_, &ProjectModel::importChanged, this, &Document::reread);
+    connect(&project_, &ProjectModel::changed, this, [this] {
+        evaluator_.want();
+        counter_.recountSoon();
+        survey_.retallySoon();
+    });
+    connect(&evaluator_, &Evaluator::changed, this, &Document::takeResult);
+    connect(&evaluator_, &Evaluator::stopped, this, [this](const Error& error) {
+        report(error);
+        dropExport(error);
+        emit counter_.changed();
+    });
+    connect(&survey_, &SurveyModel::stopped, this, &Document::report);
+    connect(&survey_, &SurveyModel::evidenceChanged, this, [this] {
+        evaluator_.setEvidence(survey_.evidence());
+        evaluator_.want();
+    });
 }
 
 Document::~Document() {
-    *closing_ = true;
-    ++*generation_;
     jobs_.cancelAll();
 }
 
 bool Document::isSettled() const {
-    return !jobs_.isRunning() && tallier_.isIdle() && !evaluateTimer_.isActive() &&
-           counter_.isIdle() && resurveyor_.isIdle() && keeper_.isIdle();
-}
-
-Document::Freshness Document::freshness() const {
-    if (!hasScene() || here_.source != source_) return Freshness::Nothing;
-    return isResultCurrent() && here_.result == result_ ? Freshness::Current : Freshness::Original;
+    return !jobs_.isRunning() && evaluator_.isIdle() && counter_.isIdle() && survey_.isIdle();
 }
 
 bool Document::isOrderStopped() const {
-    return hasScene() && !isResultCurrent() && !evaluateTimer_.isActive() &&
-           !jobs_.has(kEvaluating) && !jobs_.has(kOpening);
+    return evaluator_.isStopped() && !jobs_.has(kOpening);
 }
 
-void Document::evaluateAgain() {
-    if (!isResultCurrent()) evaluateNow();
-}
-
-/// Whatever the result was, another one is wanted now.
-void Document::wantResult() {
-    ++wanted_;
-    evaluateSoon();
+/// The order has a result; a new scene is none yet.
+void Document::takeResult() {
+    if (!evaluator_.isCurrent()) return;
+    counter_.recountSoon();
+    survey_.retallySoon();
+    survey_.surveyAgainSoon();
+    exportPending();
 }
 
 void Document::report(const Error& error) {
@@ -149,7 +88,7 @@ void Document::open(const QString& file) {
 void Document::openTarget(const QString& file) {
     auto target = findTarget(file.toStdString());
     if (!target) return report(target.error());
-    setTarget(*target, tr("Target %1").arg(QString::fromStdString(target->name)));
+    project_.setTarget(*target, tr("Target %1").arg(QString::fromStdString(target->name)));
 }
 
 void Document::openProject(const QString& file) {
@@ -180,7 +119,7 @@ void Document::openScene(const QString& file, std::optional<Project> project,
     const std::string path = QFileInfo(file).absoluteFilePath().toStdString();
     jobs_.start(kOpening,
                 [this, path, project, file, projectFile,
-                 target = project_.target](Progress& progress) -> JobRunner::Finish {
+                 target = target()](Progress& progress) -> JobRunner::Finish {
                     auto scene = openShared(path, project.value_or(Project{}).import, progress);
                     if (!scene) return [this, error = scene.error()] { report(error); };
                     Project taken = project.value_or(Project{});
@@ -198,39 +137,31 @@ void Document::openScene(const QString& file, std::optional<Project> project,
 void Document::adopt(ScenePtr scene, const Project& project, const QString& file,
                      const QString& projectFile) {
     const QString absolute = QFileInfo(file).absoluteFilePath();
-    jobs_.cancel(kSurveying);
     pendingExport_.reset();
-    projectFile_ = projectFile;
-    source_ = std::move(scene);
-    surveyed_ = {};
-    evidence_ = std::make_shared<const Evidence>();
-    off_ = {};
-    selectedObject_ = -1;
-    selectedFix_ = 0;
-    project_ = project;
-    project_.scene = absolute.toStdString();
-    undo_.clear();
-    if (std::exchange(recovering_, false)) undo_.resetClean();  // no file holds its changes
+    survey_.clear();
+    selection_.reset();
+    evaluator_.setEvidence(survey_.evidence());
+    evaluator_.setSource(std::move(scene));
+    Project taken = project;
+    taken.scene = absolute.toStdString();
+    // What is recovered is held by no file.
+    project_.adopt(taken, projectFile, !std::exchange(recovering_, false));
     announceScene();
-    emit opened(projectFile_.isEmpty() ? absolute : projectFile_);
+    emit opened(projectFile.isEmpty() ? absolute : projectFile);
 }
 
-/// Takes up a scene: its own counts are shown before the order's.
+/// Its own counts are shown before the order's.
 void Document::announceScene() {
-    result_ = source_;
-    evaluation_ = {source_, {}};
-    without_.reset();
-    here_ = {};
-    ++wanted_;
-    files_.watch(source_->files);
+    counter_.clear();
+    files_.watch(source()->files);
     emit sceneChanged();
-    emit projectChanged();
-    emit resultChanged();
-    emit viewChanged();
-    emit surveyChanged();
-    emit offChanged();
-    recountSoon();
-    evaluateNow();
+    emit project_.changed();
+    emit evaluator_.changed();
+    emit project_.viewChanged();
+    emit survey_.changed();
+    emit selection_.offChanged();
+    counter_.recountSoon();
+    evaluator_.evaluateNow();
 }
 
 namespace {
@@ -249,22 +180,23 @@ std::vector<bool> movedMarks(const std::vector<bool>& marks, const std::vector<i
 /// The same document goes on with what its scene is now: undo, project, selection, what-if and
 /// survey stay, by the identity of things.
 void Document::adoptAgain(ScenePtr scene) {
-    const ScenePtr before = std::exchange(source_, std::move(scene));
-    const SceneMatch where = matchScenes(*before, *source_);
-    off_.objects = movedMarks(off_.objects, where.objects, source_->objects.size());
-    off_.lights = movedMarks(off_.lights, where.placedLights, source_->placedLights.size());
-    if (selectedObject_ >= 0) selectedObject_ = elementOf(where.objects, selectedObject_);
-    evidence_ = std::make_shared<const Evidence>(withMovedOrigins(*evidence_, where));
-    surveyed_.before.clear();
-    surveyed_.after.clear();
-    const bool surveying = jobs_.has(kSurveying);
+    const ScenePtr before = source();
+    evaluator_.setSource(std::move(scene));
+    const SceneMatch where = matchScenes(*before, *source());
+    Without off = selection_.without();
+    off.objects = movedMarks(off.objects, where.objects, source()->objects.size());
+    off.lights = movedMarks(off.lights, where.placedLights, source()->placedLights.size());
+    const int selected = selection_.object();
+    selection_.move(selected < 0 ? selected : elementOf(where.objects, selected), std::move(off));
+    survey_.move(where);
+    evaluator_.setEvidence(survey_.evidence());
+    const bool isSurveying = jobs_.has(kSurveying);
     announceScene();
-    emit selectionChanged();
-    retallySoon();
-    if (surveying) runSurvey();
+    emit selection_.changed();
+    if (isSurveying) survey_.run();
     emit readAgain(tr("%1 was read again: %2")
-                       .arg(QFileInfo(QString::fromStdString(project_.scene.string())).fileName(),
-                            QString::fromStdString(describeChanges(*before, *source_))));
+                       .arg(QFileInfo(QString::fromStdString(project().scene.string())).fileName(),
+                            QString::fromStdString(describeChanges(*before, *source()))));
 }
 
 // --- files that change --------------------------------------------------------------------
@@ -272,8 +204,8 @@ void Document::adoptAgain(ScenePtr scene) {
 /// Reads again where a file has changed and the scene is there; never in place of another scene
 /// that is being opened.
 void Document::rereadWhenThere() {
-    if (!source_) return;
-    const bool isThere = QFileInfo::exists(QString::fromStdString(project_.scene.string()));
+    if (!hasScene()) return;
+    const bool isThere = QFileInfo::exists(QString::fromStdString(project().scene.string()));
     if (!isThere || jobs_.has(kOpening))
         files_.lookSoon();
     else
@@ -291,24 +223,24 @@ bool isOfSameUnits(const SourceUnits& a, const SourceUnits& b) {
 /// With every setting as it is when the reading ends.
 void Document::reread() {
     files_.setKnown(files_.stamps());
-    const std::string path = project_.scene.string();
+    const std::string path = project().scene.string();
     jobs_.start(
         kOpening,
-        [this, path, settings = project_.import, before = source_,
-         target = project_.target](Progress& progress) -> JobRunner::Finish {
+        [this, path, settings = project().import, before = source(),
+         target = target()](Progress& progress) -> JobRunner::Finish {
             auto scene = openShared(path, settings, progress);
             std::optional<Viewpoint> view;  // Where the old one would be nowhere near the scene.
             if (scene && !isOfSameUnits(before->sourceUnits, (*scene)->sourceUnits))
                 view = startingView(**scene, target, progress);
             return [this, scene, path, settings, view] {
-                if (path != project_.scene.string() || settings != project_.import) return;
+                if (path != project().scene.string() || settings != project().import) return;
                 const FileWatch::Stamps read = files_.known();
-                if (view) project_.view = *view;
+                if (view) project_.moveView(*view);
                 if (scene)
                     adoptAgain(*scene);
                 else
                     report(scene.error());
-                files_.watch(source_->files);
+                files_.watch(source()->files);
                 // What was written while it was read has not been seen yet.
                 files_.setKnown(read);
                 files_.lookSoon();
@@ -317,11 +249,7 @@ void Document::reread() {
 }
 
 void Document::saveProject(const QString& file) {
-    if (auto done = flentro::saveProject(project_, file.toStdString()); !done)
-        return report(done.error());
-    projectFile_ = file;
-    undo_.setClean();
-    emit projectChanged();
+    if (auto done = project_.save(file); !done) report(done.error());
 }
 
 void Document::recover(const Project& project, const QString& projectFile) {
@@ -333,16 +261,16 @@ void Document::recover(const Project& project, const QString& projectFile) {
 
 void Document::exportResult(const QString& file, const ExportOptions& options) {
     if (!hasScene()) return;
-    if (isResultCurrent()) return startExport(file, options);
+    if (evaluator_.isCurrent()) return startExport(file, options);
     pendingExport_ = {file, options};
     emit exportWaiting();
-    if (isOrderStopped()) evaluateNow();
+    if (isOrderStopped()) evaluator_.evaluateNow();
 }
 
 void Document::startExport(const QString& file, const ExportOptions& options) {
     jobs_.start(kExporting,
-                [this, options, file, scene = result_,
-                 target = project_.target](Progress& progress) -> JobRunner::Finish {
+                [this, options, file, scene = result(),
+                 target = target()](Progress& progress) -> JobRunner::Finish {
                     auto done = exportScene(*scene, target, file.toStdString(), options, progress);
                     if (!done) return [this, error = done.error()] { report(error); };
                     return [this, file, bytes = static_cast<double>(done->bytes)] {
@@ -353,250 +281,30 @@ void Document::startExport(const QString& file, const ExportOptions& options) {
 
 /// What was asked for while the order was worked out.
 void Document::exportPending() {
-    if (!pendingExport_ || !isResultCurrent()) return;
+    if (!pendingExport_ || !evaluator_.isCurrent()) return;
     const PendingExport pending = *std::exchange(pendingExport_, std::nullopt);
     startExport(pending.file, pending.options);
 }
 
-// --- changes ------------------------------------------------------------------------------
-
-void Document::apply(const Project& project) {
-    const Viewpoint view = project_.view;
-    const auto scene = project_.scene;
-    const bool readOtherwise = project.import != project_.import;
-    project_ = project;
-    project_.view = view;
-    project_.scene = scene;
-    if (readOtherwise) reread();
-    wantResult();  // before anybody is told: what is shown is old from here on
-    emit projectChanged();
-    recountSoon();
-    retallySoon();
+/// The order was stopped, or cannot be worked out.
+void Document::dropExport(const Error& error) {
+    const auto pending = std::exchange(pendingExport_, std::nullopt);
+    if (!pending) return;
+    emit failed(tr("%1 was not exported: the work order has no result. %2")
+                    .arg(QFileInfo(pending->file).fileName(),
+                         error.code == ErrorCode::Cancelled
+                             ? tr("It was stopped; press F5 to go on.")
+                             : QString::fromStdString(describe(error))));
 }
 
-void Document::change(Project next, const QString& text) {
-    undo_.push(new ProjectChange(*this, std::move(next), text));
-}
+// --- what if ------------------------------------------------------------------------------
 
-void Document::setTarget(const Target& target, const QString& text) {
-    Project next = project_;
-    next.target = target;
-    change(std::move(next), text);
-}
-
-void Document::setImport(const ImportSettings& settings, const QString& text) {
-    Project next = project_;
-    next.import = settings;
-    change(std::move(next), text);
-}
-
-void Document::setOrder(const WorkOrder& order, const QString& text) {
-    Project next = project_;
-    next.order = order;
-    change(std::move(next), text);
-}
-
-void Document::setSpots(const std::vector<Spot>& spots, const QString& text) {
-    Project next = project_;
-    next.spots = spots;
-    change(std::move(next), text);
-}
-
-void Document::setSurvey(const SurveyRequest& request, const QString& text) {
-    Project next = project_;
-    next.survey = request;
-    change(std::move(next), text);
-}
-
-void Document::setWalk(const std::vector<Viewpoint>& walk, const QString& text) {
-    Project next = project_;
-    next.walk = walk;
-    next.survey.where = SurveyRequest::Where::Walk;
-    change(std::move(next), text);
-}
-
-void Document::setAside(const std::string& asset, bool aside) {
-    Project next = project_;
-    if (aside)
-        next.setAside.insert(asset);
-    else
-        next.setAside.erase(asset);
-    const QString name = QString::fromStdString(asset);
-    change(std::move(next), aside ? tr("Set aside %1").arg(name) : tr("Take up %1").arg(name));
-}
-
-void Document::setFindingAside(const std::string& identity, const std::string& reason,
-                               const QString& name) {
-    Project next = project_;
-    next.findingsAside[identity] = reason;
-    change(std::move(next), tr("Set aside %1").arg(name));
-}
-
-void Document::takeUpFinding(const std::string& identity, const QString& name) {
-    Project next = project_;
-    next.findingsAside.erase(identity);
-    change(std::move(next), tr("Take up %1").arg(name));
-}
-
-void Document::setView(const Viewpoint& view) {
-    project_.view = view;
-    emit viewChanged();
-    countSoon();
-}
-
-void Document::selectObject(int object) {
-    if (object == selectedObject_) return;
-    selectedObject_ = object;
-    emit selectionChanged();
-}
-
-Document::Done Document::doneBy(int fix) const {
-    Done done;
-    done.before = evaluation_.source;
-    for (const Step& step : evaluation_.steps) {
-        done.after = ScenePtr(step.result, &step.result->scene);
-        done.record = &step.result->record;
-        done.step = &step;
-        if (step.fix == fix) return done;
-        done.before = done.after;
-    }
-    return {};
-}
-
-const MergeReport* Document::shownParcels() const {
-    const Done done = doneBy(markedFix());
-    return done ? done.record->reportAs<MergeReport>() : nullptr;
-}
-
-void Document::showMarks(bool shown) {
-    if (shown == marksShown_) return;
-    marksShown_ = shown;
-    emit selectionChanged();
-}
-
-void Document::chooseParcel(int index) {
-    if (index == chosenParcel_) return;
-    chosenParcel_ = index;
-    emit selectionChanged();
-}
-
-void Document::selectFix(int id) {
-    if (id == selectedFix_) return;
-    selectedFix_ = id;
-    chosenParcel_ = -1;
-    emit selectionChanged();
-    evaluateSoon();
-}
-
-// --- computing ----------------------------------------------------------------------------
-
-void Document::evaluateSoon() {
-    if (source_) evaluateTimer_.start();
-}
-
-void Document::evaluateNow() {
-    if (!source_) return;
-    evaluateTimer_.stop();
-    jobs_.start(
-        kEvaluating,
-        [this, order = project_.order, source = source_, cache = cache_, evidence = evidence_,
-         target = project_.target, wanted = wanted_,
-         kept = keptResults()](Progress& progress) -> JobRunner::Finish {
-            QElapsedTimer clock;
-            clock.start();
-            if (!kept.empty())
-                (void)loadEvaluation(kept, lastKeyOf(order, source, target, *evidence), *cache);
-            auto evaluation = evaluate(order, source, target, *cache, progress, *evidence);
-            if (!evaluation)
-                return [this, error = evaluation.error()] {
-                    report(error);
-                    if (const auto pending = std::exchange(pendingExport_, std::nullopt))
-                        emit failed(tr("%1 was not exported: the work order has no result. %2")
-                                        .arg(QFileInfo(pending->file).fileName(),
-                                             error.code == ErrorCode::Cancelled
-                                                 ? tr("It was stopped; press F5 to go on.")
-                                                 : QString::fromStdString(describe(error))));
-                    emit countsChanged();
-                };
-            const Counts whole = wholeSceneCost(evaluation->result(), target).counts;
-            const bool worthKeeping = clock.elapsed() > kWorthKeeping && evidence->empty();
-            return [this, whole, source, wanted, worthKeeping,
-                    evaluation = std::move(*evaluation)] {
-                if (source != source_) return;
-                if (worthKeeping) keepResults(evaluation);
-                evaluated_ = wanted;
-                evaluation_ = evaluation;
-                whole_ = whole;
-                result_ = std::shared_ptr<const Scene>(
-                    evaluation.steps.empty() ? source_
-                                             : ScenePtr(evaluation.steps.back().result,
-                                                        &evaluation.steps.back().result->scene));
-                without_.reset();
-                emit resultChanged();
-                recountSoon();
-                retallySoon();
-                surveyAgainSoon();
-                evaluateWithoutSelected();
-                exportPending();
-            };
-        },
-        Lane::Order);
-}
-
-/// Beside the project: as it is before a survey, which is how it is opened next.
-std::filesystem::path Document::keptResults() const {
-    return projectFile_.isEmpty() ? "" : projectFile_.toStdString() + ".results";
-}
-
-void Document::keepResults(const Evaluation& evaluation) {
-    const std::filesystem::path path = keptResults();
-    if (path.empty()) return;
-    keeper_.request([evaluation, path]() -> std::function<void()> {
-        // Not an error if the folder cannot be written: it is evaluated anew next time.
-        (void)saveEvaluation(evaluation, path);
-        return [] {};
-    });
-}
-
-/// What the result would be without the selected fix, for the ghost ticks.
-void Document::evaluateWithoutSelected() {
-    WorkOrder order = project_.order;
-    Fix* fix = order.find(selectedFix_);
-    if (!fix || !fix->on) return;
-    fix->on = false;
-    jobs_.start(
-        "Without this fix",
-        [this, order, source = source_, cache = cache_, evidence = evidence_,
-         target = project_.target](Progress& progress) -> JobRunner::Finish {
-            auto evaluation = evaluate(order, source, target, *cache, progress, *evidence);
-            if (!evaluation) return {};
-            return [this, source, evaluation = std::move(*evaluation)] {
-                if (source != source_) return;
-                without_ = evaluation;
-                recountSoon();
-            };
-        },
-        Lane::Order);
-}
-
-void Document::countSoon() {
-    if (!source_) return;
-    if (!counters_) counters_ = std::make_shared<Counters>(evaluation_, without_, project_.target);
-    counter_.request(
-        [this, counters = counters_, view = project_.view, off = off_]() -> std::function<void()> {
-            auto here = std::make_shared<ViewCounts>(counters->count(view, off));
-            return [this, here] {
-                if (here->source != source_) return;
-                here_ = std::move(*here);
-                emit countsChanged();
-            };
-        });
-}
-
-/// Something other than the view changed what the counters count.
-void Document::recountSoon() {
-    counters_.reset();
-    countSoon();
+void Document::switchOff(const std::vector<std::size_t>& objects) {
+    if (!hasScene() || objects.empty()) return;
+    Without off = selection_.without();
+    off.objects.resize(source()->objects.size(), false);
+    for (const std::size_t object : objects) off.objects[object] = true;
+    selection_.setWithout(std::move(off));
 }
 
 }  // namespace flentro::app

@@ -36,8 +36,9 @@ Journal::Journal(Document& document, QObject* parent) : QObject(parent), documen
     timer_.setSingleShot(true);
     timer_.setInterval(kDelay);
     connect(&timer_, &QTimer::timeout, this, &Journal::write);
-    connect(&document, &Document::projectChanged, this, &Journal::noteChange);
-    connect(&document.undoStack(), &QUndoStack::cleanChanged, this, &Journal::noteChange);
+    connect(&document.projectModel(), &ProjectModel::changed, this, &Journal::noteChange);
+    connect(&document.projectModel().undoStack(), &QUndoStack::cleanChanged, this,
+            &Journal::noteChange);
 }
 
 Journal::~Journal() {
@@ -45,7 +46,7 @@ Journal::~Journal() {
 }
 
 void Journal::noteChange() {
-    if (document_.hasScene() && document_.isModified()) {
+    if (document_.hasScene() && document_.projectModel().isModified()) {
         if (!timer_.isActive()) timer_.start();
     } else {
         timer_.stop();
@@ -54,10 +55,10 @@ void Journal::noteChange() {
 }
 
 void Journal::write() {
-    if (!document_.hasScene() || !document_.isModified()) return;
+    if (!document_.hasScene() || !document_.projectModel().isModified()) return;
     Project project = document_.project();
     if (!project.rest.is_object()) project.rest = Json::object();
-    project.rest[kSavedAs] = document_.projectFile().toStdString();
+    project.rest[kSavedAs] = document_.projectModel().file().toStdString();
     QDir().mkpath(folder());
     // Not an error to show: the disk that is full now may not be at the next change.
     (void)saveProject(project, file_.toStdString());

@@ -15,7 +15,7 @@ WalkRecorder::WalkRecorder(Document& document, QObject* parent)
     : QObject(parent), document_(document) {
     player_.setInterval(kPlayInterval);
     connect(&player_, &QTimer::timeout, this, &WalkRecorder::step);
-    connect(&document, &Document::viewChanged, this, &WalkRecorder::note);
+    connect(&document.projectModel(), &ProjectModel::viewChanged, this, &WalkRecorder::note);
     connect(&document, &Document::sceneChanged, this, [this] {
         recording_ = false;
         player_.stop();
@@ -39,7 +39,7 @@ void WalkRecorder::note() {
 
 void WalkRecorder::stop() {
     player_.stop();
-    if (recording_ && walk_.size() > 1) document_.setWalk(walk_, tr("Record walk"));
+    if (recording_ && walk_.size() > 1) document_.projectModel().setWalk(walk_, tr("Record walk"));
     recording_ = false;
     emit changed();
 }
@@ -67,7 +67,7 @@ void WalkRecorder::step() {
         view.eye += t * by;
         view.heading += t * std::remainder(walk[i + 1].heading - view.heading, 360);
         view.pitch += t * (walk[i + 1].pitch - view.pitch);
-        document_.setView(view);
+        document_.projectModel().setView(view);
         return;
     }
     stop();

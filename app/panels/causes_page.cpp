@@ -118,9 +118,10 @@ void CausesPage::connectAll() {
     connect(show_, &QPushButton::clicked, this, &CausesPage::showCurrent);
     connect(off_, &QPushButton::clicked, this, &CausesPage::switchCurrentOff);
     connect(aside_, &QPushButton::clicked, this, &CausesPage::setCurrentAside);
-    connect(&document_, &Document::resultChanged, this, &CausesPage::diagnoseIfNew);
-    connect(&document_, &Document::surveyChanged, this, &CausesPage::diagnoseIfNew);
-    connect(&document_, &Document::projectChanged, this, [this] {
+    connect(&document_.evaluator(), &Evaluator::changed, this, &CausesPage::diagnoseIfNew);
+    connect(&document_.survey(), &SurveyModel::changed, this, &CausesPage::diagnoseIfNew);
+    connect(&themeWatch(), &ThemeWatch::changed, this, &CausesPage::fillTable);
+    connect(&document_.projectModel(), &ProjectModel::changed, this, [this] {
         diagnoseIfNew();
         fillTable();
     });
@@ -133,7 +134,7 @@ void CausesPage::showEvent(QShowEvent* event) {
 
 /// The result with the survey, if that is of it.
 CausesPage::Basis CausesPage::basisNow() const {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     const bool isOfIt = surveyed.exists() && surveyed.scene == document_.result();
     return {document_.result(), isOfIt ? surveyed.survey : nullptr,
             toJson(document_.target()).dump()};
@@ -292,7 +293,8 @@ void CausesPage::showCurrent() {
                          static_cast<std::size_t>(scene_->objects[i].asset) == first.index;
     });
     if (nearest)
-        document_.selectObject(static_cast<int>(scene_->objects[*nearest].origins.front()));
+        document_.selection().selectObject(
+            static_cast<int>(scene_->objects[*nearest].origins.front()));
     if (!finding->where.empty())
         emit viewRequested(finding->where.front());
     else if (nearest)
@@ -327,25 +329,27 @@ void CausesPage::fixAllOfKind() {
 void CausesPage::switchCurrentOff() {
     const Finding* finding = current();
     if (!finding) return;
-    TakeOut out(*document_.source(), *scene_, document_.without());
+    TakeOut out(*document_.source(), *scene_, document_.selection().without());
     for (const Subject& subject : finding->subjects) {
         if (subject.kind == Subject::Kind::Light) out.light(subject.index);
         if (subject.kind == Subject::Kind::Object) out.object(subject.index);
         if (subject.kind == Subject::Kind::Asset) out.asset(subject.index);
         if (subject.kind == Subject::Kind::Image) out.image(subject.index);
     }
-    document_.setWithout(out.origins());
+    document_.selection().setWithout(out.origins());
 }
 
 void CausesPage::setCurrentAside() {
     const Finding* finding = current();
     if (!finding) return;
     const std::string identity = finding->identity();
-    if (isAside(*finding)) return document_.takeUpFinding(identity, nameOf(*finding));
+    if (isAside(*finding))
+        return document_.projectModel().takeUpFinding(identity, nameOf(*finding));
     bool ok = false;
     const QString reason = QInputDialog::getText(
         this, tr("Set aside"), tr("Why this is as it should be:"), QLineEdit::Normal, {}, &ok);
-    if (ok) document_.setFindingAside(identity, reason.toStdString(), nameOf(*finding));
+    if (ok)
+        document_.projectModel().setFindingAside(identity, reason.toStdString(), nameOf(*finding));
 }
 
 }  // namespace flentro::app

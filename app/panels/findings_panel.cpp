@@ -145,7 +145,7 @@ QWidget* FindingsPanel::makeFills() {
     connect(aside_, &QPushButton::clicked, this, [this] {
         if (const CostShare* blame = current()) {
             const std::string asset = assetOf(*blame);
-            document_.setAside(asset, !document_.project().setAside.contains(asset));
+            document_.projectModel().setAside(asset, !document_.project().setAside.contains(asset));
         }
     });
     off_->setToolTip(
@@ -155,9 +155,10 @@ QWidget* FindingsPanel::makeFills() {
     settle_.setSingleShot(true);
     settle_.setInterval(kSettleMilliseconds);
     connect(&settle_, &QTimer::timeout, this, &FindingsPanel::rankSoon);
-    connect(&document_, &Document::countsChanged, &settle_, qOverload<>(&QTimer::start));
-    connect(&document_, &Document::projectChanged, this, [this] { show(ranking_); });
-    connect(&document_, &Document::surveyChanged, &settle_, qOverload<>(&QTimer::start));
+    connect(&document_.counter(), &ViewCounter::changed, &settle_, qOverload<>(&QTimer::start));
+    connect(&document_.projectModel(), &ProjectModel::changed, this, [this] { show(ranking_); });
+    connect(&themeWatch(), &ThemeWatch::changed, this, [this] { show(ranking_); });
+    connect(&document_.survey(), &SurveyModel::changed, &settle_, qOverload<>(&QTimer::start));
     describeCurrent();
     return page;
 }
@@ -198,14 +199,14 @@ const char* FindingsPanel::fixForCurrent() const {
 std::optional<Viewpoint> FindingsPanel::rankedView() const {
     if (where_->currentIndex() == WholeScene) return std::nullopt;
     if (where_->currentIndex() == ThisView) return document_.view();
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     const auto worst = surveyed.extremes(measure(), document_.target());
     return surveyed.survey->spots[worst.spot].views[worst.view];
 }
 
 /// The worst view can be chosen once there is a survey.
 void FindingsPanel::offerWorstView() {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     const bool isKnown = surveyed.exists() && surveyed.survey->doneCount() > 0;
     if (!isKnown && where_->currentIndex() == WorstView) where_->setCurrentIndex(ThisView);
     qobject_cast<QStandardItemModel*>(where_->model())->item(WorstView)->setEnabled(isKnown);
@@ -288,7 +289,7 @@ void FindingsPanel::selectCurrent() {
     if (!blame || kind() == CostKind::Light) return;
     const Scene& scene = *document_.result();
     const auto select = [&](std::size_t object) {
-        document_.selectObject(static_cast<int>(scene.objects[object].origins.front()));
+        document_.selection().selectObject(static_cast<int>(scene.objects[object].origins.front()));
     };
     if (kind() == CostKind::Object) return select(blame->index);
     const auto nearest = nearestObject(scene, document_.view().eye, [&](std::size_t i) {
@@ -300,11 +301,11 @@ void FindingsPanel::selectCurrent() {
 /// What the surveyed view at hand draws, and how much of that nobody sees there; empty without a
 /// survey with rays, and for the whole scene.
 QString FindingsPanel::drawnAndSeen() const {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     if (!surveyed.exists() || !surveyed.survey->hasRays() || where_->currentIndex() == WholeScene ||
-        document_.nearestSpot() < 0)
+        document_.survey().nearestSpot() < 0)
         return {};
-    auto spot = static_cast<std::size_t>(document_.nearestSpot());
+    auto spot = static_cast<std::size_t>(document_.survey().nearestSpot());
     std::size_t view = 0;
     if (where_->currentIndex() == WorstView) {
         const auto worst = surveyed.extremes(measure(), document_.target());
@@ -383,11 +384,11 @@ void FindingsPanel::showCurrent() {
 void FindingsPanel::switchCurrentOff() {
     const CostShare* blame = current();
     if (!blame) return;
-    TakeOut out(*document_.source(), *document_.result(), document_.without());
+    TakeOut out(*document_.source(), *document_.result(), document_.selection().without());
     if (kind() == CostKind::Light) out.light(blame->index);
     if (kind() == CostKind::Object) out.object(blame->index);
     if (kind() == CostKind::Asset) out.asset(blame->index);
-    document_.setWithout(out.origins());
+    document_.selection().setWithout(out.origins());
 }
 
 }  // namespace flentro::app

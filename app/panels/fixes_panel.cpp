@@ -187,10 +187,11 @@ FixesPanel::FixesPanel(Document& document, QWidget* parent)
     addInstruments();
     layout->addLayout(instruments_, 1);
     connect(&document, &Document::sceneChanged, this, [this] { measureChosen_ = false; });
-    connect(&document, &Document::projectChanged, this, &FixesPanel::rebuildCards);
-    connect(&document, &Document::resultChanged, this, &FixesPanel::refreshCards);
-    connect(&document, &Document::countsChanged, this, &FixesPanel::refreshCards);
-    connect(&document, &Document::selectionChanged, this, &FixesPanel::refreshCards);
+    connect(&document.projectModel(), &ProjectModel::changed, this, &FixesPanel::rebuildCards);
+    connect(&themeWatch(), &ThemeWatch::changed, this, &FixesPanel::rebuildCards);
+    connect(&document.evaluator(), &Evaluator::changed, this, &FixesPanel::refreshCards);
+    connect(&document.counter(), &ViewCounter::changed, this, &FixesPanel::refreshCards);
+    connect(&document.selection(), &Selection::changed, this, &FixesPanel::refreshCards);
     rebuildCards();
 }
 
@@ -245,7 +246,7 @@ void FixesPanel::addInstruments() {
 
 /// Beside each kind what it takes off here, as far as that is known.
 void FixesPanel::describeAdditions() {
-    const auto& steps = document_.evaluation().steps;
+    const auto& steps = document_.evaluator().evaluation().steps;
     const auto& counts = document_.here().steps;
     for (const auto& [kind, action] : addActions_) {
         QString words = tr("not yet known");
@@ -266,9 +267,10 @@ void FixesPanel::describeAdditions() {
 
 /// The measure that is most over, here or at the worst surveyed view, unless one was chosen.
 void FixesPanel::followWorstMeasure() {
-    if (measureChosen_ || document_.freshness() == Document::Freshness::Nothing) return;
+    if (measureChosen_ || document_.counter().freshness() == ViewCounter::Freshness::Nothing)
+        return;
     Counts load = loads(document_.here().before.counts, document_.target());
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     if (surveyed.exists() && !surveyed.after.empty())
         for (const Measure measure : kMeasures)
             at(load, measure) =
@@ -288,7 +290,7 @@ void FixesPanel::addInstrument(const std::string& key, FixInstrumentBase* instru
 
 /// That of the chosen fix.
 void FixesPanel::showInstrument() {
-    const Fix* chosen = document_.project().order.find(document_.selectedFix());
+    const Fix* chosen = document_.project().order.find(document_.selection().fix());
     QWidget* shown = nothing_;
     if (chosen) {
         const std::pair<int, std::string> now(chosen->id, chosen->settings.kind().key);
@@ -311,7 +313,7 @@ void FixesPanel::showInstrument() {
 }
 
 void FixesPanel::refreshAccount(const Fix& fix) {
-    if (const Document::Done done = document_.doneBy(fix.id))
+    if (const Evaluator::Done done = document_.evaluator().doneBy(fix.id))
         account_->show(*done.step);
     else
         account_->clear(fix.on ? tr("Waiting for its turn.")
@@ -326,7 +328,7 @@ void FixesPanel::showAccount(bool shown) {
 void FixesPanel::change(const QString& text, const std::function<void(WorkOrder&)>& apply) {
     WorkOrder order = document_.project().order;
     apply(order);
-    document_.setOrder(order, text);
+    document_.projectModel().setOrder(order, text);
 }
 
 void FixesPanel::add(const FixSettings& settings) {
@@ -354,7 +356,7 @@ void FixesPanel::readOrder(const QString& file) {
         emit document_.failed(toText(describe(order.error())));
         return;
     }
-    document_.setOrder(*order, tr("Read %1").arg(QFileInfo(file).fileName()));
+    document_.projectModel().setOrder(*order, tr("Read %1").arg(QFileInfo(file).fileName()));
     choose(order->fixes.empty() ? 0 : order->fixes.front().id);
 }
 
@@ -388,7 +390,7 @@ void FixesPanel::addPrepared(const FixSettings& settings, const QString& asset) 
 }
 
 void FixesPanel::choose(int id) {
-    document_.selectFix(id);
+    document_.selection().selectFix(id);
     refreshCards();
 }
 
@@ -436,12 +438,12 @@ void FixesPanel::rebuildCards() {
 
 void FixesPanel::refreshCards() {
     followWorstMeasure();
-    const auto& steps = document_.evaluation().steps;
+    const auto& steps = document_.evaluator().evaluation().steps;
     const auto& counts = document_.here().steps;
     for (FixCard* card : cards_) {
         const Fix* fix = document_.project().order.find(card->fix());
         if (!fix) continue;
-        card->setChosen(card->fix() == document_.selectedFix());
+        card->setChosen(card->fix() == document_.selection().fix());
         card->setAccountShown(accountShown_);
         QString summary = fix->on ? tr("Waiting for its turn.") : tr("Off.");
         std::vector<std::pair<Measure, double>> change;

@@ -57,7 +57,7 @@ QString drawnAs(const Material& material) {
 
 /// [assets] The most spots that see one of its objects; empty without a survey of the scene.
 std::vector<std::size_t> spotsThatSee(const Document& document) {
-    const Surveyed& surveyed = document.surveyed();
+    const Surveyed& surveyed = document.survey().surveyed();
     if (!surveyed.exists() || surveyed.scene != document.result() || !surveyed.survey->hasRays())
         return {};
     std::vector<std::size_t> spots(surveyed.scene->assets.size(), 0);
@@ -233,9 +233,9 @@ void InventoryPage::connectAll() {
     });
     connect(cast_, &QPushButton::clicked, this, [this] { setShadows(true); });
     connect(castNone_, &QPushButton::clicked, this, [this] { setShadows(false); });
-    connect(&document_, &Document::resultChanged, this, &InventoryPage::listSoon);
-    connect(&document_, &Document::projectChanged, this, &InventoryPage::listSoon);
-    connect(&document_, &Document::surveyChanged, this, &InventoryPage::listSoon);
+    connect(&document_.evaluator(), &Evaluator::changed, this, &InventoryPage::listSoon);
+    connect(&document_.projectModel(), &ProjectModel::changed, this, &InventoryPage::listSoon);
+    connect(&document_.survey(), &SurveyModel::changed, this, &InventoryPage::listSoon);
 }
 
 void InventoryPage::turnTo(Kind kind) {
@@ -375,7 +375,8 @@ void InventoryPage::selectFirst() {
         return static_cast<std::size_t>(scene_->objects[i].asset) == some.front()->index;
     });
     if (nearest)
-        document_.selectObject(static_cast<int>(scene_->objects[*nearest].origins.front()));
+        document_.selection().selectObject(
+            static_cast<int>(scene_->objects[*nearest].origins.front()));
 }
 
 void InventoryPage::showFirst() {
@@ -390,13 +391,13 @@ void InventoryPage::showFirst() {
 
 void InventoryPage::switchChosenOff() {
     if (scene_ != document_.result()) return;
-    TakeOut out(*document_.source(), *scene_, document_.without());
+    TakeOut out(*document_.source(), *scene_, document_.selection().without());
     for (const Row* row : chosen()) {
         if (kind() == Assets) out.asset(row->index);
         if (kind() == Lights) out.light(row->index);
         if (kind() == Textures) out.image(row->index);
     }
-    document_.setWithout(out.origins());
+    document_.selection().setWithout(out.origins());
 }
 
 void InventoryPage::mark(Importance importance) {
@@ -408,7 +409,7 @@ void InventoryPage::mark(Importance importance) {
         else
             order.importance[name] = importance;
     }
-    document_.setOrder(order, tr("Mark %1").arg(toText(importanceName(importance))));
+    document_.projectModel().setOrder(order, tr("Mark %1").arg(toText(importanceName(importance))));
 }
 
 /// The scene is read again with them: its own counts change as well.
@@ -423,7 +424,8 @@ void InventoryPage::setShadows(bool cast) {
             wanted.names.erase(row->name.toStdString());
     ImportSettings settings = document_.project().import;
     settings.shadowLights = wanted;
-    document_.setImport(settings, cast ? tr("Lights cast shadows") : tr("Lights cast none"));
+    document_.projectModel().setImport(settings,
+                                       cast ? tr("Lights cast shadows") : tr("Lights cast none"));
 }
 
 }  // namespace flentro::app

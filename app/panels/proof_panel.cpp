@@ -100,9 +100,10 @@ void ProofPanel::connectDocument() {
     connect(&document.jobs(), &JobRunner::changed, this, [this] {
         if (!document_.jobs().isRunning()) refresh();
     });
-    connect(&document, &Document::countsChanged, this, &ProofPanel::refresh);
-    connect(&document, &Document::projectChanged, this, &ProofPanel::refresh);
-    connect(&document, &Document::surveyChanged, this, &ProofPanel::refresh);
+    connect(&document.counter(), &ViewCounter::changed, this, &ProofPanel::refresh);
+    connect(&document.projectModel(), &ProjectModel::changed, this, &ProofPanel::refresh);
+    connect(&themeWatch(), &ThemeWatch::changed, this, &ProofPanel::refresh);
+    connect(&document.survey(), &SurveyModel::changed, this, &ProofPanel::refresh);
     connect(&document, &Document::sceneChanged, exported_, &QLabel::clear);
 }
 
@@ -142,9 +143,9 @@ void ProofPanel::refresh() {
     showing_->button(static_cast<int>(view_.showing()))->setChecked(true);
     export_->setEnabled(document_.hasScene());
     if (!document_.hasScene()) return;
-    const Document::Freshness fresh = document_.freshness();
-    const bool counted = fresh != Document::Freshness::Nothing;
-    const bool current = fresh == Document::Freshness::Current;
+    const ViewCounter::Freshness fresh = document_.counter().freshness();
+    const bool counted = fresh != ViewCounter::Freshness::Nothing;
+    const bool current = fresh == ViewCounter::Freshness::Current;
     QStringList over;
     for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) {
         const Measure measure = elementOf(kMeasures, row);
@@ -178,9 +179,10 @@ void ProofPanel::refresh() {
 
 /// What the survey says of all places: one place proves nothing for the others.
 QString ProofPanel::surveyedVerdict() const {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     if (!surveyed.exists()) return tr("Other places are not surveyed.");
-    if (document_.isSurveyingAgain() || surveyed.after.size() != surveyed.survey->spots.size())
+    if (document_.survey().isSurveyingAgain() ||
+        surveyed.after.size() != surveyed.survey->spots.size())
         return tr("The surveyed places are being counted.");
     std::size_t over = 0;
     for (std::size_t spot = 0; spot < surveyed.after.size(); ++spot) {

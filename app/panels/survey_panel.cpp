@@ -43,8 +43,12 @@ SurveyPanel::SurveyPanel(Document& document, QWidget* parent)
     layout->addWidget(facts_);
     connect(pages_, &QTabBar::currentChanged, this, &SurveyPanel::turn);
     turn();
-    connect(&document, &Document::projectChanged, this, &SurveyPanel::refresh);
-    connect(&document, &Document::surveyChanged, this, &SurveyPanel::refreshSurvey);
+    connect(&document.projectModel(), &ProjectModel::changed, this, &SurveyPanel::refresh);
+    connect(&themeWatch(), &ThemeWatch::changed, this, [this] {
+        refresh();
+        refreshSurvey();
+    });
+    connect(&document.survey(), &SurveyModel::changed, this, &SurveyPanel::refreshSurvey);
     connect(&document, &Document::sceneChanged, this, &SurveyPanel::refresh);
     refresh();
     refreshSurvey();
@@ -189,8 +193,8 @@ void SurveyPanel::buildMeasureChoice(QVBoxLayout* layout) {
     row->addWidget(measure_, 1);
     layout->addLayout(row);
     connect(measure_, &QComboBox::activated, this, [this](int index) {
-        document_.showMeasure(index == 0 ? std::nullopt
-                                         : std::optional(elementOf(kMeasures, index - 1)));
+        document_.survey().showMeasure(index == 0 ? std::nullopt
+                                                  : std::optional(elementOf(kMeasures, index - 1)));
     });
 }
 
@@ -252,11 +256,11 @@ void SurveyPanel::change(const std::function<void(SurveyRequest&)>& edit) {
     if (refreshing_) return;
     SurveyRequest request = document_.project().survey;
     edit(request);
-    document_.setSurvey(request, tr("Survey settings"));
+    document_.projectModel().setSurvey(request, tr("Survey settings"));
 }
 
 void SurveyPanel::run() {
-    document_.runSurvey();
+    document_.survey().run();
 }
 
 void SurveyPanel::refresh() {
@@ -315,11 +319,11 @@ void SurveyPanel::refreshWalk() {
 
 void SurveyPanel::refreshSurvey() {
     showWorst();
-    if (document_.surveyed().survey != analysed_) analyseSoon();
+    if (document_.survey().surveyed().survey != analysed_) analyseSoon();
 }
 
 void SurveyPanel::showWorst() {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     const QSignalBlocker quiet(worstTable_);
     worstViews_.clear();
     if (!surveyed.exists()) {
@@ -340,7 +344,8 @@ void SurveyPanel::showWorst() {
     QString summary = surveyed.survey->complete
                           ? tr("%1 spots, %2 over.").arg(spots).arg(over)
                           : tr("Stopped: %1 spots done, %2 over.").arg(spots).arg(over);
-    if (document_.isSurveyingAgain()) summary += tr(" Looking again where fixes change the view.");
+    if (document_.survey().isSurveyingAgain())
+        summary += tr(" Looking again where fixes change the view.");
     summary_->setText(summary);
     emit measured(spots, over);
     using Row = std::pair<Measure, Surveyed::Extremes>;
@@ -365,34 +370,34 @@ void SurveyPanel::showWorst() {
 }
 
 void SurveyPanel::analyseSoon() {
-    analysed_ = document_.surveyed().survey;
+    analysed_ = document_.survey().surveyed().survey;
     if (!analysed_) {
         wasteTable_->setRowCount(0);
         textureTable_->setRowCount(0);
         facts_->clear();
         return;
     }
-    analyser_.request(
-        [this, survey = analysed_, scene = document_.surveyed().scene]() -> std::function<void()> {
-            auto analysis = std::make_shared<Analysis>();
-            if (survey->hasRays()) {
-                analysis->waste = rankWaste(*scene, *survey);
-                analysis->unseen = findUnseen(*scene, *survey);
-                analysis->farPlane = farPlaneLosses(*survey);
-                analysis->textures = findTextureNeeds(*scene, *survey);
+    analyser_.request([this, survey = analysed_,
+                       scene = document_.survey().surveyed().scene]() -> std::function<void()> {
+        auto analysis = std::make_shared<Analysis>();
+        if (survey->hasRays()) {
+            analysis->waste = rankWaste(*scene, *survey);
+            analysis->unseen = findUnseen(*scene, *survey);
+            analysis->farPlane = farPlaneLosses(*survey);
+            analysis->textures = findTextureNeeds(*scene, *survey);
+        }
+        for (std::size_t s = 0; s < survey->spots.size(); ++s)
+            for (std::size_t v = 0; v < survey->spots[s].views.size(); ++v) {
+                const FrameCost cost = frameCost(viewTerms(*survey, s, v), survey->target);
+                if (cost.milliseconds() <= analysis->milliseconds) continue;
+                analysis->milliseconds = cost.milliseconds();
+                analysis->cpu = cost.cpu > cost.gpu;
+                analysis->slowest = survey->spots[s].views[v];
             }
-            for (std::size_t s = 0; s < survey->spots.size(); ++s)
-                for (std::size_t v = 0; v < survey->spots[s].views.size(); ++v) {
-                    const FrameCost cost = frameCost(viewTerms(*survey, s, v), survey->target);
-                    if (cost.milliseconds() <= analysis->milliseconds) continue;
-                    analysis->milliseconds = cost.milliseconds();
-                    analysis->cpu = cost.cpu > cost.gpu;
-                    analysis->slowest = survey->spots[s].views[v];
-                }
-            return [this, analysis, survey] {
-                if (survey == analysed_) showAnalysis(*analysis);
-            };
-        });
+        return [this, analysis, survey] {
+            if (survey == analysed_) showAnalysis(*analysis);
+        };
+    });
 }
 
 void SurveyPanel::showAnalysis(const Analysis& analysis) {
@@ -403,7 +408,7 @@ void SurveyPanel::showAnalysis(const Analysis& analysis) {
                  .arg(target.frameTime(), 0, 'f', 1)
                  .arg(analysis.cpu ? "CPU" : "GPU",
                       target.calibrated ? tr("calibrated") : tr("an estimate"));
-    if (document_.surveyed().isOfOtherObjects(*document_.result()))
+    if (document_.survey().surveyed().isOfOtherObjects(*document_.result()))
         facts << tr(
             "Fixes have made other objects since: what is seen is of before. Survey again.");
     if (analysed_->hasRays()) {
@@ -435,7 +440,7 @@ void SurveyPanel::showAnalysis(const Analysis& analysis) {
     for (std::size_t i = 0; i < rows; ++i) {
         const ObjectWaste& waste = analysis.waste[i];
         const auto row = static_cast<int>(i);
-        const Object& object = document_.surveyed().scene->objects[waste.object];
+        const Object& object = document_.survey().surveyed().scene->objects[waste.object];
         setCell(wasteTable_, row, 0, toText(object.name), false);
         setCell(wasteTable_, row, 1, toText(formatCount(waste.triangles)));
         setCell(wasteTable_, row, 2, QString::number(waste.views));
@@ -448,7 +453,7 @@ void SurveyPanel::showTextures(const std::vector<TextureNeed>& needs) {
     textureTable_->setRowCount(static_cast<int>(needs.size()));
     int row = 0;
     for (const TextureNeed& need : needs) {
-        const Image& image = document_.surveyed().scene->images[need.image];
+        const Image& image = document_.survey().surveyed().scene->images[need.image];
         setCell(textureTable_, row, 0, toText(image.name), false);
         setCell(textureTable_, row, 1, tr("%1 x %2").arg(image.width).arg(image.height));
         setCell(textureTable_, row, 2, tr("%1 px").arg(need.edge));
@@ -481,7 +486,7 @@ void SurveyPanel::choose(int row) {
     if (pages_->currentIndex() == Worst && index < worstViews_.size())
         emit chosen(worstViews_[index]);
     if (pages_->currentIndex() == Waste && index < wasted_.size()) {
-        document_.selectObject(static_cast<int>(wasted_[index]));
+        document_.selection().selectObject(static_cast<int>(wasted_[index]));
         emit showRequested();
     }
     if (pages_->currentIndex() == Kept && index < document_.project().spots.size()) {
@@ -494,7 +499,7 @@ void SurveyPanel::keepSpot() {
     if (!document_.hasScene()) return;
     std::vector<Spot> spots = document_.project().spots;
     spots.push_back({tr("Spot %1").arg(spots.size() + 1).toStdString(), document_.view()});
-    document_.setSpots(spots, tr("Keep spot"));
+    document_.projectModel().setSpots(spots, tr("Keep spot"));
 }
 
 void SurveyPanel::removeSpot() {
@@ -504,7 +509,7 @@ void SurveyPanel::removeSpot() {
     spots.erase(spots.begin() + row);
     keptTable_->clearSelection();
     keptTable_->setCurrentItem(nullptr);
-    document_.setSpots(spots, tr("Remove spot"));
+    document_.projectModel().setSpots(spots, tr("Remove spot"));
 }
 
 }  // namespace flentro::app

@@ -37,8 +37,9 @@ TargetPanel::TargetPanel(Document& document, QWidget* parent)
     addRule(layout);
     addComparison(layout);
     layout->addStretch(1);
-    connect(&document, &Document::projectChanged, this, &TargetPanel::refresh);
-    connect(&document, &Document::countsChanged, this, &TargetPanel::compareSoon);
+    connect(&document.projectModel(), &ProjectModel::changed, this, &TargetPanel::refresh);
+    connect(&themeWatch(), &ThemeWatch::changed, this, &TargetPanel::refresh);
+    connect(&document.counter(), &ViewCounter::changed, this, &TargetPanel::compareSoon);
     refresh();
 }
 
@@ -46,7 +47,7 @@ void TargetPanel::edit(const QString& change, const std::function<void(Target&)>
     if (refreshing_) return;
     Target target = document_.target();
     apply(target);
-    document_.setTarget(target, change);
+    document_.projectModel().setTarget(target, change);
 }
 
 void TargetPanel::addPicker(QVBoxLayout* layout) {
@@ -56,7 +57,7 @@ void TargetPanel::addPicker(QVBoxLayout* layout) {
     for (const Target& target : shippedTargets()) picker_->addItem(toText(target.name));
     connect(picker_, &QComboBox::activated, this, [this](int index) {
         const Target& target = elementOf(shippedTargets(), index);
-        document_.setTarget(target, tr("Target %1").arg(toText(target.name)));
+        document_.projectModel().setTarget(target, tr("Target %1").arg(toText(target.name)));
     });
     row->addWidget(picker_, 1);
     auto* save = new QPushButton(tr("Save as ..."));

@@ -57,9 +57,9 @@ QColor parcelColor(std::size_t parcel) {
 
 QString legendTitle(LensKind kind, const Document& document) {
     constexpr double kSamePlace = 0.5;  // metres
-    const int nearest = document.nearestSpot();
+    const int nearest = document.survey().nearestSpot();
     if (kind != LensKind::Seen || nearest < 0) return lensOf(kind).name;
-    const SpotResult& spot = elementOf(document.surveyed().survey->spots, nearest);
+    const SpotResult& spot = elementOf(document.survey().surveyed().survey->spots, nearest);
     const double away = (spot.eye - document.view().eye).norm();
     if (away < kSamePlace) return QObject::tr("Seen from here");
     return QObject::tr("Seen from spot %1, %2 away")
@@ -67,8 +67,8 @@ QString legendTitle(LensKind kind, const Document& document) {
 }
 
 std::vector<SeenState> seenStates(const Document& document, const Scene& scene) {
-    const Surveyed& surveyed = document.surveyed();
-    const int nearest = document.nearestSpot();
+    const Surveyed& surveyed = document.survey().surveyed();
+    const int nearest = document.survey().nearestSpot();
     if (nearest < 0 || !surveyed.survey->hasRays()) return {};
     // What is seen of an object is seen of all its origins, and the other way round.
     std::vector<SeenState> byOrigin(document.source()->objects.size(), SeenState::Never);

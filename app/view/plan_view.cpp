@@ -31,10 +31,10 @@ PlanView::PlanView(Document& document, QWidget* parent) : QWidget(parent), docum
     setToolTip(
         tr("The scene from above. Click: stand there. Double click: swap with the 3D view."));
     connect(&document, &Document::sceneChanged, this, &PlanView::frame);
-    connect(&document, &Document::viewChanged, this, [this] { update(); });
-    connect(&document, &Document::countsChanged, this, [this] { update(); });
-    connect(&document, &Document::selectionChanged, this, [this] { update(); });
-    connect(&document, &Document::surveyChanged, this, [this] {
+    connect(&document.projectModel(), &ProjectModel::viewChanged, this, [this] { update(); });
+    connect(&document.counter(), &ViewCounter::changed, this, [this] { update(); });
+    connect(&document.selection(), &Selection::changed, this, [this] { update(); });
+    connect(&document.survey(), &SurveyModel::changed, this, [this] {
         spacing_ = surveySpacing();
         update();
     });
@@ -50,8 +50,8 @@ PlanView::PlanView(Document& document, QWidget* parent) : QWidget(parent), docum
 
 /// Median distance from a spot to its nearest neighbour, metres.
 double PlanView::surveySpacing() const {
-    if (!document_.surveyed().exists()) return 8;
-    const auto& spots = document_.surveyed().survey->spots;
+    if (!document_.survey().surveyed().exists()) return 8;
+    const auto& spots = document_.survey().surveyed().survey->spots;
     std::vector<double> nearest;
     for (std::size_t i = 0; i < spots.size(); i += 1 + spots.size() / 64) {
         double least = std::numeric_limits<double>::infinity();
@@ -161,26 +161,27 @@ double PlanView::roseRadius() const {
 
 /// Spots of a survey that still runs.
 void PlanView::paintEarly(QPainter& painter) {
-    for (const EarlySpot& spot : document_.earlySpots())
+    for (const EarlySpot& spot : document_.survey().earlySpots())
         paintStateMark(painter, toScreen(spot.eye), 3, stateOf(spot.load));
 }
 
 void PlanView::paintRose(QPainter& painter, std::size_t spot) {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     const QPointF centre = toScreen(surveyed.survey->spots[spot].eye);
     const auto& views = surveyed.survey->spots[spot].views;
     const double radius = roseRadius();
     if (radius < kSmallestRose) {
-        const std::size_t worst =
-            surveyed.worstView(surveyed.after, spot, document_.shownMeasure(), document_.target());
-        paintStateMark(painter, centre, std::max(2.0, radius * 0.6),
-                       stateOf(surveyed.load(surveyed.after, spot, worst, document_.shownMeasure(),
-                                             document_.target())));
+        const std::size_t worst = surveyed.worstView(
+            surveyed.after, spot, document_.survey().shownMeasure(), document_.target());
+        paintStateMark(
+            painter, centre, std::max(2.0, radius * 0.6),
+            stateOf(surveyed.load(surveyed.after, spot, worst, document_.survey().shownMeasure(),
+                                  document_.target())));
         return;
     }
     for (std::size_t v = 0; v < views.size(); ++v) {
-        const double load =
-            surveyed.load(surveyed.after, spot, v, document_.shownMeasure(), document_.target());
+        const double load = surveyed.load(surveyed.after, spot, v,
+                                          document_.survey().shownMeasure(), document_.target());
         const double length = radius * std::min(load, kLongestPetal);
         const auto edge = [&](double turn, double share) {
             const double h = toRadians(views[v].heading + turn);
@@ -200,7 +201,7 @@ void PlanView::paintRose(QPainter& painter, std::size_t spot) {
 }
 
 void PlanView::paintRoses(QPainter& painter) {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     if (!surveyed.exists() || surveyed.after.empty()) return;
     const QRectF shown = QRectF(rect()).adjusted(-40, -40, 40, 40);
     for (std::size_t s = 0; s < surveyed.after.size(); ++s)
@@ -208,7 +209,7 @@ void PlanView::paintRoses(QPainter& painter) {
 }
 
 std::optional<PlanView::Petal> PlanView::petalAt(const QPointF& point) const {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     if (!surveyed.exists() || surveyed.after.empty()) return std::nullopt;
     std::optional<Petal> found;
     double least = std::max(6.0, kLongestPetal * roseRadius());
@@ -222,8 +223,8 @@ std::optional<PlanView::Petal> PlanView::petalAt(const QPointF& point) const {
         const auto off = [&](std::size_t v) {
             return std::fabs(std::remainder(views[v].heading - heading, 360));
         };
-        std::size_t view =
-            surveyed.worstView(surveyed.after, s, document_.shownMeasure(), document_.target());
+        std::size_t view = surveyed.worstView(surveyed.after, s, document_.survey().shownMeasure(),
+                                              document_.target());
         if (roseRadius() >= kSmallestRose) {
             view = 0;
             for (std::size_t v = 1; v < views.size(); ++v)
@@ -240,7 +241,7 @@ bool PlanView::event(QEvent* event) {
     const auto petal = petalAt(help->pos());
     const int parcel = parcelAt(help->pos());
     if (!petal && parcel >= 0) {
-        const Parcel& p = elementOf(document_.shownParcels()->parcels, parcel);
+        const Parcel& p = elementOf(document_.evaluator().shownParcels()->parcels, parcel);
         QToolTip::showText(help->globalPos(),
                            tr("%1: %2 objects in one. In the mean view it saves %3 calls and %4 "
                               "objects and draws %5 "
@@ -258,8 +259,8 @@ bool PlanView::event(QEvent* event) {
         QToolTip::showText(help->globalPos(), toolTip(), this);
         return true;
     }
-    const Surveyed& surveyed = document_.surveyed();
-    const auto& measure = document_.shownMeasure();
+    const Surveyed& surveyed = document_.survey().surveyed();
+    const auto& measure = document_.survey().shownMeasure();
     const double load =
         surveyed.load(surveyed.after, petal->spot, petal->view, measure, document_.target());
     const SpotResult& spot = surveyed.survey->spots[petal->spot];
@@ -280,11 +281,11 @@ QRectF PlanView::outlineOf(const Box& bounds) const {
 }
 
 void PlanView::paintParcels(QPainter& painter) {
-    const MergeReport* report = document_.shownParcels();
+    const MergeReport* report = document_.evaluator().shownParcels();
     if (!report) return;
     constexpr std::size_t kMaxOutlines = 60;  // More would be a grid over everything.
     for (std::size_t i = 0; i < report->parcels.size(); ++i) {
-        const bool chosen = static_cast<int>(i) == document_.chosenParcel();
+        const bool chosen = static_cast<int>(i) == document_.selection().parcel();
         QColor fill = parcelColor(i);
         fill.setAlpha(chosen ? 170 : 80);
         painter.setBrush(fill);
@@ -296,7 +297,7 @@ void PlanView::paintParcels(QPainter& painter) {
 }
 
 int PlanView::parcelAt(const QPointF& point) const {
-    const MergeReport* report = document_.shownParcels();
+    const MergeReport* report = document_.evaluator().shownParcels();
     int found = -1;
     double least = std::numeric_limits<double>::infinity();
     for (std::size_t i = 0; report && i < report->parcels.size(); ++i) {
@@ -334,7 +335,7 @@ void PlanView::paintEvent(QPaintEvent*) {
         paintSpots(painter);
         paintRoses(painter);
         paintEarly(painter);
-        const int selected = document_.selectedObject();
+        const int selected = document_.selection().object();
         if (selected >= 0) {
             const Object& object = elementOf(document_.source()->objects, selected);
             painter.setBrush(Qt::NoBrush);
@@ -351,7 +352,7 @@ void PlanView::paintEvent(QPaintEvent*) {
 void PlanView::mousePressEvent(QMouseEvent* event) {
     if (!document_.hasScene()) return;
     if (const auto petal = petalAt(event->position())) {
-        emit chosen(document_.surveyed().survey->spots[petal->spot].views[petal->view]);
+        emit chosen(document_.survey().surveyed().survey->spots[petal->spot].views[petal->view]);
         return;
     }
     Viewpoint view = document_.view();

@@ -64,17 +64,17 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
         history_.clear();
         requestFrame();
     });
-    connect(&document, &Document::resultChanged, this, [this] {
+    connect(&document.evaluator(), &Evaluator::changed, this, [this] {
         endPreview();
         requestFrame();
     });
-    connect(&document, &Document::selectionChanged, this, [this] {
-        if (document_.markedFix() != previewFix_) endPreview();
+    connect(&document.selection(), &Selection::changed, this, [this] {
+        if (document_.selection().markedFix() != previewFix_) endPreview();
     });
-    connect(&document, &Document::projectChanged, this, &View3D::requestFrame);
-    connect(&document, &Document::viewChanged, this, &View3D::requestFrame);
-    connect(&document, &Document::offChanged, this, &View3D::requestFrame);
-    connect(&document, &Document::surveyChanged, this, [this] {
+    connect(&document.projectModel(), &ProjectModel::changed, this, &View3D::requestFrame);
+    connect(&document.projectModel(), &ProjectModel::viewChanged, this, &View3D::requestFrame);
+    connect(&document.selection(), &Selection::offChanged, this, &View3D::requestFrame);
+    connect(&document.survey(), &SurveyModel::changed, this, [this] {
         if (lens_ == LensKind::Seen) requestFrame();
     });
 }
@@ -90,7 +90,7 @@ View3D::~View3D() {
 /// already.
 void View3D::light(SceneState state, const ScenePtr& scene) {
     Without lights;
-    lights.lights = document_.without().lights;
+    lights.lights = document_.selection().without().lights;
     const Without off = without(*scene, lights);
     constexpr double kSteps = 16;  // of a fade: the light is not gathered anew for each stride
     std::vector<float> shares;
@@ -156,7 +156,7 @@ void View3D::startFrames() {
     };
     if (wants(Showing::Original)) begin(before_, SceneState::Original, document_.source());
     const ScenePtr& result = preview_ ? preview_ : document_.result();
-    frame.off = without(*result, document_.without());
+    frame.off = without(*result, document_.selection().without());
     if (wants(Showing::Result)) begin(after_, SceneState::Result, result);
     wanted_ = false;
 }
@@ -228,7 +228,7 @@ void View3D::setLens(LensKind lens) {
 void View3D::showPreview(const ScenePtr& scene, const QString& text) {
     preview_ = scene;
     previewText_ = text;
-    previewFix_ = document_.markedFix();
+    previewFix_ = document_.selection().markedFix();
     requestFrame();
     emit showingChanged();
 }
@@ -261,25 +261,25 @@ void View3D::setSwipe(double share) {
 void View3D::moved(const Viewpoint& view) {
     moving_ = true;
     restTimer_.start();
-    document_.setView(view);
+    document_.projectModel().setView(view);
 }
 
 void View3D::goTo(const Viewpoint& view) {
     history_.push_back(document_.view());
     if (history_.size() > kHistory) history_.erase(history_.begin());
-    document_.setView(view);
+    document_.projectModel().setView(view);
 }
 
 void View3D::goBack() {
     if (history_.empty()) return;
     const Viewpoint view = history_.back();
     history_.pop_back();
-    document_.setView(view);
+    document_.projectModel().setView(view);
 }
 
 /// Steps back from the selection until it fills a good part of the view.
 void View3D::lookAtSelection() {
-    const int index = document_.selectedObject();
+    const int index = document_.selection().object();
     if (index < 0 || !document_.hasScene()) return;
     const Box& bounds = elementOf(document_.source()->objects, index).bounds;
     if (bounds.isEmpty()) return;
@@ -390,7 +390,7 @@ void View3D::mouseReleaseEvent(QMouseEvent* event) {
     drag_ = Drag::None;
     if (!click || !document_.hasScene()) return;
     const auto picked = pickAt(event->position());
-    document_.selectObject(picked ? static_cast<int>(originAt(*picked)) : -1);
+    document_.selection().selectObject(picked ? static_cast<int>(originAt(*picked)) : -1);
 }
 
 /// The object of the source that shows there. Merged levels do not tell their triangles apart:

@@ -47,13 +47,13 @@ ViewOverlay::ViewOverlay(Document& document, View3D& view)
     lens_->setFocusPolicy(Qt::TabFocus);
     fillLensMenu();
     const auto refresh = [this] { update(); };
-    connect(&document, &Document::countsChanged, this, refresh);
-    connect(&document, &Document::selectionChanged, this, refresh);
-    connect(&document, &Document::viewChanged, this, refresh);
+    connect(&document.counter(), &ViewCounter::changed, this, refresh);
+    connect(&document.selection(), &Selection::changed, this, refresh);
+    connect(&document.projectModel(), &ProjectModel::viewChanged, this, refresh);
     connect(&document, &Document::sceneChanged, this, refresh);
-    connect(&document, &Document::surveyChanged, this, refresh);
-    connect(&document, &Document::offChanged, this, refresh);
-    connect(&document, &Document::resultChanged, this, refresh);
+    connect(&document.survey(), &SurveyModel::changed, this, refresh);
+    connect(&document.selection(), &Selection::offChanged, this, refresh);
+    connect(&document.evaluator(), &Evaluator::changed, this, refresh);
     connect(&view, &View3D::showingChanged, this, refresh);
     connect(&view, &View3D::drawn, this, refresh);
     connect(&view, &View3D::lensChanged, this, [this] {
@@ -125,7 +125,7 @@ void ViewOverlay::paintFrame(QPainter& painter) {
     painter.setPen(QPen(QColor(0xF4, 0xF1, 0xEA, 110), 1));
     painter.setBrush(Qt::NoBrush);
     painter.drawRect(frame.adjusted(0.5, 0.5, -0.5, -0.5));
-    const bool counted = document_.freshness() != Document::Freshness::Nothing;
+    const bool counted = document_.counter().freshness() != ViewCounter::Freshness::Nothing;
     if (!counted || at(view_.shownCost().counts, Measure::Objects) > 0) return;
     painter.setPen(QColor(0xE6, 0xE0, 0xD4));
     painter.drawText(frame, Qt::AlignCenter | Qt::TextWordWrap,
@@ -136,7 +136,7 @@ void ViewOverlay::paintFrame(QPainter& painter) {
 
 /// Surveyed spots as small posts, their state on top; near ones only.
 void ViewOverlay::paintPosts(QPainter& painter) {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     if (!surveyed.exists() || surveyed.after.empty()) return;
     constexpr double kFarthest = 45;  ///< Metres.
     const double eyeHeight = document_.project().survey.eyeHeight;
@@ -148,7 +148,7 @@ void ViewOverlay::paintPosts(QPainter& painter) {
         const auto foot = view_.project(head - Vec3d(0, eyeHeight, 0));
         const auto top = view_.project(head - Vec3d(0, eyeHeight - 0.9, 0));
         if (!foot || !top || !rect().contains(top->toPoint())) continue;
-        const auto& measure = document_.shownMeasure();
+        const auto& measure = document_.survey().shownMeasure();
         const std::size_t worst =
             surveyed.worstView(surveyed.after, s, measure, document_.target());
         const State state =
@@ -161,7 +161,7 @@ void ViewOverlay::paintPosts(QPainter& painter) {
 
 /// Says that what is counted is not the whole scene.
 void ViewOverlay::paintOffBanner(QPainter& painter) {
-    const std::size_t count = document_.without().count();
+    const std::size_t count = document_.selection().without().count();
     if (count == 0) return;
     const QString banner =
         tr("What if: %1 things switched off. Shift+X switches all on.").arg(count);
@@ -176,7 +176,7 @@ void ViewOverlay::paintOffBanner(QPainter& painter) {
 
 /// The edges of the selected object's bounds, in ink over a paper halo.
 void ViewOverlay::paintSelection(QPainter& painter) {
-    const int index = document_.selectedObject();
+    const int index = document_.selection().object();
     if (index < 0) return;
     const Object& object = elementOf(document_.source()->objects, index);
     if (object.bounds.isEmpty()) return;
@@ -205,7 +205,7 @@ void ViewOverlay::paintBox(QPainter& painter, const Mat4d& world, const Box& box
 /// and the chosen parcel bold.
 void ViewOverlay::paintParcels(QPainter& painter) {
     constexpr std::size_t kNearest = 16;
-    const MergeReport* report = document_.shownParcels();
+    const MergeReport* report = document_.evaluator().shownParcels();
     if (!report) return;
     std::vector<std::pair<double, std::size_t>> near;  // by distance
     for (std::size_t i = 0; i < report->parcels.size(); ++i)
@@ -214,7 +214,7 @@ void ViewOverlay::paintParcels(QPainter& painter) {
     std::sort(near.begin(), near.end());
     for (std::size_t turn = 0; turn < near.size(); ++turn) {
         const std::size_t i = near[turn].second;
-        const bool chosen = static_cast<int>(i) == document_.chosenParcel();
+        const bool chosen = static_cast<int>(i) == document_.selection().parcel();
         // With the lens the objects are tinted themselves.
         if (!chosen && (turn >= kNearest || view_.lens() == LensKind::Groups)) continue;
         painter.setPen(QPen(chosen ? theme().near : parcelColor(i), chosen ? 2.5 : 1.2));
@@ -224,7 +224,8 @@ void ViewOverlay::paintParcels(QPainter& painter) {
 
 /// Dotted bounds of what the marked culling fix takes out of the present view.
 void ViewOverlay::paintGhosts(QPainter& painter) {
-    const auto* settings = document_.settingsOf<CullingSettings>(document_.markedFix());
+    const auto* settings =
+        document_.projectModel().settingsOf<CullingSettings>(document_.selection().markedFix());
     if (!settings || view_.showing() == Showing::Original) return;
     const Scene& scene = *document_.result();
     painter.setPen(QPen(kPaper, 1, Qt::DotLine));

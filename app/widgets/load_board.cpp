@@ -44,10 +44,11 @@ LoadBoard::LoadBoard(Document& document, QWidget* parent) : QWidget(parent), doc
         setAccessibleDescription(spoken);
         update();
     };
-    connect(&document, &Document::countsChanged, this, refresh);
-    connect(&document, &Document::projectChanged, this, refresh);
-    connect(&document, &Document::selectionChanged, this, refresh);
-    connect(&document, &Document::surveyChanged, this, [this] {
+    connect(&document.counter(), &ViewCounter::changed, this, refresh);
+    connect(&document.projectModel(), &ProjectModel::changed, this, refresh);
+    connect(&themeWatch(), &ThemeWatch::changed, this, refresh);
+    connect(&document.selection(), &Selection::changed, this, refresh);
+    connect(&document.survey(), &SurveyModel::changed, this, [this] {
         summarise();
         update();
     });
@@ -55,7 +56,7 @@ LoadBoard::LoadBoard(Document& document, QWidget* parent) : QWidget(parent), doc
 
 /// Worst and median of each measure over the spots' worst headings.
 void LoadBoard::summarise() {
-    const app::Surveyed& survey = document_.surveyed();
+    const app::Surveyed& survey = document_.survey().surveyed();
     hasSurvey_ = survey.exists() && !survey.after.empty();
     for (std::size_t m = 0; hasSurvey_ && m < kMeasureCount; ++m) {
         const auto extremes = survey.extremes(kMeasures[m], document_.target());
@@ -89,7 +90,7 @@ double LoadBoard::xOf(double load) const {
 QString LoadBoard::describe(int row) const {
     const Measure measure = elementOf(kMeasures, row);
     const Target& target = document_.target();
-    if (document_.freshness() == Document::Freshness::Nothing)
+    if (document_.counter().freshness() == ViewCounter::Freshness::Nothing)
         return tr("%1: being counted").arg(measureName(measure));
     const double value = valueOf(measure);
     const double limit = at(target.limits, measure);
@@ -116,14 +117,14 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
     painter.drawLine(QPointF(xOf(1), y - 7), QPointF(xOf(1), y + 9));
     painter.setFont(figureFont(10));
     painter.setPen(theme().faint);
-    if (document_.freshness() == Document::Freshness::Nothing) {
+    if (document_.counter().freshness() == ViewCounter::Freshness::Nothing) {
         painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignRight | Qt::AlignVCenter,
                          tr("counting"));
         return;
     }
     painter.drawText(rect.adjusted(0, 0, -64, -18), Qt::AlignRight | Qt::AlignVCenter,
                      text(formatMeasure(measure, value)));
-    const bool current = document_.freshness() == Document::Freshness::Current;
+    const bool current = document_.counter().freshness() == ViewCounter::Freshness::Current;
     painter.setOpacity(current ? 1 : 0.5);
     painter.setFont(figureFont(12, state == State::Over));
     painter.setPen(state == State::Within ? theme().ink : stateColor(state));
@@ -154,19 +155,19 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
 
 /// Of the result, or of the original while there is no result of the present order.
 double LoadBoard::valueOf(Measure measure) const {
-    const bool current = document_.freshness() == Document::Freshness::Current;
+    const bool current = document_.counter().freshness() == ViewCounter::Freshness::Current;
     return at(current ? document_.here().after.counts : document_.here().before.counts, measure);
 }
 
 /// What the numbers below are of.
 QString LoadBoard::heading() const {
-    switch (document_.freshness()) {
-        case Document::Freshness::Nothing:
+    switch (document_.counter().freshness()) {
+        case ViewCounter::Freshness::Nothing:
             return tr("Counting ...");
-        case Document::Freshness::Original:
+        case ViewCounter::Freshness::Original:
             return document_.isOrderStopped() ? tr("Original here: order stopped")
                                               : tr("Original here: fixes at work");
-        case Document::Freshness::Current:
+        case ViewCounter::Freshness::Current:
             break;
     }
     return tr("Load here");
@@ -191,13 +192,13 @@ void LoadBoard::paintEvent(QPaintEvent*) {
 
 /// Milliseconds of this view, with what pixels were found filled with nearest to it.
 QString LoadBoard::describeFrame() const {
-    if (document_.freshness() != Document::Freshness::Current)
+    if (document_.counter().freshness() != ViewCounter::Freshness::Current)
         return tr("Frame time: being counted");
     const Target& target = document_.target();
-    const int spot = document_.nearestSpot();
+    const int spot = document_.survey().nearestSpot();
     PixelWork work;
-    if (spot >= 0 && document_.surveyed().survey->hasRays())
-        work = elementOf(document_.surveyed().survey->spots, spot).seen.work;
+    if (spot >= 0 && document_.survey().surveyed().survey->hasRays())
+        work = elementOf(document_.survey().surveyed().survey->spots, spot).seen.work;
     const FrameCost cost = frameCost(termsOf(document_.here().after, target, work), target);
     return tr("Frame about %1 ms of %2 ms, limited by the %3 (%4)")
         .arg(cost.milliseconds(), 0, 'f', 1)

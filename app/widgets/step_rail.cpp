@@ -62,7 +62,8 @@ private:
 
 QString proofState(const Document& document) {
     if (document.isOrderStopped()) return QObject::tr("order stopped");
-    if (document.freshness() != Document::Freshness::Current) return QObject::tr("counting");
+    if (document.counter().freshness() != ViewCounter::Freshness::Current)
+        return QObject::tr("counting");
     const Counts load = loads(document.here().after.counts, document.target());
     const Measure worst = worstMeasure(load);
     if (stateOf(at(load, worst)) != State::Over) return QObject::tr("within here");
@@ -84,8 +85,9 @@ StepRail::StepRail(Document& document, QWidget* parent) : QWidget(parent), docum
         layout->addWidget(button);
         buttons_.push_back(button);
     }
-    connect(&document, &Document::projectChanged, this, &StepRail::refresh);
-    connect(&document, &Document::countsChanged, this, &StepRail::refresh);
+    connect(&document.projectModel(), &ProjectModel::changed, this, &StepRail::refresh);
+    connect(&themeWatch(), &ThemeWatch::changed, this, &StepRail::refresh);
+    connect(&document.counter(), &ViewCounter::changed, this, &StepRail::refresh);
 }
 
 QAbstractButton* StepRail::button(WorkStep step) const {

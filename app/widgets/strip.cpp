@@ -31,17 +31,18 @@ Strip::Strip(Document& document, QWidget* parent) : QWidget(parent), document_(d
     setFixedHeight(sizeHint().height());
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
-    connect(&document, &Document::surveyChanged, this, &Strip::refresh);
-    connect(&document, &Document::viewChanged, this, [this] { update(); });
+    connect(&document.survey(), &SurveyModel::changed, this, &Strip::refresh);
+    connect(&themeWatch(), &ThemeWatch::changed, this, &Strip::refresh);
+    connect(&document.projectModel(), &ProjectModel::viewChanged, this, [this] { update(); });
     hide();
 }
 
 void Strip::refresh() {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     setVisible(surveyed.exists());
     order_.resize(surveyed.after.size());
     std::iota(order_.begin(), order_.end(), std::size_t{0});
-    const auto& measure = document_.shownMeasure();
+    const auto& measure = document_.survey().shownMeasure();
     // By the load before, so that spots keep their places while fixes come and go.
     std::vector<double> before;
     for (std::size_t s = 0; s < order_.size(); ++s)
@@ -71,7 +72,7 @@ double Strip::yOf(double load) const {
 
 double Strip::loadOf(const Surveyed::Tallies& tallies, std::size_t place,
                      const std::optional<Measure>& measure) const {
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     const std::size_t spot = order_[place];
     return surveyed.load(tallies, spot,
                          surveyed.worstView(tallies, spot, measure, document_.target()), measure,
@@ -95,14 +96,15 @@ void Strip::paintEvent(QPaintEvent*) {
     painter.setPen(theme().hairline);
     painter.drawLine(0, 0, width(), 0);
     if (order_.empty()) return;
-    const auto& measure = document_.shownMeasure();
+    const auto& measure = document_.survey().shownMeasure();
     const auto over = static_cast<std::size_t>(
         std::count_if(order_.begin(), order_.end(), [&, i = std::size_t{0}](std::size_t) mutable {
-            return loadOf(document_.surveyed().after, i++, measure) > 1;
+            return loadOf(document_.survey().surveyed().after, i++, measure) > 1;
         }));
     painter.setFont(textFont(11));
     painter.setPen(theme().faint);
-    const QString how = document_.surveyed().alongLine ? tr("along the way") : tr("heaviest first");
+    const QString how =
+        document_.survey().surveyed().alongLine ? tr("along the way") : tr("heaviest first");
     painter.drawText(QRect(kLeft, 4, width() - kLeft - kRight, 16), Qt::AlignLeft,
                      (measure ? tr("%1 over %2 spots, %3; thin: original")
                               : tr("%1 over %2 spots, %3; thin: original, faint: each "
@@ -123,20 +125,21 @@ void Strip::paintEvent(QPaintEvent*) {
     if (!measure)
         for (const Measure each : kMeasures)
             if (isLimit(at(document_.target().limits, each)))
-                paintLine(painter, document_.surveyed().after, QPen(theme().hairline, 1), each);
-    paintLine(painter, document_.surveyed().before, QPen(theme().faint, 1), measure);
-    paintLine(painter, document_.surveyed().after, QPen(theme().ink, 2), measure);
+                paintLine(painter, document_.survey().surveyed().after, QPen(theme().hairline, 1),
+                          each);
+    paintLine(painter, document_.survey().surveyed().before, QPen(theme().faint, 1), measure);
+    paintLine(painter, document_.survey().surveyed().after, QPen(theme().ink, 2), measure);
     const int here = placeOfView();
     if (here < 0) return;
     const auto place = static_cast<std::size_t>(here);
-    const double load = loadOf(document_.surveyed().after, place, measure);
+    const double load = loadOf(document_.survey().surveyed().after, place, measure);
     painter.setPen(QPen(theme().ink, 1, Qt::DotLine));
     painter.drawLine(QPointF(xOf(place), kTop), QPointF(xOf(place), height() - kBottom));
     paintStateMark(painter, QPointF(xOf(place), yOf(load)), 4.5, stateOf(load));
 }
 
 int Strip::placeOfView() const {
-    const int nearest = document_.nearestSpot();
+    const int nearest = document_.survey().nearestSpot();
     const auto found = std::find(order_.begin(), order_.end(), static_cast<std::size_t>(nearest));
     return nearest < 0 || found == order_.end() ? -1 : static_cast<int>(found - order_.begin());
 }
@@ -149,11 +152,11 @@ int Strip::placeAt(double x) const {
 
 void Strip::go(int place) {
     if (order_.empty()) return;
-    const Surveyed& surveyed = document_.surveyed();
+    const Surveyed& surveyed = document_.survey().surveyed();
     const std::size_t spot =
         elementOf(order_, std::clamp(place, 0, static_cast<int>(order_.size()) - 1));
-    const std::size_t view =
-        surveyed.worstView(surveyed.after, spot, document_.shownMeasure(), document_.target());
+    const std::size_t view = surveyed.worstView(
+        surveyed.after, spot, document_.survey().shownMeasure(), document_.target());
     emit chosen(surveyed.survey->spots[spot].views[view]);
 }
 
@@ -176,8 +179,8 @@ bool Strip::event(QEvent* event) {
     if (event->type() != QEvent::ToolTip || order_.empty()) return QWidget::event(event);
     auto* help = static_cast<QHelpEvent*>(event);
     const auto place = static_cast<std::size_t>(placeAt(help->pos().x()));
-    const auto& measure = document_.shownMeasure();
-    const Surveyed& surveyed = document_.surveyed();
+    const auto& measure = document_.survey().shownMeasure();
+    const Surveyed& surveyed = document_.survey().surveyed();
     QString tip = tr("Spot %1: %2, original %3")
                       .arg(text(surveyed.survey->spots[order_[place]].name),
                            text(formatLoad(loadOf(surveyed.after, place, measure))),

@@ -132,6 +132,12 @@ void setTheme(QApplication& application, ThemeName name) {
     application.setFont(textFont(13));
     application.setPalette(makePalette(theme()));
     application.setStyleSheet(makeStyle(theme()));
+    emit themeWatch().changed();
+}
+
+ThemeWatch& themeWatch() {
+    static ThemeWatch watch;
+    return watch;
 }
 
 QFont textFont(int pixels, bool bold) {

@@ -4,6 +4,7 @@
 
 #include <QColor>
 #include <QFont>
+#include <QObject>
 #include <QPainter>
 
 #include "budget/target.h"
@@ -28,6 +29,15 @@ struct Theme {
 
 [[nodiscard]] const Theme& theme();
 [[nodiscard]] ThemeName currentTheme();
+
+/// Tells what has taken colours to take them anew; what only paints is painted anew by itself.
+class ThemeWatch : public QObject {
+    Q_OBJECT
+
+signals:
+    void changed();
+};
+[[nodiscard]] ThemeWatch& themeWatch();
 
 /// Applies colours, fonts and style sheet to the whole application.
 void setTheme(QApplication& application, ThemeName name);

@@ -8,6 +8,7 @@
 
 #include "base/text.h"
 #include "io/formats.h"
+#include "measure/inventory.h"
 #include "scene/variants.h"
 #include "widgets/theme.h"
 
@@ -64,7 +65,7 @@ TitleBlock::TitleBlock(Document& document, QWidget* parent)
             [&document] { document.jobs().cancel(); });
     connect(&document.jobs(), &JobRunner::changed, this, &TitleBlock::showJob);
     connect(&document, &Document::sceneChanged, this, &TitleBlock::showScene);
-    connect(&document, &Document::resultChanged, this, &TitleBlock::showScene);
+    connect(&document.evaluator(), &Evaluator::changed, this, &TitleBlock::showScene);
     showJob();
 }
 
@@ -119,7 +120,7 @@ public:
         action->setChecked(chosen == document_.project().import);
         QObject::connect(action, &QAction::triggered, &document_, [=, &document = document_] {
             if (chosen != document.project().import)
-                document.setImport(chosen, QObject::tr("Read as %1").arg(label));
+                document.projectModel().setImport(chosen, QObject::tr("Read as %1").arg(label));
         });
     }
 

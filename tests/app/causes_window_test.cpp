@@ -22,7 +22,7 @@ protected:
     void showCauses() {
         Target target = window_->document().target();
         at(target.limits, Measure::Triangles) = 20'000;
-        window_->document().setTarget(target, "narrow");
+        window_->document().projectModel().setTarget(target, "narrow");
         window_->showStep(WorkStep::Findings);
         ASSERT_TRUE(settle());
         ASSERT_TRUE(page().diagnosis());
@@ -169,7 +169,7 @@ TEST_F(Causes, LeadToThePlaceAndToThePreparedFix) {
     choose("no-levels");
     const std::string asset = table_->item(0, 0)->text().toStdString();
     on("Show me")->click();
-    const int selected = window_->document().selectedObject();
+    const int selected = window_->document().selection().object();
     ASSERT_GE(selected, 0);
     const Scene& scene = *window_->document().source();
     EXPECT_EQ(scene.mesh(elementOf(scene.objects, selected)).name, asset);
@@ -206,7 +206,7 @@ TEST_F(Causes, AFixThatIsThereIsExtendedNotReplaced) {
     WorkOrder order = window_->document().project().order;
     order.fixes[0].settings.as<LadderSettings>()->levels = 2;
     order.fixes[0].on = false;
-    window_->document().setOrder(order, "by hand");
+    window_->document().projectModel().setOrder(order, "by hand");
     ASSERT_TRUE(settle());
     showCauses();
     choose("no-levels");
@@ -216,7 +216,7 @@ TEST_F(Causes, AFixThatIsThereIsExtendedNotReplaced) {
     const Fix& fix = window_->document().project().order.fixes[0];
     EXPECT_TRUE(fix.on) << "it does something again";
     EXPECT_EQ(fix.settings.as<LadderSettings>()->levels, 2) << "set by hand";
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     EXPECT_FALSE(window_->document().project().order.fixes[0].on);
 }
 
@@ -233,7 +233,7 @@ TEST_F(Causes, AreSetAsideForAReasonThatTheProjectKeeps) {
     const auto file = folder_ / "kept.flentro.json";
     window_->document().saveProject(QString::fromStdString(file.string()));
     EXPECT_EQ(loadProject(file)->findingsAside, aside);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     EXPECT_EQ(table_->rowCount(), before);
     ASSERT_TRUE(settle());
 }
@@ -244,7 +244,7 @@ TEST_F(Causes, AreTakenAwayAsAWhatIf) {
     const double before = here(Measure::Triangles);
     on("What if off")->click();
     ASSERT_TRUE(settle());
-    EXPECT_GE(window_->document().without().count(), 1U);
+    EXPECT_GE(window_->document().selection().without().count(), 1U);
     EXPECT_LT(here(Measure::Triangles), before);
 }
 
@@ -252,7 +252,7 @@ TEST_F(Causes, OldOnesAreNotShownWhileNewOnesAreSought) {
     openCauses();
     Target target = window_->document().target();
     at(target.limits, Measure::Triangles) = 1e9;
-    window_->document().setTarget(target, "wide");
+    window_->document().projectModel().setTarget(target, "wide");
     EXPECT_EQ(table_->rowCount(), 0) << "those were of another target";
     ASSERT_TRUE(settle());
     for (const Finding& finding : page().diagnosis()->findings)

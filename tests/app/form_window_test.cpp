@@ -48,7 +48,7 @@ protected:
 TEST_F(Forms, EveryPlainSettingOfEveryFixIsThere) {
     openMarket();
     for (const FixKind* kind : fixKinds()) {
-        window_->document().setOrder({}, "none");
+        window_->document().projectModel().setOrder({}, "none");
         addFix(kind->key.c_str());
         for (const Field& field : kind->fields) {
             SCOPED_TRACE(kind->key + ": " + field.key);
@@ -73,7 +73,7 @@ TEST_F(Forms, NumbersKeepTheirUnitAndCanBeUndone) {
     hysteresis->setValue(25);
     ASSERT_TRUE(settle());
     EXPECT_EQ(now()["hysteresis"], 0.25);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_EQ(hysteresis->value(), 10);
     EXPECT_EQ(hysteresis->maximum(), 50) << "as in files";
@@ -144,11 +144,11 @@ TEST_F(Forms, WorkOrdersAreWrittenAndReadByUndoableSteps) {
     const QString file = QString::fromStdString((folder_ / "order.json").string());
     window_->fixes().writeOrder(file);
     EXPECT_EQ(toJson(*loadWorkOrder(file.toStdString())), before);
-    window_->document().setOrder({}, "none");
+    window_->document().projectModel().setOrder({}, "none");
     window_->fixes().readOrder(file);
     ASSERT_TRUE(settle());
     EXPECT_EQ(toJson(window_->document().project().order), before);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     EXPECT_TRUE(window_->document().project().order.fixes.empty());
     ASSERT_TRUE(settle());
     test::writeText(file.toStdString(), R"({"format": "flentro-work-order", "version": 2,

@@ -53,14 +53,14 @@ TEST_F(ImportWindow, GuessedUnitIsShownChangedUndoneAndKept) {
     EXPECT_EQ(reading()->text(), "cm, Y up?");
     EXPECT_NEAR(length(), 7.44, 1e-6);
     EXPECT_TRUE(entry("centimetres (cm)")->isChecked());
-    EXPECT_TRUE(window_->document().isModified());
+    EXPECT_TRUE(window_->document().projectModel().isModified());
 
     const QString project = QString::fromStdString((folder_ / "engine.flentro.json").string());
     window_->document().saveProject(project);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_NEAR(length(), 0.744, 1e-6);
-    window_->document().undoStack().setClean();
+    window_->document().projectModel().undoStack().setClean();
     open(project.toStdString());
     EXPECT_NEAR(length(), 7.44, 1e-6);
 }
@@ -76,7 +76,7 @@ TEST_F(ImportWindow, AxisAndCreaseCanBeChosenForOtherFormatsOnly) {
     ASSERT_TRUE(settle());
     EXPECT_EQ(window_->document().source()->assets.at(0).mesh->vertices, 8U)
         << "one smooth surface";
-    window_->document().undoStack().setClean();
+    window_->document().projectModel().undoStack().setClean();
     openMarket();
     EXPECT_EQ(reading()->text(), "m, Y up");
     emit reading()->menu()->aboutToShow();

@@ -90,7 +90,7 @@ TEST_F(InventoryWindow, MarksManyAssetsAndUndoesIt) {
             return std::count(shown.begin(), shown.end(), "keep") == 2;
         },
         kPatience));
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_TRUE(window_->document().project().order.importance.empty());
 }
@@ -106,7 +106,7 @@ TEST_F(InventoryWindow, SwitchesATextureOffInPictureAndMemory) {
     choose("planks oak");
     click(button("What if off"), {5, 5});
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().without().images.size(), 1U);
+    EXPECT_EQ(window_->document().selection().without().images.size(), 1U);
     const auto& images = window_->document().source()->images;
     const auto oak = std::find_if(images.begin(), images.end(),
                                   [](const Image& image) { return image.name == "planks oak"; });
@@ -117,7 +117,7 @@ TEST_F(InventoryWindow, SwitchesATextureOffInPictureAndMemory) {
     ASSERT_TRUE(
         QTest::qWaitFor([&] { return window_->view().grabFramebuffer() != painted; }, kPatience))
         << "stalls are drawn in their plain colour";
-    window_->document().switchAllOn();
+    window_->document().selection().switchAllOn();
     ASSERT_TRUE(settle());
     EXPECT_EQ(memory(), before);
     ASSERT_TRUE(
@@ -131,8 +131,8 @@ TEST_F(InventoryWindow, SwitchesLightsOffAndTheirShadows) {
     choose("lantern light 03", true);
     click(button("What if off"), {5, 5});
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().without().count(), 2U);
-    window_->document().switchAllOn();
+    EXPECT_EQ(window_->document().selection().without().count(), 2U);
+    window_->document().selection().switchAllOn();
     click(button("Cast none"), {5, 5});
     ASSERT_TRUE(settle());
     const auto casting = [&] {
@@ -149,8 +149,8 @@ TEST_F(InventoryWindow, SwitchesLightsOffAndTheirShadows) {
     EXPECT_EQ(casting(), 22);
     EXPECT_TRUE(
         window_->document().project().import.shadowLights->names.contains("lantern light 03"));
-    window_->document().undoStack().undo();
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_FALSE(window_->document().project().import.shadowLights.has_value());
     EXPECT_EQ(casting(), 22) << "as the file says";

@@ -106,8 +106,8 @@ TEST_F(LadderPages, ImportanceIsMarkedAndUndone) {
     ASSERT_TRUE(settle());
     EXPECT_TRUE(bollard().ladder.empty());
     EXPECT_EQ(find<QComboBox>("Asset")->currentText().toStdString(), "bollard   (no levels)");
-    window_->document().undoStack().undo();
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_TRUE(window_->document().project().order.importance.empty());
     EXPECT_DOUBLE_EQ(bollard().ladder.levels.back().switchDistance, normal);
@@ -135,7 +135,7 @@ TEST_F(LadderPages, HeldSettingsAreComparedAndSwapped) {
     const int few = 2;
     WorkOrder order = window_->document().project().order;
     (*order.fixes[0].settings.as<LadderSettings>()).levels = few;
-    window_->document().setOrder(order, "fewer levels");
+    window_->document().projectModel().setOrder(order, "fewer levels");
     ASSERT_TRUE(settle());
     auto* table = find<QLabel>("Now and held");
     ASSERT_TRUE(
@@ -206,10 +206,10 @@ TEST_F(LadderPages, CardsAndTheirMaterialsReachViewAndSurvey) {
     SurveyRequest request = window_->document().project().survey;
     request.spacing = 30;
     request.faceSize = 64;
-    window_->document().setSurvey(request, "coarse");
-    window_->document().runSurvey();
+    window_->document().projectModel().setSurvey(request, "coarse");
+    window_->document().survey().run();
     ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return window_->document().surveyed().exists() && window_->isSettled(); },
+        [&] { return window_->document().survey().surveyed().exists() && window_->isSettled(); },
         3 * kPatience));
     const std::size_t materials = window_->document().result()->materials.size();
     WorkOrder order = window_->document().project().order;
@@ -217,15 +217,15 @@ TEST_F(LadderPages, CardsAndTheirMaterialsReachViewAndSurvey) {
     ladder.cardPixels = 40;
     ladder.singlePartFromLevel = 2;
     ladder.plainFromLevel = 1;
-    window_->document().setOrder(order, "far levels");
+    window_->document().projectModel().setOrder(order, "far levels");
     const auto isDone = [&] {
-        return window_->isSettled() && !window_->document().isSurveyingAgain();
+        return window_->isSettled() && !window_->document().survey().isSurveyingAgain();
     };
     ASSERT_TRUE(QTest::qWaitFor(isDone, 3 * kPatience));
     EXPECT_GT(window_->document().result()->materials.size(), materials);
     EXPECT_EQ(describe(*bollard().ladder.levels.back().mesh), "8v 4t");
     EXPECT_GT(drawnShare(), 0.2);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(QTest::qWaitFor(isDone, 3 * kPatience));
     EXPECT_EQ(window_->document().result()->materials.size(), materials);
 }
@@ -235,7 +235,7 @@ TEST_F(LadderPages, CountsBelongToTheirSceneWhileNewOnesAreOnTheirWay) {
     window_->view().setLens(LensKind::Level);
     ASSERT_TRUE(settle());
     int looked = 0;
-    const auto look = QObject::connect(&window_->document(), &Document::resultChanged, [&] {
+    const auto look = QObject::connect(&window_->document().evaluator(), &Evaluator::changed, [&] {
         window_->repaint();  // the legend counts levels of a ladder that has become shorter
         const ViewCounts& here = window_->document().here();
         EXPECT_NE(here.result, window_->document().result());
@@ -248,7 +248,7 @@ TEST_F(LadderPages, CountsBelongToTheirSceneWhileNewOnesAreOnTheirWay) {
     });
     WorkOrder order = window_->document().project().order;
     (*order.fixes[0].settings.as<LadderSettings>()).levels = 1;
-    window_->document().setOrder(order, "one level");
+    window_->document().projectModel().setOrder(order, "one level");
     ASSERT_TRUE(settle());
     QObject::disconnect(look);
     EXPECT_GT(looked, 0);

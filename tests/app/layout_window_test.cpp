@@ -22,11 +22,11 @@ protected:
         Target target = window_->document().target();
         target.instancing = false;
         at(target.limits, Measure::DrawCalls) = 100;
-        window_->document().setTarget(target, "no instancing");
+        window_->document().projectModel().setTarget(target, "no instancing");
         ASSERT_TRUE(settle());
     }
     Document& document() { return window_->document(); }
-    const MergeReport& merged() { return *document().shownParcels(); }
+    const MergeReport& merged() { return *document().evaluator().shownParcels(); }
 };
 
 TEST_F(LayoutPages, SharingTellsWhatItFound) {
@@ -40,26 +40,32 @@ TEST_F(LayoutPages, SharingTellsWhatItFound) {
     for (QCheckBox* box : window_->fixes().findChildren<QCheckBox*>())
         if (box->isVisible() && box->text().startsWith("Meshes that were turned")) box->click();
     ASSERT_TRUE(settle());
-    EXPECT_FALSE(document().settingsOf<ShareSettings>(document().selectedFix())->matchTransformed);
-    document().undoStack().undo();
+    EXPECT_FALSE(document()
+                     .projectModel()
+                     .settingsOf<ShareSettings>(document().selection().fix())
+                     ->matchTransformed);
+    document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
-    EXPECT_TRUE(document().settingsOf<ShareSettings>(document().selectedFix())->matchTransformed);
+    EXPECT_TRUE(document()
+                    .projectModel()
+                    .settingsOf<ShareSettings>(document().selection().fix())
+                    ->matchTransformed);
 }
 
 TEST_F(LayoutPages, MergingShowsBothSides) {
     openMarketWithDearCalls();
     const double calls = here(Measure::DrawCalls);
     addFix("merge");
-    ASSERT_NE(document().shownParcels(), nullptr);
+    ASSERT_NE(document().evaluator().shownParcels(), nullptr);
     ASSERT_FALSE(merged().parcels.empty());
     EXPECT_LT(here(Measure::DrawCalls), calls);
     window_->fixes().merge().turnTo(MergeInstrument::Parcels);
     auto* parcels = find<QTableWidget>("Parcels");
     EXPECT_EQ(parcels->rowCount(), static_cast<int>(merged().parcels.size()));
     parcels->selectRow(1);
-    EXPECT_EQ(document().chosenParcel(), 1);
+    EXPECT_EQ(document().selection().parcel(), 1);
     window_->showStep(WorkStep::Proof);
-    EXPECT_EQ(document().shownParcels(), nullptr) << "no marks over a proof";
+    EXPECT_EQ(document().evaluator().shownParcels(), nullptr) << "no marks over a proof";
     window_->showStep(WorkStep::Fixes);
     // Left apart, its objects are there again.
     const std::vector<std::uint32_t> origins = merged().parcels[1].origins;
@@ -92,7 +98,7 @@ TEST_F(LayoutPages, GroupsLensTellsMergedFromTheRest) {
     EXPECT_TRUE(legend[0].text.contains(QString("merged: %1 objects").arg(merged)))
         << legend[0].text.toStdString();
     const QImage tinted = window_->view().grabFramebuffer();
-    document().setOrder({}, "none");
+    document().projectModel().setOrder({}, "none");
     ASSERT_TRUE(settle());
     EXPECT_NE(window_->view().grabFramebuffer(), tinted) << "all grey again";
 }
@@ -101,7 +107,7 @@ TEST_F(LayoutPages, AFixThatTakesAnUndoneOnesNumberHasItsOwnPage) {
     openMarket();
     for (const char* key : {"share", "split", "atlas", "shadows", "standins", "merge", "tidy"}) {
         addFix(key);
-        document().undoStack().undo();
+        document().projectModel().undoStack().undo();
         ASSERT_TRUE(settle()) << key;
     }
     EXPECT_TRUE(document().project().order.fixes.empty());
@@ -128,7 +134,7 @@ TEST_F(LayoutPages, EveryPageFitsItsPanel) {
 TEST_F(LayoutPages, SplitListsItsPieces) {
     openMarket();
     addFix("split");
-    const Document::Done done = document().doneBy(document().selectedFix());
+    const Evaluator::Done done = document().evaluator().doneBy(document().selection().fix());
     auto* table = find<QTableWidget>("Cut");
     ASSERT_EQ(table->rowCount(),
               static_cast<int>(done.record->reportAs<SplitReport>()->meshes.size()));
@@ -142,8 +148,8 @@ TEST_F(LayoutPages, ThingsFadeInsideTheirBand) {
     openMarket();
     addFix("culling");
     const auto fade = [&](double share) {
-        document().changeFix<CullingSettings>(document().selectedFix(), "fade",
-                                              [&](CullingSettings& s) { s.fade = share; });
+        document().projectModel().changeFix<CullingSettings>(
+            document().selection().fix(), "fade", [&](CullingSettings& s) { s.fade = share; });
         EXPECT_TRUE(settle());
         return window_->view().grabFramebuffer();
     };
@@ -162,11 +168,12 @@ TEST_F(LayoutPages, NearerFarPlaneIsTakenFromTheSurvey) {
     losses->selectRow(0);
     button("Take this far plane")->click();
     ASSERT_TRUE(settle());
-    const auto* settings = document().settingsOf<CullingSettings>(document().selectedFix());
+    const auto* settings =
+        document().projectModel().settingsOf<CullingSettings>(document().selection().fix());
     ASSERT_GT(settings->farPlane, 0);
     for (const Object& object : document().result()->objects)
         EXPECT_LE(object.culling.end, settings->farPlane);
-    const Document::Done done = document().doneBy(document().selectedFix());
+    const Evaluator::Done done = document().evaluator().doneBy(document().selection().fix());
     ASSERT_TRUE(done.step->worstBefore && done.step->worstAfter) << "the survey's worst views";
     EXPECT_LE(at(*done.step->worstAfter, Measure::Objects),
               at(*done.step->worstBefore, Measure::Objects));
@@ -176,10 +183,10 @@ TEST_F(LayoutPages, AtlasMarksDensities) {
     openMarket();
     addFix("atlas");
     // The small market's pictures are too small for a gutter.
-    document().changeFix<AtlasSettings>(document().selectedFix(), "no gutter",
-                                        [](AtlasSettings& s) { s.gutter = 0; });
+    document().projectModel().changeFix<AtlasSettings>(document().selection().fix(), "no gutter",
+                                                       [](AtlasSettings& s) { s.gutter = 0; });
     ASSERT_TRUE(settle());
-    const Document::Done done = document().doneBy(document().selectedFix());
+    const Evaluator::Done done = document().evaluator().doneBy(document().selection().fix());
     ASSERT_FALSE(done.record->reportAs<AtlasReport>()->packings.empty());
     auto* table = find<QTableWidget>("Textures on this page");
     ASSERT_GT(table->rowCount(), 1);
@@ -203,7 +210,9 @@ TEST_F(LayoutPages, SizeIsDraggedAndAssetsAreChosen) {
     QTest::mouseMove(&plot, to);
     QTest::mouseRelease(&plot, Qt::LeftButton, Qt::NoModifier, to);
     ASSERT_TRUE(settle());
-    EXPECT_NEAR(document().settingsOf<MergeSettings>(document().selectedFix())->parcel, 10, 1);
+    EXPECT_NEAR(
+        document().projectModel().settingsOf<MergeSettings>(document().selection().fix())->parcel,
+        10, 1);
     EXPECT_NEAR(merged().size, 10, 1);
     instrument.turnTo(MergeInstrument::Assets);
     auto* assets = find<QTableWidget>("Merge or instance");
@@ -229,7 +238,7 @@ TEST_F(LayoutPages, PickingAndWhatIfReachThroughMergedGeometry) {
     for (int y = 80; y < view.height() - 200 && found < 0; y += 23)
         for (int x = 40; x < view.width() - 40 && found < 0; x += 37) {
             click(&view, {x, y});
-            const int selected = document().selectedObject();
+            const int selected = document().selection().object();
             if (selected < 0) continue;
             const OriginMap map(*document().result());
             const auto shown = map.shownBy(static_cast<std::size_t>(selected));
@@ -253,7 +262,7 @@ TEST_F(LayoutPages, EveryFixHasItsAccount) {
     openMarket();
     for (const char* key : {"share", "split", "atlas", "shadows", "standins"}) {
         addFix(key);
-        const Document::Done done = document().doneBy(document().selectedFix());
+        const Evaluator::Done done = document().evaluator().doneBy(document().selection().fix());
         ASSERT_TRUE(done) << key;
         EXPECT_GT(done.record->before.objects, 0) << key;
         EXPECT_FALSE(done.record->summary.empty()) << key;
@@ -262,7 +271,7 @@ TEST_F(LayoutPages, EveryFixHasItsAccount) {
         EXPECT_TRUE(window_->fixes().account().isVisible()) << key;
         window_->fixes().showAccount(false);
     }
-    EXPECT_EQ(document().evaluation().steps.size(), 5U);
+    EXPECT_EQ(document().evaluator().evaluation().steps.size(), 5U);
     EXPECT_GT(drawnShare(), 0.05) << "and the scene is still drawn";
 }
 
@@ -277,7 +286,7 @@ TEST_F(LayoutPages, CullingListsWhatGoesFromHere) {
     EXPECT_EQ(gone->rowCount(), static_cast<int>(culled.size()));
     ASSERT_GT(gone->rowCount(), 0);
     gone->selectRow(0);
-    EXPECT_EQ(document().selectedObject(),
+    EXPECT_EQ(document().selection().object(),
               static_cast<int>(document().result()->objects[culled[0]].origins[0]));
 }
 

@@ -19,7 +19,7 @@ protected:
     template <typename Report>
     const Report* report() {
         const int fix = window_->document().project().order.fixes.back().id;
-        const Document::Done done = window_->document().doneBy(fix);
+        const Evaluator::Done done = window_->document().evaluator().doneBy(fix);
         return done ? done.record->template reportAs<Report>() : nullptr;
     }
     QDoubleSpinBox* number(const QString& name) {
@@ -58,7 +58,7 @@ TEST_F(LightAndTexture, SizesFollowTheHalvingsAndAnImageIsChosen) {
     EXPECT_EQ(list->chosen(), 0) << "there is none above the first";
     const auto* totals = find<QLabel>("Texture memory by class");
     EXPECT_THAT(totals->text().toStdString(), HasSubstr("Colour"));
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_EQ(here(Measure::TextureBytes), before);
 }
@@ -66,7 +66,7 @@ TEST_F(LightAndTexture, SizesFollowTheHalvingsAndAnImageIsChosen) {
 TEST_F(LightAndTexture, ShadowLightsHoldTheLimitAndPlanAndListAgree) {
     openMarket();
     surveyCoarsely();
-    ASSERT_TRUE(window_->document().evidence().lights) << "the survey measures lights";
+    ASSERT_TRUE(window_->document().survey().evidence()->lights) << "the survey measures lights";
     addFix("shadow-lights");
     type(number("In any view"), 1);
     EXPECT_LE(here(Measure::ShadowLights), 1);
@@ -120,7 +120,7 @@ TEST_F(LightAndTexture, FewerMaterialsBringsObjectsToTheNumberTyped) {
     ASSERT_TRUE(left);
     EXPECT_EQ(left->rowCount(), static_cast<int>(fewer->still.size()))
         << "what remains is told by name";
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_EQ(most(), byTarget);
 }

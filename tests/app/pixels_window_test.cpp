@@ -150,7 +150,7 @@ TEST_F(Pixels, LightsShineAsTheFixesLeaveThem) {
     window_->view().setShowing(Showing::Original);
     ASSERT_TRUE(settle());
     EXPECT_EQ(middle(), lit);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     window_->view().setShowing(Showing::Result);
     ASSERT_TRUE(settle());
     EXPECT_EQ(middle(), lit) << "without the fix as before";
@@ -165,7 +165,7 @@ TEST_F(Pixels, LightsThatEndBeforeTheEyeShineNoMore) {
     EXPECT_LT(dark.red(), lit.red());
     Viewpoint nearer = window_->document().view();
     nearer.eye.y() += 12;
-    window_->document().setView(nearer);
+    window_->document().projectModel().setView(nearer);
     ASSERT_TRUE(settle());
     EXPECT_GT(middle().red(), dark.red()) << "from where it is not too far";
     openPane("BLEND", 0.0, true, 40);

@@ -55,24 +55,24 @@ TEST_F(State, AReadAgainKeepsUndoSelectionAndWhatIf) {
     const int last = static_cast<int>(document.source()->objects.size()) - 1;
     const std::string selected = object(last).name;
     const std::string off = object(last - 1).name;
-    document.selectObject(last);
+    document.selection().selectObject(last);
     document.switchOff({static_cast<std::size_t>(last - 1)});
     ASSERT_TRUE(settle());
-    const int undoable = document.undoStack().count();
+    const int undoable = document.projectModel().undoStack().count();
     QSignalSpy told(&document, &Document::readAgain);
     dropFirstNode();
     EXPECT_EQ(told.count(), 1);
-    ASSERT_GE(document.selectedObject(), 0);
-    EXPECT_LT(document.selectedObject(), last) << "the object has another number now";
-    EXPECT_EQ(object(document.selectedObject()).name, selected);
+    ASSERT_GE(document.selection().object(), 0);
+    EXPECT_LT(document.selection().object(), last) << "the object has another number now";
+    EXPECT_EQ(object(document.selection().object()).name, selected);
     std::vector<std::string> switchedOff;
-    for (std::size_t i = 0; i < document.without().objects.size(); ++i)
-        if (document.without().objects[i])
+    for (std::size_t i = 0; i < document.selection().without().objects.size(); ++i)
+        if (document.selection().without().objects[i])
             switchedOff.push_back(document.source()->objects[i].name);
     EXPECT_THAT(switchedOff, testing::ElementsAre(off));
-    EXPECT_EQ(document.undoStack().count(), undoable);
-    EXPECT_TRUE(document.isModified());
-    document.undoStack().undo();
+    EXPECT_EQ(document.projectModel().undoStack().count(), undoable);
+    EXPECT_TRUE(document.projectModel().isModified());
+    document.projectModel().undoStack().undo();
     EXPECT_TRUE(document.project().order.fixes.empty());
     ASSERT_TRUE(settle());
 }
@@ -104,8 +104,8 @@ TEST_F(State, AMissingSceneLeavesTheOtherProjectsFileAlone) {
     window_->open(QString::fromStdString(second));
     ASSERT_TRUE(settle());
     EXPECT_FALSE(failure_.empty());
-    EXPECT_EQ(window_->document().projectFile().toStdString(), first);
-    window_->document().saveProject(window_->document().projectFile());
+    EXPECT_EQ(window_->document().projectModel().file().toStdString(), first);
+    window_->document().saveProject(window_->document().projectModel().file());
     EXPECT_EQ(test::readText(second), before);
 }
 
@@ -116,8 +116,8 @@ TEST_F(State, ExportWaitsForTheOrderAndNeverWritesAnOlderResult) {
     CullingSettings culling;
     culling.farPlane = 40;
     order.add(culling);
-    window_->document().setOrder(order, "Add culling");
-    EXPECT_FALSE(window_->document().isResultCurrent());
+    window_->document().projectModel().setOrder(order, "Add culling");
+    EXPECT_FALSE(window_->document().evaluator().isCurrent());
     window_->document().exportResult(QString::fromStdString((folder_ / "out.glb").string()), {});
     ASSERT_TRUE(QTest::qWaitFor([&] { return done.count() == 1; }, kPatience));
     ASSERT_TRUE(settle());
@@ -134,7 +134,7 @@ TEST_F(State, ExportOfAStoppedOrderWorksItOutFirst) {
     openMarket();
     WorkOrder order;
     order.add(LadderSettings{});
-    window_->document().setOrder(order, "Add ladder");
+    window_->document().projectModel().setOrder(order, "Add ladder");
     ASSERT_TRUE(QTest::qWaitFor([&] { return window_->document().jobs().isRunning(); }, kPatience));
     window_->document().jobs().cancel();
     ASSERT_TRUE(settle());
@@ -151,7 +151,7 @@ TEST_F(State, ExportOfAStoppedOrderWorksItOutFirst) {
     ASSERT_TRUE(QTest::qWaitFor(
         [&] { return std::filesystem::exists(folder_ / "out.manifest.json"); }, kPatience));
     ASSERT_TRUE(settle());
-    EXPECT_TRUE(window_->document().isResultCurrent());
+    EXPECT_TRUE(window_->document().evaluator().isCurrent());
     std::size_t levels = 0;
     const Scene back = readGltf(file, noProgress()).value();
     for (const Asset& asset : back.assets) levels += asset.ladder.levels.size();
@@ -163,21 +163,21 @@ TEST_F(State, NothingIsSaidOfWhatIsNotCountedYet) {
     const auto railSays = [&] {
         return window_->rail().button(WorkStep::Proof)->accessibleDescription().toStdString();
     };
-    EXPECT_EQ(window_->document().freshness(), Document::Freshness::Current);
+    EXPECT_EQ(window_->document().counter().freshness(), ViewCounter::Freshness::Current);
     EXPECT_THAT(railSays(), Not(HasSubstr("counting")));
     WorkOrder order;
     order.add(LadderSettings{});
-    window_->document().setOrder(order, "Add ladder");
-    EXPECT_EQ(window_->document().freshness(), Document::Freshness::Original);
+    window_->document().projectModel().setOrder(order, "Add ladder");
+    EXPECT_EQ(window_->document().counter().freshness(), ViewCounter::Freshness::Original);
     EXPECT_THAT(railSays(), HasSubstr("counting"));
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().freshness(), Document::Freshness::Current);
+    EXPECT_EQ(window_->document().counter().freshness(), ViewCounter::Freshness::Current);
     EXPECT_THAT(railSays(), Not(HasSubstr("counting")));
 }
 
 TEST_F(State, DayAndNightChangeColoursOnly) {
     openMarket();
-    window_->document().selectObject(3);
+    window_->document().selection().selectObject(3);
     window_->document().switchOff({2});
     ASSERT_TRUE(settle());
     Viewpoint view = window_->document().view();
@@ -188,8 +188,8 @@ TEST_F(State, DayAndNightChangeColoursOnly) {
     QTest::keyClick(window_.get(), Qt::Key_D, Qt::ControlModifier);
     ASSERT_TRUE(settle());
     EXPECT_EQ(changed.count(), 0);
-    EXPECT_EQ(window_->document().selectedObject(), 3);
-    EXPECT_EQ(window_->document().without().count(), 1U);
+    EXPECT_EQ(window_->document().selection().object(), 3);
+    EXPECT_EQ(window_->document().selection().without().count(), 1U);
     QTest::keyClick(window_.get(), Qt::Key_B);
     EXPECT_NEAR(window_->document().view().heading, view.heading - 40, 1e-9)
         << "the way back is still known";
@@ -261,7 +261,7 @@ TEST_F(KilledWindow, UnsavedChangesAreOfferedAndTaken) {
     const std::string file = (folder_ / "p.flentro.json").string();
     window_->document().saveProject(QString::fromStdString(file));
     addFix("tidy");
-    ASSERT_TRUE(window_->document().isModified());
+    ASSERT_TRUE(window_->document().projectModel().isModified());
     // The journal of a process that is gone: as a killed window leaves it.
     const std::filesystem::path state = Journal::folder().toStdString();
     ASSERT_TRUE(QTest::qWaitFor(
@@ -277,7 +277,7 @@ TEST_F(KilledWindow, UnsavedChangesAreOfferedAndTaken) {
     const std::string own = std::to_string(::getpid());
     ASSERT_NE(name.find(own), std::string::npos);
     name.replace(name.find(own), own.size(), std::to_string(child));
-    window_->document().undoStack().setClean();
+    window_->document().projectModel().undoStack().setClean();
     window_.reset();
     EXPECT_FALSE(std::filesystem::exists(mine)) << "a window that closes leaves nothing";
     test::writeText(state / name, journal);
@@ -289,8 +289,9 @@ TEST_F(KilledWindow, UnsavedChangesAreOfferedAndTaken) {
     button("Recover")->click();
     ASSERT_TRUE(settle());
     EXPECT_EQ(window_->document().project().order.fixes.size(), 2U);
-    EXPECT_EQ(window_->document().projectFile().toStdString(), file);
-    EXPECT_TRUE(window_->document().isModified()) << "it is not in the project's file yet";
+    EXPECT_EQ(window_->document().projectModel().file().toStdString(), file);
+    EXPECT_TRUE(window_->document().projectModel().isModified())
+        << "it is not in the project's file yet";
     EXPECT_TRUE(Journal::leftBehind().empty());
     EXPECT_EQ(Json::parse(test::readText(file))["workOrder"]["fixes"].size(), 1U);
 }
@@ -301,7 +302,8 @@ TEST_F(KilledWindow, DISABLED_ChangesAndSavesUntilItIsKilled) {
     window_->open(file);
     ASSERT_TRUE(settle());
     for (int i = 0;; ++i) {
-        window_->document().setSpots({{"spot " + std::to_string(i), {{1, 2, 3}, 40, 0}}}, "Spot");
+        window_->document().projectModel().setSpots(
+            {{"spot " + std::to_string(i), {{1, 2, 3}, 40, 0}}}, "Spot");
         QTest::qWait(i == 0 ? 1300 : 5);  // the journal is written a second after a change
         if (i == 0) test::writeText(file.toStdString() + ".ready", "");
         if (i % 2 == 1) window_->document().saveProject(file);

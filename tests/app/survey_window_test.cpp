@@ -18,15 +18,15 @@ protected:
         SurveyRequest request;
         request.spacing = spacing;
         request.faceSize = faceSize;
-        window_->document().setSurvey(request, "Survey settings");
+        window_->document().projectModel().setSurvey(request, "Survey settings");
     }
     void survey() {
         prepare(24, 64);
         click(button("Survey"), {10, 10});
         ASSERT_TRUE(settle());
-        ASSERT_TRUE(window_->document().surveyed().exists());
+        ASSERT_TRUE(window_->document().survey().surveyed().exists());
     }
-    [[nodiscard]] const Surveyed& surveyed() { return window_->document().surveyed(); }
+    [[nodiscard]] const Surveyed& surveyed() { return window_->document().survey().surveyed(); }
     [[nodiscard]] double worst(const Surveyed::Tallies& tallies) {
         double load = 0;
         for (std::size_t s = 0; s < tallies.size(); ++s)
@@ -53,7 +53,7 @@ TEST_F(SurveyedWindow, MeasuresEveryPlaceAndTellsTheWorst) {
     // The first row is the worst load: going there shows it on the board.
     table->selectRow(0);
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().nearestSpot(), static_cast<int>([&] {
+    EXPECT_EQ(window_->document().survey().nearestSpot(), static_cast<int>([&] {
                   for (std::size_t s = 0; s < spots; ++s)
                       if (surveyed().survey->spots[s].eye == window_->document().view().eye)
                           return s;
@@ -96,8 +96,8 @@ TEST_F(SurveyedWindow, CullingIsLookedAtAgain) {
     survey();
     const auto before = surveyed().survey;
     addFix("culling");
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !window_->document().isSurveyingAgain() && settle(); },
-                                kPatience));
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return !window_->document().survey().isSurveyingAgain() && settle(); }, kPatience));
     const auto& spots = surveyed().survey->spots;
     ASSERT_EQ(spots.size(), before->spots.size());
     for (std::size_t s = 0; s < spots.size(); ++s)
@@ -112,7 +112,7 @@ TEST_F(SurveyedWindow, CullingIsLookedAtAgain) {
         return count;
     };
     EXPECT_GT(gone(*surveyed().survey), gone(*before));
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_EQ(gone(*surveyed().survey), gone(*before)) << "and back";
 }
@@ -132,8 +132,8 @@ TEST_F(SurveyedWindow, ALimitedCameraStandsBehindThePlayer) {
     request.camera = camera;
     request.faceSize = 64;
     const Viewpoint player = window_->document().view();
-    window_->document().setSpots({{"player", player}}, "Keep spot");
-    window_->document().setSurvey(request, "Survey settings");
+    window_->document().projectModel().setSpots({{"player", player}}, "Keep spot");
+    window_->document().projectModel().setSurvey(request, "Survey settings");
     click(button("Survey"), {10, 10});
     ASSERT_TRUE(settle());
     ASSERT_TRUE(surveyed().exists());
@@ -190,18 +190,18 @@ TEST_F(SurveyedWindow, WhatIfChangesBoardAndSurveyAndBack) {
                 best = drawn.object;
         return best;
     }();
-    window_->document().selectObject(static_cast<int>(heaviest));
+    window_->document().selection().selectObject(static_cast<int>(heaviest));
     key(Qt::Key_X);
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().without().count(), 1U);
+    EXPECT_EQ(window_->document().selection().without().count(), 1U);
     EXPECT_LT(here(Measure::Triangles), triangles);
     EXPECT_LT(worst(surveyed().after), load);
     QTest::keyClick(&window_->view(), Qt::Key_X, Qt::ShiftModifier);
     ASSERT_TRUE(settle());
     EXPECT_EQ(here(Measure::Triangles), triangles);
     EXPECT_DOUBLE_EQ(worst(surveyed().after), load);
-    EXPECT_FALSE(window_->document().isModified() &&
-                 window_->document().undoStack().undoText().contains("off"))
+    EXPECT_FALSE(window_->document().projectModel().isModified() &&
+                 window_->document().projectModel().undoStack().undoText().contains("off"))
         << "the scene was not changed";
 }
 
@@ -234,7 +234,7 @@ TEST_F(SurveyedWindow, AnotherMeasureReordersTheStrip) {
         measure->setCurrentIndex(index);
         emit measure->activated(index);
         const auto by = kMeasures[static_cast<std::size_t>(index) - 1];
-        EXPECT_EQ(window_->document().shownMeasure(), by);
+        EXPECT_EQ(window_->document().survey().shownMeasure(), by);
         const std::vector<double> inOrder = loadsInOrder(by);
         EXPECT_GT(inOrder.size(), 10U);
         EXPECT_GT(inOrder.front(), inOrder.back());
@@ -266,8 +266,8 @@ TEST_F(SurveyedWindow, CancellingKeepsWhatIsDone) {
     prepare(2, 256);
     ASSERT_TRUE(settle());
     window_->survey().run();
-    ASSERT_TRUE(
-        QTest::qWaitFor([&] { return window_->document().earlySpots().size() > 2; }, kPatience));
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return window_->document().survey().earlySpots().size() > 2; }, kPatience));
     window_->document().jobs().cancel();
     ASSERT_TRUE(settle());
     ASSERT_TRUE(surveyed().exists());
@@ -283,7 +283,7 @@ TEST_F(SurveyedWindow, AWalkIsRecordedSurveyedAndPlayed) {
     Viewpoint view = start;
     for (int i = 0; i < 12; ++i) {
         view.eye.x() += 1;
-        window_->document().setView(view);
+        window_->document().projectModel().setView(view);
     }
     click(button("Stop recording"), {10, 10});
     ASSERT_EQ(window_->document().project().walk.size(), 13U);
@@ -291,14 +291,14 @@ TEST_F(SurveyedWindow, AWalkIsRecordedSurveyedAndPlayed) {
     EXPECT_EQ(request.where, SurveyRequest::Where::Walk);
     request.spacing = 3;
     request.faceSize = 0;
-    window_->document().setSurvey(request, "Survey settings");
+    window_->document().projectModel().setSurvey(request, "Survey settings");
     window_->survey().run();
     ASSERT_TRUE(settle());
     ASSERT_EQ(surveyed().survey->spots.size(), 5U) << "12 m in steps of 3 m";
     EXPECT_EQ(window_->strip().order(), (std::vector<std::size_t>{0, 1, 2, 3, 4}))
         << "in the order of the walk";
     EXPECT_FALSE(surveyed().survey->hasRays());
-    window_->document().setView(view);
+    window_->document().projectModel().setView(view);
     click(button("Play"), {10, 10});
     ASSERT_TRUE(QTest::qWaitFor(
         [&] { return (window_->document().view().eye - start.eye).norm() < 3; }, kPatience));
@@ -322,10 +322,10 @@ TEST_F(SurveyedWindow, SeenLensTellsWhatIsDrawnInVain) {
     // What is told is what a spot saw: where the eye stands elsewhere, that is said.
     Viewpoint there = window_->document().view();
     there.eye = surveyed().survey->spots[0].eye;
-    window_->document().setView(there);
+    window_->document().projectModel().setView(there);
     EXPECT_EQ(legendTitle(LensKind::Seen, window_->document()).toStdString(), "Seen from here");
     there.eye += Vec3d(0, 3, 0);
-    window_->document().setView(there);
+    window_->document().projectModel().setView(there);
     EXPECT_THAT(legendTitle(LensKind::Seen, window_->document()).toStdString(),
                 HasSubstr("3.0 m away"));
 }

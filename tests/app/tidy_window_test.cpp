@@ -31,7 +31,7 @@ TEST_F(TidyPage, StepsAreSwitchedAndCounted) {
     ASSERT_TRUE(settle());
     EXPECT_FALSE(settings().dissolve);
     EXPECT_GT(here(Measure::Triangles), tidied);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_TRUE(box("Dissolve flat surfaces")->isChecked());
     EXPECT_DOUBLE_EQ(here(Measure::Triangles), tidied);
@@ -43,7 +43,7 @@ TEST_F(TidyPage, ShowsWhereItTakesFrom) {
     assets()->selectRow(0);
     button("Show me")->click();
     ASSERT_TRUE(settle());
-    const int object = window_->document().selectedObject();
+    const int object = window_->document().selection().object();
     ASSERT_GE(object, 0);
     const Scene& scene = *window_->document().source();
     EXPECT_EQ(scene.mesh(elementOf(scene.objects, object)).name,
@@ -82,11 +82,11 @@ TEST_F(TidyPage, TakesWhatTheSurveyHasNeverSeen) {
     // Meshes must be as they are in the file when the survey looks at them.
     WorkOrder order = window_->document().project().order;
     order.fixes[0].on = false;
-    window_->document().setOrder(order, "off");
+    window_->document().projectModel().setOrder(order, "off");
     ASSERT_TRUE(settle());
     surveyCoarsely();
     order.fixes[0].on = true;
-    window_->document().setOrder(order, "on");
+    window_->document().projectModel().setOrder(order, "on");
     ASSERT_TRUE(settle());
     const double before = here(Measure::Triangles);
     button("Never seen, from survey")->click();
@@ -107,10 +107,10 @@ TEST_F(TidyPage, EachOfTwoFixesOfAKindHasItsOwnSettings) {
     TidySettings other;
     other.dissolve = false;
     const int second = order.add(other).id;
-    window_->document().setOrder(order, "a second one");
+    window_->document().projectModel().setOrder(order, "a second one");
     ASSERT_TRUE(settle());
     EXPECT_TRUE(box("Dissolve flat surfaces")->isChecked());
-    window_->document().selectFix(second);
+    window_->document().selection().selectFix(second);
     ASSERT_TRUE(settle());
     EXPECT_FALSE(box("Dissolve flat surfaces")->isChecked());
 }

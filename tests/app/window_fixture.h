@@ -58,7 +58,7 @@ protected:
                                     kPatience));
     }
     void TearDown() override {
-        window_->document().undoStack().setClean();
+        window_->document().projectModel().undoStack().setClean();
         window_.reset();
     }
 
@@ -87,10 +87,10 @@ protected:
         SurveyRequest request = window_->document().project().survey;
         request.spacing = 30;
         request.faceSize = 64;
-        window_->document().setSurvey(request, "coarse");
-        window_->document().runSurvey();
-        ASSERT_TRUE(QTest::qWaitFor([&] { return window_->document().surveyed().exists(); },
-                                    3 * kPatience));
+        window_->document().projectModel().setSurvey(request, "coarse");
+        window_->document().survey().run();
+        ASSERT_TRUE(QTest::qWaitFor(
+            [&] { return window_->document().survey().surveyed().exists(); }, 3 * kPatience));
         ASSERT_TRUE(settle());
     }
     template <typename T>

@@ -102,14 +102,14 @@ TEST_F(Window, DraggingTurnsAroundThePointUnderThePointer) {
     QTest::mouseRelease(&view, Qt::LeftButton, Qt::NoModifier, from + QPoint(40, 0));
     EXPECT_NE(window_->document().view().heading, before.heading);
     EXPECT_GT((window_->document().view().eye - before.eye).norm(), 0.01);
-    EXPECT_EQ(window_->document().selectedObject(), -1) << "a drag selects nothing";
+    EXPECT_EQ(window_->document().selection().object(), -1) << "a drag selects nothing";
 }
 
 TEST_F(Window, ClickSelectsTheObjectUnderThePointer) {
     openMarket();
     View3D& view = window_->view();
     click(&view, {view.width() / 2, view.height() - 40});
-    const int selected = window_->document().selectedObject();
+    const int selected = window_->document().selection().object();
     ASSERT_GE(selected, 0);
     EXPECT_EQ(elementOf(window_->document().source()->objects, selected).name, "quay");
     const Viewpoint before = window_->document().view();
@@ -166,7 +166,7 @@ TEST_F(Window, PickingATargetCanBeUndone) {
     picker->setCurrentIndex(0);
     emit picker->activated(0);
     EXPECT_EQ(window_->document().target().name, "Palm 30");
-    EXPECT_EQ(window_->document().undoStack().undoText(), "Target Palm 30");
+    EXPECT_EQ(window_->document().projectModel().undoStack().undoText(), "Target Palm 30");
     QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(window_->document().target().name, before);
     QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
@@ -179,11 +179,11 @@ TEST_F(Window, EditingALimitChangesTheLoad) {
     auto* field = find<QDoubleSpinBox>("Triangles");
     field->setValue(1234);
     EXPECT_DOUBLE_EQ(at(window_->document().target().limits, Measure::Triangles), 1234);
-    EXPECT_TRUE(window_->document().isModified());
+    EXPECT_TRUE(window_->document().projectModel().isModified());
     ASSERT_TRUE(settle());
     EXPECT_THAT(find<QWidget>("Load board")->accessibleDescription().toStdString(),
                 HasSubstr("of 1"));
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     EXPECT_NE(field->value(), 1234);
     ASSERT_TRUE(settle());
 }
@@ -209,7 +209,7 @@ TEST_F(Window, FindingsRankAndLeadToTheFix) {
     QTest::keyClicks(filter, "bollard");
     ASSERT_EQ(table->rowCount(), 1);
     table->setCurrentCell(0, 0);
-    const int selected = window_->document().selectedObject();
+    const int selected = window_->document().selection().object();
     ASSERT_GE(selected, 0);
     EXPECT_THAT(elementOf(window_->document().source()->objects, selected).name,
                 HasSubstr("bollard"));
@@ -234,7 +234,7 @@ TEST_F(Window, SettingAFindingAsideIsKeptAndUndone) {
     button("Set aside")->click();
     EXPECT_TRUE(window_->document().project().setAside.contains(name));
     EXPECT_NE(button("Take up again"), nullptr);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     EXPECT_TRUE(window_->document().project().setAside.empty());
     ASSERT_TRUE(settle());
 }
@@ -251,7 +251,7 @@ TEST_F(Window, FixesLowerTheLoadAndSwitchOff) {
     cards[0]->box()->click();
     ASSERT_TRUE(settle());
     EXPECT_DOUBLE_EQ(here(Measure::Triangles), before);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     ASSERT_TRUE(settle());
     EXPECT_DOUBLE_EQ(here(Measure::Triangles), after);
 }
@@ -312,7 +312,7 @@ TEST_F(Window, SizeClassesOfTheCullingCanBeDragged) {
     QTest::mouseRelease(&plot, Qt::LeftButton, Qt::NoModifier, to);
     ASSERT_TRUE(settle());
     EXPECT_LT(here(Measure::Objects), objects);
-    EXPECT_EQ(window_->document().undoStack().undoText(), "Drag size class");
+    EXPECT_EQ(window_->document().projectModel().undoStack().undoText(), "Drag size class");
 }
 
 TEST_F(Window, FixesCanBeReorderedAndRemoved) {
@@ -380,11 +380,11 @@ TEST_F(Window, ExportOverTheSourceIsRefused) {
 TEST_F(Window, ProjectsAreSavedAndOpenedWithEverything) {
     openMarket();
     addFix("tidy");
-    window_->document().setSpots({{"gate", {{1, 2, 3}, 40, 0}}}, "Add spot");
+    window_->document().projectModel().setSpots({{"gate", {{1, 2, 3}, 40, 0}}}, "Add spot");
     const QString file = QString::fromStdString((folder_ / "p.flentro.json").string());
-    EXPECT_TRUE(window_->document().isModified());
+    EXPECT_TRUE(window_->document().projectModel().isModified());
     window_->document().saveProject(file);
-    EXPECT_FALSE(window_->document().isModified());
+    EXPECT_FALSE(window_->document().projectModel().isModified());
     const Viewpoint view = window_->document().view();
     TearDown();
     SetUp();
@@ -436,7 +436,7 @@ TEST_F(Window, CancellingAJobKeepsTheResultBefore) {
     const ScenePtr before = window_->document().result();
     WorkOrder order;
     order.add(LadderSettings{});
-    window_->document().setOrder(order, "Add ladder");
+    window_->document().projectModel().setOrder(order, "Add ladder");
     ASSERT_TRUE(QTest::qWaitFor([&] { return window_->document().jobs().isRunning(); }, kPatience));
     window_->document().jobs().cancel();
     ASSERT_TRUE(settle());
@@ -447,7 +447,7 @@ TEST_F(Window, StaysResponsiveWhileLevelsAreMade) {
     openMarket();
     WorkOrder order;
     order.add(LadderSettings{});
-    window_->document().setOrder(order, "Add ladder");
+    window_->document().projectModel().setOrder(order, "Add ladder");
     int turns = 0;
     QTimer ticker;
     QObject::connect(&ticker, &QTimer::timeout, [&] { ++turns; });
@@ -463,7 +463,7 @@ TEST_F(Window, KeptSpotsAreAddedGoneToAndRemoved) {
     click(button("Keep this spot"), {10, 10});
     Viewpoint away = window_->document().view();
     away.eye += Vec3d(20, 0, 5);
-    window_->document().setView(away);
+    window_->document().projectModel().setView(away);
     click(button("Keep this spot"), {10, 10});
     auto* table = find<QTableWidget>("Kept spots");
     ASSERT_EQ(table->rowCount(), 2);
@@ -471,7 +471,7 @@ TEST_F(Window, KeptSpotsAreAddedGoneToAndRemoved) {
     EXPECT_FALSE(window_->document().view().eye.isApprox(away.eye));
     click(button("Remove"), {10, 10});
     EXPECT_EQ(table->rowCount(), 1);
-    window_->document().undoStack().undo();
+    window_->document().projectModel().undoStack().undo();
     EXPECT_EQ(table->rowCount(), 2);
 }
 
@@ -529,9 +529,9 @@ TEST_F(Window, FindingsSwitchAWholeAssetOff) {
     const double before = here(Measure::Triangles);
     click(button("What if off"), {10, 10});
     ASSERT_TRUE(settle());
-    EXPECT_GE(window_->document().without().count(), 1U);
+    EXPECT_GE(window_->document().selection().without().count(), 1U);
     EXPECT_LT(here(Measure::Triangles), before);
-    window_->document().switchAllOn();
+    window_->document().selection().switchAllOn();
     ASSERT_TRUE(settle());
     EXPECT_EQ(here(Measure::Triangles), before);
 }
@@ -553,7 +553,7 @@ TEST_F(Window, FindingsSwitchALightOff) {
     EXPECT_THAT(button("Fix this")->toolTip().toStdString(), HasSubstr("shadow"));
     click(button("What if off"), {10, 10});
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().without().count(), 1U);
+    EXPECT_EQ(window_->document().selection().without().count(), 1U);
     EXPECT_EQ(here(Measure::Lights), lights - 1);
     EXPECT_LT(here(Measure::Triangles), triangles) << "its shadow pass went with it";
     const Vec3d before = window_->document().view().eye;
@@ -561,7 +561,7 @@ TEST_F(Window, FindingsSwitchALightOff) {
     EXPECT_NE(window_->document().view().eye, before);
     QTest::keyClick(&window_->view(), Qt::Key_X, Qt::ShiftModifier);
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->document().without().count(), 0U);
+    EXPECT_EQ(window_->document().selection().without().count(), 0U);
 }
 
 TEST_F(Window, PlanShowsTheSceneAndSendsTheViewThere) {

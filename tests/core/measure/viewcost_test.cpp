@@ -139,6 +139,33 @@ TEST_F(Paper, ShadowLightAddsItsCastersOnce) {
     EXPECT_EQ(count(Measure::Triangles), 236 + 12);
 }
 
+/// Objects of the yard: boxes at 11, 21 and 61 m and behind the eye, and the floor.
+TEST_F(Paper, SelectedCastersAreThoseThatAreCounted) {
+    addLamp({0, 0, -16}, 6, true);
+    addLamp({0, 0, -40}, 30, true);
+    const auto trianglesOf = [&](const std::vector<bool>& off = {}) {
+        const std::uint32_t lights[] = {0, 1};
+        double sum = 0;
+        for (const auto& pass : selectCasters(scene_, view_.eye, lights, off))
+            for (const DrawnObject& caster : pass)
+                sum += static_cast<double>(
+                    scene_.asset(scene_.objects[caster.object]).level(caster.level)->triangles);
+        return sum;
+    };
+    const auto counted = [&] { return viewCost(scene_, target_, view_).shadowTriangles; };
+    // The second one reaches three boxes and the floor.
+    EXPECT_EQ(trianglesOf(), 24 + 3 * 12 + 200);
+    EXPECT_EQ(trianglesOf(), counted());
+    scene_.objects[0].culling.shadowEnd = 5;
+    EXPECT_EQ(trianglesOf(), counted());
+    std::vector<bool> off(scene_.objects.size());
+    off[0] = off[1] = true;
+    const double without = trianglesOf(off);
+    EXPECT_LT(without, counted());
+    scene_.objects[1].castsShadow = false;
+    EXPECT_EQ(trianglesOf(), counted());
+}
+
 TEST_F(Paper, CulledObjectsCastNoShadow) {
     addLamp({0, 0, -16}, 6, true);
     scene_.objects[0].culling.end = 5;

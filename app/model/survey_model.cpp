@@ -1,18 +1,15 @@
-// The document's survey: taken, worked on after fixes, and counted again; what-if.
+#include "model/survey_model.h"
 
 #include <algorithm>
 #include <sstream>
 
 #include "base/median.h"
 #include "measure/view_meter.h"
-#include "model/document.h"
 #include "survey/spots.h"
 #include "survey/starting_view.h"
 #include "survey/survey_file.h"
 
 namespace flentro::app {
-
-// --- survey -------------------------------------------------------------------------------
 
 namespace {
 
@@ -143,50 +140,75 @@ Surveyed::Extremes Surveyed::extremes(const Measure measure, const Target& targe
     return extremes;
 }
 
-void Document::runSurvey() {
-    if (!source_) return;
-    {
-        const std::lock_guard lock(early_->mutex);
-        early_->spots.clear();
-    }
-    const std::string cache = projectFile_.isEmpty() ? "" : projectFile_.toStdString() + ".survey";
+SurveyModel::SurveyModel(const ProjectModel& project, const Selection& selection,
+                         const Evaluator& evaluator, JobRunner& jobs)
+    : project_(project), selection_(selection), evaluator_(evaluator), jobs_(jobs) {
+    connect(&selection, &Selection::offChanged, this, &SurveyModel::retallySoon);
+    for (LatestRunner* runner : {&tallier_, &resurveyor_})
+        connect(runner, &LatestRunner::failed, this, &SurveyModel::failed);
+}
+
+SurveyModel::~SurveyModel() {
+    *closing_ = true;
+    ++*generation_;
+}
+
+void SurveyModel::clearEarlySpots() {
+    const std::lock_guard lock(early_->mutex);
+    early_->spots.clear();
+}
+
+void SurveyModel::run() {
+    if (!evaluator_.source()) return;
+    clearEarlySpots();
+    const QString file = project_.file();
+    const std::string cache = file.isEmpty() ? "" : file.toStdString() + ".survey";
     jobs_.start(
         kSurveying,
-        [this, scene = result_, source = source_, project = project_, early = early_,
+        [this, scene = evaluator_.result(), source = evaluator_.source(),
+         project = project_.project(), early = early_,
          cache](Progress& progress) -> JobRunner::Finish {
             const auto onSpot = [&](std::size_t, const SpotResult& spot) {
                 const std::lock_guard lock(early->mutex);
                 early->spots.push_back({spot.eye, spot.worstLoad(project.target)});
             };
             auto taken = surveyOrCached(*source, *scene, project, cache, progress, onSpot);
-            if (!taken) return [this, error = taken.error()] { report(error); };
+            if (!taken) return [this, error = taken.error()] { emit stopped(error); };
             std::erase_if(taken->spots, [](const SpotResult& spot) { return !spot.done; });
             const auto survey = std::make_shared<const Survey>(std::move(*taken));
             const bool alongLine =
                 project.survey.where == Where::Walk || project.survey.where == Where::Path;
             const auto evidence = std::make_shared<const Evidence>(evidenceOf(*survey, *scene));
             return [this, survey, source, scene, alongLine, evidence] {
-                if (source == source_ && !survey->spots.empty())
-                    adoptSurvey({survey, {}, {}, alongLine, scene}, evidence);
+                if (source == evaluator_.source() && !survey->spots.empty())
+                    adopt({survey, {}, {}, alongLine, scene}, evidence);
             };
         },
         Lane::Survey);
 }
 
-void Document::adoptSurvey(const Surveyed& surveyed,
-                           const std::shared_ptr<const Evidence>& evidence) {
+void SurveyModel::adopt(const Surveyed& surveyed, const std::shared_ptr<const Evidence>& evidence) {
     surveyed_ = surveyed;
     if (evidence->hash != evidence_->hash) {
         evidence_ = evidence;
-        wantResult();
+        emit evidenceChanged();
     }
-    {
-        const std::lock_guard lock(early_->mutex);
-        early_->spots.clear();
-    }
-    emit surveyChanged();
+    clearEarlySpots();
+    emit changed();
     retallySoon();
     surveyAgainSoon();
+}
+
+void SurveyModel::clear() {
+    jobs_.cancel(kSurveying);
+    surveyed_ = {};
+    evidence_ = std::make_shared<const Evidence>();
+}
+
+void SurveyModel::move(const SceneMatch& where) {
+    evidence_ = std::make_shared<const Evidence>(withMovedOrigins(*evidence_, where));
+    surveyed_.before.clear();
+    surveyed_.after.clear();
 }
 
 namespace {
@@ -246,16 +268,14 @@ bool Surveyed::isOfOtherObjects(const Scene& result) const {
     return exists() && !hasSameObjects(*scene, result);
 }
 
-/// Works new culling distances and levels into the survey: drawn from every spot, seen from those
-/// where that changes.
-void Document::surveyAgainSoon() {
+void SurveyModel::surveyAgainSoon() {
     ++*generation_;
     surveyingAgain_ = false;
     if (!surveyed_.exists()) return;
     surveyingAgain_ = true;
     resurveyor_.request([this, progress = std::make_shared<UntilNextRequest>(generation_),
                          surveyed = surveyed_.survey, before = surveyed_.scene,
-                         now = result_]() -> std::function<void()> {
+                         now = evaluator_.result()]() -> std::function<void()> {
         const ScenePtr scene = withCullingAndLevels(*before, *now);
         if (!scene)
             return [this, progress] {
@@ -271,17 +291,16 @@ void Document::surveyAgainSoon() {
             surveyed_.survey = survey;
             surveyed_.scene = scene;
             surveyingAgain_ = false;
-            emit surveyChanged();
+            emit changed();
         };
     });
 }
 
-/// The views of the survey cost something else now: counted again, without any rays.
-void Document::retallySoon() {
+void SurveyModel::retallySoon() {
     if (!surveyed_.exists()) return;
-    tallier_.request([this, survey = surveyed_.survey, before = source_, after = result_,
-                      target = project_.target, off = off_,
-                      closing = closing_]() -> std::function<void()> {
+    tallier_.request([this, survey = surveyed_.survey, before = evaluator_.source(),
+                      after = evaluator_.result(), target = project_.project().target,
+                      off = selection_.without(), closing = closing_]() -> std::function<void()> {
         const auto count = [&](const Scene& scene, const Without& without) {
             const ViewMeter meter(scene, target);
             Surveyed::Tallies tallies;
@@ -294,58 +313,34 @@ void Document::retallySoon() {
             count(*before, {}), count(*after, flentro::without(*after, off)));
         return [this, tallies, before, after, spots = survey->spots.size()] {
             if (!surveyed_.exists() || spots != surveyed_.survey->spots.size()) return;
-            if (before != source_ || after != result_) return;
+            if (before != evaluator_.source() || after != evaluator_.result()) return;
             std::tie(surveyed_.before, surveyed_.after) = std::move(*tallies);
-            emit surveyChanged();
+            emit changed();
         };
     });
 }
 
-std::vector<EarlySpot> Document::earlySpots() const {
+std::vector<EarlySpot> SurveyModel::earlySpots() const {
     const std::lock_guard lock(early_->mutex);
     return early_->spots;
 }
 
-void Document::showMeasure(const std::optional<Measure>& measure) {
+void SurveyModel::showMeasure(const std::optional<Measure>& measure) {
     shownMeasure_ = measure;
-    emit surveyChanged();
+    emit changed();
 }
 
-int Document::nearestSpot() const {
+int SurveyModel::nearestSpot() const {
     int nearest = -1;
     double least = std::numeric_limits<double>::infinity();
     for (std::size_t s = 0; surveyed_.exists() && s < surveyed_.survey->spots.size(); ++s) {
-        const double distance = (surveyed_.survey->spots[s].eye - project_.view.eye).squaredNorm();
+        const double distance =
+            (surveyed_.survey->spots[s].eye - project_.project().view.eye).squaredNorm();
         if (distance >= least) continue;
         least = distance;
         nearest = static_cast<int>(s);
     }
     return nearest;
-}
-
-// --- what if ------------------------------------------------------------------------------
-
-void Document::switchOff(const std::vector<std::size_t>& objects) {
-    if (!source_ || objects.empty()) return;
-    off_.objects.resize(source_->objects.size(), false);
-    for (const std::size_t object : objects) off_.objects[object] = true;
-    offWasChanged();
-}
-
-void Document::setWithout(Without off) {
-    off_ = std::move(off);
-    offWasChanged();
-}
-
-void Document::switchAllOn() {
-    off_ = {};
-    offWasChanged();
-}
-
-void Document::offWasChanged() {
-    emit offChanged();
-    countSoon();
-    retallySoon();
 }
 
 }  // namespace flentro::app
