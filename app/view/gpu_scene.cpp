@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/index.h"
+#include "measure/lighting.h"
 #include "model/jobs.h"
 #include "simplify/cluster.h"
 #include "view/shaders.h"
@@ -18,6 +19,8 @@ constexpr std::size_t kBackgroundMesh = 10'000;  ///< Triangles prepared in the 
 constexpr int kStandInCells = 14;
 constexpr int kGridWide = 112;  ///< Cells of the light grid along x and z.
 constexpr int kGridHigh = 8;
+constexpr double kThinnestGrid = 0.5;  ///< Metres along each axis.
+constexpr double kLampSize = 0.6;      ///< Square metres: keeps what is at a lamp from burning out.
 
 std::unique_ptr<QOpenGLShaderProgram> link(const Lens& lens) {
     auto program = std::make_unique<QOpenGLShaderProgram>();
@@ -36,20 +39,21 @@ const void* offset(std::size_t bytes) {
     return reinterpret_cast<const void*>(bytes);
 }
 
-/// Irradiance at a point from all point lights, without shadows (KHR_lights_punctual's window),
-/// and how many of them reach it.
-Vec4f irradiance(const Scene& scene, const std::vector<float>& shares, const Vec3d& point) {
+/// Irradiance at a point from all lights at a place, without shadows (KHR_lights_punctual's
+/// window), and how many of them reach it.
+Vec4f irradiance(const Scene& scene, const std::vector<Emitter>& emitters,
+                 const std::vector<float>& shares, const Vec3d& point) {
     Vec4f sum = Vec4f::Zero();
-    for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
-        if (shares[i] <= 0) continue;
-        const PlacedLight& placed = scene.placedLights[i];
-        const Light& light = elementOf(scene.lights, placed.light);
-        if (light.type == LightType::Directional) continue;
-        const double d2 = (point - placed.position).squaredNorm();
-        const double share = d2 / (placed.range * placed.range);
+    for (std::size_t i = 0; i < emitters.size(); ++i) {
+        const Emitter& emitter = emitters[i];
+        if (shares[i] <= 0 || emitter.isDirectional()) continue;
+        const double squared = (point - emitter.position()).squaredNorm();
+        const double share = squared / (emitter.range() * emitter.range());
         if (share >= 1) continue;
-        sum.head<3>() += light.color * shares[i] *
-                         static_cast<float>(light.intensity * (1 - share * share) / (d2 + 0.6));
+        const Light& light = elementOf(scene.lights, scene.placedLights[i].light);
+        sum.head<3>() +=
+            light.color * light.intensity * shares[i] *
+            static_cast<float>(emitter.cone(point) * (1 - share * share) / (squared + kLampSize));
         sum.w() += 1;
     }
     return sum;
@@ -59,12 +63,15 @@ Vec4f irradiance(const Scene& scene, const std::vector<float>& shares, const Vec
 Hash hashLights(const Scene& scene, const std::vector<float>& shares) {
     Hasher hasher;
     const Box bounds = scene.bounds();
+    const std::vector<Emitter> emitters = emittersOf(scene);
     for (int axis = 0; axis < 3; ++axis) hasher.add(bounds.min()[axis]).add(bounds.max()[axis]);
     for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
         const PlacedLight& placed = scene.placedLights[i];
         const Light& light = elementOf(scene.lights, placed.light);
         hasher.add(shares[i]).add(placed.range).add(light.type).add(light.intensity);
         for (int c = 0; c < 3; ++c) hasher.add(placed.position[c]).add(light.color[c]);
+        for (int c = 0; c < 3; ++c) hasher.add(emitters[i].direction()[c]);
+        hasher.add(emitters[i].cosInner()).add(emitters[i].cosOuter());
     }
     return hasher.result();
 }
@@ -323,8 +330,9 @@ bool GpuScene::uploadFinished() {
     bool lit = false;
     for (std::size_t state = 0; state < kSceneStates; ++state) {
         if (!grids[state]) continue;
-        upload(grids[state]->first, lightings_[state].glow);
-        upload(grids[state]->second, lightings_[state].reach);
+        upload(grids[state]->glow, lightings_[state].glow);
+        upload(grids[state]->reach, lightings_[state].reach);
+        lightings_[state].shares = std::move(grids[state]->shares);
         lit = true;
     }
     return finished || lit;
@@ -338,16 +346,21 @@ bool GpuScene::isBusy() const {
 }
 
 GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<float>& shares,
-                                          const Box& box) {
+                                          Box box) {
     GridCells cells{Vec3f::Zero(), Vec3f::Ones(), {}};
     if (box.isEmpty()) return cells;
+    // A flat scene has light as well, in a grid that is not.
+    const Vec3d margin = (Vec3d::Constant(kThinnestGrid) - box.sizes()).cwiseMax(0) / 2;
+    box = Box(box.min() - margin, box.max() + margin);
     const Vec3d size = box.sizes();
+    const std::vector<Emitter> emitters = emittersOf(scene);
     cells.light.reserve(static_cast<std::size_t>(kGridWide) * kGridHigh * kGridWide * 4);
     for (int z = 0; z < kGridWide; ++z)
         for (int y = 0; y < kGridHigh; ++y)
             for (int x = 0; x < kGridWide; ++x) {
                 const Vec3d at((x + 0.5) / kGridWide, (y + 0.5) / kGridHigh, (z + 0.5) / kGridWide);
-                const Vec4f light = irradiance(scene, shares, box.min() + at.cwiseProduct(size));
+                const Vec4f light =
+                    irradiance(scene, emitters, shares, box.min() + at.cwiseProduct(size));
                 cells.light.insert(cells.light.end(), light.data(), light.data() + 4);
             }
     cells.origin = box.min().cast<float>();
@@ -366,8 +379,8 @@ void GpuScene::setLights(SceneState state, const std::shared_ptr<const Scene>& s
     }
     pool_.start([shared = shared_, state, scene, shares, key] {
         yieldToInterface();
-        std::pair grids(computeGrid(*scene, shares, glowBox(*scene)),
-                        computeGrid(*scene, shares, reachBox(*scene)));
+        Grids grids{computeGrid(*scene, shares, glowBox(*scene)),
+                    computeGrid(*scene, shares, reachBox(*scene)), shares};
         const std::lock_guard guard(shared->mutex);
         // Jobs run side by side: one that was asked for before may end after.
         if (elementOf(shared->lightKeys, state) == key)

@@ -81,8 +81,9 @@ public:
         bool lit = false;
     };
     struct Lighting {
-        LightGrid glow;   ///< Where lights show, fine enough for their glow.
-        LightGrid reach;  ///< Over all that any of them reaches: for counting them.
+        LightGrid glow;             ///< Where lights show, fine enough for their glow.
+        LightGrid reach;            ///< Over all that any of them reaches: for counting them.
+        std::vector<float> shares;  ///< [placed lights] That they were made with.
     };
     [[nodiscard]] const Lighting& lighting(SceneState state) const {
         return elementOf(lightings_, state);
@@ -108,10 +109,14 @@ private:
         Vec3f origin, size;
         std::vector<float> light;  ///< [z][y][x][4]; empty: no lights.
     };
+    struct Grids {
+        GridCells glow;
+        GridCells reach;
+        std::vector<float> shares;
+    };
     struct Shared {
         std::mutex mutex;
-        /// [SceneState] Glow and reach.
-        std::array<std::optional<std::pair<GridCells, GridCells>>, kSceneStates> grids;
+        std::array<std::optional<Grids>, kSceneStates> grids;
         std::array<Hash, kSceneStates> lightKeys{};  ///< Of what the grids were asked for last.
         std::vector<Finished> pictures;
         std::unordered_map<const Mesh*, MeshPtr> standIns;
@@ -119,7 +124,7 @@ private:
         int pending = 0;
     };
     [[nodiscard]] static GridCells computeGrid(const Scene& scene, const std::vector<float>& shares,
-                                               const Box& box);
+                                               Box box);
     [[nodiscard]] static Vertices interleave(const Part& part);
     [[nodiscard]] GpuPart upload(const Part& part, const Vertices& vertices);
     void upload(const Finished& picture);

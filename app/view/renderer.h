@@ -2,31 +2,14 @@
 
 #pragma once
 
-#include <QElapsedTimer>
 #include <QOpenGLFramebufferObject>
 #include <optional>
 
-#include "view/gpu_scene.h"
-#include "view/lens.h"
+#include "view/draw_list.h"
+#include "view/frame.h"
+#include "view/shadow_maps.h"
 
 namespace flentro::app {
-
-/// What to draw.
-struct Frame {
-    ScenePtr scene;
-    SceneState state = SceneState::Original;  ///< Whose lights shine.
-    Target target;
-    Viewpoint view;
-    LensKind lens = LensKind::Shaded;
-    std::vector<SeenState> seen;  ///< For the lens of what is seen.
-    Without off;                  ///< Switched off: not drawn.
-    QSize size;                   ///< Pixels.
-    bool coarse = false;          ///< While moving: half the pixels, stand-ins for heavy meshes.
-    int samples = 0;              ///< Multisampling.
-    /// Draws each part of all copies in one call, or each copy in one on targets without
-    /// instancing, and times it: for the stress yard. Waits for nothing in between.
-    bool timed = false;
-};
 
 class Renderer {
 public:
@@ -54,51 +37,30 @@ public:
         double gpu = 0;    ///< By the renderer's own timer.
         double cpu = 0;    ///< Until all was handed over.
     };
+    /// Lights whose shadows the picture in the making shows.
+    [[nodiscard]] std::size_t shadowLights() const { return shadows_.count(); }
     [[nodiscard]] const Times& lastTimes() const { return lastTimes_; }
     /// The finished picture, copied.
     [[nodiscard]] QImage picture() const { return front_ ? front_->toImage() : QImage(); }
 
 private:
-    struct Instance {
-        float model[16];
-        float tint[4];
-    };
-    struct Batch {
-        MeshPtr mesh;
-        std::vector<Instance> instances;
-        bool mirrored = false;
-    };
-    struct Slice {
-        std::size_t batch;
-        std::size_t part;
-        int firstInstance;
-        int instances;
-        GLsizei firstIndex;
-        GLsizei indices;
-    };
-
-    void collectBatches();
-    void cutSlices();
-    void sortBlended();
-    [[nodiscard]] bool isBlended(const Part& part) const;
-    void addWhole(std::size_t batch, std::size_t part, int instances, GLsizei count);
+    [[nodiscard]] DrawList visible();
+    [[nodiscard]] bool drawOn(const TimeSlice& time);
+    void setStates();
     void drawTimed();
-    void drawSlice(const Slice& slice);
     void useMaterial(int index);
     void setUniforms();
     [[nodiscard]] QOpenGLShaderProgram& program();
-    void finish();
 
     Gl* gl_ = nullptr;
     GpuScene* gpu_ = nullptr;
     std::unique_ptr<QOpenGLFramebufferObject> back_;
     std::unique_ptr<QOpenGLFramebufferObject> front_;
-    GLuint instanceBuffer_ = 0;
+    GLuint copies_ = 0;  ///< Buffer.
     Frame frame_;
     std::vector<std::uint8_t> shown_;  ///< [objects] Levels, for hysteresis.
-    std::vector<Batch> batches_;
-    std::vector<Slice> slices_;
-    std::size_t next_ = 0;
+    DrawList list_;
+    ShadowMaps shadows_;
     bool drawing_ = false;
     double spent_ = 0;
     double lastDuration_ = 0;

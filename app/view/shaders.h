@@ -59,6 +59,25 @@ void main() {
 }
 )";
 
+/// Depths around a light: holes only.
+inline constexpr const char* kDepthShader = R"(#version 330 core
+uniform vec4 baseColor;
+uniform float cutoff;      // negative: opaque
+uniform int textured;
+uniform vec3 lookUpU;
+uniform vec3 lookUpV;
+uniform int lookUpSet;
+uniform sampler2D picture;
+in Surface { vec3 place; vec3 normal; vec4 texCoord; vec4 tint; vec3 color; } surface;
+void main() {
+    if (cutoff < 0.0) return;
+    vec3 coords = vec3(lookUpSet == 1 ? surface.texCoord.zw : surface.texCoord.xy, 1.0);
+    vec2 at = vec2(dot(lookUpU, coords), dot(lookUpV, coords));
+    float alpha = textured != 0 ? texture(picture, at).a * baseColor.a : baseColor.a;
+    if (alpha < cutoff) discard;
+}
+)";
+
 /// `#define SHADED` is put before it where the scene in its own materials lies below the lens,
 /// `#define EDGES` where the geometry stage runs, and the lens's own code in place of LENS_CODE:
 /// one program for each lens is compiled faster by a software renderer than one for all.
@@ -117,6 +136,43 @@ vec3 emission() {
     return emissive * pow(texture(glowPicture, at).rgb, vec3(2.2));
 }
 
+#ifdef SHADED
+const int kMostLamps = 4;
+uniform int lampCount;              // lights whose shadows are drawn
+uniform vec4 lampPlace[kMostLamps]; // w: metres that the depths reach
+uniform vec4 lampLight[kMostLamps]; // candela; w: range in metres
+uniform vec4 lampCone[kMostLamps];  // way that it shines; w: cosine where a spot ends
+uniform float lampInner[kMostLamps]; // cosine up to which a spot is full
+uniform samplerCubeShadow lampDepth0;
+uniform samplerCubeShadow lampDepth1;
+uniform samplerCubeShadow lampDepth2;
+uniform samplerCubeShadow lampDepth3;
+
+// Light of a lamp that does not arrive here.
+vec3 kept(int lamp, samplerCubeShadow depths, vec3 n) {
+    if (lamp >= lampCount) return vec3(0.0);
+    vec3 way = surface.place - lampPlace[lamp].xyz;
+    float squared = dot(way, way);
+    float share = squared / (lampLight[lamp].w * lampLight[lamp].w);
+    float far = lampPlace[lamp].w;
+    if (share >= 1.0 || squared >= far * far) return vec3(0.0);
+    float cosine = dot(lampCone[lamp].xyz, way) / max(sqrt(squared), 1e-4);
+    float cone = clamp((cosine - lampCone[lamp].w) / max(lampInner[lamp] - lampCone[lamp].w, 0.001),
+                       0.0, 1.0);
+    // A surface is asked for a little before itself, so that it does not shade itself.
+    way += n * (0.01 + 0.008 * sqrt(squared));
+    float deep = max(max(abs(way.x), abs(way.y)), abs(way.z));
+    const float near = 0.05;
+    float depth = (far + near - 2.0 * far * near / deep) / (far - near) * 0.5 + 0.5;
+    float dark = 1.0 - texture(depths, vec4(way, depth));
+    return dark * lampLight[lamp].rgb * cone * cone * (1.0 - share * share) / (squared + 0.6);
+}
+
+vec3 keptByShadows(vec3 n) {
+    return kept(0, lampDepth0, n) + kept(1, lampDepth1, n) + kept(2, lampDepth2, n) +
+           kept(3, lampDepth3, n);
+}
+
 vec3 shade(vec4 base, vec3 n) {
     vec3 toEye = normalize(eye - surface.place);
     float up = n.y * 0.5 + 0.5;
@@ -130,11 +186,13 @@ vec3 shade(vec4 base, vec3 n) {
     vec3 cell = (surface.place - gridOrigin) / gridSize;
     vec3 inside = step(vec3(0.0), cell) * step(cell, vec3(1.0));
     vec3 glow = texture(lightGrid, cell).rgb * inside.x * inside.y * inside.z;
+    if (lampCount > 0) glow = max(glow - keptByShadows(n), vec3(0.0));
     float grazing = 0.55 + 0.45 * max(dot(n, toEye), 0.0);
     vec3 sheen = gloss * glow * pow(1.0 - max(dot(n, toEye), 0.0), 4.0) * 0.5;
     glow = glow / (1.0 + 0.22 * glow);  // keeps what hangs beside a lantern from burning out
     return base.rgb * (ambient + glow * 0.42 * grazing) + sheen + emission();
 }
+#endif
 
 // Bayer's order of a 4 x 4 screen: what fades loses its pixels one after another.
 const float screen[16] = float[16](0.5, 8.5, 2.5, 10.5, 12.5, 4.5, 14.5, 6.5,

@@ -31,6 +31,7 @@ Emitter::Emitter(const Scene& scene, const std::vector<Mat4d>& worlds, const Pla
     const Mat4d& world = elementOf(worlds, placed.node);
     direction_ = -world.block<3, 1>(0, 2).normalized();
     if (!direction_.allFinite()) direction_ = -Vec3d::UnitZ();
+    if (type_ != LightType::Spot) return;
     const Json& spot = jsonObject(light.rest, "spot");
     cosInner_ = std::cos(jsonOr(spot, "innerConeAngle", 0.0));
     cosOuter_ = std::cos(jsonOr(spot, "outerConeAngle", kPi / 4));
@@ -53,6 +54,16 @@ LightRay Emitter::rayTo(const Vec3d& point, double farthest) const {
     return {point + way * away, -way, away * (1 - kOff) - 1e-3};
 }
 
+double Emitter::coneShare(double cosine) const {
+    const double width = std::max(0.001, cosInner_ - cosOuter_);
+    const double share = std::clamp((cosine - cosOuter_) / width, 0.0, 1.0);
+    return share * share;
+}
+
+double Emitter::cone(const Vec3d& point) const {
+    return isDirectional() ? 1 : coneShare(-direction_.dot(toLight(point)));
+}
+
 double Emitter::lux(const Vec3d& point, const Vec3d& normal, double range) const {
     if (isDirectional()) return candela_ * std::max(0.0, -direction_.dot(normal));
     // Most lights are too far or behind: they are left before the root and the division.
@@ -61,12 +72,8 @@ double Emitter::lux(const Vec3d& point, const Vec3d& normal, double range) const
     if (squared == 0) return candela_ * attenuation(0, range) * std::max(0.0, normal.y());
     if (squared >= range * range || !(way.dot(normal) > 0)) return 0;
     const double away = std::sqrt(squared);
-    double cone = 1;
-    if (type_ == LightType::Spot) {
-        const double width = std::max(0.001, cosInner_ - cosOuter_);
-        cone = std::clamp((-direction_.dot(way) / away - cosOuter_) / width, 0.0, 1.0);
-    }
-    return candela_ * cone * cone * attenuation(away, range) * (way.dot(normal) / away);
+    return candela_ * coneShare(direction_.dot(way) / -away) * attenuation(away, range) *
+           (way.dot(normal) / away);
 }
 
 std::vector<Emitter> emittersOf(const Scene& scene) {

@@ -34,19 +34,27 @@ public:
     [[nodiscard]] double distance(const Vec3d& point) const;
     /// From the light, as shadow passes look; directional ones start `farthest` metres away.
     [[nodiscard]] LightRay rayTo(const Vec3d& point, double farthest) const;
+    /// What is sent towards a point, of the candela: 1 but outside of a spot's inner cone.
+    [[nodiscard]] double cone(const Vec3d& point) const;
     [[nodiscard]] double range() const { return range_; }
     [[nodiscard]] double candela() const { return candela_; }  ///< Or lux of directional ones.
     [[nodiscard]] const Vec3d& position() const { return position_; }
+    [[nodiscard]] const Vec3d& direction() const { return direction_; }  ///< Along which it shines.
+    /// Of the angles to `direction` up to which it is full, and where it ends; all around: -1, -2.
+    [[nodiscard]] double cosInner() const { return cosInner_; }
+    [[nodiscard]] double cosOuter() const { return cosOuter_; }
     [[nodiscard]] bool isDirectional() const { return type_ == LightType::Directional; }
 
 private:
+    [[nodiscard]] double coneShare(double cosine) const;
+
     LightType type_;
     Vec3d position_;
     Vec3d direction_;  ///< Unit vector along which it shines.
     double candela_;
     double range_;
-    double cosInner_ = 1;
-    double cosOuter_ = 0;
+    double cosInner_ = -1;
+    double cosOuter_ = -2;
 };
 
 /// [placed lights]

@@ -73,44 +73,69 @@ void capLevels(const Scene& scene, std::vector<CrowdMember>& members) {
     }
 }
 
+namespace {
+
+/// [objects] Those that are there as seen from an eye, at their levels; the others are left empty.
+/// `before` [objects]: the levels that were shown last; or null.
+std::vector<std::optional<CrowdMember>> membersFrom(const Scene& scene, const Vec3d& eye,
+                                                    const std::vector<bool>& off,
+                                                    const std::vector<std::uint8_t>* before) {
+    std::vector<std::optional<CrowdMember>> there(scene.objects.size());
+    for (std::uint32_t i = 0; i < there.size(); ++i) {
+        const Object& object = scene.objects[i];
+        if ((!off.empty() && off[i]) || !isThere(scene, object, eye)) continue;
+        const double distance = distanceTo(object.bounds, eye);
+        const std::size_t level = levelAfter(scene.asset(object).ladder, object.scale, distance,
+                                             before ? (*before)[i] : 0);
+        there[i] = CrowdMember{distance, i, static_cast<std::uint8_t>(level)};
+    }
+    for (const std::vector<std::uint32_t>& crowd : crowdsOf(scene)) {
+        std::vector<CrowdMember> members;
+        for (const std::uint32_t object : crowd)
+            if (there[object]) members.push_back(*there[object]);
+        capLevels(scene, members);
+        for (const CrowdMember& member : members) there[member.object] = member;
+    }
+    return there;
+}
+
+DrawnObject drawnFrom(const CrowdMember& member) {
+    return {member.object, member.level, static_cast<float>(member.distance)};
+}
+
+}  // namespace
+
 std::vector<DrawnObject> selectDrawn(const Scene& scene, const Target& target,
                                      const Viewpoint& view, std::vector<std::uint8_t>* shown,
                                      const std::vector<bool>& off) {
-    std::vector<DrawnObject> drawn;
     const bool continues = shown && shown->size() == scene.objects.size();
-    const std::vector<std::vector<std::uint32_t>> crowds = crowdsOf(scene);
     const Frustum frustum(view, target.projection());
-    const auto see = [&](std::uint32_t i) -> std::optional<CrowdMember> {
-        const Object& object = scene.objects[i];
-        const double distance = distanceTo(object.bounds, view.eye);
-        if (!isThere(scene, object, view.eye) || (!off.empty() && off[i])) return std::nullopt;
-        const Ladder& ladder = scene.asset(object).ladder;
-        const std::size_t before = continues ? (*shown)[i] : 0;
-        const std::size_t level = levelAfter(ladder, object.scale, distance, before);
-        return CrowdMember{distance, i, static_cast<std::uint8_t>(level)};
-    };
-    for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
-        if (!frustum.meets(scene.objects[i].bounds)) continue;
-        if (const auto seen = see(i))
-            drawn.push_back({i, seen->level, static_cast<float>(seen->distance)});
-    }
-    for (const std::vector<std::uint32_t>& crowd : crowds) {
-        std::vector<CrowdMember> members;
-        for (const std::uint32_t object : crowd)
-            if (const auto seen = see(object)) members.push_back(*seen);
-        capLevels(scene, members);
-        for (const CrowdMember& member : members) {
-            const auto found = std::lower_bound(
-                drawn.begin(), drawn.end(), member.object,
-                [](const DrawnObject& d, std::uint32_t object) { return d.object < object; });
-            if (found != drawn.end() && found->object == member.object) found->level = member.level;
-        }
-    }
+    std::vector<DrawnObject> drawn;
+    for (const auto& member : membersFrom(scene, view.eye, off, continues ? shown : nullptr))
+        if (member && frustum.meets(scene.objects[member->object].bounds))
+            drawn.push_back(drawnFrom(*member));
     if (shown) {
         if (!continues) shown->assign(scene.objects.size(), 0);
         for (const DrawnObject& d : drawn) (*shown)[d.object] = static_cast<std::uint8_t>(d.level);
     }
     return drawn;
+}
+
+std::vector<std::vector<DrawnObject>> selectCasters(const Scene& scene, const Vec3d& eye,
+                                                    std::span<const std::uint32_t> lights,
+                                                    const std::vector<bool>& off) {
+    std::vector<std::vector<DrawnObject>> passes(lights.size());
+    for (const auto& member : membersFrom(scene, eye, off, nullptr)) {
+        if (!member) continue;
+        const Object& object = scene.objects[member->object];
+        if (!object.castsShadow || !(member->distance < object.culling.shadowEnd)) continue;
+        for (std::size_t i = 0; i < lights.size(); ++i) {
+            const PlacedLight& light = elementOf(scene.placedLights, lights[i]);
+            if (distanceTo(object.bounds, light.position) <= light.range)
+                passes[i].push_back(drawnFrom(*member));
+        }
+    }
+    return passes;
 }
 
 std::vector<std::uint32_t> culledFrom(const Scene& scene, const Target& target,

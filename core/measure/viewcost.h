@@ -6,6 +6,7 @@
 
 #pragma once
 
+#include <span>
 #include <vector>
 
 #include "base/value.h"
@@ -94,6 +95,13 @@ void capLevels(const Scene& scene, std::vector<CrowdMember>& members);
                                                    const Viewpoint& view,
                                                    std::vector<std::uint8_t>* shown = nullptr,
                                                    const std::vector<bool>& off = {});
+
+/// [lights] What the shadow pass of each of these placed lights draws as seen from an eye, in
+/// object order; whether it casts there is castingLights()'s to say. `off` as above. Cost:
+/// O(objects * lights). Reentrant.
+[[nodiscard]] std::vector<std::vector<DrawnObject>> selectCasters(
+    const Scene& scene, const Vec3d& eye, std::span<const std::uint32_t> lights,
+    const std::vector<bool>& off = {});
 
 /// Objects that a view would draw if none were culled by distance, and does not; the largest on the
 /// display first, at most `most`. Cost: O(objects).

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "base/index.h"
 #include "scene/own_extras.h"
@@ -27,21 +28,23 @@ void castShadows(Scene& scene, const ShadowLights& wanted) {
                                "is to cast shadows, but the scene has none of that name"});
 }
 
-std::vector<bool> castingLights(const Scene& scene, const Vec3d& eye) {
+double strengthAt(const Scene& scene, const PlacedLight& placed, const Vec3d& eye) {
     constexpr double kNear = 0.25;  // metres: nearer it is no stronger
+    const Light& light = elementOf(scene.lights, placed.light);
+    if (light.type == LightType::Directional) return std::numeric_limits<double>::infinity();
+    const double away = (placed.position - eye).norm();
+    const double reached = std::isnan(away) ? 1 : std::max(away, kNear);
+    return static_cast<double>(light.intensity) / (reached * reached);
+}
+
+std::vector<bool> castingLights(const Scene& scene, const Vec3d& eye) {
     std::vector<bool> casts(scene.placedLights.size());
     std::vector<std::pair<double, std::size_t>> order;
     for (std::size_t i = 0; i < casts.size(); ++i) {
         const PlacedLight& placed = scene.placedLights[i];
         casts[i] = placed.castsShadowFor(eye);
-        if (!casts[i] || scene.shadowLightsAtOnce == 0) continue;
-        const Light& light = elementOf(scene.lights, placed.light);
-        const double away = (placed.position - eye).norm();
-        const bool isSun = light.type == LightType::Directional;
-        const double reached = isSun || std::isnan(away) ? 1 : std::max(away, kNear);
-        const double strength = isSun ? std::numeric_limits<double>::infinity()
-                                      : static_cast<double>(light.intensity) / (reached * reached);
-        order.emplace_back(-strength, i);
+        if (casts[i] && scene.shadowLightsAtOnce > 0)
+            order.emplace_back(-strengthAt(scene, placed, eye), i);
     }
     const auto most = static_cast<std::size_t>(scene.shadowLightsAtOnce);
     if (order.size() <= most) return casts;

@@ -24,6 +24,10 @@ void setCastsShadow(Scene& scene, PlacedLight& light, bool casts);
 /// an export keeps it. Names that no light has are noted.
 void castShadows(Scene& scene, const ShadowLights& wanted);
 
+/// What a light sends to an eye, unhindered: lux for a point light of one candela at one metre.
+/// Directional lights are the strongest; from nowhere (NaN) it is the candela.
+[[nodiscard]] double strengthAt(const Scene& scene, const PlacedLight& placed, const Vec3d& eye);
+
 /// [placed lights] Those that cast shadows as seen from `eye`: no more than shadowLightsAtOnce, the
 /// strongest there. From nowhere (NaN) those of the most candela. Cost: O(lights log lights).
 [[nodiscard]] std::vector<bool> castingLights(const Scene& scene, const Vec3d& eye);

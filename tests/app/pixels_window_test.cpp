@@ -1,6 +1,7 @@
 // What the view draws, pixel by pixel: transparency and the light lens.
 
 #include "support/gltf_builder.h"
+#include "support/lights.h"
 #include "support/pictures.h"
 #include "window_fixture.h"
 
@@ -170,6 +171,61 @@ TEST_F(Pixels, LightsThatEndBeforeTheEyeShineNoMore) {
     EXPECT_GT(middle().red(), dark.red()) << "from where it is not too far";
     openPane("BLEND", 0.0, true, 40);
     EXPECT_EQ(middle(), lit);
+}
+
+/// Ground under a lamp 5 m above it, looked at from below a slab that hangs between the two.
+class Shadows : public Pixels {
+protected:
+    struct Yard {
+        bool lampCasts = true;
+        bool hasSlab = true;
+        bool slabCasts = true;
+    };
+    QColor groundOf(const Yard& yard) {
+        std::vector<test::Placed> things;
+        if (yard.hasSlab)
+            things = {{test::named(test::makeBox({3, 0.2F, 3}), "slab"), {0, 2.5F, 0}}};
+        Scene scene = test::groundWith(things, {{{0, 5, 0}, 60, 30, yard.lampCasts}});
+        if (!yard.slabCasts) scene.nodes[1].rest["extras"]["castsShadow"] = false;
+        Node eye;
+        eye.camera = 0;
+        const double half = std::atan2(1.5, 4) / 2;  // down to the origin
+        eye.rest = {{"translation", {0, 1.5, 4}},
+                    {"rotation", {-std::sin(half), 0, 0, std::cos(half)}}};
+        scene.cameras.push_back(
+            {{"type", "perspective"}, {"perspective", {{"yfov", 1}, {"znear", 0.1}}}});
+        scene.scenes[0]["nodes"].push_back(scene.nodes.size());
+        scene.nodes.push_back(std::move(eye));
+        const std::string file = (folder_ / "yard.glb").string();
+        EXPECT_TRUE(writeGltf(scene, file, {}, noProgress()));
+        window_->open(QString::fromStdString(file));
+        EXPECT_TRUE(settle());
+        EXPECT_EQ(failure_, "");
+        return middle();
+    }
+};
+
+TEST_F(Shadows, FallWhereALampIsHidden) {
+    const int lit = groundOf({.lampCasts = false}).value();
+    EXPECT_LT(groundOf({}).value(), lit - 20);
+    EXPECT_NEAR(groundOf({.slabCasts = false}).value(), lit, 2);
+}
+
+TEST_F(Shadows, OfNothingDoNotFall) {
+    const int lit = groundOf({.lampCasts = false, .hasSlab = false}).value();
+    EXPECT_NEAR(groundOf({.hasSlab = false}).value(), lit, 2) << "the ground does not shade itself";
+}
+
+TEST_F(Shadows, AFlatSceneIsLitAsWell) {
+    const int flat = groundOf({.lampCasts = false, .hasSlab = false}).value();
+    EXPECT_NEAR(flat, groundOf({.lampCasts = false}).value(), 25);
+}
+
+TEST_F(Shadows, GoWithALampThatIsSwitchedOff) {
+    const int hidden = groundOf({}).value();
+    window_->document().selection().setWithout({.objects = {}, .lights = {true}, .images = {}});
+    ASSERT_TRUE(settle());
+    EXPECT_LE(middle().value(), hidden) << "no light, and none to be kept";
 }
 
 }  // namespace

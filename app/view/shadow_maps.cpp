@@ -1,0 +1,288 @@
+#include "view/shadow_maps.h"
+
+#include <Eigen/Geometry>
+#include <QVector4D>
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "base/index.h"
+#include "geometry/frustum.h"
+#include "measure/lighting.h"
+#include "measure/viewcost.h"
+#include "scene/shadow_lights.h"
+#include "view/base_color.h"
+#include "view/shaders.h"
+
+namespace flentro::app {
+namespace {
+
+constexpr GLsizei kSize = 512;         ///< Texels along an edge of a face.
+constexpr float kNearest = 0.05F;      ///< Metres: what is nearer to a light casts no shadow.
+constexpr GLenum kFirstUnit = 3;       ///< Texture units before it are the materials'.
+constexpr float kOpaqueAlpha = 0.98F;  ///< Transparent surfaces below it let light through.
+constexpr float kNoRange = 1e9F;       ///< Metres, in place of infinity.
+constexpr double kLeastShown = 0.1;    ///< Lux: a light without a range shows up to there.
+
+/// The way that a face looks, and its up, as cube maps have it.
+struct Side {
+    Vec3f ahead;
+    Vec3f up;
+};
+const std::array<Side, 6> kSides = {{{{1, 0, 0}, {0, -1, 0}},
+                                     {{-1, 0, 0}, {0, -1, 0}},
+                                     {{0, 1, 0}, {0, 0, 1}},
+                                     {{0, -1, 0}, {0, 0, -1}},
+                                     {{0, 0, 1}, {0, -1, 0}},
+                                     {{0, 0, -1}, {0, -1, 0}}}};
+
+Eigen::Matrix4f lookFrom(const Vec3f& position, const Side& side, float farthest) {
+    const Vec3f right = side.ahead.cross(side.up);
+    Eigen::Matrix4f view = Eigen::Matrix4f::Identity();
+    view.block<1, 3>(0, 0) = right.transpose();
+    view.block<1, 3>(1, 0) = side.up.transpose();
+    view.block<1, 3>(2, 0) = -side.ahead.transpose();
+    view.topRightCorner<3, 1>() = -(view.topLeftCorner<3, 3>() * position);
+    Eigen::Matrix4f square = Eigen::Matrix4f::Zero();  // a square view of 90 degrees
+    square(0, 0) = square(1, 1) = 1;
+    square(2, 2) = -(farthest + kNearest) / (farthest - kNearest);
+    square(2, 3) = -2 * farthest * kNearest / (farthest - kNearest);
+    square(3, 2) = -1;
+    return square * view;
+}
+
+/// True if a face sees something of a box: none of its four sides leaves all of it out.
+bool sees(const Side& side, const Vec3f& position, const Box& box) {
+    const Vec3f centre = box.center().cast<float>() - position;
+    const Vec3f half = 0.5F * box.sizes().cast<float>();
+    const Vec3f right = side.ahead.cross(side.up);
+    for (const Vec3f& across : {right, Vec3f(-right), side.up, Vec3f(-side.up)}) {
+        const Vec3f normal = side.ahead + across;
+        if (normal.dot(centre) + normal.cwiseAbs().dot(half) < 0) return false;
+    }
+    return true;
+}
+
+}  // namespace
+
+void ShadowMaps::initialise(Gl* gl, GpuScene* gpu) {
+    gl_ = gl;
+    gpu_ = gpu;
+    gl_->glGenFramebuffers(1, &framebuffer_);
+    gl_->glGenBuffers(1, &buffer_);
+}
+
+void ShadowMaps::release() {
+    for (Map& map : maps_)
+        if (map.cube) gl_->glDeleteTextures(1, &map.cube);
+    maps_ = {};
+    if (framebuffer_) gl_->glDeleteFramebuffers(1, &framebuffer_);
+    if (buffer_) gl_->glDeleteBuffers(1, &buffer_);
+    program_.reset();
+    lamps_.clear();
+    faces_.clear();
+}
+
+void ShadowMaps::beginNone() {
+    for (const Face& face : faces_) maps_[lamps_[face.lamp].map].key = {};
+    faces_.clear();
+    lamps_.clear();
+    started_ = false;
+}
+
+void ShadowMaps::begin(const Frame& frame) {
+    beginNone();
+    scene_ = frame.scene;
+    off_ = frame.off;
+    takeLamps(frame);
+    assignMaps(frame);
+}
+
+/// The strongest lights that cast a shadow here, and reach into the view.
+void ShadowMaps::takeLamps(const Frame& frame) {
+    const Scene& scene = *frame.scene;
+    const std::vector<float>& shares = gpu_->lighting(frame.state).shares;
+    if (shares.size() != scene.placedLights.size()) return;  // not gathered yet
+    const std::vector<bool> casting = castingLights(scene, frame.view.eye);
+    const Frustum frustum(frame.view, frame.target.projection());
+    std::vector<std::pair<double, std::uint32_t>> order;
+    const std::vector<Emitter> emitters = emittersOf(scene);
+    std::vector<Lamp> lamps(shares.size());
+    for (std::uint32_t i = 0; i < shares.size(); ++i) {
+        const PlacedLight& placed = scene.placedLights[i];
+        const Light& light = elementOf(scene.lights, placed.light);
+        if (!casting[i] || shares[i] <= 0 || light.type == LightType::Directional) continue;
+        const double shown = std::sqrt(static_cast<double>(light.intensity) / kLeastShown);
+        const double farthest = std::min(placed.range, shown);
+        if (!(farthest > kNearest) || !frustum.meetsSphere(placed.position, farthest)) continue;
+        Lamp& lamp = lamps[i];
+        lamp.position = placed.position.cast<float>();
+        lamp.candela = light.color * light.intensity * shares[i];
+        lamp.cone << emitters[i].direction().cast<float>(),
+            static_cast<float>(emitters[i].cosOuter());
+        lamp.cosInner = static_cast<float>(emitters[i].cosInner());
+        lamp.range = static_cast<float>(placed.range);
+        lamp.farthest = static_cast<float>(farthest);
+        order.emplace_back(-strengthAt(scene, placed, frame.view.eye), i);
+    }
+    std::sort(order.begin(), order.end());
+    order.resize(std::min(order.size(), kMost));
+    std::vector<std::uint32_t> lights;
+    for (const auto& [strength, light] : order) lights.push_back(light);
+    auto passes = selectCasters(scene, frame.view.eye, lights, frame.off.objects);
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        lamps_.push_back(std::move(lamps[lights[i]]));
+        lamps_.back().casters = std::move(passes[i]);
+    }
+}
+
+Hash ShadowMaps::keyOf(const Frame& frame, const Lamp& lamp) const {
+    Hasher hasher;
+    hasher.add(reinterpret_cast<std::uintptr_t>(frame.scene.get())).add(lamp.farthest);
+    for (int axis = 0; axis < 3; ++axis) hasher.add(lamp.position[axis]);
+    for (const DrawnObject& caster : lamp.casters) hasher.add(caster.object).add(caster.level);
+    for (const Hash& image : frame.off.images) hasher.add(image);
+    return hasher.result();
+}
+
+/// Each light gets the map that holds what it needs, else one that no other light has; that is
+/// drawn anew.
+void ShadowMaps::assignMaps(const Frame& frame) {
+    std::array<bool, kMost> taken{};
+    std::vector<Hash> keys;
+    std::vector<std::size_t> open;
+    for (std::size_t i = 0; i < lamps_.size(); ++i) {
+        keys.push_back(keyOf(frame, lamps_[i]));
+        const auto known = std::find_if(maps_.begin(), maps_.end(),
+                                        [&](const Map& map) { return map.key == keys[i]; });
+        if (known == maps_.end()) {
+            open.push_back(i);
+            continue;
+        }
+        lamps_[i].map = static_cast<std::size_t>(known - maps_.begin());
+        taken[lamps_[i].map] = true;
+    }
+    for (const std::size_t i : open) {
+        const auto free = std::find(taken.begin(), taken.end(), false);
+        *free = true;
+        lamps_[i].map = static_cast<std::size_t>(free - taken.begin());
+        maps_[lamps_[i].map].key = keys[i];
+        for (int side = 0; side < 6; ++side)
+            faces_.push_back({i, side, castersOf(frame, lamps_[i], side)});
+    }
+}
+
+DrawList ShadowMaps::castersOf(const Frame& frame, const Lamp& lamp, int side) const {
+    DrawList list;
+    for (const DrawnObject& caster : lamp.casters) {
+        const Object& object = frame.scene->objects[caster.object];
+        if (!sees(elementOf(kSides, side), lamp.position, object.bounds)) continue;
+        list.add(frame.scene->asset(object).level(caster.level), object, Vec3f::Ones(), 1);
+    }
+    list.prepare(*gpu_);
+    list.cut();
+    return list;
+}
+
+GLuint ShadowMaps::cube(Map& map) {
+    if (map.cube) return map.cube;
+    gl_->glGenTextures(1, &map.cube);
+    gl_->glBindTexture(GL_TEXTURE_CUBE_MAP, map.cube);
+    for (GLenum side = 0; side < 6; ++side)
+        gl_->glTexImage2D(GL_TEXTURE_CUBE_MAP_POSITIVE_X + side, 0, GL_DEPTH_COMPONENT24, kSize,
+                          kSize, 0, GL_DEPTH_COMPONENT, GL_UNSIGNED_INT, nullptr);
+    const std::pair<GLenum, GLint> parameters[] = {
+        {GL_TEXTURE_MIN_FILTER, GL_LINEAR},    {GL_TEXTURE_MAG_FILTER, GL_LINEAR},
+        {GL_TEXTURE_WRAP_S, GL_CLAMP_TO_EDGE}, {GL_TEXTURE_WRAP_T, GL_CLAMP_TO_EDGE},
+        {GL_TEXTURE_WRAP_R, GL_CLAMP_TO_EDGE}, {GL_TEXTURE_COMPARE_MODE, GL_COMPARE_REF_TO_TEXTURE},
+        {GL_TEXTURE_COMPARE_FUNC, GL_LEQUAL}};
+    for (const auto& [name, value] : parameters)
+        gl_->glTexParameteri(GL_TEXTURE_CUBE_MAP, name, value);
+    return map.cube;
+}
+
+/// Its framebuffer, matrix and states; cleared the first time.
+void ShadowMaps::startFace(const Face& face) {
+    const Lamp& lamp = lamps_[face.lamp];
+    gl_->glBindFramebuffer(GL_FRAMEBUFFER, framebuffer_);
+    gl_->glFramebufferTexture2D(GL_FRAMEBUFFER, GL_DEPTH_ATTACHMENT,
+                                GL_TEXTURE_CUBE_MAP_POSITIVE_X + static_cast<GLenum>(face.side),
+                                cube(maps_[lamp.map]), 0);
+    gl_->glDrawBuffer(GL_NONE);
+    gl_->glReadBuffer(GL_NONE);
+    gl_->glViewport(0, 0, kSize, kSize);
+    gl_->glEnable(GL_DEPTH_TEST);
+    gl_->glDepthMask(GL_TRUE);
+    gl_->glDisable(GL_BLEND);
+    gl_->glEnable(GL_POLYGON_OFFSET_FILL);
+    gl_->glPolygonOffset(2, 4);
+    if (!std::exchange(started_, true)) gl_->glClear(GL_DEPTH_BUFFER_BIT);
+    if (!program_) {
+        program_ = std::make_unique<QOpenGLShaderProgram>();
+        program_->addShaderFromSourceCode(QOpenGLShader::Vertex, kVertexShader);
+        program_->addShaderFromSourceCode(QOpenGLShader::Fragment, kDepthShader);
+        program_->link();
+    }
+    program_->bind();
+    const Eigen::Matrix4f matrix =
+        lookFrom(lamp.position, elementOf(kSides, face.side), lamp.farthest);
+    gl_->glUniformMatrix4fv(program_->uniformLocation("viewProjection"), 1, GL_FALSE,
+                            matrix.data());
+}
+
+/// As the rays of a light go: through holes, panes, and the backs of one-sided surfaces.
+void ShadowMaps::useMaterial(int index) {
+    static const Material standard;
+    const Material& material = index < 0 ? standard : elementOf(scene_->materials, index);
+    const Image* image =
+        bindBaseColor(*gl_, *gpu_, *program_, *scene_, off_, material, kOpaqueAlpha);
+    const bool hasHoles = material.alphaMode != AlphaMode::Opaque && image;
+    if (hasHoles && gpu_->texture(*image) == 0) maps_[lamps_[faces_.back().lamp].map].key = {};
+    if (material.doubleSided)
+        gl_->glDisable(GL_CULL_FACE);
+    else
+        gl_->glEnable(GL_CULL_FACE);
+}
+
+bool ShadowMaps::advance(const TimeSlice& time) {
+    while (!faces_.empty() && !time.isOver()) {
+        Face& face = faces_.back();
+        startFace(face);
+        face.list.draw(
+            *gl_, *gpu_, buffer_, [this](int material) { useMaterial(material); }, time);
+        gl_->glFinish();
+        gl_->glDisable(GL_POLYGON_OFFSET_FILL);
+        gl_->glDisable(GL_CULL_FACE);
+        if (!face.list.isDrawn()) break;
+        faces_.pop_back();
+        started_ = false;
+    }
+    return faces_.empty();
+}
+
+void ShadowMaps::bind(QOpenGLShaderProgram& program) const {
+    program.setUniformValue("lampCount", static_cast<GLint>(lamps_.size()));
+    for (std::size_t i = 0; i < kMost; ++i) {
+        // Also without a light: samplers of two kinds must not share a unit.
+        const auto unit = kFirstUnit + static_cast<GLenum>(i);
+        const std::string sampler = "lampDepth" + std::to_string(i);
+        program.setUniformValue(sampler.c_str(), static_cast<GLint>(unit));
+        if (i >= lamps_.size()) continue;
+        const Lamp& lamp = lamps_[i];
+        gl_->glActiveTexture(GL_TEXTURE0 + unit);
+        gl_->glBindTexture(GL_TEXTURE_CUBE_MAP, maps_[lamp.map].cube);
+        const auto set = [&](const char* name, const auto& value) {
+            const std::string member = std::string(name) + "[" + std::to_string(i) + "]";
+            program.setUniformValue(member.c_str(), value);
+        };
+        set("lampPlace",
+            QVector4D(lamp.position.x(), lamp.position.y(), lamp.position.z(), lamp.farthest));
+        set("lampLight", QVector4D(lamp.candela.x(), lamp.candela.y(), lamp.candela.z(),
+                                   std::min(lamp.range, kNoRange)));
+        set("lampCone", QVector4D(lamp.cone.x(), lamp.cone.y(), lamp.cone.z(), lamp.cone.w()));
+        set("lampInner", lamp.cosInner);
+    }
+    gl_->glActiveTexture(GL_TEXTURE0);
+}
+
+}  // namespace flentro::app
