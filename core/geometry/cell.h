@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdint>
 
 #include "geometry/space.h"
 
@@ -20,6 +21,16 @@ struct HashCell {
         return part(c[0], 73856093U) ^ part(c[1], 19349663U) ^ part(c[2], 83492791U);
     }
 };
+
+/// 64 bits by which even many millions of cells are told apart.
+[[nodiscard]] inline std::uint64_t hash64(const Cell& cell) {
+    std::uint64_t hash = 0;
+    for (const long c : cell) {
+        hash = (hash ^ static_cast<std::uint64_t>(c)) * 0x9E3779B97F4A7C15U;
+        hash ^= hash >> 29U;
+    }
+    return hash;
+}
 
 /// The cell with edges of that length that a point is in.
 [[nodiscard]] inline Cell cellAt(const Vec3d& p, double edge) {

@@ -15,6 +15,36 @@ constexpr int kLargest = 16384;  ///< Pixels an edge: nothing is averaged before
 constexpr int kClear = 16, kOpaque = 239;
 constexpr int kSameColour = 2;  ///< Of 255: what encoding may change.
 
+/// The mean of each of 16 x 16 fields; a smaller image is enlarged.
+std::vector<std::uint8_t> thumbnailOf(const Pixels& pixels) {
+    constexpr int kEdge = ImageFacts::kThumbnail;
+    if (pixels.width < kEdge || pixels.height < kEdge)
+        return resizeImage(pixels, kEdge, kEdge).rgba;
+    std::vector<std::uint64_t> sums(kEdge * kEdge * 4);
+    std::vector<std::uint32_t> counts(kEdge * kEdge);
+    for (int y = 0; y < pixels.height; ++y)
+        for (int column = 0; column < kEdge; ++column) {
+            const auto field =
+                static_cast<std::size_t>(std::int64_t{y} * kEdge / pixels.height * kEdge + column);
+            const auto first = static_cast<int>(std::int64_t{column} * pixels.width / kEdge);
+            const auto last = static_cast<int>(std::int64_t{column + 1} * pixels.width / kEdge);
+            const std::uint8_t* pixel =
+                &pixels.rgba[4 *
+                             (static_cast<std::size_t>(y) * static_cast<std::size_t>(pixels.width) +
+                              static_cast<std::size_t>(first))];
+            std::array<std::uint32_t, 4> row{};
+            for (int x = first; x < last; ++x, pixel += 4)
+                for (std::size_t c = 0; c < 4; ++c) row[c] += pixel[c];
+            for (std::size_t c = 0; c < 4; ++c) sums[4 * field + c] += row[c];
+            counts[field] += static_cast<std::uint32_t>(last - first);
+        }
+    std::vector<std::uint8_t> thumbnail;
+    for (std::size_t i = 0; i < sums.size(); ++i)
+        thumbnail.push_back(
+            static_cast<std::uint8_t>((sums[i] + counts[i / 4] / 2) / counts[i / 4]));
+    return thumbnail;
+}
+
 }  // namespace
 
 ImageFacts imageFactsOf(const Image& image) {
@@ -40,7 +70,7 @@ ImageFacts imageFactsOf(const Image& image) {
     // Deep channels lose some in decoding: such images are equal only to the bit.
     facts.pixels =
         hasDeepChannels(image) ? image.hash : hashBytes(std::as_bytes(std::span(pixels->rgba)));
-    facts.thumbnail = resizeImage(*pixels, ImageFacts::kThumbnail, ImageFacts::kThumbnail).rgba;
+    facts.thumbnail = thumbnailOf(*pixels);
     return facts;
 }
 

@@ -1,9 +1,13 @@
 #include "scene/coincidence.h"
 
 #include <algorithm>
+#include <bit>
 #include <map>
 
 #include "base/index.h"
+#include "base/parallel.h"
+#include "geometry/cell.h"
+#include "geometry/slabs.h"
 
 namespace flentro {
 namespace {
@@ -11,16 +15,58 @@ namespace {
 constexpr double kNear = 1e-5;          ///< Metres.
 constexpr double kRounding = 4e-7;      ///< Of a place's largest coordinate.
 constexpr std::size_t kMaxBoxes = 16;   ///< Of an object; with more all its triangles are asked.
-constexpr std::size_t kMaxWindow = 64;  ///< Triangles that one is compared with.
+constexpr std::size_t kMaxInCell = 64;  ///< Triangles that one is compared with.
+constexpr double kCellSize = 16;        ///< Times the distance within which places are one.
+constexpr double kSlabTriangles = 1e6;  ///< Looked at together: bounds the memory.
 
 using CornerPoints = std::array<Vec3d, 3>;
+using Counts = std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t>;
 
-/// A placed triangle, by where its centre lies along a direction that no scene is aligned with.
-struct Entry {
-    double along = 0;
+/// Within which two places are one.
+double nearAt(const Vec3d& place) {
+    return kNear + kRounding * place.cwiseAbs().maxCoeff();
+}
+
+/// A triangle of an object.
+struct Placed {
     std::uint32_t object = 0;
     std::uint32_t part = 0;
     std::uint32_t first = 0;  ///< In Part::indices.
+};
+
+/// Triangles by the cell that their centre is in. Open addressing; equal keys follow each other.
+class CellTable {
+public:
+    explicit CellTable(std::size_t count)
+        : slots_(std::bit_ceil(2 * count + 2)), mask_(slots_.size() - 1) {}
+
+    /// The first of a cell's triangles for which `isMet` is true; null: none.
+    template <typename IsMet>
+    [[nodiscard]] const Placed* find(std::uint64_t key, const IsMet& isMet) const {
+        std::size_t compared = 0;
+        for (std::size_t i = key & mask_; slots_[i].isUsed && compared < kMaxInCell;
+             i = (i + 1) & mask_)
+            if (slots_[i].key == key && (++compared, isMet(slots_[i].triangle)))
+                return &slots_[i].triangle;
+        return nullptr;
+    }
+    /// Nothing is added to a cell that is full.
+    void add(std::uint64_t key, const Placed& triangle) {
+        std::size_t there = 0;
+        std::size_t i = key & mask_;
+        for (; slots_[i].isUsed; i = (i + 1) & mask_)
+            if (slots_[i].key == key && ++there == kMaxInCell) return;
+        slots_[i] = {key, triangle, true};
+    }
+
+private:
+    struct Slot {
+        std::uint64_t key = 0;
+        Placed triangle;
+        bool isUsed = false;
+    };
+    std::vector<Slot> slots_;
+    std::size_t mask_;
 };
 
 bool isAsked(const Scene& scene, const Part& part) {
@@ -36,13 +82,17 @@ public:
     [[nodiscard]] std::vector<Coincidence> find() {
         collectBoxes();
         for (std::uint32_t i = 0; i < boxes_.size(); ++i)
-            if (!boxes_[i].empty()) addTriangles(i);
-        std::sort(entries_.begin(), entries_.end(), [](const Entry& a, const Entry& b) {
-            return std::tie(a.along, a.object, a.part, a.first) <
-                   std::tie(b.along, b.object, b.part, b.first);
-        });
-        std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> counts;
-        for (std::size_t i = 0; i < entries_.size(); ++i) matchFrom(i, counts);
+            if (!boxes_[i].empty()) {
+                asked_.push_back(i);
+                readPositions(static_cast<std::size_t>(scene_.objects[i].asset));
+            }
+        const std::vector<double> bounds = slabsOfAsked();
+        std::vector<Counts> found(bounds.size() - 1);
+        parallelEach(found.size(),
+                     [&](std::size_t i) { found[i] = findIn(bounds[i], bounds[i + 1]); });
+        Counts counts;
+        for (const Counts& some : found)
+            for (const auto& [pair, count] : some) counts[pair] += count;
         std::vector<Coincidence> result;
         for (const auto& [pair, count] : counts) result.push_back(orderedBySize(pair, count));
         std::sort(result.begin(), result.end(), [](const Coincidence& a, const Coincidence& b) {
@@ -91,19 +141,79 @@ private:
                });
     }
 
-    void addTriangles(std::uint32_t object) {
+    /// Along x, with about as many triangles each.
+    [[nodiscard]] std::vector<double> slabsOfAsked() {
+        std::vector<std::pair<double, double>> weights;
+        for (const std::uint32_t i : asked_) {
+            const Object& object = scene_.objects[i];
+            weights.emplace_back(object.bounds.center().x(),
+                                 static_cast<double>(scene_.mesh(object).triangles));
+            farthest_ = farthest_.cwiseMax(object.bounds.min().cwiseAbs());
+            farthest_ = farthest_.cwiseMax(object.bounds.max().cwiseAbs());
+        }
+        return slabBounds(std::move(weights), kSlabTriangles);
+    }
+
+    /// Pairs whose first triangle along x has its centre in [from, to).
+    [[nodiscard]] Counts findIn(double from, double to) const {
+        const double near = 2 * nearAt(farthest_);
+        std::vector<std::pair<Placed, Vec3d>> triangles;  // with their centres
+        for (const std::uint32_t object : asked_) {
+            const Box& bounds = scene_.objects[object].bounds;
+            if (bounds.max().x() < from - near || bounds.min().x() > to + near) continue;
+            addTriangles(object, from - near, to + near, triangles);
+        }
+        CellTable table(triangles.size());
+        Counts counts;
+        for (const auto& [triangle, centre] : triangles) {
+            if (const auto other = matchOf(triangle, centre, table);
+                other && isIn(*other, centre, from, to))
+                ++counts[std::minmax(triangle.object, other->object)];
+            table.add(hash64(cellOf(centre)), triangle);
+        }
+        return counts;
+    }
+
+    [[nodiscard]] bool isIn(const Placed& other, const Vec3d& centre, double from,
+                            double to) const {
+        const double first = std::min(centreOf(cornersOf(other)).x(), centre.x());
+        return first >= from && first < to;
+    }
+
+    void addTriangles(std::uint32_t object, double from, double to,
+                      std::vector<std::pair<Placed, Vec3d>>& triangles) const {
         const Mesh& mesh = scene_.mesh(scene_.objects[object]);
-        readPositions(static_cast<std::size_t>(scene_.objects[object].asset));
         for (std::uint32_t p = 0; p < mesh.parts.size(); ++p) {
             const Part& part = mesh.parts[p];
             if (!isAsked(scene_, part)) continue;
             for (std::uint32_t first = 0; first + 2 < part.indices.size(); first += 3) {
-                const CornerPoints corners = cornersOf({0, object, p, first});
-                const Vec3d centre = (corners[0] + corners[1] + corners[2]) / 3;
-                if (mayMatch(object, centre))
-                    entries_.push_back({centre.dot(Vec3d(0.53, 0.62, 0.578)), object, p, first});
+                const Vec3d centre = centreOf(cornersOf({object, p, first}));
+                if (centre.x() >= from && centre.x() < to && mayMatch(object, centre))
+                    triangles.emplace_back(Placed{object, p, first}, centre);
             }
         }
+    }
+
+    [[nodiscard]] Cell cellOf(const Vec3d& place) const {
+        return cellAt(place, kCellSize * nearAt(farthest_));
+    }
+
+    /// A triangle of another object at the same place; null: none. Where a centre is near the side
+    /// of its cell the next cell is asked as well.
+    [[nodiscard]] const Placed* matchOf(const Placed& triangle, const Vec3d& centre,
+                                        const CellTable& table) const {
+        const CornerPoints corners = cornersOf(triangle);
+        const Vec3d margin = Vec3d::Constant(nearAt(centre));
+        const Cell low = cellOf(centre - margin);
+        const Cell high = cellOf(centre + margin);
+        const auto isMet = [&](const Placed& other) {
+            return other.object != triangle.object && isSame(corners, cornersOf(other));
+        };
+        for (long x = low[0]; x <= high[0]; ++x)
+            for (long y = low[1]; y <= high[1]; ++y)
+                for (long z = low[2]; z <= high[2]; ++z)
+                    if (const Placed* found = table.find(hash64({x, y, z}), isMet)) return found;
+        return nullptr;
     }
 
     void readPositions(std::size_t asset) {
@@ -113,7 +223,7 @@ private:
             parts.push_back(isAsked(scene_, part) ? positionsOf(part) : std::vector<Vec3f>());
     }
 
-    [[nodiscard]] CornerPoints cornersOf(const Entry& entry) const {
+    [[nodiscard]] CornerPoints cornersOf(const Placed& entry) const {
         const Object& object = scene_.objects[entry.object];
         const auto asset = static_cast<std::size_t>(object.asset);
         const std::vector<std::uint32_t>& indices =
@@ -126,9 +236,8 @@ private:
         return corners;
     }
 
-    /// Within which two places are one.
-    [[nodiscard]] static double nearAt(const Vec3d& place) {
-        return kNear + kRounding * place.cwiseAbs().maxCoeff();
+    [[nodiscard]] static Vec3d centreOf(const CornerPoints& corners) {
+        return (corners[0] + corners[1] + corners[2]) / 3;
     }
 
     [[nodiscard]] static bool isSame(const CornerPoints& a, const CornerPoints& b) {
@@ -138,22 +247,6 @@ private:
                 return (corner - other).cwiseAbs().maxCoeff() <= near;
             });
         });
-    }
-
-    /// Counts the next triangle of another object at the same place.
-    void matchFrom(std::size_t i,
-                   std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t>& counts) const {
-        const std::size_t end = std::min(entries_.size(), i + 1 + kMaxWindow);
-        const Entry& entry = entries_[i];
-        if (i + 1 == end) return;
-        const CornerPoints corners = cornersOf(entry);
-        const double last = entry.along + 2 * nearAt(corners[0]);
-        for (std::size_t k = i + 1; k < end && entries_[k].along <= last; ++k) {
-            if (entries_[k].object == entry.object) continue;
-            if (!isSame(corners, cornersOf(entries_[k]))) continue;
-            ++counts[std::minmax(entry.object, entries_[k].object)];
-            return;
-        }
     }
 
     [[nodiscard]] Coincidence orderedBySize(const std::pair<std::uint32_t, std::uint32_t>& pair,
@@ -167,7 +260,8 @@ private:
     const Scene& scene_;
     std::vector<std::vector<std::vector<Vec3f>>> positions_;  ///< [assets][parts][vertices]
     std::vector<std::vector<Box>> boxes_;                     ///< [objects]
-    std::vector<Entry> entries_;
+    std::vector<std::uint32_t> asked_;                        ///< Objects that others overlap.
+    Vec3d farthest_ = Vec3d::Zero();                          ///< Largest coordinates of those.
 };
 
 }  // namespace

@@ -44,7 +44,7 @@ double flatShare(const WeldedMesh& welded) {
 std::vector<Finding> run(const FindingInput& in) {
     TidySettings dissolving;
     dissolving.weld = true;
-    dissolving.dropDegenerate = dissolving.dropDuplicates = false;
+    dissolving.dropDegenerate = dissolving.dropDuplicates = dissolving.textures = false;
     CancelOnly quiet(in.progress);
     Scene scene = in.scene;
     std::vector<std::size_t> left;
@@ -63,8 +63,8 @@ std::vector<Finding> run(const FindingInput& in) {
             in.memo.put(kLeft, contentOf(scene, mesh), left[a]);
         if (tried.empty() || tried.back() != a) scene.assets[a].importance = Importance::Keep;
     }
-    const auto done = applyTidy(scene, dissolving, quiet);
     std::vector<Finding> findings;
+    const auto done = applyTidy(scene, dissolving, quiet);
     if (!done) return findings;
     for (const std::size_t a : tried) {
         left[a] = done->scene.assets[a].mesh->triangles;

@@ -5,9 +5,11 @@
 #include <numeric>
 #include <set>
 
+#include "geometry/cell.h"
 #include "geometry/frustum.h"
 #include "geometry/mesh.h"
 #include "geometry/morton.h"
+#include "geometry/slabs.h"
 #include "geometry/weld.h"
 #include "support/meshes.h"
 
@@ -215,6 +217,26 @@ TEST(Morton, RanksPlacesThatAreNoNumbers) {
     const std::vector<Vec3f> places = {{0, 0, 0}, {nan, 1, 0}, {inf, 0, 0}, {1, -inf, nan}};
     const std::vector<std::uint32_t> ranks = ranksAlongCurve(places);
     EXPECT_EQ(std::set<std::uint32_t>(ranks.begin(), ranks.end()).size(), 4U);
+}
+
+TEST(Slabs, HoldAboutAsMuchEach) {
+    const double endless = std::numeric_limits<double>::infinity();
+    std::vector<std::pair<double, double>> things;
+    for (int i = 9; i >= 0; --i) things.emplace_back(i, 10);
+    EXPECT_EQ(slabBounds(things, 30), (std::vector<double>{-endless, 3, 6, 9, endless}));
+    EXPECT_EQ(slabBounds(things, 1000), (std::vector<double>{-endless, endless}));
+    EXPECT_EQ(slabBounds({}, 1), (std::vector<double>{-endless, endless}));
+    const std::vector<std::pair<double, double>> same(5, {2, 10});
+    EXPECT_EQ(slabBounds(same, 10), (std::vector<double>{-endless, 2, endless}))
+        << "what is at one place stays together";
+}
+
+TEST(Cells, AreToldApartBy64Bits) {
+    std::set<std::uint64_t> hashes;
+    for (long x = -8; x < 8; ++x)
+        for (long y = -8; y < 8; ++y)
+            for (long z = -8; z < 8; ++z) hashes.insert(hash64({x, y, z}));
+    EXPECT_EQ(hashes.size(), 16U * 16 * 16);
 }
 
 TEST(IndexSize, UsesTwoBytesBelowTheRestartValue) {

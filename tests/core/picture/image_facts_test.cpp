@@ -21,6 +21,26 @@ TEST(ImageFacts, TellTheRangeOfEveryChannel) {
     EXPECT_EQ(facts.thumbnail.size(), 16U * 16 * 4);
 }
 
+TEST(ImageFacts, ThumbnailsHoldMeans) {
+    const auto thumbnail = [](int width, int height) {
+        return imageFactsOf(test::makePicture(width, height,
+                                              [](int x, int y) -> std::array<int, 4> {
+                                                  return {10 * (x % 2), y / 2, 7, 255};
+                                              }))
+            .thumbnail;
+    };
+    const std::vector<std::uint8_t> even = thumbnail(32, 32);
+    for (std::size_t y = 0; y < 16; ++y)
+        for (std::size_t x = 0; x < 16; ++x) {
+            const std::uint8_t* texel = &even[4 * (16 * y + x)];
+            EXPECT_EQ(texel[0], 5) << "of 0 and 10";
+            EXPECT_EQ(texel[1], y) << "two equal rows";
+            EXPECT_EQ(texel[2], 7);
+        }
+    EXPECT_EQ(thumbnail(17, 50).size(), even.size()) << "fields of unequal size";
+    EXPECT_EQ(thumbnail(3, 90).size(), even.size()) << "enlarged";
+}
+
 TEST(ImageFacts, CountClearAndOpaquePixels) {
     const ImageFacts facts =
         imageFactsOf(test::makePicture(8, 1, [](int x, int) -> std::array<int, 4> {
