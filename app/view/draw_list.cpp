@@ -96,7 +96,9 @@ void DrawList::upload(GpuScene& gpu) const {
 void DrawList::draw(Gl& gl, GpuScene& gpu, GLuint buffer, const UseMaterial& useMaterial,
                     const TimeSlice& time) {
     GLsizei unfinished = 0;
-    while (next_ < draws_.size() && !time.isOver()) {
+    // At least one each time: a slow machine gets on as well.
+    for (bool isFirst = true; next_ < draws_.size() && (isFirst || !time.isOver());
+         isFirst = false) {
         const Draw& draw = draws_[next_];
         if (!gpu.isReady(batches_[draw.batch].mesh)) break;
         ++next_;

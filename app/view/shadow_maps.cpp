@@ -245,7 +245,7 @@ void ShadowMaps::useMaterial(int index) {
 }
 
 bool ShadowMaps::advance(const TimeSlice& time) {
-    while (!faces_.empty() && !time.isOver()) {
+    for (bool isFirst = true; !faces_.empty() && (isFirst || !time.isOver()); isFirst = false) {
         Face& face = faces_.back();
         startFace(face);
         face.list.draw(

@@ -42,6 +42,7 @@ public:
     [[nodiscard]] bool isSettled() const;
     [[nodiscard]] double frameMilliseconds() const { return after_.lastDuration(); }
     [[nodiscard]] std::size_t frameTriangles() const { return after_.lastTriangles(); }
+    [[nodiscard]] std::size_t frameShadowLights() const { return after_.shadowLights(); }
     /// The scene that shownCost() is of; null before the first count.
     [[nodiscard]] const Scene* shownScene() const;
     [[nodiscard]] const ViewCost& shownCost() const;

@@ -285,11 +285,13 @@ void ViewOverlay::paintCaption(QPainter& painter) {
     const QString what = showing == Showing::Original ? tr("Original")
                          : showing == Showing::Result ? tr("Result")
                                                       : tr("Original | Result");
-    const QString drawn =
+    QString drawn =
         tr("%1   %2 triangles drawn here in %3 ms")
             .arg(what,
                  QString::fromStdString(formatCount(static_cast<double>(view_.frameTriangles()))))
             .arg(view_.frameMilliseconds(), 0, 'f', 0);
+    if (const std::size_t lights = view_.frameShadowLights(); lights > 0)
+        drawn += tr(", with shadows of %1").arg(QString::fromStdString(counted(lights, "light")));
     paintTag(painter, {kMargin, kMargin}, showing == Showing::Result ? drawn : what, Qt::AlignLeft);
 }
 
