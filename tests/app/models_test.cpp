@@ -3,10 +3,14 @@
 #include <gtest/gtest.h>
 
 #include <QSignalSpy>
+#include <QtTest>
 
+#include "fixes/tidy/tidy.h"
 #include "model/project_model.h"
 #include "model/selection.h"
+#include "model/view_counter.h"
 #include "project/project.h"
+#include "support/meshes.h"
 #include "support/process.h"
 
 namespace flentro::app {
@@ -182,6 +186,93 @@ TEST(Selection, OfAnotherSceneNothingIsLeft) {
     EXPECT_EQ(selection.object(), -1);
     EXPECT_EQ(selection.fix(), 0);
     EXPECT_TRUE(selection.without().empty());
+}
+
+/// A box ahead of the eye, and models that know of it.
+class Models : public testing::Test {
+protected:
+    static constexpr int kPatience = 20'000;  // milliseconds
+
+    void openBox() {
+        const Scene scene = test::makeScene({{test::makeBox({2, 2, 2}), {0, 1.7, -8}}});
+        evaluator_.setSource(std::make_shared<const Scene>(scene));
+    }
+    bool waitUntilCurrent() {
+        return QTest::qWaitFor([this] { return evaluator_.isCurrent(); }, kPatience);
+    }
+    void addTidy() {
+        WorkOrder order = project_.project().order;
+        order.add(TidySettings());
+        project_.setOrder(order, "tidy");
+    }
+
+    JobRunner jobs_;
+    ProjectModel project_;
+    Selection selection_;
+    Evaluator evaluator_{project_, selection_, jobs_};
+    ViewCounter counter_{project_, selection_, evaluator_};
+};
+
+TEST_F(Models, WithoutASceneNothingIsEvaluatedOrCounted) {
+    evaluator_.evaluateNow();
+    counter_.countSoon();
+    EXPECT_FALSE(jobs_.isRunning());
+    EXPECT_TRUE(counter_.isIdle());
+    EXPECT_FALSE(evaluator_.isCurrent());
+    EXPECT_FALSE(evaluator_.isStopped());
+    EXPECT_EQ(counter_.freshness(), ViewCounter::Freshness::Nothing);
+}
+
+TEST_F(Models, AnEmptyOrdersResultIsTheSource) {
+    openBox();
+    EXPECT_FALSE(evaluator_.isCurrent()) << "not known before it is evaluated";
+    evaluator_.evaluateNow();
+    ASSERT_TRUE(waitUntilCurrent());
+    EXPECT_EQ(evaluator_.result(), evaluator_.source());
+    EXPECT_EQ(at(evaluator_.whole(), Measure::Triangles), 12);
+    EXPECT_FALSE(evaluator_.doneBy(1));
+}
+
+TEST_F(Models, CountsOfAnOldResultAreTheOriginalsOnly) {
+    openBox();
+    evaluator_.evaluateNow();
+    ASSERT_TRUE(waitUntilCurrent());
+    counter_.recountSoon();
+    const auto isFresh = [this] { return counter_.freshness() == ViewCounter::Freshness::Current; };
+    ASSERT_TRUE(QTest::qWaitFor(isFresh, kPatience));
+    EXPECT_EQ(at(counter_.here().after.counts, Measure::Triangles), 12);
+    evaluator_.want();
+    EXPECT_EQ(counter_.freshness(), ViewCounter::Freshness::Original);
+    ASSERT_TRUE(waitUntilCurrent()) << "after a moment, by itself";
+    counter_.clear();
+    EXPECT_EQ(counter_.freshness(), ViewCounter::Freshness::Nothing);
+}
+
+TEST_F(Models, WhatIsSwitchedOffIsNotCounted) {
+    openBox();
+    evaluator_.evaluateNow();
+    ASSERT_TRUE(waitUntilCurrent());
+    QSignalSpy counted(&counter_, &ViewCounter::changed);
+    selection_.setWithout({.objects = {true}, .lights = {}, .images = {}});
+    ASSERT_TRUE(counted.wait(kPatience));
+    EXPECT_EQ(at(counter_.here().before.counts, Measure::Triangles), 12);
+    EXPECT_EQ(at(counter_.here().after.counts, Measure::Triangles), 0);
+}
+
+TEST_F(Models, AStoppedOrderIsToldAndTakenUpAgain) {
+    evaluator_.setSource(std::make_shared<const Scene>(
+        test::makeScene({{test::makeGrid(300, 300, 20), {-10, 0, -25}}})));
+    addTidy();
+    QSignalSpy stopped(&evaluator_, &Evaluator::stopped);
+    evaluator_.evaluateNow();
+    jobs_.cancelAll();
+    ASSERT_TRUE(QTest::qWaitFor([this] { return !jobs_.isRunning(); }, kPatience));
+    EXPECT_EQ(stopped.count(), 1);
+    EXPECT_TRUE(evaluator_.isStopped());
+    evaluator_.evaluateAgain();
+    ASSERT_TRUE(waitUntilCurrent());
+    EXPECT_FALSE(evaluator_.isStopped());
+    EXPECT_TRUE(evaluator_.doneBy(project_.project().order.fixes[0].id));
 }
 
 }  // namespace
