@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "base/index.h"
-#include "measure/lighting.h"
 #include "model/jobs.h"
 #include "simplify/cluster.h"
 #include "view/shaders.h"
@@ -20,7 +19,6 @@ constexpr int kStandInCells = 14;
 constexpr int kGridWide = 112;  ///< Cells of the light grid along x and z.
 constexpr int kGridHigh = 8;
 constexpr double kThinnestGrid = 0.5;  ///< Metres along each axis.
-constexpr double kLampSize = 0.6;      ///< Square metres: keeps what is at a lamp from burning out.
 
 std::unique_ptr<QOpenGLShaderProgram> link(const Lens& lens) {
     auto program = std::make_unique<QOpenGLShaderProgram>();
@@ -41,8 +39,8 @@ const void* offset(std::size_t bytes) {
 
 /// Irradiance at a point from all lights at a place, without shadows (KHR_lights_punctual's
 /// window), and how many of them reach it.
-Vec4f irradiance(const Scene& scene, const std::vector<Emitter>& emitters,
-                 const std::vector<float>& shares, const Vec3d& point) {
+Vec4f irradiance(const Scene& scene, const GpuScene::ShownLights& shown, const Vec3d& point) {
+    const auto& [emitters, shares] = shown;
     Vec4f sum = Vec4f::Zero();
     for (std::size_t i = 0; i < emitters.size(); ++i) {
         const Emitter& emitter = emitters[i];
@@ -60,10 +58,10 @@ Vec4f irradiance(const Scene& scene, const std::vector<Emitter>& emitters,
 }
 
 /// Of all that the grids depend on.
-Hash hashLights(const Scene& scene, const std::vector<float>& shares) {
+Hash hashLights(const Scene& scene, const GpuScene::ShownLights& shown) {
+    const auto& [emitters, shares] = shown;
     Hasher hasher;
     const Box bounds = scene.bounds();
-    const std::vector<Emitter> emitters = emittersOf(scene);
     for (int axis = 0; axis < 3; ++axis) hasher.add(bounds.min()[axis]).add(bounds.max()[axis]);
     for (std::size_t i = 0; i < scene.placedLights.size(); ++i) {
         const PlacedLight& placed = scene.placedLights[i];
@@ -332,7 +330,7 @@ bool GpuScene::uploadFinished() {
         if (!grids[state]) continue;
         upload(grids[state]->glow, lightings_[state].glow);
         upload(grids[state]->reach, lightings_[state].reach);
-        lightings_[state].shares = std::move(grids[state]->shares);
+        lightings_[state].shown = std::move(grids[state]->shown);
         lit = true;
     }
     return finished || lit;
@@ -345,22 +343,19 @@ bool GpuScene::isBusy() const {
                        [](const auto& grids) { return grids.has_value(); });
 }
 
-GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<float>& shares,
-                                          Box box) {
+GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const ShownLights& shown, Box box) {
     GridCells cells{Vec3f::Zero(), Vec3f::Ones(), {}};
     if (box.isEmpty()) return cells;
     // A flat scene has light as well, in a grid that is not.
     const Vec3d margin = (Vec3d::Constant(kThinnestGrid) - box.sizes()).cwiseMax(0) / 2;
     box = Box(box.min() - margin, box.max() + margin);
     const Vec3d size = box.sizes();
-    const std::vector<Emitter> emitters = emittersOf(scene);
     cells.light.reserve(static_cast<std::size_t>(kGridWide) * kGridHigh * kGridWide * 4);
     for (int z = 0; z < kGridWide; ++z)
         for (int y = 0; y < kGridHigh; ++y)
             for (int x = 0; x < kGridWide; ++x) {
                 const Vec3d at((x + 0.5) / kGridWide, (y + 0.5) / kGridHigh, (z + 0.5) / kGridWide);
-                const Vec4f light =
-                    irradiance(scene, emitters, shares, box.min() + at.cwiseProduct(size));
+                const Vec4f light = irradiance(scene, shown, box.min() + at.cwiseProduct(size));
                 cells.light.insert(cells.light.end(), light.data(), light.data() + 4);
             }
     cells.origin = box.min().cast<float>();
@@ -371,16 +366,17 @@ GpuScene::GridCells GpuScene::computeGrid(const Scene& scene, const std::vector<
 void GpuScene::setLights(SceneState state, const std::shared_ptr<const Scene>& scene,
                          const std::vector<float>& shares) {
     assert(shares.size() == scene->placedLights.size());
-    const Hash key = hashLights(*scene, shares);
+    ShownLights shown{emittersOf(*scene), shares};
+    const Hash key = hashLights(*scene, shown);
     {
         const std::lock_guard lock(shared_->mutex);
         if (std::exchange(elementOf(shared_->lightKeys, state), key) == key) return;
         ++shared_->pending;
     }
-    pool_.start([shared = shared_, state, scene, shares, key] {
+    pool_.start([shared = shared_, state, scene, shown = std::move(shown), key] {
         yieldToInterface();
-        Grids grids{computeGrid(*scene, shares, glowBox(*scene)),
-                    computeGrid(*scene, shares, reachBox(*scene)), shares};
+        Grids grids{computeGrid(*scene, shown, glowBox(*scene)),
+                    computeGrid(*scene, shown, reachBox(*scene)), shown};
         const std::lock_guard guard(shared->mutex);
         // Jobs run side by side: one that was asked for before may end after.
         if (elementOf(shared->lightKeys, state) == key)

@@ -15,6 +15,7 @@
 
 #include "base/index.h"
 #include "io/image.h"
+#include "measure/lighting.h"
 #include "scene/scene.h"
 #include "view/lens.h"
 
@@ -80,10 +81,15 @@ public:
         Vec3f size = Vec3f::Ones();
         bool lit = false;
     };
+    /// Lights, and how much of each is shown, 0 to 1; [placed lights].
+    struct ShownLights {
+        std::vector<Emitter> emitters;
+        std::vector<float> shares;
+    };
     struct Lighting {
-        LightGrid glow;             ///< Where lights show, fine enough for their glow.
-        LightGrid reach;            ///< Over all that any of them reaches: for counting them.
-        std::vector<float> shares;  ///< [placed lights] That they were made with.
+        LightGrid glow;     ///< Where lights show, fine enough for their glow.
+        LightGrid reach;    ///< Over all that any of them reaches: for counting them.
+        ShownLights shown;  ///< That they were made with.
     };
     [[nodiscard]] const Lighting& lighting(SceneState state) const {
         return elementOf(lightings_, state);
@@ -112,7 +118,7 @@ private:
     struct Grids {
         GridCells glow;
         GridCells reach;
-        std::vector<float> shares;
+        ShownLights shown;
     };
     struct Shared {
         std::mutex mutex;
@@ -123,7 +129,7 @@ private:
         std::unordered_map<const Mesh*, std::vector<Vertices>> vertices;  ///< Of each part.
         int pending = 0;
     };
-    [[nodiscard]] static GridCells computeGrid(const Scene& scene, const std::vector<float>& shares,
+    [[nodiscard]] static GridCells computeGrid(const Scene& scene, const ShownLights& shown,
                                                Box box);
     [[nodiscard]] static Vertices interleave(const Part& part);
     [[nodiscard]] GpuPart upload(const Part& part, const Vertices& vertices);

@@ -3,8 +3,7 @@
 #include <algorithm>
 
 #include "base/index.h"
-#include "scene/texture_use.h"
-#include "view/base_color.h"
+#include "view/material_uniforms.h"
 #include "widgets/theme.h"
 
 namespace flentro::app {
@@ -115,7 +114,6 @@ void Renderer::setUniforms() {
     p.setUniformValue("viewport",
                       QVector2D(height * static_cast<float>(projection.aspect), height));
     p.setUniformValue("lightGrid", 1);
-    p.setUniformValue("glowPicture", 2);
     gl_->glActiveTexture(GL_TEXTURE1);
     gl_->glBindTexture(GL_TEXTURE_3D, grid.texture);
     gl_->glActiveTexture(GL_TEXTURE0);
@@ -127,18 +125,7 @@ void Renderer::useMaterial(int index) {
     const Scene& scene = *frame_.scene;
     const Material& material = index < 0 ? standard : elementOf(scene.materials, index);
     QOpenGLShaderProgram& p = program();
-    const TextureUse* found = useOf(material, "emissiveTexture");
-    const TextureUse glow = found ? *found : TextureUse();
-    const Image* glowImage = shownImage(scene, frame_.off, glow);
-    const GLuint glowPicture = glowImage ? gpu_->texture(*glowImage) : 0;
-    gl_->glActiveTexture(GL_TEXTURE2);
-    gl_->glBindTexture(GL_TEXTURE_2D, glowPicture);
-    p.setUniformValue("glowing", glowPicture != 0 ? 1 : 0);
-    const Vec3f glowU = glow.transform.row(0);
-    const Vec3f glowV = glow.transform.row(1);
-    gl_->glUniform3fv(p.uniformLocation("glowU"), 1, glowU.data());
-    gl_->glUniform3fv(p.uniformLocation("glowV"), 1, glowV.data());
-    p.setUniformValue("glowSet", glow.texCoord);
+    bindTexture(*gl_, *gpu_, p, scene, frame_.off, material, kGlowTexture);
     const Image* picture =
         bindBaseColor(*gl_, *gpu_, p, scene, frame_.off, material, kInvisibleAlpha);
     // Texels a pixel are those of the target's display, not of this window.

@@ -5,6 +5,11 @@
 
 namespace flentro::app {
 
+/// Metres: what is nearer to a light casts no shadow.
+inline constexpr float kLampNear = 0.05F;
+/// Square metres: keeps what is at a lamp from burning out.
+inline constexpr float kLampSize = 0.6F;
+
 inline constexpr const char* kVertexShader = R"(#version 330 core
 layout(location = 0) in vec3 position;
 layout(location = 1) in vec3 normal;
@@ -139,6 +144,8 @@ vec3 emission() {
 #ifdef SHADED
 const int kMostLamps = 4;
 uniform int lampCount;              // lights whose shadows are drawn
+uniform float lampNear;             // metres: the near plane of the depths
+uniform float lampSize;             // as in the light grid
 uniform vec4 lampPlace[kMostLamps]; // w: metres that the depths reach
 uniform vec4 lampLight[kMostLamps]; // candela; w: range in metres
 uniform vec4 lampCone[kMostLamps];  // way that it shines; w: cosine where a spot ends
@@ -162,10 +169,10 @@ vec3 kept(int lamp, samplerCubeShadow depths, vec3 n) {
     // A surface is asked for a little before itself, so that it does not shade itself.
     way += n * (0.01 + 0.008 * sqrt(squared));
     float deep = max(max(abs(way.x), abs(way.y)), abs(way.z));
-    const float near = 0.05;
-    float depth = (far + near - 2.0 * far * near / deep) / (far - near) * 0.5 + 0.5;
+    float depth =
+        (far + lampNear - 2.0 * far * lampNear / deep) / (far - lampNear) * 0.5 + 0.5;
     float dark = 1.0 - texture(depths, vec4(way, depth));
-    return dark * lampLight[lamp].rgb * cone * cone * (1.0 - share * share) / (squared + 0.6);
+    return dark * lampLight[lamp].rgb * cone * cone * (1.0 - share * share) / (squared + lampSize);
 }
 
 vec3 keptByShadows(vec3 n) {

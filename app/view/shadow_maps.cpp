@@ -11,14 +11,13 @@
 #include "measure/lighting.h"
 #include "measure/viewcost.h"
 #include "scene/shadow_lights.h"
-#include "view/base_color.h"
+#include "view/material_uniforms.h"
 #include "view/shaders.h"
 
 namespace flentro::app {
 namespace {
 
 constexpr GLsizei kSize = 512;         ///< Texels along an edge of a face.
-constexpr float kNearest = 0.05F;      ///< Metres: what is nearer to a light casts no shadow.
 constexpr GLenum kFirstUnit = 3;       ///< Texture units before it are the materials'.
 constexpr float kOpaqueAlpha = 0.98F;  ///< Transparent surfaces below it let light through.
 constexpr float kNoRange = 1e9F;       ///< Metres, in place of infinity.
@@ -45,8 +44,8 @@ Eigen::Matrix4f lookFrom(const Vec3f& position, const Side& side, float farthest
     view.topRightCorner<3, 1>() = -(view.topLeftCorner<3, 3>() * position);
     Eigen::Matrix4f square = Eigen::Matrix4f::Zero();  // a square view of 90 degrees
     square(0, 0) = square(1, 1) = 1;
-    square(2, 2) = -(farthest + kNearest) / (farthest - kNearest);
-    square(2, 3) = -2 * farthest * kNearest / (farthest - kNearest);
+    square(2, 2) = -(farthest + kLampNear) / (farthest - kLampNear);
+    square(2, 3) = -2 * farthest * kLampNear / (farthest - kLampNear);
     square(3, 2) = -1;
     return square * view;
 }
@@ -101,12 +100,11 @@ void ShadowMaps::begin(const Frame& frame) {
 /// The strongest lights that cast a shadow here, and reach into the view.
 void ShadowMaps::takeLamps(const Frame& frame) {
     const Scene& scene = *frame.scene;
-    const std::vector<float>& shares = gpu_->lighting(frame.state).shares;
+    const auto& [emitters, shares] = gpu_->lighting(frame.state).shown;
     if (shares.size() != scene.placedLights.size()) return;  // not gathered yet
     const std::vector<bool> casting = castingLights(scene, frame.view.eye);
     const Frustum frustum(frame.view, frame.target.projection());
     std::vector<std::pair<double, std::uint32_t>> order;
-    const std::vector<Emitter> emitters = emittersOf(scene);
     std::vector<Lamp> lamps(shares.size());
     for (std::uint32_t i = 0; i < shares.size(); ++i) {
         const PlacedLight& placed = scene.placedLights[i];
@@ -114,7 +112,7 @@ void ShadowMaps::takeLamps(const Frame& frame) {
         if (!casting[i] || shares[i] <= 0 || light.type == LightType::Directional) continue;
         const double shown = std::sqrt(static_cast<double>(light.intensity) / kLeastShown);
         const double farthest = std::min(placed.range, shown);
-        if (!(farthest > kNearest) || !frustum.meetsSphere(placed.position, farthest)) continue;
+        if (!(farthest > kLampNear) || !frustum.meetsSphere(placed.position, farthest)) continue;
         Lamp& lamp = lamps[i];
         lamp.position = placed.position.cast<float>();
         lamp.candela = light.color * light.intensity * shares[i];
@@ -262,6 +260,8 @@ bool ShadowMaps::advance(const TimeSlice& time) {
 
 void ShadowMaps::bind(QOpenGLShaderProgram& program) const {
     program.setUniformValue("lampCount", static_cast<GLint>(lamps_.size()));
+    program.setUniformValue("lampNear", kLampNear);
+    program.setUniformValue("lampSize", kLampSize);
     for (std::size_t i = 0; i < kMost; ++i) {
         // Also without a light: samplers of two kinds must not share a unit.
         const auto unit = kFirstUnit + static_cast<GLenum>(i);
