@@ -150,7 +150,7 @@ void Document::adopt(ScenePtr scene, const Project& project, const QString& file
     emit opened(projectFile.isEmpty() ? absolute : projectFile);
 }
 
-/// Its own counts are shown before the order's.
+/// Its own counts are shown before the order's: what is told of the project asks for them.
 void Document::announceScene() {
     counter_.clear();
     files_.watch(source()->files);
@@ -159,8 +159,7 @@ void Document::announceScene() {
     emit evaluator_.changed();
     emit project_.viewChanged();
     emit survey_.changed();
-    emit selection_.offChanged();
-    counter_.recountSoon();
+    emit selection_.changed();
     evaluator_.evaluateNow();
 }
 
@@ -192,7 +191,6 @@ void Document::adoptAgain(ScenePtr scene) {
     evaluator_.setEvidence(survey_.evidence());
     const bool isSurveying = jobs_.has(kSurveying);
     announceScene();
-    emit selection_.changed();
     if (isSurveying) survey_.run();
     emit readAgain(tr("%1 was read again: %2")
                        .arg(QFileInfo(QString::fromStdString(project().scene.string())).fileName(),

@@ -31,7 +31,7 @@ Evaluator::Done Evaluator::doneBy(int fix) const {
     Done done;
     done.before = evaluation_.source;
     for (const Step& step : evaluation_.steps) {
-        done.after = ScenePtr(step.result, &step.result->scene);
+        done.after = sceneAfter(step);
         done.record = &step.result->record;
         done.step = &step;
         if (step.fix == fix) return done;
@@ -96,11 +96,7 @@ void Evaluator::evaluateNow() {
 void Evaluator::adopt(const Evaluation& evaluation, const Counts& whole) {
     evaluation_ = evaluation;
     whole_ = whole;
-    result_ = source_;
-    if (!evaluation.steps.empty()) {
-        const auto& last = evaluation.steps.back().result;
-        result_ = ScenePtr(last, &last->scene);
-    }
+    result_ = resultOf(evaluation);
     without_.reset();
     emit changed();
     evaluateWithoutSelected();

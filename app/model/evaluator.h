@@ -17,6 +17,15 @@ namespace flentro::app {
 
 using ScenePtr = std::shared_ptr<const Scene>;
 
+/// The scene after a step.
+[[nodiscard]] inline ScenePtr sceneAfter(const Step& step) {
+    return {step.result, &step.result->scene};
+}
+/// The scene after all steps; the source where there are none.
+[[nodiscard]] inline ScenePtr resultOf(const Evaluation& evaluation) {
+    return evaluation.steps.empty() ? evaluation.source : sceneAfter(evaluation.steps.back());
+}
+
 /// Evaluates the project's order, as a job, whenever anything that it depends on has changed.
 class Evaluator : public QObject {
     Q_OBJECT

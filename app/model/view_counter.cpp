@@ -18,11 +18,8 @@ public:
     ViewCounts count(const Viewpoint& view, const Without& off) {
         if (!before_) build();
         ViewCounts here;
-        here.source = here.result = evaluation_.source;
-        if (!evaluation_.steps.empty()) {
-            const auto& last = evaluation_.steps.back().result;
-            here.result = ScenePtr(last, &last->scene);
-        }
+        here.source = evaluation_.source;
+        here.result = resultOf(evaluation_);
         here.before = before_->cost(view);
         here.after = off.empty() ? here.before : before_->cost(view, off);
         for (std::size_t i = 0; i < steps_.size(); ++i) {
