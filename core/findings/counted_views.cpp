@@ -12,8 +12,7 @@ namespace {
 constexpr std::size_t kSampledSpots = 24;
 constexpr std::size_t kSampledViews = 32;
 
-/// A view of a survey: spot, and view there.
-using ViewIndex = std::pair<std::size_t, std::size_t>;
+using ViewIndex = CountedViews::ViewIndex;
 
 /// The headings all around of all spots that are done; the worst between them is left out, as it
 /// would count twice in a mean.
@@ -30,8 +29,8 @@ std::vector<ViewIndex> evenViews(const Survey& survey) {
 }
 
 /// The views to count of a survey, with their weight in the mean: where each measure is worst, the
-/// worst of some spots, and an even sample.
-std::map<ViewIndex, double> chosenViews(const Survey& survey) {
+/// worst of some spots, and a sample of `even` ones.
+std::map<ViewIndex, double> chosenViews(const Survey& survey, const std::vector<ViewIndex>& even) {
     std::map<ViewIndex, double> chosen;
     for (const Measure measure : kMeasures)
         if (const auto worst = worstOf(survey, measure)) chosen[{worst->spot, worst->view}] = 0;
@@ -42,7 +41,6 @@ std::map<ViewIndex, double> chosenViews(const Survey& survey) {
     for (std::size_t i = 0; i < done.size(); i += step)
         chosen[{done[i], survey.spots[done[i]].worstView(survey.target)}] = 0;
     // Steps of the golden ratio fall on no heading more often than on others.
-    const std::vector<ViewIndex> even = evenViews(survey);
     const std::size_t sampled = std::min(kSampledViews, even.size());
     for (std::size_t k = 0; k < sampled; ++k) {
         const double steps = static_cast<double>(k) * 0.6180339887498949;
@@ -65,12 +63,13 @@ CountedViews::CountedViews(const Scene& scene, const Target& target, const Scene
     meanScale_.fill(1);
     surveyed_ = survey && survey->doneCount() > 0;
     if (surveyed_) {
-        for (const auto& [chosen, weight] : chosenViews(*survey)) {
+        const std::vector<ViewIndex> even = evenViews(*survey);
+        for (const auto& [chosen, weight] : chosenViews(*survey, even)) {
             const SpotResult& result = survey->spots[chosen.first];
             add(result.views[chosen.second], result.name, meter.cost(result.views[chosen.second]));
             views_.back().weight = weight;
         }
-        scaleMeans(*survey);
+        scaleMeans(*survey, even);
     }
     if (here) {
         here_ = views_.size();
@@ -88,8 +87,7 @@ CountedViews::CountedViews(const Scene& scene, const Target& target, const Scene
     loads_ = flentro::loads(counts_, target);
 }
 
-void CountedViews::scaleMeans(const Survey& survey) {
-    const std::vector<ViewIndex> even = evenViews(survey);
+void CountedViews::scaleMeans(const Survey& survey, const std::vector<ViewIndex>& even) {
     Counts all{}, sampled{};
     for (std::size_t m = 0; m < kMeasureCount; ++m) {
         for (const auto& [spot, view] : even)

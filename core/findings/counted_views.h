@@ -45,6 +45,9 @@ struct Relief {
 
 class CountedViews {
 public:
+    /// A view of a survey: spot, and view there.
+    using ViewIndex = std::pair<std::size_t, std::size_t>;
+
     /// Without a survey and without a present view the whole scene is counted at once. Scene and
     /// target must outlive it. Cost: a ViewMeter, and a count for each of at most 70 views.
     CountedViews(const Scene& scene, const Target& target, const SceneIndex& index,
@@ -80,7 +83,7 @@ public:
 
 private:
     void add(const Viewpoint& view, const std::string& spot, ViewCost cost);
-    void scaleMeans(const Survey& survey);
+    void scaleMeans(const Survey& survey, const std::vector<ViewIndex>& even);
 
     const Scene& scene_;
     const Target& target_;

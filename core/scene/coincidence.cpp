@@ -20,7 +20,8 @@ constexpr double kCellSize = 16;        ///< Times the distance within which pla
 constexpr double kSlabTriangles = 1e6;  ///< Looked at together: bounds the memory.
 
 using CornerPoints = std::array<Vec3d, 3>;
-using Counts = std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t>;
+/// Triangles of two objects that are at one place.
+using PairCounts = std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t>;
 
 /// Within which two places are one.
 double nearAt(const Vec3d& place) {
@@ -87,11 +88,11 @@ public:
                 readPositions(static_cast<std::size_t>(scene_.objects[i].asset));
             }
         const std::vector<double> bounds = slabsOfAsked();
-        std::vector<Counts> found(bounds.size() - 1);
+        std::vector<PairCounts> found(bounds.size() - 1);
         parallelEach(found.size(),
                      [&](std::size_t i) { found[i] = findIn(bounds[i], bounds[i + 1]); });
-        Counts counts;
-        for (const Counts& some : found)
+        PairCounts counts;
+        for (const PairCounts& some : found)
             for (const auto& [pair, count] : some) counts[pair] += count;
         std::vector<Coincidence> result;
         for (const auto& [pair, count] : counts) result.push_back(orderedBySize(pair, count));
@@ -155,7 +156,7 @@ private:
     }
 
     /// Pairs whose first triangle along x has its centre in [from, to).
-    [[nodiscard]] Counts findIn(double from, double to) const {
+    [[nodiscard]] PairCounts findIn(double from, double to) const {
         const double near = 2 * nearAt(farthest_);
         std::vector<std::pair<Placed, Vec3d>> triangles;  // with their centres
         for (const std::uint32_t object : asked_) {
@@ -164,7 +165,7 @@ private:
             addTriangles(object, from - near, to + near, triangles);
         }
         CellTable table(triangles.size());
-        Counts counts;
+        PairCounts counts;
         for (const auto& [triangle, centre] : triangles) {
             if (const auto other = matchOf(triangle, centre, table);
                 other && isIn(*other, centre, from, to))

@@ -63,8 +63,8 @@ std::vector<Finding> run(const FindingInput& in) {
             in.memo.put(kLeft, contentOf(scene, mesh), left[a]);
         if (tried.empty() || tried.back() != a) scene.assets[a].importance = Importance::Keep;
     }
-    std::vector<Finding> findings;
     const auto done = applyTidy(scene, dissolving, quiet);
+    std::vector<Finding> findings;
     if (!done) return findings;
     for (const std::size_t a : tried) {
         left[a] = done->scene.assets[a].mesh->triangles;
