@@ -105,7 +105,7 @@ const Target& surveyed() {
 /// Spots all over the first market, 12 m apart.
 const std::vector<SurveySpot>& places() {
     static const std::vector<SurveySpot> made = [] {
-        const RayScene rays(market(1), noProgress());
+        const RayScene rays(market(1));
         SpotPlan plan;
         plan.starts = {demo::quayView().eye};
         plan.spacing = 12;
@@ -138,7 +138,7 @@ BENCHMARK(SurveyDrawn)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealT
 /// Arguments: copies of the market, rays along an edge of a face.
 void SurveySeen(benchmark::State& state) {
     const int copies = static_cast<int>(state.range(0));
-    const RayScene rays(market(copies), noProgress());
+    const RayScene rays(market(copies));
     SurveySettings settings;
     settings.faceSize = static_cast<int>(state.range(1));
     settings.aimAtTriangles = false;
@@ -163,7 +163,7 @@ BENCHMARK(SurveySeen)
 /// The same rays without any bookkeeping: what the ray library reaches by itself.
 void RaysBare(benchmark::State& state) {
     const int copies = static_cast<int>(state.range(0));
-    const RayScene rays(market(copies), noProgress());
+    const RayScene rays(market(copies));
     const int size = static_cast<int>(state.range(1));
     const CubeRays cube(size, surveyed(), {}, false);
     const auto& spots = places();
@@ -186,7 +186,7 @@ BENCHMARK(RaysBare)
     ->UseRealTime();
 
 void PlanSpots(benchmark::State& state) {
-    const RayScene rays(market(1), noProgress());
+    const RayScene rays(market(1));
     SpotPlan plan;
     plan.starts = {demo::quayView().eye};
     for (auto _ : state) benchmark::DoNotOptimize(planSpots(market(1), rays, plan, noProgress()));
@@ -195,26 +195,26 @@ BENCHMARK(PlanSpots)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void PrepareRays(benchmark::State& state) {
     const Scene& scene = market(static_cast<int>(state.range(0)));
-    for (auto _ : state) RayScene rays(scene, noProgress());
+    for (auto _ : state) RayScene rays(scene);
 }
 BENCHMARK(PrepareRays)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 /// A survey of the first market with its lights measured.
 const Survey& litSurvey() {
     static const Survey made = [] {
-        const RayScene rays(market(1), noProgress());
+        const RayScene rays(market(1));
         SurveySettings settings;
         settings.faceSize = 256;
         settings.aimAtTriangles = false;
         Survey survey = takeSurvey(market(1), &rays, surveyed(), places(), settings, noProgress());
-        survey.lights = measureLights(market(1), market(1), rays, survey, noProgress());
+        survey.lights = measureLights(market(1), market(1), rays, survey, noProgress()).value();
         return survey;
     }();
     return made;
 }
 
 void MeasureLights(benchmark::State& state) {
-    const RayScene rays(market(1), noProgress());
+    const RayScene rays(market(1));
     (void)litSurvey();
     for (auto _ : state)
         benchmark::DoNotOptimize(
@@ -242,7 +242,7 @@ BENCHMARK(FixesOfTextureAndLight)
     }) -> Unit(benchmark::kMillisecond) -> UseRealTime();
 
 void PaintScene(benchmark::State& state) {
-    const RayScene rays(market(1), noProgress());
+    const RayScene rays(market(1));
     const ScenePainter painter(market(1), rays);
     std::size_t pixels = painter.paint(demo::quayView(), surveyed(), 0.25).pixels.size();
     for (auto _ : state)
@@ -254,7 +254,7 @@ void PaintScene(benchmark::State& state) {
 BENCHMARK(PaintScene)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void ComparePictures(benchmark::State& state) {
-    const RayScene rays(market(1), noProgress());
+    const RayScene rays(market(1));
     const ScenePainter painter(market(1), rays);
     const LightPicture light = painter.paint(demo::quayView(), surveyed(), 0.25);
     const DisplayPicture picture = toDisplay(light, light.adaptation());

@@ -216,10 +216,11 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
     settings.faceSize = options.noSurvey ? 0 : kFaceSize;
     settings.keepSightings = !options.noSurvey;
     settings.headings = options.headings;
-    if (!options.noSurvey && !rays) rays = std::make_unique<RayScene>(scene, progress);
+    if (!options.noSurvey)
+        if (auto built = ensureRays(rays, scene, progress); !built) return complain(built.error());
     const Survey survey = takeSurvey(scene, options.noSurvey ? nullptr : rays.get(), target, spots,
                                      settings, progress);
-    if (!survey.complete) return complain({ErrorCode::Cancelled, "The audit was stopped", "", ""});
+    if (!survey.complete) return complain(stopped("The audit").value());
     Memo memo;
     auto diagnosis = diagnose(scene, target, &survey, std::nullopt, memo, progress);
     if (!diagnosis) return complain(diagnosis.error());

@@ -60,10 +60,11 @@ int runCalibrate(const Options& options, const Common& common) {
     const Target& target = opened->target;
     opened->settings.faceSize = 64;  // for the layers only
     opened->settings.aimAtTriangles = false;
-    if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene, progress);
+    if (auto built = ensureRays(opened->rays, opened->scene, progress); !built)
+        return complain(built.error());
     const Survey survey = takeSurvey(opened->scene, opened->rays.get(), target, opened->spots,
                                      opened->settings, progress);
-    if (!survey.complete) return complain({ErrorCode::Cancelled, "The survey was stopped", "", ""});
+    if (!survey.complete) return complain(stopped("The survey").value());
     auto samples = readFrameTimes(*csv, survey);
     if (!samples) {
         samples.error().where = options.times + ", " + samples.error().where;

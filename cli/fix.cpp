@@ -46,11 +46,14 @@ Expected<Opened> openScene(const Options& options, const Common& common, Progres
     if (!opened) return tl::unexpected(opened.error());
     opened->settings.faceSize = kFaceSize;
     opened->settings.aimAtTriangles = false;
-    if (!opened->rays) opened->rays = std::make_unique<RayScene>(opened->scene, progress);
+    if (auto built = ensureRays(opened->rays, opened->scene, progress); !built)
+        return tl::unexpected(built.error());
     Survey survey = takeSurvey(opened->scene, opened->rays.get(), opened->target, opened->spots,
                                opened->settings, progress);
-    if (!survey.complete) return fail(ErrorCode::Cancelled, "The survey was stopped");
-    survey.lights = measureLights(opened->scene, opened->scene, *opened->rays, survey, progress);
+    if (!survey.complete) return stopped("The survey");
+    auto lights = measureLights(opened->scene, opened->scene, *opened->rays, survey, progress);
+    if (!lights) return tl::unexpected(lights.error());
+    survey.lights = std::move(*lights);
     Evidence evidence = evidenceOf(survey, opened->scene);
     return Opened{opened->target, std::make_shared<const Scene>(std::move(opened->scene)),
                   std::move(evidence)};

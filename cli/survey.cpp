@@ -97,8 +97,9 @@ int runSurvey(const Options& options, const Common& common) {
     if (!opened) return complain(opened.error());
     const Scene& scene = opened->scene;
     opened->settings.faceSize = options.drawnOnly ? 0 : options.faceSize / 16 * 16;
-    if (!opened->rays && !options.drawnOnly)
-        opened->rays = std::make_unique<RayScene>(scene, progress);
+    if (!options.drawnOnly)
+        if (auto built = ensureRays(opened->rays, scene, progress); !built)
+            return complain(built.error());
     const Survey survey = takeSurvey(scene, options.drawnOnly ? nullptr : opened->rays.get(),
                                      opened->target, opened->spots, opened->settings, progress);
     if (survey.doneCount() == 0)

@@ -67,7 +67,8 @@ Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const Survey
         for (SurveySpot& spot : spots) spot.views.clear();
         return spots;
     }
-    if (!rays) rays = std::make_unique<RayScene>(scene, progress);
+    if (auto built = ensureRays(rays, scene, progress); !built)
+        return tl::unexpected(built.error());
     SpotPlan plan;
     plan.area = options.area;
     plan.spacing = options.spacing;
@@ -76,8 +77,11 @@ Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const Survey
     plan.starts.clear();
     for (std::size_t i = 0; i + 2 < options.starts.size(); i += 3)
         plan.starts.emplace_back(options.starts[i], options.starts[i + 1], options.starts[i + 2]);
-    if (plan.starts.empty())
-        plan.starts = walkStarts(scene, *rays, target, options.eyeHeight, progress);
+    if (plan.starts.empty()) {
+        auto starts = walkStarts(scene, *rays, target, options.eyeHeight, progress);
+        if (!starts) return tl::unexpected(starts.error());
+        plan.starts = std::move(*starts);
+    }
     return planSpots(scene, *rays, plan, progress);
 }
 

@@ -121,11 +121,16 @@ void Document::openScene(const QString& file, std::optional<Project> project,
                 [this, path, project, file, projectFile,
                  target = target()](Progress& progress) -> JobRunner::Finish {
                     auto scene = openShared(path, project.value_or(Project{}).import, progress);
-                    if (!scene) return [this, error = scene.error()] { report(error); };
+                    const auto giveUp = [this](const Error& error) {
+                        return [this, error] { report(error); };
+                    };
+                    if (!scene) return giveUp(scene.error());
                     Project taken = project.value_or(Project{});
                     if (!project) {
+                        const auto view = startingView(**scene, target, progress);
+                        if (!view) return giveUp(view.error());
                         taken.target = target;
-                        taken.view = startingView(**scene, target, progress);
+                        taken.view = *view;
                     }
                     return [this, scene = *scene, taken, file, projectFile] {
                         adopt(scene, taken, file, projectFile);
@@ -229,7 +234,7 @@ void Document::reread() {
             auto scene = openShared(path, settings, progress);
             std::optional<Viewpoint> view;  // Where the old one would be nowhere near the scene.
             if (scene && !isOfSameUnits(before->sourceUnits, (*scene)->sourceUnits))
-                view = startingView(**scene, target, progress);
+                if (const auto first = startingView(**scene, target, progress)) view = *first;
             return [this, scene, path, settings, view] {
                 if (path != project().scene.string() || settings != project().import) return;
                 const FileWatch::Stamps read = files_.known();

@@ -50,7 +50,8 @@ Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const Project& pr
     plan.verticalFov = project.target.verticalFov;
     plan.starts = {project.view.eye};
     for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
-    rays = std::make_unique<RayScene>(scene, progress);
+    if (auto built = ensureRays(rays, scene, progress); !built)
+        return tl::unexpected(built.error());
     for (const Vec3d& eye : standingCameras(scene, *rays, request.eyeHeight))
         plan.starts.push_back(eye);
     return planSpots(scene, *rays, plan, progress);
@@ -97,11 +98,16 @@ Expected<Survey> surveyOrCached(const Scene& source, const Scene& scene, const P
     SubProgress looking(progress, 0.1, 0.95);
     SubProgress lighting(progress, 0.95, 1);
     const bool looks = settings.faceSize > 0;
-    if (looks && !rays) rays = std::make_unique<RayScene>(scene, progress);
+    if (looks)
+        if (auto built = ensureRays(rays, scene, looking); !built)
+            return tl::unexpected(built.error());
     Survey survey = takeSurvey(scene, looks ? rays.get() : nullptr, project.target, *spots,
                                settings, looking, onSpot);
-    if (looks && survey.complete)
-        survey.lights = measureLights(source, scene, *rays, survey, lighting);
+    if (looks && survey.complete) {
+        auto lights = measureLights(source, scene, *rays, survey, lighting);
+        survey.complete = lights.has_value();
+        if (lights) survey.lights = std::move(*lights);
+    }
     // Not an error if the folder cannot be written: it is surveyed anew next time.
     if (!cache.empty() && survey.complete) (void)saveSurvey(survey, key, cache);
     return survey;
@@ -282,10 +288,10 @@ void SurveyModel::surveyAgainSoon() {
                 if (!progress->cancelled()) surveyingAgain_ = false;
             };
         auto survey = std::make_shared<Survey>(*surveyed);
-        std::optional<RayScene> rays;
-        if (survey->hasRays() && isCulledOtherwise(*scene, *before))
-            rays.emplace(*scene, *progress);
-        (void)surveyAgain(*survey, *scene, rays ? &*rays : nullptr, *progress);
+        std::unique_ptr<RayScene> rays;
+        const bool looks = survey->hasRays() && isCulledOtherwise(*scene, *before);
+        if (looks && !ensureRays(rays, *scene, *progress)) return [] {};  // for the next request
+        (void)surveyAgain(*survey, *scene, rays.get(), *progress);
         return [this, scene, survey, progress] {
             if (progress->cancelled()) return;
             surveyed_.survey = survey;

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 #include <tl/expected.hpp>
 
 namespace flentro {
@@ -33,6 +34,9 @@ using Expected = tl::expected<T, Error>;
                                                 std::string where = {}, std::string hint = {}) {
     return tl::unexpected<Error>(Error{code, std::move(what), std::move(where), std::move(hint)});
 }
+
+/// What long work answers that was given up because it was asked to stop; `work` as in "Reducing".
+[[nodiscard]] tl::unexpected<Error> stopped(std::string_view work);
 
 /// "where: what. hint" on one line.
 [[nodiscard]] std::string describe(const Error& error);

@@ -146,7 +146,7 @@ void settleClaims(Diagnosis& diagnosis) {
 
 Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Survey* survey,
                              const std::optional<Viewpoint>& here, Memo& memo, Progress& progress) {
-    constexpr const char* kStopped = "Looking for causes was stopped";
+    constexpr const char* kWork = "Looking for causes";
     memo.begin();
     const SceneIndex index(scene);
     SubProgress looking(progress, 0, 0.35);
@@ -155,12 +155,12 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
             const Image& image = scene.images[i];
             images[i] = memo.get("image facts", image.hash, [&] { return imageFactsOf(image); });
         }))
-        return fail(ErrorCode::Cancelled, kStopped);
+        return stopped(kWork);
     SubProgress welding(progress, 0.35, 0.4);
     std::vector<WeldedMesh> welded(scene.assets.size());
     if (!parallelFor(welded.size(), "Looking at meshes", welding,
                      [&](std::size_t a) { welded[a] = weldPlaces(*scene.assets[a].mesh); }))
-        return fail(ErrorCode::Cancelled, kStopped);
+        return stopped(kWork);
     const std::vector<int> equalImages = firstEqualImages(scene, images);
     const CountedViews views(scene, target, index, survey, here);
     SubProgress running(progress, 0.4, 1);
@@ -180,7 +180,7 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
                     finding.fix = proposeSettings(*findFixKind(rules[i]->fix), scene);
             }
         });
-    if (!finished || progress.cancelled()) return fail(ErrorCode::Cancelled, kStopped);
+    if (!finished || progress.cancelled()) return stopped(kWork);
     Diagnosis diagnosis{
         views.counts(), views.loads(), views.views().size(), views.isSurveyed(), {}, {}};
     for (std::vector<Finding>& some : found)

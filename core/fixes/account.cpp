@@ -1,6 +1,7 @@
 #include "fixes/account.h"
 
 #include <algorithm>
+#include <cassert>
 #include <unordered_set>
 
 #include "base/cancel_only.h"
@@ -53,9 +54,9 @@ SceneTotals sceneTotals(const Scene& scene, const Target& target) {
     return held;
 }
 
-std::optional<Counts> worstOver(const Scene& scene, const Target& target, const Evidence& evidence,
-                                Progress& progress) {
-    if (evidence.empty()) return std::nullopt;
+Expected<Counts> worstOver(const Scene& scene, const Target& target, const Evidence& evidence,
+                           Progress& progress) {
+    assert(!evidence.empty());
     const ViewMeter meter(scene, target);
     std::vector<Counts> most(evidence.places.size(), Counts{});
     const auto keepMost = [](Counts& kept, const Counts& counts) {
@@ -67,7 +68,8 @@ std::optional<Counts> worstOver(const Scene& scene, const Target& target, const 
         for (const ViewTally& tally : meter.count(meter.sight(place.eye, place.views)))
             keepMost(most[p], tally.counts);
     };
-    if (!parallelFor(most.size(), "Counting the worst views", quiet, count)) return std::nullopt;
+    if (!parallelFor(most.size(), "Counting the worst views", quiet, count))
+        return stopped("Counting the worst views");
     Counts worst{};
     for (const Counts& counts : most) keepMost(worst, counts);
     return worst;

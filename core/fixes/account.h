@@ -2,8 +2,7 @@
 
 #pragma once
 
-#include <optional>
-
+#include "base/error.h"
 #include "base/progress.h"
 #include "fixes/evidence.h"
 
@@ -26,9 +25,9 @@ struct SceneTotals {
 };
 [[nodiscard]] SceneTotals sceneTotals(const Scene& scene, const Target& target);
 
-/// The most of each measure over all views of the evidence; nothing without evidence, or if
-/// cancelled. Cost: as a survey without rays; all cores.
-[[nodiscard]] std::optional<Counts> worstOver(const Scene& scene, const Target& target,
-                                              const Evidence& evidence, Progress& progress);
+/// The most of each measure over all views of the evidence, which must have some. Errors:
+/// Cancelled. Cost: as a survey without rays; all cores.
+[[nodiscard]] Expected<Counts> worstOver(const Scene& scene, const Target& target,
+                                         const Evidence& evidence, Progress& progress);
 
 }  // namespace flentro

@@ -252,15 +252,14 @@ Part makeCards(const Box& bounds) {
     return part;
 }
 
-std::optional<Cards> addCards(Scene& scene, std::shared_ptr<const TextureCache> textures,
-                              const LadderSettings& settings, const Target& target,
-                              Progress& progress) {
+Expected<Cards> addCards(Scene& scene, std::shared_ptr<const TextureCache> textures,
+                         const LadderSettings& settings, const Target& target, Progress& progress) {
     std::vector<Made> made(scene.assets.size());
     const Scene& before = scene;
     const bool finished = parallelFor(made.size(), "Painting cards", progress, [&](std::size_t i) {
         made[i] = paintCards(before, textures, before.assets[i], settings, target);
     });
-    if (!finished) return std::nullopt;
+    if (!finished) return stopped("Painting cards");
     Cards cards;
     std::vector<const Picture*> pictures;
     for (const Made& one : made) {

@@ -6,6 +6,7 @@
 
 #pragma once
 
+#include "base/error.h"
 #include "fixes/ladder/ladder.h"
 #include "picture/texels.h"
 
@@ -22,10 +23,9 @@ struct Cards {
 
 /// Adds cards to ladders that have levels of more triangles, from where the asset is
 /// `settings.cardPixels` high or wide, if that is within the far plane. Their pictures are
-/// painted by rays and packed on pages. Nothing if cancelled. Both cores.
-[[nodiscard]] std::optional<Cards> addCards(Scene& scene,
-                                            std::shared_ptr<const TextureCache> textures,
-                                            const LadderSettings& settings, const Target& target,
-                                            Progress& progress);
+/// painted by rays and packed on pages. Errors: Cancelled. Both cores.
+[[nodiscard]] Expected<Cards> addCards(Scene& scene, std::shared_ptr<const TextureCache> textures,
+                                       const LadderSettings& settings, const Target& target,
+                                       Progress& progress);
 
 }  // namespace flentro

@@ -229,13 +229,13 @@ MeshPtr onePart(Scene& scene, const TextureCache& textures, const MeshPtr& mesh)
     return finishMesh(std::move(result));
 }
 
-std::optional<FarLevels> cheapenFarLevels(Scene& scene, const LadderSettings& settings,
-                                          const Target& target, Progress& progress) {
+Expected<FarLevels> cheapenFarLevels(Scene& scene, const LadderSettings& settings,
+                                     const Target& target, Progress& progress) {
     FarLevels done;
     const auto textures = std::make_shared<const TextureCache>(scene, kTextureEdge);
     if (settings.cardPixels > 0) {
         const auto cards = addCards(scene, textures, settings, target, progress);
-        if (!cards) return std::nullopt;
+        if (!cards) return tl::unexpected(cards.error());
         done.cards = cards->added;
         done.refused = cards->refused;
     }
@@ -244,7 +244,7 @@ std::optional<FarLevels> cheapenFarLevels(Scene& scene, const LadderSettings& se
         return first > 0 && level + 1 >= static_cast<std::size_t>(first);
     };
     for (Asset& asset : scene.assets) {
-        if (progress.cancelled()) return std::nullopt;
+        if (progress.cancelled()) return stopped("Making levels");
         for (std::size_t i = 0; i < asset.ladder.levels.size(); ++i) {
             MeshPtr& mesh = asset.ladder.levels[i].mesh;
             const MeshPtr before = mesh;

@@ -3,6 +3,7 @@
 
 #pragma once
 
+#include "base/error.h"
 #include "fixes/ladder/ladder.h"
 #include "picture/texels.h"
 
@@ -31,10 +32,9 @@ struct FarLevels {
     std::size_t refused = 0;  ///< Assets whose cards would look too different.
 };
 
-/// Applies `plainFromLevel`, `singlePartFromLevel` and `cardPixels` to all ladders. Returns nothing
-/// if cancelled. The pictures of the cards share pages of at most 4096 pixels an edge.
-[[nodiscard]] std::optional<FarLevels> cheapenFarLevels(Scene& scene,
-                                                        const LadderSettings& settings,
-                                                        const Target& target, Progress& progress);
+/// Applies `plainFromLevel`, `singlePartFromLevel` and `cardPixels` to all ladders. The pictures
+/// of the cards share pages of at most 4096 pixels an edge. Errors: Cancelled.
+[[nodiscard]] Expected<FarLevels> cheapenFarLevels(Scene& scene, const LadderSettings& settings,
+                                                   const Target& target, Progress& progress);
 
 }  // namespace flentro

@@ -160,11 +160,10 @@ void StepCache::insert(const Hash& key, std::shared_ptr<const Fixed> result) {
     order_.push_back(key);
 }
 
-std::optional<Counts> StepCache::worst(const Hash& key,
-                                       const std::function<std::optional<Counts>()>& count) {
+Expected<Counts> StepCache::worst(const Hash& key, const std::function<Expected<Counts>()>& count) {
     if (worst_.size() > 4 * kMaxEntries) worst_.clear();
     if (const auto known = worst_.find(key); known != worst_.end()) return known->second;
-    const std::optional<Counts> counts = count();
+    const Expected<Counts> counts = count();
     if (counts) worst_[key] = *counts;
     return counts;
 }
@@ -220,12 +219,17 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
     Evaluation evaluation{std::move(source), {}};
     const std::shared_ptr<const Scene> first = marked(evaluation.source, order.importance);
     Hash input = hashScene(*first);
-    const auto worst = [&](const Scene& scene) {
+    const auto worst = [&](const Scene& scene) -> Expected<std::optional<Counts>> {
+        if (evidence.empty()) return std::nullopt;
         const Hash key =
             Hasher().add(input).text(toJson(target).dump()).add(evidence.hash).result();
-        return cache.worst(key, [&] { return worstOver(scene, target, evidence, progress); });
+        auto counts =
+            cache.worst(key, [&] { return worstOver(scene, target, evidence, progress); });
+        if (!counts) return tl::unexpected(counts.error());
+        return *counts;
     };
-    std::optional<Counts> before = worst(*first);
+    auto before = worst(*first);
+    if (!before) return tl::unexpected(before.error());
     const double count = std::max<double>(1, static_cast<double>(order.fixes.size()));
     double done = 0;
     for (const Fix& fix : order.fixes) {
@@ -246,11 +250,12 @@ Expected<Evaluation> evaluate(const WorkOrder& order, std::shared_ptr<const Scen
             known = std::make_shared<const Fixed>(std::move(*fixed));
             cache.insert(input, known);
         }
-        const std::optional<Counts> after = worst(known->scene);
-        evaluation.steps.push_back({fix.id, std::move(known), input, before, after});
+        auto after = worst(known->scene);
+        if (!after) return tl::unexpected(after.error());
+        evaluation.steps.push_back({fix.id, std::move(known), input, *before, *after});
         before = after;
     }
-    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Fixing was stopped");
+    if (progress.cancelled()) return stopped("Fixing");
     progress.report(1, "Done");
     return evaluation;
 }

@@ -59,9 +59,8 @@ class StepCache {
 public:
     [[nodiscard]] std::shared_ptr<const Fixed> find(const Hash& key);
     void insert(const Hash& key, std::shared_ptr<const Fixed> result);
-    /// What `count` tells, once for each key; asked again where it told nothing.
-    std::optional<Counts> worst(const Hash& key,
-                                const std::function<std::optional<Counts>()>& count);
+    /// What `count` tells, once for each key; asked again where it was stopped.
+    Expected<Counts> worst(const Hash& key, const std::function<Expected<Counts>()>& count);
 
 private:
     static constexpr std::size_t kMaxEntries = 32;

@@ -7,14 +7,15 @@ RTCDevice rayDevice() {
     return shared;
 }
 
-bool commitScene(RTCScene scene, const Progress& progress) {
+Expected<void> commitScene(RTCScene scene, const Progress& progress) {
     const auto goesOn = [](void* asked, double) {
         return !static_cast<const Progress*>(asked)->cancelled();
     };
     rtcSetSceneProgressMonitorFunction(scene, goesOn, const_cast<Progress*>(&progress));
     rtcCommitScene(scene);
     rtcSetSceneProgressMonitorFunction(scene, nullptr, nullptr);
-    return !progress.cancelled();
+    if (progress.cancelled()) return stopped("Preparing rays");
+    return {};
 }
 
 }  // namespace flentro

@@ -5,14 +5,14 @@
 
 #include <embree3/rtcore.h>
 
+#include "base/error.h"
 #include "base/progress.h"
 
 namespace flentro {
 
 [[nodiscard]] RTCDevice rayDevice();
 
-/// Builds what was attached to a scene. False if that was given up, as `progress` was cancelled:
-/// nothing may be asked of the scene then.
-[[nodiscard]] bool commitScene(RTCScene scene, const Progress& progress);
+/// Builds what was attached to a scene. Errors: Cancelled; nothing may be asked of the scene then.
+[[nodiscard]] Expected<void> commitScene(RTCScene scene, const Progress& progress);
 
 }  // namespace flentro

@@ -301,7 +301,7 @@ Expected<void> GltfAccessors::decode(const std::vector<int>& indices, Progress& 
             else
                 errors[i] = decoded.error();
         });
-    if (!finished) return fail(ErrorCode::Cancelled, "Reading was stopped");
+    if (!finished) return stopped("Reading");
     for (const auto& error : errors)
         if (error) return tl::unexpected(*error);
     return {};

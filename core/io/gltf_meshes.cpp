@@ -64,7 +64,7 @@ public:
         const Json& meshes = jsonArray(document_, "meshes");
         std::vector<Mesh> read(meshes.size());
         for (std::size_t i = 0; i < meshes.size(); ++i) {
-            if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Reading was stopped");
+            if (progress.cancelled()) return stopped("Reading");
             where_ = objectName("mesh", i, meshes[i]);
             auto mesh = readMesh(i, meshes[i]);
             if (!mesh) return tl::unexpected(mesh.error());
@@ -83,7 +83,7 @@ private:
                 asset.mesh = finishMesh(std::move(read[i]));
                 asset.sources = {asset.mesh->name};
             });
-        if (!finished) return fail(ErrorCode::Cancelled, "Reading was stopped");
+        if (!finished) return stopped("Reading");
         return {};
     }
 

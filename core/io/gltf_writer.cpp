@@ -45,7 +45,7 @@ public:
         writeNodes();
         progress.report(0.1, "Writing geometry");
         for (std::size_t i = 0; i < meshOrder_.size(); ++i) {
-            if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Writing was stopped");
+            if (progress.cancelled()) return stopped("Writing");
             document_["meshes"].push_back(writeMesh(meshOrder_[i]));
             progress.report(0.1 + 0.7 * static_cast<double>(i) / meshOrder_.size(),
                             "Writing geometry");

@@ -90,7 +90,7 @@ Expected<int> await(pid_t pid, int seconds, Progress& progress) {
         if (late || progress.cancelled()) {
             ::kill(pid, SIGKILL);
             ::waitpid(pid, &status, 0);
-            if (!late) return fail(ErrorCode::Cancelled, "Opening was stopped");
+            if (!late) return stopped("Opening");
             return fail(ErrorCode::Limit, fmt::format("took longer than {} s to import", seconds));
         }
         std::this_thread::sleep_for(kPollInterval);
@@ -112,8 +112,7 @@ bool isStop(int signal) {
 
 Expected<void> explain(int status, const fs::path& log, const OpenOptions& options) {
     if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return {};
-    if (WIFSIGNALED(status) && isStop(WTERMSIG(status)))
-        return fail(ErrorCode::Cancelled, "Opening was stopped");
+    if (WIFSIGNALED(status) && isStop(WTERMSIG(status))) return stopped("Opening");
     if (WIFEXITED(status) && WEXITSTATUS(status) == 2)
         return fail(ErrorCode::InvalidInput, "cannot be imported: " + lastLine(log));
     return fail(ErrorCode::Limit,

@@ -97,10 +97,12 @@ std::vector<int> firstEqualImages(const Scene& scene, const std::vector<ImageFac
     return first;
 }
 
-std::vector<ImageFacts> imageFacts(const Scene& scene, Progress& progress) {
+Expected<std::vector<ImageFacts>> imageFacts(const Scene& scene, Progress& progress) {
     std::vector<ImageFacts> facts(scene.images.size());
-    (void)parallelFor(facts.size(), "Looking at textures", progress,
-                      [&](std::size_t i) { facts[i] = imageFactsOf(scene.images[i]); });
+    const bool finished =
+        parallelFor(facts.size(), "Looking at textures", progress,
+                    [&](std::size_t i) { facts[i] = imageFactsOf(scene.images[i]); });
+    if (!finished) return stopped("Looking at textures");
     return facts;
 }
 

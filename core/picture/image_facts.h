@@ -4,6 +4,7 @@
 
 #include <array>
 
+#include "base/error.h"
 #include "base/progress.h"
 #include "scene/scene.h"
 
@@ -28,7 +29,7 @@ struct ImageFacts {
 /// Decodes the image.
 [[nodiscard]] ImageFacts imageFactsOf(const Image& image);
 
-/// [images] Each decoded once, on all cores; those not done by a cancel are not known.
-[[nodiscard]] std::vector<ImageFacts> imageFacts(const Scene& scene, Progress& progress);
+/// [images] Each decoded once, on all cores. Errors: Cancelled.
+[[nodiscard]] Expected<std::vector<ImageFacts>> imageFacts(const Scene& scene, Progress& progress);
 
 }  // namespace flentro

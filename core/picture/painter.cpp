@@ -114,7 +114,7 @@ std::vector<std::uint8_t> toBytes(const Picture& picture) {
 
 struct MeshPainter::State {
     State(const Scene& scene, const MeshPtr& mesh, std::shared_ptr<const TextureCache> cache)
-        : single(sceneOf(scene, mesh)), rays(single, noProgress()), textures(std::move(cache)) {
+        : single(sceneOf(scene, mesh)), rays(single), textures(std::move(cache)) {
         std::uint32_t first = 0;
         for (const Part& part : mesh->parts) {
             paints.push_back(paintOf(part, first));

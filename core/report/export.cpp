@@ -192,7 +192,7 @@ Expected<Exported> exportScene(const Scene& scene, const Target& target, const f
             !added)
             return tl::unexpected(added.error());
     }
-    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "The export was stopped");
+    if (progress.cancelled()) return stopped("The export");
     // From here on there is no old manifest that could be taken for one of the new scene.
     std::error_code ignored;
     if (options.manifest) fs::remove(manifest, ignored);

@@ -23,13 +23,16 @@ std::vector<Viewpoint> chosenViews(const Evidence& evidence, std::size_t count) 
     return views;
 }
 
-std::vector<LightPicture> paintAll(const Scene& scene, const std::vector<Viewpoint>& views,
-                                   const Target& target, double share, Progress& progress) {
-    const RayScene rays(scene, progress);
-    const ScenePainter painter(scene, rays);
+Expected<std::vector<LightPicture>> paintAll(const Scene& scene,
+                                             const std::vector<Viewpoint>& views,
+                                             const Target& target, double share,
+                                             Progress& progress) {
+    const auto rays = RayScene::build(scene, progress);
+    if (!rays) return tl::unexpected(rays.error());
+    const ScenePainter painter(scene, *rays);
     std::vector<LightPicture> pictures;
     for (const Viewpoint& view : views) {
-        if (progress.cancelled()) return {};
+        if (progress.cancelled()) return stopped("Drawing what players see");
         progress.report(static_cast<double>(pictures.size()) / static_cast<double>(views.size()),
                         "Drawing what players see");
         pictures.push_back(painter.paint(view, target, share));
@@ -58,20 +61,20 @@ Expected<std::vector<PictureChange>> pictureChanges(const Evaluation& evaluation
     const double perDegree = pixelsPerDegree(target, settings.share);
     const auto painted = static_cast<double>(evaluation.steps.size() + 1);
     SubProgress first(progress, 0, 1 / painted);
-    std::vector<LightPicture> before =
-        paintAll(*evaluation.source, views, target, settings.share, first);
+    auto before = paintAll(*evaluation.source, views, target, settings.share, first);
+    if (!before) return tl::unexpected(before.error());
     for (std::size_t s = 0; s < evaluation.steps.size(); ++s) {
         SubProgress rest(progress, static_cast<double>(s + 1) / painted,
                          static_cast<double>(s + 2) / painted);
-        std::vector<LightPicture> after =
+        auto after =
             paintAll(evaluation.steps[s].result->scene, views, target, settings.share, rest);
-        if (before.empty() || after.empty()) return std::vector<PictureChange>();
+        if (!after) return tl::unexpected(after.error());
         PictureChange change;
         std::size_t worst = 0;
         for (std::size_t v = 0; v < views.size(); ++v) {
-            const float adapted = before[v].adaptation();
-            const PictureError error = pictureError(toDisplay(before[v], adapted),
-                                                    toDisplay(after[v], adapted), perDegree);
+            const float adapted = (*before)[v].adaptation();
+            const PictureError error = pictureError(toDisplay((*before)[v], adapted),
+                                                    toDisplay((*after)[v], adapted), perDegree);
             change.meanFlip += error.flip / static_cast<double>(views.size());
             change.meanSimilarity += (error.similarity - 1) / static_cast<double>(views.size());
             change.leastSimilarity = std::min(change.leastSimilarity, error.similarity);
@@ -83,12 +86,12 @@ Expected<std::vector<PictureChange>> pictureChanges(const Evaluation& evaluation
         }
         change.worst = views[worst];
         if (!settings.folder.empty()) {
-            const float adapted = before[worst].adaptation();
+            const float adapted = (*before)[worst].adaptation();
             const auto path = [&](const char* side) {
                 return settings.folder / fmt::format("step-{}-{}.png", s + 1, side);
             };
             for (const auto& [picture, side] :
-                 {std::pair(&before[worst], "before"), std::pair(&after[worst], "after")}) {
+                 {std::pair(&(*before)[worst], "before"), std::pair(&(*after)[worst], "after")}) {
                 if (auto saved = save(toDisplay(*picture, adapted), path(side)); !saved)
                     return tl::unexpected(saved.error());
                 change.pictures.push_back(path(side));

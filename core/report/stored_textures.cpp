@@ -132,7 +132,7 @@ Expected<std::vector<StoredTexture>> storeTextures(const Scene& scene, const Tar
     if (!parallelFor(images.size(), "Storing textures", progress, [&](std::size_t i) {
             stored[i] = store(scene.images[images[i]], classes[images[i]], target, settings);
         }))
-        return fail(ErrorCode::Cancelled, "Storing textures was stopped");
+        return stopped("Storing textures");
     const std::filesystem::path folder =
         std::filesystem::path(scenePath).replace_extension(".textures");
     std::error_code failed;

@@ -117,8 +117,8 @@ struct Surface::State {
         }
     }
 
-    /// Leaves nothing if cancelled.
-    void build(const Progress& progress) {
+    Expected<void> build(const Progress& progress) {
+        if (indices.empty()) return {};
         RTCGeometry geometry = rtcNewGeometry(rayDevice(), RTC_GEOMETRY_TYPE_TRIANGLE);
         auto* vertices = static_cast<float*>(
             rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3,
@@ -132,7 +132,7 @@ struct Surface::State {
         scene = rtcNewScene(rayDevice());
         rtcAttachGeometry(scene, geometry);
         rtcReleaseGeometry(geometry);
-        if (!commitScene(scene, progress)) indices.clear();
+        return commitScene(scene, progress);
     }
 
     [[nodiscard]] Vec3f closest(std::size_t triangle, const Vec3f& to) const {
@@ -199,13 +199,18 @@ struct Surface::State {
     }
 };
 
-Surface::Surface(const Mesh& mesh, const Progress& progress) : state_(std::make_unique<State>()) {
-    state_->collect(mesh);
-    if (!state_->indices.empty()) state_->build(progress);
-}
+Surface::Surface(std::unique_ptr<State> state) : state_(std::move(state)) {}
+Surface::Surface(const Mesh& mesh) : Surface(build(mesh, noProgress()).value()) {}
 Surface::~Surface() = default;
 Surface::Surface(Surface&&) noexcept = default;
 Surface& Surface::operator=(Surface&&) noexcept = default;
+
+Expected<Surface> Surface::build(const Mesh& mesh, const Progress& progress) {
+    auto state = std::make_unique<State>();
+    state->collect(mesh);
+    if (auto built = state->build(progress); !built) return tl::unexpected(built.error());
+    return Surface(std::move(state));
+}
 
 bool Surface::empty() const {
     return state_->indices.empty();
@@ -403,9 +408,11 @@ Mesh posed(const Mesh& mesh, std::size_t target) {
     return result;
 }
 
-PosedSurfaces::PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses,
-                             const Progress& progress)
-    : rest_(mesh, progress), poses_(std::move(poses)) {
+PosedSurfaces::PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses)
+    : PosedSurfaces(build(mesh, std::move(poses), noProgress()).value()) {}
+
+Expected<PosedSurfaces> PosedSurfaces::build(const Mesh& mesh, std::vector<PoseMesh> poses,
+                                             const Progress& progress) {
     constexpr std::size_t kMaxPoses = 16;
     const std::vector<float> reach = reachOfTargets(mesh);
     std::vector<std::size_t> targets;
@@ -415,8 +422,16 @@ PosedSurfaces::PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses,
                      [&](std::size_t a, std::size_t b) { return reach[a] > reach[b]; });
     targets.resize(std::min(targets.size(), kMaxPoses));
     for (const std::size_t target : targets)
-        poses_.emplace_back([target](const Mesh& each) { return posed(each, target); });
-    for (const PoseMesh& pose : poses_) posed_.emplace_back(pose(mesh), progress);
+        poses.emplace_back([target](const Mesh& each) { return posed(each, target); });
+    auto rest = Surface::build(mesh, progress);
+    if (!rest) return tl::unexpected(rest.error());
+    PosedSurfaces result(std::move(*rest), std::move(poses));
+    for (const PoseMesh& pose : result.poses_) {
+        auto moved = Surface::build(pose(mesh), progress);
+        if (!moved) return tl::unexpected(moved.error());
+        result.posed_.push_back(std::move(*moved));
+    }
+    return result;
 }
 
 double PosedSurfaces::largestDeviation(const Mesh& mesh, const DeviationSampling& sampling) const {

@@ -8,6 +8,7 @@
 #include <span>
 #include <vector>
 
+#include "base/error.h"
 #include "base/progress.h"
 #include "geometry/mesh.h"
 
@@ -45,8 +46,10 @@ struct SurfaceSample {
 /// A surface that distances are measured to. Reentrant once built.
 class Surface {
 public:
-    /// Empty if cancelled. Cost: O(T log T).
-    explicit Surface(const Mesh& mesh, const Progress& progress = noProgress());
+    /// Cost: O(T log T).
+    explicit Surface(const Mesh& mesh);
+    /// The same, which can be stopped. Errors: Cancelled.
+    [[nodiscard]] static Expected<Surface> build(const Mesh& mesh, const Progress& progress);
     ~Surface();
     Surface(Surface&&) noexcept;
     Surface& operator=(Surface&&) noexcept;
@@ -78,6 +81,7 @@ public:
 
 private:
     struct State;
+    explicit Surface(std::unique_ptr<State> state);
     std::unique_ptr<State> state_;
 };
 
@@ -94,10 +98,12 @@ using PoseMesh = std::function<Mesh(const Mesh&)>;
 /// must stand for. Of many targets those that move farthest are looked at.
 class PosedSurfaces {
 public:
-    /// `poses`: how bones move any mesh of the same joints. Cancelled: not to be measured against.
-    /// Cost: as a Surface for each pose.
-    explicit PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses = {},
-                           const Progress& progress = noProgress());
+    /// `poses`: how bones move any mesh of the same joints. Cost: as a Surface for each pose.
+    explicit PosedSurfaces(const Mesh& mesh, std::vector<PoseMesh> poses = {});
+    /// The same, which can be stopped. Errors: Cancelled.
+    [[nodiscard]] static Expected<PosedSurfaces> build(const Mesh& mesh,
+                                                       std::vector<PoseMesh> poses,
+                                                       const Progress& progress);
 
     [[nodiscard]] const Surface& rest() const { return rest_; }
     /// The largest deviation of a mesh with the same targets and joints, over all poses.
@@ -105,6 +111,9 @@ public:
                                           const DeviationSampling& sampling = {}) const;
 
 private:
+    PosedSurfaces(Surface rest, std::vector<PoseMesh> poses)
+        : rest_(std::move(rest)), poses_(std::move(poses)) {}
+
     Surface rest_;
     std::vector<PoseMesh> poses_;  ///< Of targets and bones.
     std::vector<Surface> posed_;   ///< [poses_]

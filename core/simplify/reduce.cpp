@@ -19,17 +19,17 @@ public:
     Search(const PosedSurfaces& surface, const CollapseLog& log, double limit)
         : surface_(surface), log_(log), limit_(limit) {}
 
-    /// Looks for counts up to `most`, which is taken to keep to the limit. Nothing if cancelled.
-    bool run(std::size_t most, Progress& progress) {
-        if (progress.cancelled()) return false;
+    /// Looks for counts up to `most`, which is taken to keep to the limit. Errors: Cancelled.
+    Expected<void> run(std::size_t most, Progress& progress) {
+        if (progress.cancelled()) return stopped("Reducing");
         const std::size_t fewest = log_.fewestTriangles();
         if ((!std::isfinite(limit_) || deviationOf(fewest, 1) <= limit_) && accepts(fewest))
-            return true;
+            return {};
         tooFew_ = {std::max<std::size_t>(fewest, 1), 0};
         enough_ = {std::min(most, log_.mostTriangles()), 0};
         while (static_cast<double>(enough_.triangles - tooFew_.triangles) >
                kPrecision * static_cast<double>(enough_.triangles)) {
-            if (progress.cancelled()) return false;
+            if (progress.cancelled()) return stopped("Reducing");
             if (enough_.triangles - tooFew_.triangles < 2) break;
             const std::size_t next =
                 std::clamp(guess(), tooFew_.triangles + 1, enough_.triangles - 1);
@@ -39,10 +39,10 @@ public:
         // More samples find more: a little more is left then.
         std::size_t enough = enough_.triangles;
         while (enough < log_.mostTriangles() && !accepts(enough)) {
-            if (progress.cancelled()) return false;
+            if (progress.cancelled()) return stopped("Reducing");
             enough += enough / kBackOff + 1;
         }
-        return true;
+        return {};
     }
 
     Reduced best;
@@ -124,30 +124,33 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
                         mesh.triangles <= options.targetTriangles};
     if (whole.targetReached || mesh.triangles == 0) return whole;
     const bool noLimit = !std::isfinite(options.maxDeviation);
-    Reducer reducer(mesh, options.reducer, progress);
-    if (!reducer.reduceTo(options.targetTriangles, options.maxDeviation, progress))
-        return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
-    auto best = fewestWithin(mesh, PosedSurfaces(mesh, {}, progress), reducer.log(),
-                             options.maxDeviation, progress);
-    if (!best) return fail(ErrorCode::Cancelled, "Reducing was stopped", mesh.name);
+    auto reducer = Reducer::build(mesh, options.reducer, progress);
+    if (!reducer) return tl::unexpected(reducer.error());
+    if (auto done = reducer->reduceTo(options.targetTriangles, options.maxDeviation, progress);
+        !done)
+        return tl::unexpected(done.error());
+    const auto surfaces = PosedSurfaces::build(mesh, {}, progress);
+    if (!surfaces) return tl::unexpected(surfaces.error());
+    auto best = fewestWithin(mesh, *surfaces, reducer->log(), options.maxDeviation, progress);
+    if (!best) return best;
     best->targetReached = best->mesh->triangles <= options.targetTriangles;
     if (!best->targetReached && options.targetTriangles > 0)
-        best->reason = reducer.triangleCount() > options.targetTriangles && noLimit
+        best->reason = reducer->triangleCount() > options.targetTriangles && noLimit
                            ? fmt::format(
                                  "{} triangles are the fewest: what is left are loose "
                                  "pieces and edges that cannot be joined",
                                  best->mesh->triangles)
                            : fmt::format("{} triangles are the fewest within {}",
                                          best->mesh->triangles, formatMetres(options.maxDeviation));
-    return std::move(*best);
+    return best;
 }
 
-std::optional<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
-                                    const CollapseLog& log, double maxDeviation, Progress& progress,
-                                    std::size_t most) {
+Expected<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
+                               const CollapseLog& log, double maxDeviation, Progress& progress,
+                               std::size_t most) {
     Search search(surface, log, maxDeviation);
     search.best = {std::make_shared<const Mesh>(mesh), 0, false};
-    if (!search.run(most, progress)) return std::nullopt;
+    if (auto done = search.run(most, progress); !done) return tl::unexpected(done.error());
     return std::move(search.best);
 }
 

@@ -3,7 +3,6 @@
 #pragma once
 
 #include <limits>
-#include <optional>
 #include <string>
 
 #include "base/error.h"
@@ -45,10 +44,9 @@ class PosedSurfaces;
 
 /// The state of a log with the fewest triangles that keeps to a measured deviation from `mesh`,
 /// whose surfaces are given; the whole mesh if none does. `most`: triangles that are known to keep
-/// to it. Nothing if cancelled.
-/// Cost: O(log T) measurements.
-[[nodiscard]] std::optional<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
-                                                  const CollapseLog& log, double maxDeviation,
-                                                  Progress& progress, std::size_t most = ~0ULL);
+/// to it. Errors: Cancelled. Cost: O(log T) measurements.
+[[nodiscard]] Expected<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
+                                             const CollapseLog& log, double maxDeviation,
+                                             Progress& progress, std::size_t most = ~0ULL);
 
 }  // namespace flentro

@@ -41,11 +41,19 @@ std::vector<float> importanceOfWedges(const WedgeMesh& wedges,
 
 }  // namespace
 
-Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress& progress)
-    : Reducer(mesh, options, progress, buildWedgeMesh(mesh, options.weights, progress)) {}
+Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options)
+    : Reducer(build(mesh, options, noProgress()).value()) {}
 
-Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress& progress,
-                 WedgeMesh wedges)
+Expected<Reducer> Reducer::build(const Mesh& mesh, const ReducerOptions& options,
+                                 const Progress& progress) {
+    auto wedges = buildWedgeMesh(mesh, options.weights, progress);
+    if (!wedges) return tl::unexpected(wedges.error());
+    Reducer reducer(mesh, options, std::move(*wedges));
+    if (auto done = reducer.prepare(options, progress); !done) return tl::unexpected(done.error());
+    return reducer;
+}
+
+Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedges)
     : crossSeams_(options.crossSeams && !options.lossless),
       lossless_(options.lossless),
       placement_(options.lossless ? Placement::Existing : options.placement),
@@ -53,9 +61,11 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress
       alive_(wedges.triangles),
       fans_(wedges),
       metric_(wedges, fans_, importanceOfWedges(wedges, options.importance)),
-      log_(mesh, std::move(wedges)) {
+      log_(mesh, std::move(wedges)) {}
+
+Expected<void> Reducer::prepare(const ReducerOptions& options, const Progress& progress) {
     const std::size_t positions = log_.positionCount();
-    if (progress.cancelled()) return;
+    if (progress.cancelled()) return stopped("Reducing");
     costs_.assign(positions, kUnknown);
     targets_.assign(positions, kGone);
     flags_.assign(positions, 0);
@@ -66,9 +76,10 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress
                            kSameAttribute * static_cast<float>(slot.scale));
     findBorders(options.lockBorders);
     lock(options.locked);
-    if (progress.cancelled()) return;
+    if (progress.cancelled()) return stopped("Reducing");
     findPieces();
     findBlocks();
+    return {};
 }
 
 // --- what the original is like ------------------------------------------------------------
@@ -233,7 +244,7 @@ void Reducer::measureGaps(const std::vector<std::uint32_t>& pieceOf) {
     }
 }
 
-bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& progress) {
+Expected<void> Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& progress) {
     const auto start = static_cast<double>(alive_);
     const Goal goal{triangles, maxDeviation / unit_, progress};
     bool lookedAtAll = false;
@@ -250,7 +261,8 @@ bool Reducer::reduceTo(std::size_t triangles, double maxDeviation, Progress& pro
             costs_[p] = flags_[p] & Gone ? kBlocked : kUnknown;
         lookedAtAll = true;
     }
-    return !progress.cancelled();
+    if (progress.cancelled()) return stopped("Reducing");
+    return {};
 }
 
 /// What is allowed once nothing else is possible: crossing seams, then dropping large pieces.

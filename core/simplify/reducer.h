@@ -17,6 +17,7 @@
 #include <array>
 #include <limits>
 
+#include "base/error.h"
 #include "base/progress.h"
 #include "simplify/collapse_log.h"
 #include "simplify/cost_queue.h"
@@ -59,14 +60,16 @@ struct ReducerOptions {
 /// Memory: about 150 bytes a triangle at the peak, with normals and one set of texture coordinates.
 class Reducer {
 public:
-    /// `mesh` must outlive the reducer. Cancelled: only good for reduceTo() to say so. Cost: O(T).
-    Reducer(const Mesh& mesh, const ReducerOptions& options,
-            const Progress& progress = noProgress());
+    /// `mesh` must outlive the reducer. Cost: O(T).
+    Reducer(const Mesh& mesh, const ReducerOptions& options);
+    /// The same, which can be stopped. Errors: Cancelled.
+    [[nodiscard]] static Expected<Reducer> build(const Mesh& mesh, const ReducerOptions& options,
+                                                 const Progress& progress);
 
     /// Collapses until at most `triangles` are left, or every further collapse would move the
     /// surface by more than `maxDeviation` metres (estimated), or none is possible.
-    /// Returns false if cancelled. Cost: O(T log T) for all of it.
-    bool reduceTo(std::size_t triangles, double maxDeviation, Progress& progress);
+    /// Errors: Cancelled; it can go on from there. Cost: O(T log T) for all of it.
+    Expected<void> reduceTo(std::size_t triangles, double maxDeviation, Progress& progress);
 
     [[nodiscard]] std::size_t triangleCount() const { return alive_; }
 
@@ -84,8 +87,8 @@ public:
     }
 
 private:
-    Reducer(const Mesh& mesh, const ReducerOptions& options, const Progress& progress,
-            WedgeMesh wedges);
+    Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedges);
+    Expected<void> prepare(const ReducerOptions& options, const Progress& progress);
 
     static constexpr std::uint32_t kGone = ~0U;
     /// Costs that are none: impossible as its surroundings were; to be computed. What a move cost

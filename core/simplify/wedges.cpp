@@ -48,13 +48,13 @@ public:
     WedgeMeshBuilder(const Mesh& mesh, const AttributeWeights& weights)
         : mesh_(mesh), weights_(weights) {}
 
-    WedgeMesh run(const Progress& progress) {
+    Expected<WedgeMesh> run(const Progress& progress) {
         constexpr void (WedgeMeshBuilder::*kSteps[])() = {
             &WedgeMeshBuilder::weld,         &WedgeMeshBuilder::nameWedges,
             &WedgeMeshBuilder::normalise,    &WedgeMeshBuilder::numberWedges,
             &WedgeMeshBuilder::addTriangles, &WedgeMeshBuilder::addAttributes};
         for (const auto step : kSteps) {
-            if (progress.cancelled()) return {};
+            if (progress.cancelled()) return stopped("Reducing");
             (this->*step)();
         }
         return std::move(out_);
@@ -387,8 +387,8 @@ float AttributeSlot::stored(const float* values, int c) const {
     return static_cast<float>(semantic == "COLOR_0" ? std::clamp(value, 0.0, 1.0) : value);
 }
 
-WedgeMesh buildWedgeMesh(const Mesh& mesh, const AttributeWeights& weights,
-                         const Progress& progress) {
+Expected<WedgeMesh> buildWedgeMesh(const Mesh& mesh, const AttributeWeights& weights,
+                                   const Progress& progress) {
     return WedgeMeshBuilder(mesh, weights).run(progress);
 }
 

@@ -4,6 +4,7 @@
 
 #include <bit>
 
+#include "base/error.h"
 #include "base/progress.h"
 #include "geometry/mesh.h"
 
@@ -161,8 +162,8 @@ private:
     std::vector<std::uint32_t> further_;  ///< Of wedges from `count_` on.
 };
 
-/// A mesh of nothing if cancelled. Cost: O(V + T) expected.
-[[nodiscard]] WedgeMesh buildWedgeMesh(const Mesh& mesh, const AttributeWeights& weights,
-                                       const Progress& progress = noProgress());
+/// Errors: Cancelled. Cost: O(V + T) expected.
+[[nodiscard]] Expected<WedgeMesh> buildWedgeMesh(const Mesh& mesh, const AttributeWeights& weights,
+                                                 const Progress& progress = noProgress());
 
 }  // namespace flentro

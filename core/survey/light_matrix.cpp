@@ -211,9 +211,10 @@ LightMatrix::LightMatrix(std::vector<Row> rows, std::vector<Vec3d> eyes, std::ve
     adaptations_ = adaptationsOf(*this, eyes_.size());
 }
 
-std::shared_ptr<const LightMatrix> measureLights(const Scene& source, const Scene& scene,
-                                                 const RayScene& rays, const Survey& survey,
-                                                 Progress& progress) {
+Expected<std::shared_ptr<const LightMatrix>> measureLights(const Scene& source, const Scene& scene,
+                                                           const RayScene& rays,
+                                                           const Survey& survey,
+                                                           Progress& progress) {
     if (source.placedLights.empty()) return nullptr;
     std::vector<const SpotResult*> spots;
     std::vector<Vec3d> eyes;
@@ -231,7 +232,7 @@ std::shared_ptr<const LightMatrix> measureLights(const Scene& source, const Scen
         parallelFor(spots.size(), "Measuring lights", progress, [&](std::size_t i) {
             found[i] = measurer.measure(*spots[i], static_cast<std::uint32_t>(i));
         });
-    if (!finished) return nullptr;
+    if (!finished) return stopped("Measuring lights");
     std::vector<LightMatrix::Point> points;
     std::vector<LightMatrix::Entry> entries;
     for (Measurer::OfPlace& place : found) {

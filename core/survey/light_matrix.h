@@ -10,6 +10,7 @@
 #include <span>
 #include <vector>
 
+#include "base/error.h"
 #include "base/progress.h"
 #include "measure/lighting.h"
 
@@ -72,13 +73,13 @@ private:
 /// Traces a few dozen rays into each view of the spots that are done, and from each point one to
 /// each light that matters there. `scene` and `rays` are what was surveyed; the lights are those
 /// of `source`, the scene that it was made from by fixes, or the same. The same for any number of
-/// threads. Null if cancelled, and without lights. Cost: views x 24 rays, and for each point at
+/// threads. Null without lights. Errors: Cancelled. Cost: views x 24 rays, and for each point at
 /// most 24 to lights.
-[[nodiscard]] std::shared_ptr<const LightMatrix> measureLights(const Scene& source,
-                                                               const Scene& scene,
-                                                               const RayScene& rays,
-                                                               const Survey& survey,
-                                                               Progress& progress);
+[[nodiscard]] Expected<std::shared_ptr<const LightMatrix>> measureLights(const Scene& source,
+                                                                         const Scene& scene,
+                                                                         const RayScene& rays,
+                                                                         const Survey& survey,
+                                                                         Progress& progress);
 
 /// What reaches the display of `lux` where the eye has adapted to `adaptation`: 0 to 1 (Reinhard
 /// et al. 2002, "Photographic tone reproduction for digital images", the simple operator).

@@ -179,7 +179,7 @@ struct RayScene::State {
 
     void addParts(const Scene& scene, const Mesh& mesh, const Progress& progress);
     [[nodiscard]] bool buildMeshes(Progress& progress);
-    [[nodiscard]] bool buildTop(const Scene& scene, Progress& progress);
+    [[nodiscard]] Expected<void> buildTop(const Scene& scene, Progress& progress);
     [[nodiscard]] std::unique_ptr<AlphaSource> alphaOf(const Scene& scene, const Part& part);
     void addInstance(const Object& object, unsigned id, Progress& progress);
     [[nodiscard]] RayHit hitOf(unsigned instance, unsigned geometry, unsigned primitive,
@@ -223,7 +223,7 @@ std::unique_ptr<AlphaSource> RayScene::State::alphaOf(const Scene& scene, const 
     return source;
 }
 
-/// Rows for all parts, whole even where it is cancelled.
+/// Rows for all parts. Cancelled: without their alpha.
 void RayScene::State::addParts(const Scene& scene, const Mesh& mesh, const Progress& progress) {
     for (const Part& part : mesh.parts) {
         PartRow row;
@@ -336,7 +336,7 @@ float evenScale(const Mat4d& world) {
 
 }  // namespace
 
-/// False if cancelled.
+/// As parallelFor().
 bool RayScene::State::buildMeshes(Progress& progress) {
     meshScenes.resize(meshes.size());
     return parallelFor(meshes.size(), "Preparing rays", progress, [&](std::size_t i) {
@@ -348,8 +348,7 @@ bool RayScene::State::buildMeshes(Progress& progress) {
     });
 }
 
-/// False if cancelled.
-bool RayScene::State::buildTop(const Scene& scene, Progress& progress) {
+Expected<void> RayScene::State::buildTop(const Scene& scene, Progress& progress) {
     top = newScene();
     for (std::size_t i = 0; i < scene.objects.size() && !progress.cancelled(); ++i) {
         const Object& object = scene.objects[i];
@@ -360,9 +359,12 @@ bool RayScene::State::buildTop(const Scene& scene, Progress& progress) {
     return commitScene(top.get(), progress);
 }
 
-RayScene::RayScene(const Scene& scene, Progress& progress)
-    : state_(std::make_unique<State>(scene)) {
-    State& s = *state_;
+RayScene::RayScene(std::unique_ptr<State> state) : state_(std::move(state)) {}
+RayScene::RayScene(const Scene& scene) : RayScene(build(scene, noProgress()).value()) {}
+
+Expected<RayScene> RayScene::build(const Scene& scene, Progress& progress) {
+    auto state = std::make_unique<State>(scene);
+    State& s = *state;
     for (const Asset& asset : scene.assets) {
         s.meshes.push_back(asset.mesh);
         s.firstParts.push_back(static_cast<std::uint32_t>(s.parts.size()));
@@ -380,12 +382,22 @@ RayScene::RayScene(const Scene& scene, Progress& progress)
         s.invScales.push_back(evenScale(object.world));
     }
     CancelOnly quiet(progress);  // a part of work that reports itself
-    if (s.buildMeshes(quiet) && s.buildTop(scene, quiet)) return;
-    s.top = newScene();
-    rtcCommitScene(s.top.get());
+    if (!s.buildMeshes(quiet)) return stopped("Preparing rays");
+    if (auto built = s.buildTop(scene, quiet); !built) return tl::unexpected(built.error());
+    return RayScene(std::move(state));
+}
+
+Expected<void> ensureRays(std::unique_ptr<RayScene>& rays, const Scene& scene, Progress& progress) {
+    if (rays) return {};
+    auto built = RayScene::build(scene, progress);
+    if (!built) return tl::unexpected(built.error());
+    rays = std::make_unique<RayScene>(std::move(*built));
+    return {};
 }
 
 RayScene::~RayScene() = default;
+RayScene::RayScene(RayScene&&) noexcept = default;
+RayScene& RayScene::operator=(RayScene&&) noexcept = default;
 
 namespace {
 

@@ -11,6 +11,7 @@
 #include <span>
 #include <vector>
 
+#include "base/error.h"
 #include "base/progress.h"
 #include "measure/lighting.h"
 #include "measure/view_meter.h"
@@ -60,12 +61,13 @@ public:
         std::size_t firstDensity = 0;  ///< [mappings][triangles of the part]
     };
 
-    /// Cost: O(unique triangles log triangles). Objects with singular transforms are baked. Where
-    /// it is cancelled, rays meet nothing.
-    RayScene(const Scene& scene, Progress& progress);
+    /// Cost: O(unique triangles log triangles). Objects with singular transforms are baked.
+    explicit RayScene(const Scene& scene);
+    /// The same, which can be stopped. Errors: Cancelled.
+    [[nodiscard]] static Expected<RayScene> build(const Scene& scene, Progress& progress);
     ~RayScene();
-    RayScene(const RayScene&) = delete;
-    RayScene& operator=(const RayScene&) = delete;
+    RayScene(RayScene&&) noexcept;
+    RayScene& operator=(RayScene&&) noexcept;
 
     /// Traces a packet within `farthest` metres, through objects that `sightings` hold for gone.
     void trace(const Vec3d& eye, const RayPacket& rays, float farthest,
@@ -111,7 +113,12 @@ public:
 
 private:
     struct State;
+    explicit RayScene(std::unique_ptr<State> state);
     std::unique_ptr<State> state_;
 };
+
+/// Builds a scene's rays where that has not been done. Errors: Cancelled.
+[[nodiscard]] Expected<void> ensureRays(std::unique_ptr<RayScene>& rays, const Scene& scene,
+                                        Progress& progress);
 
 }  // namespace flentro

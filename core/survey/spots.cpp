@@ -109,7 +109,7 @@ private:
             meshes.objects.push_back(std::move(object));
         }
         if (bounds_.isEmpty()) return false;
-        aside_ = std::make_unique<RayScene>(meshes, noProgress());
+        aside_ = std::make_unique<RayScene>(meshes);
         return true;
     }
 
@@ -151,7 +151,7 @@ public:
         places_.resize(count);
         explored_.assign(count, 0);
         const bool finished = ground_.isArea() ? everywhere(progress) : flood(progress);
-        if (!finished) return fail(ErrorCode::Cancelled, "The search for spots was stopped");
+        if (!finished) return stopped("The search for spots");
         if (reached_.empty())
             return fail(ErrorCode::NotFound, "nothing can be stood on there", {}, kHint);
         std::vector<SurveySpot> spots = collect();
@@ -467,7 +467,7 @@ Box middleOf(const Scene& scene, double margin) {
 
 Expected<std::vector<SurveySpot>> planSpots(const Scene& scene, const RayScene& rays,
                                             const SpotPlan& plan, Progress& progress) {
-    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "The search for spots was stopped");
+    if (progress.cancelled()) return stopped("The search for spots");
     if (scene.bounds().isEmpty())
         return fail(ErrorCode::NotFound, "the scene has nothing to stand on", scene.name);
     auto ground = Ground::of(scene, plan.area);

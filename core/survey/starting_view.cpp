@@ -26,14 +26,16 @@ std::vector<Viewpoint> camerasOf(const Scene& scene) {
     return views;
 }
 
-/// On the ground below some of the objects, in the direction that takes in most.
-std::optional<Viewpoint> viewFromGround(const Scene& scene, const Target& target,
-                                        Progress& progress) {
+/// On the ground below some of the objects, in the direction that takes in most; nothing where
+/// there is no ground.
+Expected<std::optional<Viewpoint>> viewFromGround(const Scene& scene, const Target& target,
+                                                  Progress& progress) {
     constexpr std::size_t kPlaces = 24;
     constexpr int kHeadings = 8;
     constexpr double kEyeHeight = 1.7;  ///< Metres.
     constexpr double kFree = 2;         ///< Metres before the eye.
-    const RayScene rays(scene, progress);
+    const auto rays = RayScene::build(scene, progress);
+    if (!rays) return tl::unexpected(rays.error());
     const ViewMeter meter(scene, target);
     const double top = scene.bounds().max().y() + 1;
     const std::size_t step = scene.objects.size() / kPlaces + 1;
@@ -43,7 +45,7 @@ std::optional<Viewpoint> viewFromGround(const Scene& scene, const Target& target
         if (scene.objects[i].bounds.isEmpty()) continue;
         const Vec3d above(scene.objects[i].bounds.center().x(), top,
                           scene.objects[i].bounds.center().z());
-        const RayHit ground = rays.first(above, -Vec3d::UnitY());
+        const RayHit ground = rays->first(above, -Vec3d::UnitY());
         if (!ground.met()) continue;
         const Vec3d eye = above - Vec3d(0, static_cast<double>(ground.distance) - kEyeHeight, 0);
         const auto views = allAround(eye, kHeadings, 0);
@@ -51,7 +53,7 @@ std::optional<Viewpoint> viewFromGround(const Scene& scene, const Target& target
         for (std::size_t v = 0; v < views.size(); ++v) {
             const double objects = at(tallies[v].counts, Measure::Objects);
             const Vec3d way = lookDirection(views[v].heading, 0);
-            if (objects <= most || rays.first(eye, way, 0, kFree).met()) continue;
+            if (objects <= most || rays->first(eye, way, 0, kFree).met()) continue;
             most = objects;
             best = views[v];
         }
@@ -61,7 +63,7 @@ std::optional<Viewpoint> viewFromGround(const Scene& scene, const Target& target
 
 }  // namespace
 
-Viewpoint startingView(const Scene& scene, const Target& target, Progress& progress) {
+Expected<Viewpoint> startingView(const Scene& scene, const Target& target, Progress& progress) {
     for (const Viewpoint& view : camerasOf(scene))
         if (!selectDrawn(scene, target, view).empty()) return view;
     const Box bounds = scene.bounds();
@@ -70,8 +72,11 @@ Viewpoint startingView(const Scene& scene, const Target& target, Progress& progr
     // Far enough to frame a sphere around it.
     const double radius = std::max(bounds.diagonal().norm() / 2, 1e-3);
     const double distance = radius / std::sin(toRadians(std::min(target.verticalFov, 90.0)) / 2);
-    if (distance + radius > target.farPlane)
-        if (const auto onGround = viewFromGround(scene, target, progress)) return *onGround;
+    if (distance + radius > target.farPlane) {
+        const auto onGround = viewFromGround(scene, target, progress);
+        if (!onGround) return tl::unexpected(onGround.error());
+        if (*onGround) return **onGround;
+    }
     view.pitch = -14;
     view.eye = bounds.center() - distance * lookDirection(view.heading, view.pitch);
     return view;
@@ -89,9 +94,12 @@ std::vector<Vec3d> standingCameras(const Scene& scene, const RayScene& rays, dou
     return eyes;
 }
 
-std::vector<Vec3d> walkStarts(const Scene& scene, const RayScene& rays, const Target& target,
-                              double eyeHeight, Progress& progress) {
-    std::vector<Vec3d> starts = {startingView(scene, target, progress).eye};
+Expected<std::vector<Vec3d>> walkStarts(const Scene& scene, const RayScene& rays,
+                                        const Target& target, double eyeHeight,
+                                        Progress& progress) {
+    const auto first = startingView(scene, target, progress);
+    if (!first) return tl::unexpected(first.error());
+    std::vector<Vec3d> starts = {first->eye};
     const std::vector<Vec3d> standing = standingCameras(scene, rays, eyeHeight);
     starts.insert(starts.end(), standing.begin(), standing.end());
     return starts;

@@ -418,8 +418,8 @@ Survey takeSurvey(const Scene& scene, const Target& target, const std::vector<Su
                   const SurveySettings& settings, Progress& progress, const OnSpot& onSpot) {
     if (settings.faceSize == 0)
         return takeSurvey(scene, nullptr, target, spots, settings, progress, onSpot);
-    const RayScene rays(scene, progress);
-    return takeSurvey(scene, &rays, target, spots, settings, progress, onSpot);
+    const auto rays = RayScene::build(scene, progress);
+    return takeSurvey(scene, rays ? &*rays : nullptr, target, spots, settings, progress, onSpot);
 }
 
 std::size_t surveyAgain(Survey& survey, const Scene& scene, const RayScene* rays,

@@ -25,8 +25,7 @@ protected:
         SpotPlan plan;
         plan.starts = {demo::quayView().eye};
         plan.spacing = 9;
-        const auto spots =
-            planSpots(scene, RayScene(scene, noProgress()), plan, noProgress()).value();
+        const auto spots = planSpots(scene, RayScene(scene), plan, noProgress()).value();
         SurveySettings settings;
         settings.faceSize = 96;
         const Target target = findTarget("Kiosk 60").value();

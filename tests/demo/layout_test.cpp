@@ -37,7 +37,7 @@ const std::vector<SurveySpot>& spots() {
         SpotPlan plan;
         plan.starts = {quayView().eye};
         plan.spacing = 9;
-        return planSpots(market(), RayScene(market(), noProgress()), plan, noProgress()).value();
+        return planSpots(market(), RayScene(market()), plan, noProgress()).value();
     }();
     return all;
 }
@@ -46,7 +46,7 @@ const std::vector<SurveySpot>& spots() {
 class Camera {
 public:
     explicit Camera(const Scene& scene)
-        : scene_(scene), rays_(scene, noProgress()), textures_(scene, 1024) {}
+        : scene_(scene), rays_(scene), textures_(scene, 1024) {}
 
     struct Seen {
         double distance = -1;  ///< Nothing.

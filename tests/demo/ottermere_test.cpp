@@ -109,7 +109,7 @@ TEST(Ottermere, TheWalkableAreaIsNotDrawn) {
     for (const Object& object : scene.objects) EXPECT_NE(object.name, "walkable");
     SpotPlan plan;
     plan.area = "walkable";
-    const auto spots = planSpots(scene, RayScene(scene, noProgress()), plan, noProgress());
+    const auto spots = planSpots(scene, RayScene(scene), plan, noProgress());
     ASSERT_TRUE(spots);
     const auto onBridge = std::count_if(spots->begin(), spots->end(),
                                         [](const auto& spot) { return spot.eye.y() > 3; });

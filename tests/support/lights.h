@@ -48,9 +48,9 @@ inline void addLamp(Scene& scene, const Lamp& lamp) {
 /// A survey from these eyes, with its lights measured.
 [[nodiscard]] inline Survey litSurvey(const Scene& scene, std::initializer_list<Vec3d> eyes,
                                       const Target& target = surveyDisplay()) {
-    const RayScene rays(scene, noProgress());
+    const RayScene rays(scene);
     Survey survey = takeSurvey(scene, &rays, target, spotsAt(eyes), plainSurvey(), noProgress());
-    survey.lights = measureLights(scene, scene, rays, survey, noProgress());
+    survey.lights = measureLights(scene, scene, rays, survey, noProgress()).value();
     return survey;
 }
 

@@ -617,7 +617,7 @@ Expected<Fixed> applyAtlas(const Scene& scene, const AtlasSettings& settings, Pr
                                                     : std::pair(scene, std::vector<bool>());
     Fixed result{cut, {}};
     Packer packer(cut, settings, result.scene, progress, which);
-    if (!packer.run()) return fail(ErrorCode::Cancelled, "Packing textures was stopped");
+    if (!packer.run()) return stopped("Packing textures");
     result.record = packer.describe();
     // What was cut in vain is as it was.
     for (std::size_t a = 0; a < cut.assets.size(); ++a)

@@ -68,10 +68,10 @@ std::vector<std::vector<std::uint32_t>> placesByOrigin(const Evidence& evidence,
 /// Finds what stands against the sky, by rays through it from places that see it.
 class Skyline {
 public:
-    Skyline(const Scene& scene, const Evidence& evidence, Progress& progress)
+    Skyline(const Scene& scene, const Evidence& evidence, RayScene rays)
         : scene_(scene),
           evidence_(evidence),
-          rays_(scene, progress),
+          rays_(std::move(rays)),
           places_(placesByOrigin(evidence, scene.originNames->size())),
           skySize_(kSkySize * scene.bounds().diagonal().norm()) {}
 
@@ -226,7 +226,11 @@ Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings
     const double farthest = farthestDrawn(settings, target);
     const std::vector<double> sizes = cullingSizes(scene, settings, target, evidence);
     std::optional<Skyline> skyline;
-    if (!evidence.empty() && settings.skyline > 1) skyline.emplace(scene, evidence, progress);
+    if (!evidence.empty() && settings.skyline > 1) {
+        auto rays = RayScene::build(scene, progress);
+        if (!rays) return tl::unexpected(rays.error());
+        skyline.emplace(scene, evidence, std::move(*rays));
+    }
     const bool finished =
         parallelFor(scene.objects.size(), "Culling", progress, [&](std::size_t i) {
             Object& object = result.scene.objects[i];
@@ -241,7 +245,7 @@ Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings
             object.culling.fadeStart = end * (1 - settings.fade);
             object.culling.end = end;
         });
-    if (!finished) return fail(ErrorCode::Cancelled, "Culling was stopped");
+    if (!finished) return stopped("Culling");
     if (settings.farPlane > 0 && settings.farPlane < target.farPlane)
         noteFarPlane(result.scene, settings.farPlane);
     const std::size_t unshown = dropUnshownLevels(result.scene, target);

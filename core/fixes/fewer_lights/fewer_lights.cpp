@@ -98,7 +98,7 @@ Expected<Fixed> applyFewerLights(const Scene& scene, const FewerLightSettings& s
             result.scene = std::move(merged.scene);
         }
     }
-    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Choosing lights was stopped");
+    if (progress.cancelled()) return stopped("Choosing lights");
     if (settings.perObject > 0)
         tellRelief(
             relieveObjects(result.scene, evidence.lights.get(),

@@ -351,7 +351,7 @@ Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSetti
                 return withPalette(mesh, palette, report->joined);
             });
     }
-    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Choosing materials was stopped");
+    if (progress.cancelled()) return stopped("Choosing materials");
     fixed.resize(result.scene.materials.size(), false);
     const double asked =
         settings.limit > 0 ? settings.limit : at(target.limits, Measure::MaterialsPerObject);
@@ -380,7 +380,7 @@ Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSetti
     }
     if (settings.bakePage > 0)
         bakeRest(result.scene, over, asked, fixed, evidence, settings, target, *report, progress);
-    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Choosing materials was stopped");
+    if (progress.cancelled()) return stopped("Choosing materials");
     tellReport(result, *report, over, asked);
     result.record.report = std::move(report);
     return result;

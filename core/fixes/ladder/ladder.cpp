@@ -115,7 +115,7 @@ FixRecord describeLadders(const Scene& before, const Scene& after, std::size_t w
 Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
                             const Target& target, Progress& progress) {
     const std::vector<std::size_t> worth = assetsWorthIt(scene, settings);
-    std::vector<std::optional<Asset>> made(worth.size());
+    std::vector<Expected<Asset>> made(worth.size());
     const auto locked = settings.keepSharedBorders
                             ? findSharedBorders(scene)
                             : std::vector<std::vector<std::vector<bool>>>(scene.assets.size());
@@ -131,14 +131,15 @@ Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
         done += static_cast<double>(asset.mesh->triangles);
         progress.report(done / total, "Making levels: " + asset.mesh->name);
     });
-    if (!finished) return fail(ErrorCode::Cancelled, "Making levels was stopped");
+    if (!finished) return stopped("Making levels");
     Fixed result{scene, {}};
     for (std::size_t i = 0; i < worth.size(); ++i) {
         Asset& asset = result.scene.assets[worth[i]];
-        if (made[i]) asset = *made[i];
+        if (!made[i]) return tl::unexpected(made[i].error());
+        asset = std::move(*made[i]);
     }
     const auto far = cheapenFarLevels(result.scene, settings, target, quiet);
-    if (!far) return fail(ErrorCode::Cancelled, "Making levels was stopped");
+    if (!far) return tl::unexpected(far.error());
     for (const std::size_t i : worth) {
         Asset& asset = result.scene.assets[i];
         const auto change = settings.overrides.find(asset.mesh->name);

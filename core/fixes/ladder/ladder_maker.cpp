@@ -94,29 +94,42 @@ LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, con
                          const std::vector<PoseMesh>& poses, Progress& progress)
     : asset_(asset),
       settings_(settings),
+      poses_(poses),
       progress_(progress),
       perMetre_(pixelsPerMetreAtOne(target)),
       pixels_(settings.pixels * errorScale(asset.importance)),
-      solid_(withoutCards(asset.mesh, settings.thinCards)),
-      solidSurface_(*solid_, poses, progress) {
+      solid_(withoutCards(asset.mesh, settings.thinCards)) {
     cards_ = cardsOf(*asset.mesh, *solid_);
-    if (!cards_.empty()) wholeSurface_.emplace(*asset.mesh, poses, progress);
     options_.importance = importanceOf(*asset.mesh, settings.weights);
     options_.locked = locked;
 }
 
-std::optional<Asset> LadderMaker::run() {
-    if (progress_.cancelled()) return std::nullopt;
-    Reducer reducer(*solid_, options_, progress_);
+/// What levels are measured against.
+Expected<void> LadderMaker::buildSurfaces() {
+    auto solid = PosedSurfaces::build(*solid_, poses_, progress_);
+    if (!solid) return tl::unexpected(solid.error());
+    solidSurface_ = std::move(*solid);
+    if (cards_.empty()) return {};
+    auto whole = PosedSurfaces::build(*asset_.mesh, poses_, progress_);
+    if (!whole) return tl::unexpected(whole.error());
+    wholeSurface_ = std::move(*whole);
+    return {};
+}
+
+Expected<Asset> LadderMaker::run() {
+    if (auto built = buildSurfaces(); !built) return tl::unexpected(built.error());
+    auto reducer = Reducer::build(*solid_, options_, progress_);
+    if (!reducer) return tl::unexpected(reducer.error());
     // What is left may become smaller still where cards are most of it.
     const auto fewest = cards_.empty() ? static_cast<std::size_t>(settings_.smallestLevel) : 1;
-    if (!reducer.reduceTo(fewest, kUnlimited, progress_)) return std::nullopt;
-    const CollapseLog& log = reducer.log();
+    if (auto done = reducer->reduceTo(fewest, kUnlimited, progress_); !done)
+        return tl::unexpected(done.error());
+    const CollapseLog& log = reducer->log();
     const auto top = topCount(log);
-    if (!top) return std::nullopt;
-    const Steps steps =
+    if (!top) return tl::unexpected(top.error());
+    const Expected<Steps> steps =
         settings_.rule == LevelRule::Ratio ? stepsByRatio(log, *top) : stepsByDeviation(log, *top);
-    if (!steps) return std::nullopt;
+    if (!steps) return tl::unexpected(steps.error());
     Asset result = asset_;
     result.ladder.levels.clear();
     result.ladder.hysteresis = settings_.hysteresis;
@@ -132,7 +145,8 @@ std::optional<Asset> LadderMaker::run() {
         const auto& cards = (*steps)[i].cards;
         meshes[i + 1].parts.insert(meshes[i + 1].parts.end(), cards.begin(), cards.end());
     }
-    if (!addLevels(result, std::move(meshes))) return std::nullopt;
+    if (auto added = addLevels(result, std::move(meshes)); !added)
+        return tl::unexpected(added.error());
     return result;
 }
 
@@ -164,7 +178,8 @@ LadderMaker::Steps LadderMaker::stepsByRatio(const CollapseLog& log, std::size_t
 }
 
 /// Steps that would not gain are left out.
-LadderMaker::Steps LadderMaker::stepsByDeviation(const CollapseLog& log, std::size_t top) {
+Expected<LadderMaker::Steps> LadderMaker::stepsByDeviation(const CollapseLog& log,
+                                                           std::size_t top) {
     std::vector<Step> steps;
     std::size_t previous = top + asset_.mesh->triangles - solid_->triangles;
     double allowed = settings_.firstDeviation;
@@ -178,8 +193,8 @@ LadderMaker::Steps LadderMaker::stepsByDeviation(const CollapseLog& log, std::si
     std::size_t most = log.mostTriangles();  // a larger allowance never needs more
     for (; steps.size() < static_cast<std::size_t>(settings_.levels) && allowed < widest;
          allowed *= growth) {
-        const auto level = fewestWithin(*solid_, solidSurface_, log, allowed, progress_, most);
-        if (!level) return std::nullopt;
+        const auto level = fewestWithin(*solid_, *solidSurface_, log, allowed, progress_, most);
+        if (!level) return tl::unexpected(level.error());
         const std::size_t solid = most = level->mesh->triangles;
         share = solid_->triangles > 0 ? static_cast<double>(solid) / static_cast<double>(top)
                                       : share * settings_.ratio;
@@ -202,30 +217,30 @@ bool LadderMaker::isTooSmall(std::size_t triangles) const {
 }
 
 /// Triangles of level 0 that are reduced: no more detail than shows from the nearest place, if
-/// that saves enough. Nothing if cancelled.
-std::optional<std::size_t> LadderMaker::topCount(const CollapseLog& log) {
+/// that saves enough. Errors: Cancelled.
+Expected<std::size_t> LadderMaker::topCount(const CollapseLog& log) {
     const std::size_t all = solid_->triangles;
     if (!settings_.simplifyLevel0 || all == 0) return all;
     const double limit = pixels_ * settings_.nearest / perMetre_;
-    const auto trimmed = fewestWithin(*solid_, solidSurface_, log, limit, progress_);
-    if (!trimmed) return std::nullopt;
+    const auto trimmed = fewestWithin(*solid_, *solidSurface_, log, limit, progress_);
+    if (!trimmed) return tl::unexpected(trimmed.error());
     const std::size_t count = trimmed->mesh->triangles;
     return gains(count, all) ? count : all;
 }
 
-/// False if cancelled.
-bool LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
-    const PosedSurfaces& surfaces = wholeSurface_ ? *wholeSurface_ : solidSurface_;
+/// Errors: Cancelled.
+Expected<void> LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
+    const PosedSurfaces& surfaces = wholeSurface_ ? *wholeSurface_ : *solidSurface_;
     const Surface& surface = surfaces.rest();
     result.mesh = finishMesh(std::move(meshes.front()));
     result.ranges.clear();  // its triangles have another order now
     for (std::size_t i = 1; i < meshes.size(); ++i) {
-        if (progress_.cancelled()) return false;
+        if (progress_.cancelled()) return stopped("Making levels");
         Ladder::Level level;
         level.mesh = finishMesh(std::move(meshes[i]));
-        if (progress_.cancelled()) return false;
+        if (progress_.cancelled()) return stopped("Making levels");
         level.deviation = surfaces.largestDeviation(*level.mesh);
-        if (progress_.cancelled()) return false;
+        if (progress_.cancelled()) return stopped("Making levels");
         const AttributeDeviation shading =
             surface.attributesFrom(*level.mesh, kShadingSamples, level.deviation + kNoDistance);
         level.normalError = shading.normal;
@@ -234,7 +249,7 @@ bool LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
         level.switchDistance = switchDistance(level.deviation, before, result.ladder);
         result.ladder.levels.push_back(std::move(level));
     }
-    return true;
+    return {};
 }
 
 /// Where the deviation shrinks to the allowed pixels, or before that where the triangles of

@@ -19,9 +19,9 @@ public:
                 const std::vector<std::vector<bool>>& locked, const std::vector<PoseMesh>& poses,
                 Progress& progress);
 
-    /// The asset with its ladder; nothing if cancelled. Cost: that of a Reducer and one measured
+    /// The asset with its ladder. Errors: Cancelled. Cost: that of a Reducer and one measured
     /// deviation for each level, or some for each with LevelRule::Deviation.
-    [[nodiscard]] std::optional<Asset> run();
+    [[nodiscard]] Expected<Asset> run();
 
 private:
     /// One level to be.
@@ -30,26 +30,28 @@ private:
         std::vector<Part> cards;  ///< What is thinned.
         std::size_t triangles = 0;
     };
-    using Steps = std::optional<std::vector<Step>>;
+    using Steps = std::vector<Step>;
 
     [[nodiscard]] Step makeStep(const CollapseLog& log, std::size_t solid, double share) const;
     [[nodiscard]] Steps stepsByRatio(const CollapseLog& log, std::size_t top) const;
-    [[nodiscard]] Steps stepsByDeviation(const CollapseLog& log, std::size_t top);
-    [[nodiscard]] std::optional<std::size_t> topCount(const CollapseLog& log);
+    [[nodiscard]] Expected<Steps> stepsByDeviation(const CollapseLog& log, std::size_t top);
+    [[nodiscard]] Expected<std::size_t> topCount(const CollapseLog& log);
     [[nodiscard]] bool gains(std::size_t triangles, std::size_t before) const;
     [[nodiscard]] bool isTooSmall(std::size_t triangles) const;
-    [[nodiscard]] bool addLevels(Asset& result, std::vector<Mesh> meshes);
+    [[nodiscard]] Expected<void> buildSurfaces();
+    [[nodiscard]] Expected<void> addLevels(Asset& result, std::vector<Mesh> meshes);
     [[nodiscard]] double switchDistance(double deviation, const Mesh& before,
                                         const Ladder& ladder) const;
 
     const Asset& asset_;
     const LadderSettings& settings_;
+    const std::vector<PoseMesh>& poses_;
     Progress& progress_;
-    const double perMetre_;         ///< Pixels of a metre at one metre.
-    const double pixels_;           ///< Deviation allowed at a switch.
-    std::vector<CardCloud> cards_;  ///< Of the asset's parts.
-    MeshPtr solid_;                 ///< The asset's mesh without those.
-    PosedSurfaces solidSurface_;
+    const double perMetre_;                      ///< Pixels of a metre at one metre.
+    const double pixels_;                        ///< Deviation allowed at a switch.
+    std::vector<CardCloud> cards_;               ///< Of the asset's parts.
+    MeshPtr solid_;                              ///< The asset's mesh without those.
+    std::optional<PosedSurfaces> solidSurface_;  ///< Made by run().
     std::optional<PosedSurfaces> wholeSurface_;  ///< With them, if there are any.
     ReducerOptions options_;
 };

@@ -47,7 +47,7 @@ const LevelPreview::Known& LevelPreview::level(std::size_t level) {
 const LevelPreview::Known& LevelPreview::count(std::size_t triangles) {
     if (!reducer_) {
         reducer_ = std::make_unique<Reducer>(original(), ReducerOptions{});
-        reducer_->reduceTo(kMin, std::numeric_limits<double>::infinity(), noProgress());
+        (void)reducer_->reduceTo(kMin, std::numeric_limits<double>::infinity(), noProgress());
     }
     const std::size_t there = reducer_->log().trianglesAt(triangles);
     if (!anyCount_.mesh || anyCount_.mesh->triangles != there)

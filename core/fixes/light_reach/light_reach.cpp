@@ -172,7 +172,7 @@ Expected<Fixed> applyLightReach(const Scene& scene, const LightReachSettings& se
     const Ranges ranges(scene);
     if (evidence.lights) {
         auto found = Search(scene, ranges, *evidence.lights, settings.maxChange).run(progress);
-        if (!found) return fail(ErrorCode::Cancelled, "Shortening lights was stopped");
+        if (!found) return stopped("Shortening lights");
         result.scene = std::move(*found);
     } else {
         std::vector<double> byLux;

@@ -132,7 +132,7 @@ Expected<Fixed> applyMasks(const Scene& scene, const MaskSettings& settings, con
     double saved = 0;
     std::size_t done = 0;
     for (const auto& [pair, materials] : joiner.pairs()) {
-        if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Joining masks was stopped");
+        if (progress.cancelled()) return stopped("Joining masks");
         progress.report(static_cast<double>(done++) / static_cast<double>(joiner.pairs().size()),
                         "Joining masks");
         JoinedMask told;

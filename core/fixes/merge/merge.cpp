@@ -296,13 +296,13 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
     const std::vector<Evidence::Place> places = placesFor(scene, evidence);
     Merger merger(scene, settings, target, places);
     SubProgress searching(progress, 0, 0.8);
-    if (!merger.run(searching)) return fail(ErrorCode::Cancelled, "Merging was stopped");
+    if (!merger.run(searching)) return stopped("Merging");
     MergeReport& report = merger.report();
     report.estimated = evidence.empty();
     Fixed result{scene, {}};
     SubProgress joining(progress, 0.8, 1);
     placeParcels(scene, settings, report, result.scene, joining);
-    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Merging was stopped");
+    if (progress.cancelled()) return stopped("Merging");
     accountBytes(scene, result.scene, report);
     std::size_t members = 0;
     for (const Parcel& parcel : report.parcels) members += parcel.members.size();

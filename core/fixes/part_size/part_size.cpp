@@ -162,8 +162,7 @@ Expected<Fixed> applyPartSize(const Scene& scene, const PartSizeSettings& settin
                 more[i] += cut.more;
             }
         });
-    if (!finished || progress.cancelled())
-        return fail(ErrorCode::Cancelled, "Cutting parts was stopped");
+    if (!finished || progress.cancelled()) return stopped("Cutting parts");
     const auto changed = std::count_if(more.begin(), more.end(), [](auto n) { return n > 0; });
     result.record.summary =
         fmt::format("{} of {} in parts of at most {}: {} more", changed,

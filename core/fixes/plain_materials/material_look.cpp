@@ -67,7 +67,7 @@ MaterialLook materialLook(const Scene& scene, std::size_t object, std::size_t ma
     camera.farPlane = 2 * kAway * radius;
     const Viewpoint view{bounds.center() - kAway * radius * lookDirection(kHeading, kPitch),
                          kHeading, kPitch};
-    const RayScene rays(before, noProgress());
+    const RayScene rays(before);
     const int textures = 2 * camera.height;
     const LightPicture was = ScenePainter(before, rays, textures).paint(view, camera, 1);
     const LightPicture is = ScenePainter(after, rays, textures).paint(view, camera, 1);

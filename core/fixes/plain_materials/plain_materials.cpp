@@ -266,8 +266,7 @@ Expected<Fixed> applyPlainMaterials(const Scene& scene, const PlainMaterialSetti
     std::vector<PlainMaterial> rows;
     SubProgress first(progress, 0, 0.5);
     for (std::size_t m = 0; m < scene.materials.size(); ++m) {
-        if (progress.cancelled())
-            return fail(ErrorCode::Cancelled, "Making materials plainer was stopped");
+        if (progress.cancelled()) return stopped("Making materials plainer");
         first.report(static_cast<double>(m) / static_cast<double>(scene.materials.size()),
                      "Making materials plainer");
         if (kept[m] || animated[m]) continue;
@@ -281,7 +280,7 @@ Expected<Fixed> applyPlainMaterials(const Scene& scene, const PlainMaterialSetti
     }
     SubProgress second(progress, 0.5, 1);
     if (!measureChanges(scene, result.scene, target, evidence, rows, second))
-        return fail(ErrorCode::Cancelled, "Looking at materials was stopped");
+        return stopped("Looking at materials");
     std::size_t missed = 0;
     for (PlainMaterial& row : rows) {
         if (!lostMaps(row) || row.change <= settings.maxChange) continue;

@@ -74,8 +74,7 @@ Expected<Fixed> applyShadowLights(const Scene& scene, const ShadowLightSettings&
     const Casting casting =
         castingOf(scene, evidence.lights ? mostInAnyView(worth, count) : std::vector<float>(),
                   settings.minChange);
-    if (progress.cancelled())
-        return fail(ErrorCode::Cancelled, "Choosing shadow lights was stopped");
+    if (progress.cancelled()) return stopped("Choosing shadow lights");
     using Excess = ShadowLightSettings::Excess;
     const bool atOnce = settings.excess == Excess::AtOnce && isLimit(limit) && limit >= 1;
     const std::size_t most = isLimit(limit) && !atOnce ? static_cast<std::size_t>(limit) : count;

@@ -43,10 +43,16 @@ std::vector<Vec3d> samplesOf(const Mesh& mesh) {
 /// Sizes of shadows on what they fall on, by rays from the lights.
 class ShadowCaster {
 public:
-    ShadowCaster(const Scene& scene, Progress& progress)
-        : scene_(scene), rays_(scene, progress), moving_(movingNodes(scene)) {
-        for (const Asset& asset : scene.assets)
-            if (!progress.cancelled()) samples_.push_back(samplesOf(*asset.mesh));
+    /// Errors: Cancelled.
+    [[nodiscard]] static Expected<ShadowCaster> build(const Scene& scene, Progress& progress) {
+        auto rays = RayScene::build(scene, progress);
+        if (!rays) return tl::unexpected(rays.error());
+        ShadowCaster caster(scene, std::move(*rays));
+        for (const Asset& asset : scene.assets) {
+            if (progress.cancelled()) return stopped("Looking at shadows");
+            caster.samples_.push_back(samplesOf(*asset.mesh));
+        }
+        return caster;
     }
 
     /// Diameter in metres of the largest shadow of an object; 0: nothing shows one. How light or
@@ -66,6 +72,9 @@ public:
 
 private:
     [[nodiscard]] bool moves(int node) const { return elementOf(moving_, node); }
+    ShadowCaster(const Scene& scene, RayScene rays)
+        : scene_(scene), rays_(std::move(rays)), moving_(movingNodes(scene)) {}
+
 
     [[nodiscard]] double shadowFrom(const PlacedLight& light, std::uint32_t index) const {
         const Object& object = scene_.objects[index];
@@ -88,8 +97,8 @@ private:
     }
 
     const Scene& scene_;
-    const RayScene rays_;
-    const std::vector<bool> moving_;
+    RayScene rays_;
+    std::vector<bool> moving_;
     std::vector<std::vector<Vec3d>> samples_;  ///< [assets]
 };
 
@@ -116,8 +125,11 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
     std::optional<ShadowCaster> caster;
     const bool anyShadows = std::any_of(scene.placedLights.begin(), scene.placedLights.end(),
                                         [](const PlacedLight& light) { return light.castsShadow; });
-    if (anyShadows && (settings.shadowPixels > 0 || settings.hiddenCastNone))
-        caster.emplace(scene, progress);
+    if (anyShadows && (settings.shadowPixels > 0 || settings.hiddenCastNone)) {
+        auto built = ShadowCaster::build(scene, progress);
+        if (!built) return tl::unexpected(built.error());
+        caster.emplace(std::move(*built));
+    }
     const bool finished =
         !caster ||
         parallelFor(scene.objects.size(), "Looking at shadows", progress, [&](std::size_t i) {
@@ -132,7 +144,7 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
             if (change != settings.overrides.end()) end = change->second;
             if (end < target.farPlane) object.culling.shadowEnd = end;
         });
-    if (!finished) return fail(ErrorCode::Cancelled, "Looking at shadows was stopped");
+    if (!finished) return stopped("Looking at shadows");
     std::size_t lights = 0;
     std::size_t useless = 0;
     for (PlacedLight& light : result.scene.placedLights) {

@@ -275,7 +275,7 @@ Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings, co
     SubProgress onMeshes(progress, 0.4, 1);
     MeshSharer sharer(shared, settings, target);
     const auto instead = sharer.run(onMeshes);
-    if (!instead) return fail(ErrorCode::Cancelled, "Sharing was stopped");
+    if (!instead) return stopped("Sharing");
     std::map<std::size_t, std::size_t> copies;
     std::size_t gone = 0;
     for (std::size_t i = 0; i < instead->size(); ++i) {

@@ -293,8 +293,7 @@ Expected<Fixed> applySplit(const Scene& scene, const SplitSettings& settings, Pr
     CancelOnly quiet(progress);
     const bool finished = parallelFor(pieces.size(), "Splitting", progress,
                                       [&](std::size_t i) { pieces[i] = splitter.split(i, quiet); });
-    if (!finished || progress.cancelled())
-        return fail(ErrorCode::Cancelled, "Splitting was stopped");
+    if (!finished || progress.cancelled()) return stopped("Splitting");
     Fixed result{scene, {}};
     std::vector<std::vector<Replacement>> instead(scene.assets.size());
     for (std::size_t i = 0; i < pieces.size(); ++i)

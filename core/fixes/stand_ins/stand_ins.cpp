@@ -58,9 +58,9 @@ Scene atDistance(const Scene& scene, double distance, double allowed, Progress& 
     (void)parallelFor(scales.size(), "Reducing meshes", progress, [&](std::size_t i) {
         MeshPtr& mesh = far.assets[first + i].mesh;
         if (mesh->triangles < kWorthReducing || !(scales[i] > 0)) return;
-        Reducer reducer(*mesh, {}, progress);
-        if (!reducer.reduceTo(kMin, allowed / 2 / scales[i], progress)) return;
-        mesh = finishMesh(reducer.mesh());
+        auto reducer = Reducer::build(*mesh, {}, progress);
+        if (reducer && reducer->reduceTo(kMin, allowed / 2 / scales[i], progress))
+            mesh = finishMesh(reducer->mesh());
     });
     return far;
 }
@@ -162,7 +162,7 @@ Expected<Fixed> applyStandIns(const Scene& scene, const StandInSettings& setting
     const Scene far = atDistance(scene, settings.startDistance, allowed, reducing);
     const auto textures = std::make_shared<const TextureCache>(scene, kTextureEdge);
     for (std::size_t i = 0; i < all.size(); ++i) {
-        if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Stand-ins were stopped");
+        if (progress.cancelled()) return stopped("Making stand-ins");
         Mesh joined = *mergeGroup(far, all[i].members, all[i].bounds.center(), kUnlimited, "").mesh;
         joined.name = fmt::format("neighbourhood {} far", i + 1);
         all[i].mesh = onePart(result.scene, *textures, finishMesh(std::move(joined)));
@@ -171,7 +171,7 @@ Expected<Fixed> applyStandIns(const Scene& scene, const StandInSettings& setting
     const bool finished = parallelFor(all.size(), "Making stand-ins", joining, [&](std::size_t i) {
         reduceStandIn(all[i], allowed / 2, joining);
     });
-    if (!finished) return fail(ErrorCode::Cancelled, "Stand-ins were stopped");
+    if (!finished) return stopped("Making stand-ins");
     const std::size_t made = all.size();
     std::erase_if(all, [&](const StandIn& standIn) { return !isWorthwhile(far, standIn); });
     place(scene, all, settings.startDistance, result.scene);

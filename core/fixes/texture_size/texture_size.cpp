@@ -363,7 +363,7 @@ Expected<Fixed> applyTextureSize(const Scene& scene, const TextureSizeSettings& 
                                  Progress& progress) {
     Fixed result{scene, {}};
     Sizer sizer(scene, settings, target, evidence);
-    if (!sizer.run(progress)) return fail(ErrorCode::Cancelled, "Resizing textures was stopped");
+    if (!sizer.run(progress)) return stopped("Resizing textures");
     auto report = std::make_shared<TextureSizeReport>();
     double before = 0;
     double after = 0;

@@ -85,7 +85,7 @@ Expected<RemovalPreview> previewRemoval(const Scene& before, const Scene& after,
         if (asset.mesh->hash != after.assets[i].mesh->hash)
             asset.mesh = marked(asset.mesh, *after.assets[i].mesh, material, counts[i]);
     });
-    if (!finished) return fail(ErrorCode::Cancelled, "Marking what goes was stopped");
+    if (!finished) return stopped("Marking what goes");
     for (const std::size_t count : counts) preview.triangles += count;
     for (const Object& object : before.objects) preview.placed += elementOf(counts, object.asset);
     return preview;

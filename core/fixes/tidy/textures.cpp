@@ -153,9 +153,9 @@ private:
 }  // namespace
 
 Expected<TidiedTextures> tidyTextures(Scene& scene, Progress& progress) {
-    std::vector<ImageFacts> facts = imageFacts(scene, progress);
-    if (progress.cancelled()) return fail(ErrorCode::Cancelled, "Tidying was stopped");
-    return TextureTidier(scene, std::move(facts)).run();
+    auto facts = imageFacts(scene, progress);
+    if (!facts) return tl::unexpected(facts.error());
+    return TextureTidier(scene, std::move(*facts)).run();
 }
 
 }  // namespace flentro

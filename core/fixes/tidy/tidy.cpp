@@ -210,11 +210,12 @@ void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& 
     const MeshPtr before = finishMesh(std::move(joined));
     ReducerOptions options;
     options.lossless = true;
-    Reducer reducer(*before, options, progress);
-    if (!reducer.reduceTo(0, std::numeric_limits<double>::infinity(), progress)) return;
-    if (reducer.triangleCount() >= mesh.triangles) return;
-    result.triangles[Dissolve] += mesh.triangles - reducer.triangleCount();
-    mesh = reducer.mesh();
+    auto reducer = Reducer::build(*before, options, progress);
+    if (!reducer || !reducer->reduceTo(0, std::numeric_limits<double>::infinity(), progress))
+        return;
+    if (reducer->triangleCount() >= mesh.triangles) return;
+    result.triangles[Dissolve] += mesh.triangles - reducer->triangleCount();
+    mesh = reducer->mesh();
 }
 
 /// The mesh as it was, or half done, if it is cancelled.
@@ -333,7 +334,7 @@ Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Prog
         if (asset.importance != Importance::Keep)
             tidied[i] = tidy(scene, asset.mesh, settings, repeats, quiet);
     });
-    if (!finished || progress.cancelled()) return fail(ErrorCode::Cancelled, "Tidying was stopped");
+    if (!finished || progress.cancelled()) return stopped("Tidying");
     for (std::size_t i = 0; i < tidied.size(); ++i) {
         Asset& asset = result.scene.assets[i];
         if (asset.mesh != tidied[i].mesh) asset.ranges.clear();

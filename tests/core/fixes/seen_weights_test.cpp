@@ -22,7 +22,7 @@ struct SeenSphere {
     Survey survey;
 
     SeenSphere() {
-        const RayScene rays(scene, noProgress());
+        const RayScene rays(scene);
         SurveySettings settings;
         settings.faceSize = 128;
         survey = takeSurvey(scene, &rays, display(), {{"east", {3, 0, 0}, 0, {}}}, settings,

@@ -5,6 +5,7 @@
 #include <gtest/gtest.h>
 
 #include "support/pictures.h"
+#include "support/process.h"
 
 namespace flentro {
 namespace {
@@ -84,7 +85,9 @@ TEST(EqualImages, AreFoundByTheirPixelsNotTheirBytes) {
     picture({10, 20, 30, 255}, 4, 16);
     scene.images.emplace_back();  // missing
     scene.images.emplace_back();
-    const auto first = firstEqualImages(scene, imageFacts(scene, noProgress()));
+    const auto first = firstEqualImages(scene, imageFacts(scene, noProgress()).value());
+    test::RecordingProgress stop(0);
+    EXPECT_EQ(imageFacts(scene, stop).error().code, ErrorCode::Cancelled);
     EXPECT_EQ(first, (std::vector<int>{0, 1, 0, 3, 4, 5, 6}))
         << "channels and sizes differ, missing ones are equal to nothing";
 }

@@ -12,6 +12,7 @@
 #include "report/picture_change.h"
 #include "support/lights.h"
 #include "support/pictures.h"
+#include "support/process.h"
 
 namespace flentro {
 namespace {
@@ -87,7 +88,7 @@ Vec3f middleOf(const LightPicture& picture) {
 }
 
 LightPicture painted(const Scene& scene, const Viewpoint& view) {
-    const RayScene rays(scene, noProgress());
+    const RayScene rays(scene);
     return ScenePainter(scene, rays).paint(view, test::surveyDisplay(), 0.05);
 }
 
@@ -180,6 +181,13 @@ TEST(PictureChanges, TellWhichStepChangesWhatPlayersSee) {
     EXPECT_TRUE(std::filesystem::exists((*changes)[1].pictures[1]));
     const auto none = pictureChanges(evaluation, test::surveyDisplay(), {}, settings, noProgress());
     EXPECT_TRUE(none->empty()) << "nothing is said without a survey";
+    for (const int asks : {0, 3}) {
+        test::RecordingProgress stop(asks);
+        const auto stopped = pictureChanges(evaluation, test::surveyDisplay(),
+                                            evidenceOf(survey, scene), settings, stop);
+        ASSERT_FALSE(stopped);
+        EXPECT_EQ(stopped.error().code, ErrorCode::Cancelled);
+    }
 }
 
 }  // namespace

@@ -57,7 +57,7 @@ TEST(PackedDirection, CanBeNone) {
 
 TEST(Wedges, TheFirstAtEachPositionHasItsNumber) {
     // A box: eight positions of three wedges each.
-    const WedgeMesh wedges = buildWedgeMesh(test::makeBox({1, 2, 3}), {});
+    const WedgeMesh wedges = buildWedgeMesh(test::makeBox({1, 2, 3}), {}).value();
     ASSERT_EQ(wedges.positions.size(), 8U);
     ASSERT_EQ(wedges.wedgePosition.size(), 24U);
     std::array<int, 8> count{};
@@ -89,7 +89,7 @@ TEST(RemapTable, CountWhatIsLeftAcrossWords) {
 TEST(Wedges, NamesLeadFromVerticesToWedgesAndBack) {
     Mesh mesh = test::makeUntidy();  // equal vertices stored apart
     mesh.parts.push_back(test::makeSphere(8, 6).parts.front());
-    const WedgeMesh wedges = buildWedgeMesh(mesh, {});
+    const WedgeMesh wedges = buildWedgeMesh(mesh, {}).value();
     const OriginalIndices& names = wedges.names;
     ASSERT_EQ(names.wedges.size(), mesh.parts[0].vertexCount() + mesh.parts[1].vertexCount());
     for (std::uint32_t p = 0; p < 2; ++p) {
@@ -145,7 +145,7 @@ TEST(Fans, PassOverWhatHasBeenRemoved) {
 }
 
 TEST(Fans, JoinUntilOneIsLeft) {
-    WedgeMesh wedges = buildWedgeMesh(test::makeGrid(30, 30), {});
+    WedgeMesh wedges = buildWedgeMesh(test::makeGrid(30, 30), {}).value();
     Fans fans(wedges);
     const auto positions = static_cast<std::uint32_t>(wedges.positions.size());
     Star from, to;
@@ -175,7 +175,7 @@ TEST(Fans, AreGatheredWithBothNeighboursOfEachTriangle) {
 }
 
 TEST(Fans, AreTheSameByNewNumbers) {
-    WedgeMesh box = buildWedgeMesh(test::makeBox({1, 2, 3}), {});
+    WedgeMesh box = buildWedgeMesh(test::makeBox({1, 2, 3}), {}).value();
     Fans fans(box);
     for (const Corner corner : fans.at(3)) fans.remove(corner);
     std::map<std::uint32_t, std::multiset<std::array<float, 3>>> facings;  // by position
@@ -206,7 +206,7 @@ TEST(Fans, AreTheSameByNewNumbers) {
 }
 
 TEST(Fans, VisitEachTriangleOnceThoughBlocksGoSideBySide) {
-    WedgeMesh wedges = buildWedgeMesh(test::makeGrid(150, 150, 1, waves), {});
+    WedgeMesh wedges = buildWedgeMesh(test::makeGrid(150, 150, 1, waves), {}).value();
     ASSERT_GT(wedges.positions.size(), 5 * kBlock);
     const Fans fans(wedges);
     std::vector<std::uint32_t> first;
@@ -260,7 +260,7 @@ TEST(CostQueue, KeysLieInTheOrderOfCosts) {
 // --- costs --------------------------------------------------------------------------------
 
 TEST(ErrorMetric, TheShortWayToACostIsTheSameAndBounded) {
-    WedgeMesh wedges = buildWedgeMesh(test::makeGrid(12, 12, 1, waves), {});
+    WedgeMesh wedges = buildWedgeMesh(test::makeGrid(12, 12, 1, waves), {}).value();
     const Fans fans(wedges);
     const ErrorMetric metric(wedges, fans, {});
     const auto positions = static_cast<std::uint32_t>(wedges.positions.size());
@@ -274,7 +274,7 @@ TEST(ErrorMetric, TheShortWayToACostIsTheSameAndBounded) {
 }
 
 TEST(ErrorMetric, CostsOnlyGrowAsVerticesJoin) {
-    WedgeMesh wedges = buildWedgeMesh(test::makeGrid(20, 20, 1, waves), {});
+    WedgeMesh wedges = buildWedgeMesh(test::makeGrid(20, 20, 1, waves), {}).value();
     const Fans fans(wedges);
     ErrorMetric metric(wedges, fans, {});
     const auto positions = static_cast<std::uint32_t>(wedges.positions.size());
@@ -295,7 +295,7 @@ TEST(ErrorMetric, CostsOnlyGrowAsVerticesJoin) {
 
 TEST(CollapseLog, PutsBatchesTogetherByCost) {
     const MeshPtr mesh = finishMesh(test::makeGrid(8, 8, 1, waves));
-    CollapseLog log(*mesh, buildWedgeMesh(*mesh, {}));
+    CollapseLog log(*mesh, buildWedgeMesh(*mesh, {}).value());
     const auto batch = [&](std::uint32_t from, const std::vector<float>& costs, float more) {
         CollapseBatch made(log.attributeCount());
         for (std::uint32_t i = 0; i < costs.size(); ++i) {
@@ -439,7 +439,7 @@ TEST(Reducer, BlocksOfWedgesAndPiecesAreTheSameForAnyNumberOfThreads) {
 
 TEST(Reducer, ThinsOutTheRimsOfBlocksLikeTheRest) {
     const MeshPtr mesh = finishMesh(test::makeGrid(160, 160, 1, waves));
-    const WedgeMesh wedges = buildWedgeMesh(*mesh, {});
+    const WedgeMesh wedges = buildWedgeMesh(*mesh, {}).value();
     std::vector<bool> onRim(mesh->parts[0].vertexCount(), false);
     for (std::size_t i = 0; i < wedges.corners.size(); i += 3)
         for (std::size_t k = 0; k < 3; ++k)

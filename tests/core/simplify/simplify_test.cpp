@@ -414,10 +414,11 @@ TEST(Reduce, CanBeCancelledAtAnyTime) {
         EXPECT_FALSE(reduceUntil(question).first) << "question " << question;
 }
 
-TEST(Reduce, ASurfaceWhoseBuildingIsStoppedIsEmpty) {
+TEST(Reduce, BuildingASurfaceCanBeStopped) {
     const MeshPtr mesh = finishMesh(test::makeGrid(80, 80, 1, bumps));
     const test::RecordingProgress stop(0);
-    EXPECT_TRUE(Surface(*mesh, stop).empty());
+    EXPECT_EQ(Surface::build(*mesh, stop).error().code, ErrorCode::Cancelled);
+    EXPECT_EQ(PosedSurfaces::build(*mesh, {}, stop).error().code, ErrorCode::Cancelled);
     EXPECT_FALSE(Surface(*mesh).empty());
 }
 

@@ -18,7 +18,7 @@ using test::surveyDisplay;
 using test::surveyed;
 
 std::vector<SurveySpot> planned(const Scene& scene, const SpotPlan& plan) {
-    auto spots = planSpots(scene, RayScene(scene, noProgress()), plan, noProgress());
+    auto spots = planSpots(scene, RayScene(scene), plan, noProgress());
     EXPECT_TRUE(spots) << (spots ? "" : spots.error().what);
     return spots ? *spots : std::vector<SurveySpot>();
 }
@@ -224,7 +224,7 @@ TEST(Spots, AnAreaNeedsNoWayThere) {
     ASSERT_FALSE(spots.empty());
     for (const SurveySpot& spot : spots) EXPECT_NEAR(spot.eye.y(), 6.7, 1e-3);
     plan.area = "nowhere";
-    const auto missing = planSpots(scene, RayScene(scene, noProgress()), plan, noProgress());
+    const auto missing = planSpots(scene, RayScene(scene), plan, noProgress());
     ASSERT_FALSE(missing);
     EXPECT_EQ(missing.error().where, "nowhere");
 }

@@ -15,7 +15,7 @@ namespace flentro {
 namespace {
 
 double objectsSeen(const Scene& scene, const Target& target) {
-    return at(viewCost(scene, target, startingView(scene, target, noProgress())).counts,
+    return at(viewCost(scene, target, startingView(scene, target, noProgress()).value()).counts,
               Measure::Objects);
 }
 
@@ -37,7 +37,7 @@ TEST(StartingView, IsThatOfACameraThatSeesSomething) {
     addCamera(scene, {1, 2, 3}, 3.14159);  // looks away from all there is
     addCamera(scene, {0, 0, 0}, 0);
     flatten(scene);
-    const Viewpoint view = startingView(scene, test::display(), noProgress());
+    const Viewpoint view = startingView(scene, test::display(), noProgress()).value();
     EXPECT_TRUE(view.eye.isZero());
     EXPECT_NEAR(std::remainder(view.heading, 360), 0, 1e-6);
 }
@@ -56,7 +56,7 @@ TEST(StartingView, StandsOnTheGroundOfWhatIsLargerThanTheFarPlane) {
     Target target = test::display();
     target.farPlane = 300;
     EXPECT_GE(objectsSeen(scene, target), 2);
-    const Viewpoint view = startingView(scene, target, noProgress());
+    const Viewpoint view = startingView(scene, target, noProgress()).value();
     EXPECT_LT(view.eye.y(), 5) << "not in the void above";
 }
 
@@ -69,13 +69,13 @@ TEST(StartingView, WalksStartWhereverACameraStands) {
     addCamera(scene, {210, 9, 9}, 0);    // on a mast
     addCamera(scene, {400, 1.7, 0}, 0);  // above nothing
     flatten(scene);
-    const RayScene rays(scene, noProgress());
+    const RayScene rays(scene);
     const auto standing = standingCameras(scene, rays, 1.7);
     ASSERT_EQ(standing.size(), 2U);
     EXPECT_EQ(standing[0], Vec3d(10, 1.7, 5));
     EXPECT_EQ(standing[1], Vec3d(110, 4.9, 9));
     SpotPlan plan;
-    plan.starts = walkStarts(scene, rays, test::display(), 1.7, noProgress());
+    plan.starts = walkStarts(scene, rays, test::display(), 1.7, noProgress()).value();
     const auto spots = planSpots(scene, rays, plan, noProgress()).value();
     const auto at = [&](double x) {
         return std::count_if(spots.begin(), spots.end(), [&](const SurveySpot& spot) {
@@ -88,7 +88,7 @@ TEST(StartingView, WalksStartWhereverACameraStands) {
 }
 
 TEST(StartingView, OfNothingIsNoAccident) {
-    EXPECT_TRUE(startingView(Scene{}, test::display(), noProgress()).eye.allFinite());
+    EXPECT_TRUE(startingView(Scene{}, test::display(), noProgress())->eye.allFinite());
 }
 
 }  // namespace

@@ -484,7 +484,7 @@ TEST(Survey, FindsTheWorstBetweenTheHeadings) {
 }
 
 std::size_t again(Survey& survey, const Scene& scene) {
-    const RayScene rays(scene, noProgress());
+    const RayScene rays(scene);
     return surveyAgain(survey, scene, &rays, noProgress());
 }
 
