@@ -1,119 +1,12 @@
 #include "model/survey_model.h"
 
 #include <algorithm>
-#include <sstream>
 
 #include "base/median.h"
 #include "measure/view_meter.h"
-#include "survey/spots.h"
-#include "survey/starting_view.h"
-#include "survey/survey_file.h"
+#include "project/surveying.h"
 
 namespace flentro::app {
-
-namespace {
-
-using Where = SurveyRequest::Where;
-
-Expected<std::vector<SurveySpot>> keptSpots(const Project& project) {
-    std::vector<SurveySpot> spots;
-    for (const Spot& spot : project.spots) spots.push_back({spot.name, spot.view.eye, 0, {}});
-    if (spots.empty())
-        return fail(ErrorCode::NotFound, "No spots are kept yet", {},
-                    "Walk to places that players reach and keep them");
-    return spots;
-}
-
-Expected<std::vector<SurveySpot>> spotsOnLine(const Scene& scene, const Project& project) {
-    auto line = project.survey.where == Where::Walk ? Expected<std::vector<Viewpoint>>(project.walk)
-                                                    : animatedPath(scene, project.survey.node);
-    if (!line) return tl::unexpected(line.error());
-    if (line->empty())
-        return fail(ErrorCode::NotFound, "No walk is recorded yet", {},
-                    "Press Record walk, walk, and press it again");
-    std::vector<SurveySpot> spots = spotsAlong(*line, project.survey.spacing);
-    for (SurveySpot& spot : spots) spot.views.clear();  // all around, like everywhere
-    return spots;
-}
-
-/// Makes `rays` if it needs them.
-Expected<std::vector<SurveySpot>> spotsFor(const Scene& scene, const Project& project,
-                                           std::unique_ptr<RayScene>& rays, Progress& progress) {
-    const SurveyRequest& request = project.survey;
-    if (request.where == Where::Kept) return keptSpots(project);
-    if (request.where == Where::Walk || request.where == Where::Path)
-        return spotsOnLine(scene, project);
-    SpotPlan plan;
-    if (request.where == Where::Area) plan.area = request.node;
-    plan.spacing = request.spacing;
-    plan.walker.eyeHeight = request.eyeHeight;
-    plan.verticalFov = project.target.verticalFov;
-    plan.starts = {project.view.eye};
-    for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
-    if (auto built = ensureRays(rays, scene, progress); !built)
-        return tl::unexpected(built.error());
-    for (const Vec3d& eye : standingCameras(scene, *rays, request.eyeHeight))
-        plan.starts.push_back(eye);
-    return planSpots(scene, *rays, plan, progress);
-}
-
-/// What chooses the spots, as text.
-std::string describeWhere(const Project& project) {
-    const SurveyRequest& request = project.survey;
-    std::ostringstream text;
-    text << static_cast<int>(request.where) << ' ' << request.node << ' ' << request.spacing << ' '
-         << request.eyeHeight << ' ' << request.camera.firstHeading << ' '
-         << request.camera.lastHeading;
-    for (const double distance : request.camera.distances) text << " behind " << distance;
-    for (const double pitch : request.camera.pitches) text << " pitch " << pitch;
-    const auto add = [&](const Viewpoint& view) { text << ' ' << view.eye.transpose(); };
-    if (request.where == Where::Reach) add(project.view);
-    if (request.where == Where::Walk)
-        for (const Viewpoint& view : project.walk) add(view);
-    if (request.where == Where::Reach || request.where == Where::Kept)
-        for (const Spot& spot : project.spots) {
-            text << spot.name;
-            add(spot.view);
-        }
-    return text.str();
-}
-
-/// Takes a survey, or the same one from the cache; a complete one goes into the cache.
-/// `source`: the scene that `scene` was made from.
-Expected<Survey> surveyOrCached(const Scene& source, const Scene& scene, const Project& project,
-                                const std::string& cache, Progress& progress,
-                                const OnSpot& onSpot) {
-    SurveySettings settings;
-    settings.faceSize = project.survey.faceSize;
-    settings.onlyInViews = !project.survey.camera.isFree();
-    const std::string lights = &source == &scene ? "" : toHex(hashScene(source));
-    const Hash key = surveyKey(scene, project.target, settings, describeWhere(project) + lights);
-    if (!cache.empty())
-        if (auto known = loadSurvey(cache, key, scene, project.target)) return std::move(*known);
-    std::unique_ptr<RayScene> rays;
-    SubProgress finding(progress, 0, 0.1);
-    auto spots = spotsFor(scene, project, rays, finding);
-    if (!spots) return tl::unexpected(spots.error());
-    *spots = throughCamera(*spots, project.survey.camera, settings.headings);
-    SubProgress looking(progress, 0.1, 0.95);
-    SubProgress lighting(progress, 0.95, 1);
-    const bool looks = settings.faceSize > 0;
-    if (looks)
-        if (auto built = ensureRays(rays, scene, looking); !built)
-            return tl::unexpected(built.error());
-    Survey survey = takeSurvey(scene, looks ? rays.get() : nullptr, project.target, *spots,
-                               settings, looking, onSpot);
-    if (looks && survey.complete) {
-        auto lights = measureLights(source, scene, *rays, survey, lighting);
-        survey.complete = lights.has_value();
-        if (lights) survey.lights = std::move(*lights);
-    }
-    // Not an error if the folder cannot be written: it is surveyed anew next time.
-    if (!cache.empty() && survey.complete) (void)saveSurvey(survey, key, cache);
-    return survey;
-}
-
-}  // namespace
 
 double Surveyed::load(const Tallies& tallies, std::size_t spot, std::size_t view,
                       const std::optional<Measure>& measure, const Target& target) const {
@@ -178,12 +71,12 @@ void SurveyModel::run() {
                 const std::lock_guard lock(early->mutex);
                 early->spots.push_back({spot.eye, spot.worstLoad(project.target)});
             };
-            auto taken = surveyOrCached(*source, *scene, project, cache, progress, onSpot);
+            auto taken = surveyFor(project, *source, *scene, cache, progress, onSpot);
             if (!taken) return [this, error = taken.error()] { emit stopped(error); };
             std::erase_if(taken->spots, [](const SpotResult& spot) { return !spot.done; });
             const auto survey = std::make_shared<const Survey>(std::move(*taken));
-            const bool alongLine =
-                project.survey.where == Where::Walk || project.survey.where == Where::Path;
+            const bool alongLine = project.survey.where == SurveyRequest::Where::Walk ||
+                                   project.survey.where == SurveyRequest::Where::Path;
             const auto evidence = std::make_shared<const Evidence>(evidenceOf(*survey, *scene));
             return [this, survey, source, scene, alongLine, evidence] {
                 if (source == evaluator_.source() && !survey->spots.empty())
