@@ -2,6 +2,7 @@
 #include <fmt/ranges.h>
 
 #include "base/text.h"
+#include "io/file.h"
 #include "project/order_file.h"
 #include "report/export.h"
 #include "report/picture_change.h"
@@ -228,11 +229,21 @@ Json report(const WorkOrder& order, const Evaluation& evaluation,
     return json;
 }
 
+/// What is to be written, before any work.
+Expected<void> prepareOutputs(const Options& options, const Common& common) {
+    std::vector<std::string> files = {options.out, common.json};
+    if (!options.pictureFolder.empty()) {
+        if (auto made = makeFolder(options.pictureFolder); !made) return made;
+        files.push_back(options.pictureFolder + "/step-1-before.png");
+    }
+    return checkOutputs(files);
+}
+
 int runFix(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
     auto order = options.order.empty() ? WorkOrder{} : loadWorkOrder(options.order);
     if (!order) return complain(order.error());
-    if (auto writable = checkOutputs({options.out, common.json}); !writable)
+    if (auto writable = prepareOutputs(options, common); !writable)
         return complain(writable.error());
     auto opened = openScene(options, common, progress);
     if (!opened) return complain(opened.error());

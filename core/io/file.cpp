@@ -206,6 +206,13 @@ Expected<void> checkWritable(const fs::path& path) {
     return files.add(path, std::string_view());
 }
 
+Expected<void> makeFolder(const fs::path& folder) {
+    std::error_code failed;
+    fs::create_directories(folder, failed);
+    if (failed) return fail(ErrorCode::Io, "cannot be made: " + failed.message(), folder.string());
+    return {};
+}
+
 Expected<fs::path> resolveInside(const fs::path& folder, const std::string& uri) {
     const std::string text = decodePercent(uri);
     const auto forbidden = [&](const char* why) {

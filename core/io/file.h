@@ -59,6 +59,9 @@ private:
 /// Errors: Io, NotFound for a missing folder.
 [[nodiscard]] Expected<void> checkWritable(const std::filesystem::path& path);
 
+/// Makes a folder and those above it, where they are missing. Errors: Io.
+[[nodiscard]] Expected<void> makeFolder(const std::filesystem::path& folder);
+
 /// The file that a URI of a scene in `folder` names. Percent escapes are decoded.
 /// Errors: Forbidden for absolute paths, schemes, and paths that lead outside `folder`, also
 /// through symbolic links.

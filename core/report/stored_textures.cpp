@@ -135,11 +135,7 @@ Expected<std::vector<StoredTexture>> storeTextures(const Scene& scene, const Tar
         return stopped("Storing textures");
     const std::filesystem::path folder =
         std::filesystem::path(scenePath).replace_extension(".textures");
-    std::error_code failed;
-    std::filesystem::create_directories(folder, failed);
-    if (failed)
-        return tl::unexpected(
-            Error{ErrorCode::Io, "cannot be made: " + failed.message(), folder.string(), ""});
+    if (auto made = makeFolder(folder); !made) return tl::unexpected(made.error());
     std::vector<StoredTexture> result;
     std::set<std::string> taken;
     for (std::optional<Stored>& one : stored) {

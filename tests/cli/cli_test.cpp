@@ -460,7 +460,11 @@ TEST_F(CliSurvey, LightsAndTexturesGoByWhatWasSeenAndPicturesTellTheLoss) {
         order["fixes"].push_back({{"fix", fix}});
     order["fixes"][0]["settings"]["halvings"] = 1;
     test::writeText(folder_ / "order.json", order.dump());
-    std::filesystem::create_directory(folder_ / "pictures");
+    test::writeText(folder_ / "file", "");
+    const Outcome refused =
+        cli("fix lamps.glb --order order.json --picture-folder file/pictures --out fixed.glb");
+    EXPECT_EQ(refused.status, 2);
+    EXPECT_THAT(refused.output, HasSubstr("file/pictures: cannot be made"));
     const Outcome outcome = cli(
         "fix lamps.glb --order order.json --survey --spacing 8 --start=0,1.7,3 --target \"Slate "
         "60\" --pictures 2 --picture-folder pictures --ktx2 --out fixed.glb --json fix.json");
