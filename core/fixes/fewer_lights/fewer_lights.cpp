@@ -7,6 +7,7 @@
 
 #include "base/index.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "fixes/fewer_lights/merge_lights.h"
 #include "fixes/fewer_lights/relieve_objects.h"
 #include "fixes/lights/light_limits.h"
@@ -42,9 +43,16 @@ std::size_t dropUseless(Scene& scene, const LightMatrix& matrix, double minChang
     return 0;
 }
 
+/// How views were kept within a limit.
+struct Capped {
+    LightLimits limits;
+    std::size_t gone = 0;    ///< Lights that may shine nowhere.
+    std::size_t nearer = 0;  ///< That shine up to a distance.
+};
+
 /// Gives lights distances until no view holds more than `limit`.
-LightLimits capViews(Scene& scene, const FewerLightSettings& settings, std::size_t limit,
-                     const Target& target, const Evidence& evidence) {
+Capped capViews(Scene& scene, const FewerLightSettings& settings, std::size_t limit,
+                const Target& target, const Evidence& evidence) {
     const std::vector<Vec3d> eyes = eyesFor(scene, evidence);
     const std::vector<bool> moving = movingNodes(scene);
     std::vector<LimitedLight> limited;
@@ -55,18 +63,21 @@ LightLimits capViews(Scene& scene, const FewerLightSettings& settings, std::size
     }
     const auto worth = evidence.lights ? worthOfLights(*evidence.lights, scene, WorthOf::Light)
                                        : guessWorth(scene, eyes);
-    LightLimits chosen = limitLights(limited, limit, eyes, target.projection().horizontalFov(),
-                                     worth, true, slackBetween(eyes));
+    Capped capped;
+    capped.limits = limitLights(limited, limit, eyes, target.projection().horizontalFov(), worth,
+                                true, slackBetween(eyes));
+    const std::vector<double>& ends = capped.limits.ends;
     std::vector<bool> gone(limited.size(), false);
     for (std::size_t i = 0; i < limited.size(); ++i) {
         PlacedLight& light = scene.placedLights[i];
-        if (!(chosen.ends[i] < light.end)) continue;
-        gone[i] = chosen.ends[i] <= 0;
-        light.end = chosen.ends[i];
+        if (!(ends[i] < light.end)) continue;
+        gone[i] = ends[i] <= 0;
+        ++(gone[i] ? capped.gone : capped.nearer);
+        light.end = ends[i];
         light.fadeStart = std::min(light.fadeStart, light.end * (1 - settings.fade));
     }
     removeLights(scene, gone);
-    return chosen;
+    return capped;
 }
 
 void tellRelief(const ObjectRelief& relief, const FewerLightSettings& settings, FixRecord& record) {
@@ -105,19 +116,26 @@ Expected<Fixed> applyFewerLights(const Scene& scene, const FewerLightSettings& s
                            static_cast<std::size_t>(settings.perObject), settings.maxMergeChange),
             settings, result.record);
     const double limit = settings.limit > 0 ? settings.limit : at(target.limits, Measure::Lights);
-    std::string capped;
+    Capped capped;
+    std::string most;
     if (settings.capViews && isLimit(limit)) {
-        const LightLimits chosen =
+        capped =
             capViews(result.scene, settings, static_cast<std::size_t>(limit), target, evidence);
-        capped = fmt::format("; at most {} in any view", chosen.most);
-        if (chosen.placesOver > 0)
+        most = fmt::format("; at most {} in any view", capped.limits.most);
+        if (capped.limits.placesOver > 0)
             result.record.notes.push_back(fmt::format(
                 "{} more than {} all the same: lights that move and directional ones stay",
-                counted(chosen.placesOver, "place sees", "places see"), limit));
+                counted(capped.limits.placesOver, "place sees", "places see"), limit));
     }
     result.record.summary =
-        fmt::format("{} gone that nothing seen depends on, {} became {}{}",
-                    counted(useless, "light"), merged.lights, merged.into, capped);
+        listDone({{useless, counted(useless, "light") + " gone that nothing seen depends on"},
+                  {merged.lights,
+                   fmt::format("{} became {}", counted(merged.lights, "light"), merged.into)},
+                  {capped.gone, counted(capped.gone, "light") + " gone for the limit"},
+                  {capped.nearer,
+                   counted(capped.nearer, "light shines", "lights shine") + " up to a distance"}},
+                 "Every light stays as it is") +
+        most;
     if (merged.rejected > 0)
         result.record.notes.push_back(
             fmt::format("{} as they are: together a view would change by more than {}",

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "fixes/lights/light_limits.h"
 #include "fixes/lights/light_report.h"
 #include "scene/edit.h"
@@ -86,9 +87,15 @@ Expected<Fixed> applyShadowLights(const Scene& scene, const ShadowLightSettings&
         limitShadowLights(result.scene, static_cast<int>(limit));
         chosen.most = std::min(chosen.most, static_cast<std::size_t>(limit));
     }
-    result.record.summary = fmt::format(
-        "{} of {} cast no shadow any more, {} up to a distance; at most {} in any view",
-        shortened.never, counted(casting.casting, "shadow light"), shortened.near, chosen.most);
+    const std::string all = counted(casting.casting, "shadow light");
+    result.record.summary =
+        listDone(
+            {{shortened.never,
+              fmt::format("{} of {} cast no shadow any more", shortened.never, all)},
+             {shortened.near,
+              fmt::format("{} of {} cast one up to a distance", shortened.near, all)}},
+            casting.casting == 1 ? "1 shadow light stays as it is" : all + " stay as they are") +
+        fmt::format("; at most {} in any view", chosen.most);
     if (casting.unseen > 0)
         result.record.notes.push_back(fmt::format(
             "{} shadows that change no view by more than {}",

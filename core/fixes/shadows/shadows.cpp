@@ -7,6 +7,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "fixes/shadows/shadows.h"
 #include "scene/edit.h"
 #include "survey/ray_scene.h"
@@ -71,10 +72,10 @@ public:
     }
 
 private:
-    [[nodiscard]] bool moves(int node) const { return elementOf(moving_, node); }
     ShadowCaster(const Scene& scene, RayScene rays)
         : scene_(scene), rays_(std::move(rays)), moving_(movingNodes(scene)) {}
 
+    [[nodiscard]] bool moves(int node) const { return elementOf(moving_, node); }
 
     [[nodiscard]] double shadowFrom(const PlacedLight& light, std::uint32_t index) const {
         const Object& object = scene_.objects[index];
@@ -164,12 +165,15 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
         shadows.none += scene.objects[i].castsShadow && !object.castsShadow;
         shadows.limited += object.castsShadow && std::isfinite(object.culling.shadowEnd);
     }
-    result.record.summary = fmt::format(
-        "{} of {} cast no shadow that falls on anything, {} cast one up to a distance; {} of {} "
-        "fade "
-        "out",
-        shadows.none, counted(scene.objects.size(), "object"), shadows.limited, lights,
-        counted(scene.placedLights.size(), "light"));
+    const std::string objects = counted(scene.objects.size(), "object");
+    result.record.summary = listDone(
+        {{shadows.none,
+          fmt::format("{} of {} cast no shadow that falls on anything", shadows.none, objects)},
+         {shadows.limited,
+          fmt::format("{} of {} cast one up to a distance", shadows.limited, objects)},
+         {lights,
+          fmt::format("{} of {} fade out", lights, counted(scene.placedLights.size(), "light"))}},
+        "Shadows and lights stay as they are");
     if (!anyShadows)
         result.record.notes.emplace_back(
             "Shadows stay as they are: no light of the scene says that it casts any "

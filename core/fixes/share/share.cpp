@@ -12,6 +12,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "fixes/share/share.h"
 #include "fixes/shared_borders.h"
 #include "geometry/congruence.h"
@@ -296,10 +297,14 @@ Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings, co
     replaceAssets(shared, *instead);
     dropUnusedAssets(shared);
     const std::size_t all = gone + countMoved(materials) + countMoved(images);
-    result.record.summary = fmt::format("{}, {} and {} {}", counted(gone, "asset"),
-                                        counted(countMoved(materials), "material"),
-                                        counted(countMoved(images), "image"),
-                                        all == 1 ? "was another's copy" : "were others' copies");
+    result.record.summary =
+        listDone({{gone, counted(gone, "asset")},
+                  {countMoved(materials), counted(countMoved(materials), "material")},
+                  {countMoved(images), counted(countMoved(images), "image")}},
+                 "Nothing") +
+        (all == 0   ? " is another's copy"
+         : all == 1 ? " was another's copy"
+                    : " were others' copies");
     if (sharer.refused() > 0)
         result.record.notes.push_back(
             fmt::format("{} equal meshes stay: nodes with instances of their own cannot be turned",

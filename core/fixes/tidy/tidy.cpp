@@ -10,6 +10,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "fixes/tidy/textures.h"
 #include "fixes/tidy/tidy.h"
 #include "fixes/tile_shifts.h"
@@ -347,12 +348,17 @@ Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Prog
     const auto textures = tidyTextures(result.scene, progress);
     if (!textures) return tl::unexpected(textures.error());
     if (textures->oneColour + textures->alphas + textures->filters + textures->unused > 0)
-        result.record.notes.push_back(fmt::format(
-            "{} of one colour became a number, {} lost an alpha that says nothing, {} that nothing "
-            "reads went, {} with mip maps now",
-            counted(textures->oneColour, "texture"), counted(textures->alphas, "image"),
-            counted(textures->unused, "image"),
-            counted(textures->filters, "sampler reads", "samplers read")));
+        result.record.notes.push_back(listDone(
+            {{textures->oneColour,
+              counted(textures->oneColour, "texture of one colour became a number",
+                      "textures of one colour became numbers")},
+             {textures->alphas, counted(textures->alphas, "image lost an alpha that says nothing",
+                                        "images lost an alpha that says nothing")},
+             {textures->unused, counted(textures->unused, "image that nothing reads went",
+                                        "images that nothing reads went")},
+             {textures->filters, counted(textures->filters, "sampler reads with mip maps now",
+                                         "samplers read with mip maps now")}},
+            ""));
     return result;
 }
 
