@@ -45,8 +45,7 @@ const std::vector<SurveySpot>& spots() {
 /// Colours of what rays meet.
 class Camera {
 public:
-    explicit Camera(const Scene& scene)
-        : scene_(scene), rays_(scene), textures_(scene, 1024) {}
+    explicit Camera(const Scene& scene) : scene_(scene), rays_(scene), textures_(scene, 1024) {}
 
     struct Seen {
         double distance = -1;  ///< Nothing.
