@@ -57,6 +57,25 @@ Vec4f irradiance(const Scene& scene, const GpuScene::ShownLights& shown, const V
     return sum;
 }
 
+/// Directional lights as the view shows them.
+std::vector<GpuScene::Sun> sunsOf(const Scene& scene, const GpuScene::ShownLights& shown) {
+    const auto& [emitters, shares] = shown;
+    double total = 0;
+    for (const Emitter& emitter : emitters)
+        if (emitter.isDirectional()) total += emitter.candela();
+    const float adapted = std::min(1.0F, kBrightestSuns / static_cast<float>(total));
+    std::vector<GpuScene::Sun> suns;
+    for (std::size_t i = 0; i < emitters.size(); ++i) {
+        if (!emitters[i].isDirectional() || shares[i] <= 0) continue;
+        const Light& light = elementOf(scene.lights, scene.placedLights[i].light);
+        suns.push_back({-emitters[i].direction().cast<float>(),
+                        light.color * light.intensity * shares[i] * adapted});
+    }
+    std::stable_sort(suns.begin(), suns.end(),
+                     [](const auto& a, const auto& b) { return a.light.sum() > b.light.sum(); });
+    return suns;
+}
+
 /// Of all that the grids depend on.
 Hash hashLights(const Scene& scene, const GpuScene::ShownLights& shown) {
     const auto& [emitters, shares] = shown;
@@ -330,6 +349,10 @@ bool GpuScene::uploadFinished() {
         if (!grids[state]) continue;
         upload(grids[state]->glow, lightings_[state].glow);
         upload(grids[state]->reach, lightings_[state].reach);
+        const auto& emitters = grids[state]->shown.emitters;
+        lightings_[state].hasSuns = std::any_of(emitters.begin(), emitters.end(),
+                                                [](const Emitter& e) { return e.isDirectional(); });
+        lightings_[state].suns = std::move(grids[state]->suns);
         lightings_[state].shown = std::move(grids[state]->shown);
         lit = true;
     }
@@ -376,7 +399,7 @@ void GpuScene::setLights(SceneState state, const std::shared_ptr<const Scene>& s
     pool_.start([shared = shared_, state, scene, shown = std::move(shown), key] {
         yieldToInterface();
         Grids grids{computeGrid(*scene, shown, glowBox(*scene)),
-                    computeGrid(*scene, shown, reachBox(*scene)), shown};
+                    computeGrid(*scene, shown, reachBox(*scene)), shown, sunsOf(*scene, shown)};
         const std::lock_guard guard(shared->mutex);
         // Jobs run side by side: one that was asked for before may end after.
         if (elementOf(shared->lightKeys, state) == key)

@@ -86,10 +86,17 @@ public:
         std::vector<Emitter> emitters;
         std::vector<float> shares;
     };
+    /// A directional light that is on.
+    struct Sun {
+        Vec3f way;    ///< Towards it; unit vector.
+        Vec3f light;  ///< Lux, as bright as the view shows it.
+    };
     struct Lighting {
-        LightGrid glow;     ///< Where lights show, fine enough for their glow.
-        LightGrid reach;    ///< Over all that any of them reaches: for counting them.
-        ShownLights shown;  ///< That they were made with.
+        LightGrid glow;         ///< Where lights show, fine enough for their glow.
+        LightGrid reach;        ///< Over all that any of them reaches: for counting them.
+        ShownLights shown;      ///< That they were made with.
+        std::vector<Sun> suns;  ///< The strongest first.
+        bool hasSuns = false;   ///< Also where all are off.
     };
     [[nodiscard]] const Lighting& lighting(SceneState state) const {
         return elementOf(lightings_, state);
@@ -119,6 +126,7 @@ private:
         GridCells glow;
         GridCells reach;
         ShownLights shown;
+        std::vector<Sun> suns;
     };
     struct Shared {
         std::mutex mutex;

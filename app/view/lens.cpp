@@ -272,7 +272,8 @@ constexpr const char* kTexelShader = R"(
 constexpr const char* kLightShader = R"(
     vec3 cell = (surface.place - gridOrigin) / gridSize;
     vec3 inside = step(vec3(0.0), cell) * step(cell, vec3(1.0));
-    float count = lit == 0 ? 0.0 : texture(lightGrid, cell).a * inside.x * inside.y * inside.z;
+    float count = float(sunCount);
+    if (lit != 0) count += texture(lightGrid, cell).a * inside.x * inside.y * inside.z;
     result = heat(clamp(count / 16.0, 0.0, 1.0)) * relief;
 )";
 

@@ -4,6 +4,7 @@
 
 #include "base/index.h"
 #include "view/material_uniforms.h"
+#include "view/shaders.h"
 #include "widgets/theme.h"
 
 namespace flentro::app {
@@ -90,6 +91,23 @@ void Renderer::begin(const Frame& frame) {
     gl_->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
 }
 
+namespace {
+
+void setSuns(Gl& gl, QOpenGLShaderProgram& program, const GpuScene::Lighting& lighting) {
+    program.setUniformValue("hasSuns", lighting.hasSuns ? 1 : 0);
+    program.setUniformValue("sunCount", static_cast<GLint>(lighting.suns.size()));
+    Eigen::Matrix3Xf light = Eigen::Matrix3Xf::Zero(3, kMaxSuns);
+    Eigen::Matrix3Xf way = light;
+    for (int i = 0; i < std::min(kMaxSuns, static_cast<int>(lighting.suns.size())); ++i) {
+        light.col(i) = elementOf(lighting.suns, i).light;
+        way.col(i) = elementOf(lighting.suns, i).way;
+    }
+    gl.glUniform3fv(program.uniformLocation("sunLight"), kMaxSuns, light.data());
+    gl.glUniform3fv(program.uniformLocation("sunWay"), kMaxSuns, way.data());
+}
+
+}  // namespace
+
 void Renderer::setUniforms() {
     QOpenGLShaderProgram& p = program();
     p.bind();
@@ -110,6 +128,7 @@ void Renderer::setUniforms() {
     set("gridOrigin", grid.origin);
     set("gridSize", grid.size);
     p.setUniformValue("lit", grid.lit ? 1 : 0);
+    setSuns(*gl_, p, lighting);
     const float height = static_cast<float>(frame_.target.height);
     p.setUniformValue("viewport",
                       QVector2D(height * static_cast<float>(projection.aspect), height));

@@ -9,6 +9,10 @@ namespace flentro::app {
 inline constexpr float kLampNear = 0.05F;
 /// Square metres: keeps what is at a lamp from burning out.
 inline constexpr float kLampSize = 0.6F;
+/// Directional lights that shine in the view; all are counted by the lens.
+inline constexpr int kMaxSuns = 4;
+/// Lux of all of them together: the eye adapts to stronger ones.
+inline constexpr float kBrightestSuns = 4;
 
 inline constexpr const char* kVertexShader = R"(#version 330 core
 layout(location = 0) in vec3 position;
@@ -103,6 +107,11 @@ uniform vec3 glowU;         // where it is looked up
 uniform vec3 glowV;
 uniform int glowSet;
 uniform int lit;
+const int kMaxSuns = 4;           // as above
+uniform int hasSuns;              // also where all are switched off
+uniform int sunCount;             // directional lights that are on
+uniform vec3 sunLight[kMaxSuns];  // lux
+uniform vec3 sunWay[kMaxSuns];    // towards it
 uniform vec3 gridOrigin;
 uniform vec3 gridSize;
 uniform vec3 eye;
@@ -180,20 +189,36 @@ vec3 keptByShadows(vec3 n) {
            kept(3, lampDepth3, n);
 }
 
+// What directional lights send to a surface, and all around of it.
+vec3 sunshine(vec3 n, out float daylight) {
+    vec3 sum = vec3(0.0);
+    daylight = 0.0;
+    for (int i = 0; i < min(sunCount, kMaxSuns); ++i) {
+        sum += sunLight[i] * max(dot(n, sunWay[i]), 0.0);
+        daylight += dot(sunLight[i], vec3(0.2126, 0.7152, 0.0722));
+    }
+    return sum;
+}
+
 vec3 shade(vec4 base, vec3 n) {
     vec3 toEye = normalize(eye - surface.place);
     float up = n.y * 0.5 + 0.5;
-    if (lit == 0) {
+    if (lit == 0 && hasSuns == 0) {
         float key = max(dot(n, normalize(vec3(0.4, 0.8, 0.45))), 0.0);
         // White just stays below white, so that its shape can be seen.
         return base.rgb * (mix(vec3(0.20, 0.19, 0.18), vec3(0.30, 0.32, 0.36), up) + 0.5 * key) +
                emission();
     }
     vec3 ambient = mix(vec3(0.07, 0.075, 0.10), vec3(0.17, 0.21, 0.32), up);
+    float daylight;
+    vec3 sun = sunshine(n, daylight);
+    ambient *= 1.0 + 0.15 * daylight;
     vec3 cell = (surface.place - gridOrigin) / gridSize;
     vec3 inside = step(vec3(0.0), cell) * step(cell, vec3(1.0));
-    vec3 glow = texture(lightGrid, cell).rgb * inside.x * inside.y * inside.z;
+    vec3 glow = vec3(0.0);
+    if (lit != 0) glow = texture(lightGrid, cell).rgb * inside.x * inside.y * inside.z;
     if (lampCount > 0) glow = max(glow - keptByShadows(n), vec3(0.0));
+    glow += sun;
     float grazing = 0.55 + 0.45 * max(dot(n, toEye), 0.0);
     vec3 sheen = gloss * glow * pow(1.0 - max(dot(n, toEye), 0.0), 4.0) * 0.5;
     glow = glow / (1.0 + 0.22 * glow);  // keeps what hangs beside a lantern from burning out

@@ -7,6 +7,7 @@
 #include <QOffscreenSurface>
 #include <QOpenGLContext>
 #include <QThread>
+#include <limits>
 
 #include "support/lights.h"
 
@@ -207,6 +208,33 @@ TEST_F(RendererTest, SpotsShineWithinTheirCone) {
     const QImage picture = drawn(frame);
     EXPECT_GT(brightness(picture, 160, 90), brightness(picture, 60, 90) + 40);
     EXPECT_NEAR(brightness(picture, 60, 90), brightness(picture, 260, 90), 3);
+}
+
+/// A sun in the west shines on a box's western side, not on its eastern one.
+TEST_F(RendererTest, DirectionalLightsShineUntilTheyAreOff) {
+    Scene scene =
+        test::groundWith({{makeBox({4, 4, 4}), {0, 1.7, -12}}},
+                         {{{0, 6, -10}, 1, std::numeric_limits<float>::infinity(), false}});
+    scene.lights[0].type = LightType::Directional;
+    Node& node = scene.nodes.back();
+    node.local.block<3, 1>(0, 2) = -Vec3d::UnitX();
+    node.local.block<3, 1>(0, 0) = Vec3d::UnitZ();
+    for (const float lux : {3.0F, 100'000.0F}) {
+        scene.lights[0].intensity = lux;
+        Frame west = frameOf(scene, {{-12, 1.7, -12}, 90, 0});
+        Frame east = west;
+        east.view = {{12, 1.7, -12}, 270, 0};
+        light(west);
+        const int bright = brightness(drawn(west), 160, 90);
+        EXPECT_GT(bright, brightness(drawn(east), 160, 90) + 30) << lux;
+        west.lens = LensKind::LightCount;
+        const QImage counted = drawn(west);
+        gpu_.setLights(west.state, west.scene, {0.0F});
+        waitForGpu();
+        EXPECT_NE(drawn(west), counted);
+        west.lens = LensKind::Shaded;
+        EXPECT_GT(bright, brightness(drawn(west), 160, 90) + 30) << lux;
+    }
 }
 
 }  // namespace
