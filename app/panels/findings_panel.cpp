@@ -9,6 +9,7 @@
 #include "base/index.h"
 #include "base/text.h"
 #include "survey/analysis.h"
+#include "widgets/page_stack.h"
 #include "widgets/show_me.h"
 #include "widgets/theme.h"
 
@@ -60,19 +61,19 @@ FindingsPanel::FindingsPanel(Document& document, QWidget* parent)
     layout->setSpacing(8);
     addHeading(layout, tr("Findings"),
                tr("What is to blame, most relief first, as the work order leaves it."));
-    auto* pages = new QStackedWidget;
+    auto* pages = new PageStack;
     for (const QString& name : {tr("Causes"), tr("What fills this view"), tr("Inventory")})
         tabs_->addTab(name);
     tabs_->setAccessibleName(tr("Pages of the findings"));
     tabs_->setExpanding(false);
     tabs_->setDrawBase(false);
     layout->addWidget(tabs_);
-    pages->addWidget(causes_);
-    pages->addWidget(makeFills());
-    pages->addWidget(inventory_);
+    pages->addPage(causes_);
+    pages->addPage(makeFills());
+    pages->addPage(inventory_);
     layout->addWidget(pages, 1);
     connect(tabs_, &QTabBar::currentChanged, this, [this, pages](int page) {
-        pages->setCurrentIndex(page);
+        pages->turnTo(page);
         if (page == Fills) rankSoon();
     });
     connect(causes_, &CausesPage::showRequested, this, &FindingsPanel::showRequested);

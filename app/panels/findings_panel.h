@@ -5,7 +5,6 @@
 #include <QComboBox>
 #include <QLineEdit>
 
-#include <QStackedWidget>
 #include <QTabBar>
 
 #include "findings/ranking.h"

@@ -1,6 +1,8 @@
 // The inventory in the real window: tables of each kind, and marks for many things at once.
 
 #include <QHeaderView>
+#include <QScrollArea>
+#include <QScrollBar>
 
 #include "app/window_fixture.h"
 
@@ -53,6 +55,19 @@ TEST_F(InventoryWindow, ListsEveryKindAsOftenAsThereIs) {
     const QRect first = table()->visualItemRect(table()->item(0, 0));
     EXPECT_GT(first.height(), 10) << "it can be seen";
     EXPECT_GT(first.width(), 100) << "names have the room";
+}
+
+/// The page of causes, which is higher, does not make it scroll.
+TEST_F(InventoryWindow, ItsButtonsNeedNoScrolling) {
+    window_->resize(1280, 800);
+    openMarket();
+    window_->showStep(WorkStep::Findings);
+    ASSERT_TRUE(settle());
+    turnTo(InventoryPage::Textures);
+    QWidget* area = &window_->findings();
+    while (area && !qobject_cast<QScrollArea*>(area)) area = area->parentWidget();
+    ASSERT_TRUE(area);
+    EXPECT_EQ(qobject_cast<QScrollArea*>(area)->verticalScrollBar()->maximum(), 0);
 }
 
 TEST_F(InventoryWindow, SortsByAnyColumnAndFilters) {
