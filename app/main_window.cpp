@@ -130,11 +130,10 @@ void MainWindow::connectViews() {
     connect(findings_, &FindingsPanel::showRequested, view_, &View3D::lookAtSelection);
     connect(findings_, &FindingsPanel::viewRequested, view_, &View3D::goTo);
     connect(findings_, &FindingsPanel::counted, this, [this](int count, const QString& explained) {
-        const QString open = tr("%1 open").arg(count);
         if (explained.isEmpty())
-            rail_->setState(WorkStep::Findings, open);
+            rail_->setState(WorkStep::Findings, tr("%1 open").arg(count));
         else
-            rail_->setState(WorkStep::Findings, open + ", " + explained,
+            rail_->setState(WorkStep::Findings, tr("%1: %2").arg(count).arg(explained),
                             tr("Open causes, and what they explain of the load that is most over"));
     });
     connect(start_, &StartPage::openRequested, this, &MainWindow::chooseFile);

@@ -84,10 +84,11 @@ void CausesPage::buildLayout(QVBoxLayout* layout) {
     layout->addLayout(row);
     table_->setAccessibleName(tr("Causes"));
     table_->horizontalHeaderItem(1)->setTextAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Interactive);
-    table_->horizontalHeader()->setSectionResizeMode(2, QHeaderView::Interactive);
-    table_->setColumnWidth(1, 152);
-    table_->setColumnWidth(2, 130);
+    // The cause is the longest, and is what the list is read for.
+    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Interactive);
+    table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
+    table_->setColumnWidth(0, 98);
+    table_->setColumnWidth(2, 122);
     layout->addWidget(table_, 1);
     // What wraps asks for the height of its narrowest shape: the page would scroll for nothing.
     for (QLabel* text : {sentence_, advice_}) text->setMinimumHeight(kLine);
