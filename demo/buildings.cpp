@@ -404,7 +404,7 @@ MeshPtr makeMeadow(const SceneBuilder& s) {
 MeshPtr makeSky(const SceneBuilder& s) {
     MeshBuilder b("dusk sky");
     b.material(s.material("dusk sky"));
-    constexpr float kRadius = 900;
+    constexpr float kRadius = 600;  ///< Metres: whole within the far plane of most targets.
     b.sheet(s.detail().segments(48), s.detail().segments(16),
             [](float u, float v) {
                 const float a = u * kTurn;
