@@ -139,6 +139,11 @@ void print(const Proof& proof, const Target& target) {
         proof.spots.size(), proof.overAfter);
     say("  worst before: {}\n", describe(proof.spots[proof.worstBefore].before));
     say("  worst after:  {}\n", describe(proof.spots[proof.worstAfter].after));
+    for (const MeasureProof& measure : proof.measures)
+        if (measure.before.load > 0)
+            say("  {:<22}{:>8} -> {:<8}{}\n", measureName(measure.before.measure),
+                formatLoad(measure.before.load), formatLoad(measure.after.load),
+                measure.overAfter > 0 ? counted(measure.overAfter, "spot") + " over" : "");
 }
 
 void print(const PictureChange& change) {

@@ -121,6 +121,14 @@ TEST(Proof, CountsSpotsOverBeforeAndAfter) {
     const Json json = toJson(proof, target);
     EXPECT_EQ(json["spotsOverBefore"], 1);
     EXPECT_EQ(json["spots"][0]["before"]["measure"], "visibleObjects");
+    const MeasureProof& objects = elementOf(proof.measures, Measure::Objects);
+    EXPECT_DOUBLE_EQ(objects.before.load, 2);
+    EXPECT_EQ(objects.before.view.heading, 90);
+    EXPECT_DOUBLE_EQ(objects.after.load, 1);
+    EXPECT_EQ(objects.overBefore, 1U);
+    EXPECT_EQ(objects.overAfter, 0U);
+    EXPECT_DOUBLE_EQ(json["measures"]["visibleObjects"]["before"], 2);
+    EXPECT_EQ(json["measures"]["triangles"]["spotsOverBefore"], 0);
 }
 
 TEST(RemovalPreview, MarksTrianglesThatAreGoneOnceForEachThatWent) {
