@@ -28,6 +28,9 @@ QString JobProgress::message() const {
 namespace {
 
 constexpr int kLanes = 3;
+/// Between two showings of progress. Each composes a window with a 3D view in it: 30 ms and more
+/// by a software renderer, on a core that the work wants.
+constexpr int kTickMilliseconds = 250;
 
 /// What to do instead of the result when a job has thrown.
 template <typename Owner>
@@ -40,7 +43,7 @@ std::function<void()> tellOf(Owner* owner, const QString& name, const Error& err
 
 JobRunner::JobRunner(QObject* parent) : QObject(parent) {
     pool_.setMaxThreadCount(kLanes);
-    ticker_.setInterval(100);
+    ticker_.setInterval(kTickMilliseconds);
     connect(&ticker_, &QTimer::timeout, this, &JobRunner::changed);
 }
 
