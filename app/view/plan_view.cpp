@@ -6,6 +6,7 @@
 #include <QToolTip>
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "base/index.h"
 #include "base/median.h"
@@ -24,6 +25,8 @@ constexpr double kSmallestMark = 1.2;
 
 constexpr double kMargin = 4;  ///< Metres around the middle of the scene.
 
+constexpr int kEarlyInterval = 250;  ///< Milliseconds between looks for new spots.
+
 }  // namespace
 
 PlanView::PlanView(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
@@ -34,17 +37,30 @@ PlanView::PlanView(Document& document, QWidget* parent) : QWidget(parent), docum
     connect(&document.projectModel(), &ProjectModel::viewChanged, this, [this] { update(); });
     connect(&document.counter(), &ViewCounter::changed, this, [this] { update(); });
     connect(&document.selection(), &Selection::changed, this, [this] { update(); });
-    connect(&document.survey(), &SurveyModel::changed, this, [this] {
-        spacing_ = surveySpacing();
+    const auto ageRoses = [this] {
+        rosesAreOld_ = true;
         update();
+    };
+    connect(&document.survey(), &SurveyModel::changed, this, [this, ageRoses] {
+        spacing_ = surveySpacing();
+        ageRoses();
     });
-    early_.setInterval(100);
-    connect(&early_, &QTimer::timeout, this, [this] { update(); });
-    connect(&document.jobs(), &JobRunner::changed, this, [this] {
-        if (document_.jobs().isRunning() && !early_.isActive())
-            early_.start();
-        else if (!document_.jobs().isRunning())
+    connect(&document.projectModel(), &ProjectModel::changed, this, ageRoses);
+    connect(&themeWatch(), &ThemeWatch::changed, this, [this] {
+        if (document_.hasScene()) redrawGround();
+    });
+    early_.setInterval(kEarlyInterval);
+    const auto lookForSpots = [this, ageRoses] {
+        if (document_.survey().earlySpots().size() != earlyShown_) ageRoses();
+    };
+    connect(&early_, &QTimer::timeout, this, lookForSpots);
+    connect(&document.jobs(), &JobRunner::changed, this, [this, lookForSpots] {
+        if (document_.jobs().isRunning()) {
+            if (!early_.isActive()) early_.start();
+        } else {
             early_.stop();
+            lookForSpots();
+        }
     });
 }
 
@@ -113,6 +129,7 @@ void PlanView::redrawGround() {
     painter.setBrush(glow);
     for (const PlacedLight& light : scene.placedLights)
         painter.drawEllipse(toScreen(light.position), 1.3, 1.3);
+    rosesAreOld_ = true;
     update();
 }
 
@@ -153,7 +170,40 @@ constexpr double kSmallestRose = 5;    ///< Pixels; below, a state mark stands f
 constexpr double kLongestPetal = 1.6;  ///< Times the radius of x1.00; the number goes on.
 constexpr double kHalfPetal = 16;      ///< Degrees.
 
+/// State marks of one size, each painted once and stamped: a survey has thousands.
+class MarkStamps {
+public:
+    explicit MarkStamps(double radius) : half_(static_cast<int>(std::ceil(1.5 * radius)) + 1) {
+        for (const State state : {State::Within, State::Near, State::Over}) {
+            QPixmap mark(2 * half_ + 1, 2 * half_ + 1);
+            mark.fill(Qt::transparent);
+            QPainter painter(&mark);
+            paintStateMark(painter, QPointF(half_ + 0.5, half_ + 0.5), radius, state);
+            painter.end();
+            marks_[state] = mark;
+        }
+    }
+    void paint(QPainter& painter, const QPointF& centre, State state) const {
+        painter.drawPixmap(centre.toPoint() - QPoint(half_, half_), marks_.at(state));
+    }
+
+private:
+    int half_;  ///< Pixels from the middle to the edge.
+    std::map<State, QPixmap> marks_;
+};
+
 }  // namespace
+
+/// All of what a survey tells; empty where there is none.
+void PlanView::redrawRoses() {
+    roses_ = QImage(size(), QImage::Format_ARGB32_Premultiplied);
+    roses_.fill(Qt::transparent);
+    QPainter painter(&roses_);
+    painter.setRenderHint(QPainter::Antialiasing);
+    paintRoses(painter);
+    paintEarly(painter);
+    rosesAreOld_ = false;
+}
 
 double PlanView::roseRadius() const {
     return 0.3 * spacing_ * scale_;
@@ -161,8 +211,11 @@ double PlanView::roseRadius() const {
 
 /// Spots of a survey that still runs.
 void PlanView::paintEarly(QPainter& painter) {
-    for (const EarlySpot& spot : document_.survey().earlySpots())
-        paintStateMark(painter, toScreen(spot.eye), 3, stateOf(spot.load));
+    const auto spots = document_.survey().earlySpots();
+    const MarkStamps marks(3);
+    for (const EarlySpot& spot : spots)
+        marks.paint(painter, toScreen(spot.eye), stateOf(spot.load));
+    earlyShown_ = spots.size();
 }
 
 void PlanView::paintRose(QPainter& painter, std::size_t spot) {
@@ -170,15 +223,6 @@ void PlanView::paintRose(QPainter& painter, std::size_t spot) {
     const QPointF centre = toScreen(surveyed.survey->spots[spot].eye);
     const auto& views = surveyed.survey->spots[spot].views;
     const double radius = roseRadius();
-    if (radius < kSmallestRose) {
-        const std::size_t worst = surveyed.worstView(
-            surveyed.after, spot, document_.survey().shownMeasure(), document_.target());
-        paintStateMark(
-            painter, centre, std::max(2.0, radius * 0.6),
-            stateOf(surveyed.load(surveyed.after, spot, worst, document_.survey().shownMeasure(),
-                                  document_.target())));
-        return;
-    }
     for (std::size_t v = 0; v < views.size(); ++v) {
         const double load = surveyed.load(surveyed.after, spot, v,
                                           document_.survey().shownMeasure(), document_.target());
@@ -204,8 +248,24 @@ void PlanView::paintRoses(QPainter& painter) {
     const Surveyed& surveyed = document_.survey().surveyed();
     if (!surveyed.exists() || surveyed.after.empty()) return;
     const QRectF shown = QRectF(rect()).adjusted(-40, -40, 40, 40);
-    for (std::size_t s = 0; s < surveyed.after.size(); ++s)
-        if (shown.contains(toScreen(surveyed.survey->spots[s].eye))) paintRose(painter, s);
+    const bool small = roseRadius() < kSmallestRose;
+    const MarkStamps marks(std::max(2.0, roseRadius() * 0.6));
+    for (std::size_t s = 0; s < surveyed.after.size(); ++s) {
+        const QPointF centre = toScreen(surveyed.survey->spots[s].eye);
+        if (!shown.contains(centre)) continue;
+        if (small)
+            marks.paint(painter, centre, stateOfSpot(s));
+        else
+            paintRose(painter, s);
+    }
+}
+
+/// Of its worst view, in the shown measure.
+State PlanView::stateOfSpot(std::size_t spot) const {
+    const Surveyed& surveyed = document_.survey().surveyed();
+    const auto& measure = document_.survey().shownMeasure();
+    const std::size_t worst = surveyed.worstView(surveyed.after, spot, measure, document_.target());
+    return stateOf(surveyed.load(surveyed.after, spot, worst, measure, document_.target()));
 }
 
 std::optional<PlanView::Petal> PlanView::petalAt(const QPointF& point) const {
@@ -333,8 +393,8 @@ void PlanView::paintEvent(QPaintEvent*) {
         paintParcels(painter);
         paintView(painter);
         paintSpots(painter);
-        paintRoses(painter);
-        paintEarly(painter);
+        if (rosesAreOld_ || roses_.size() != size()) redrawRoses();
+        painter.drawImage(0, 0, roses_);
         const int selected = document_.selection().object();
         if (selected >= 0) {
             const Object& object = elementOf(document_.source()->objects, selected);

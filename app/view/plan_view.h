@@ -37,9 +37,11 @@ private:
     [[nodiscard]] Vec3d toWorld(const QPointF& point) const;
     void paintView(QPainter& painter);
     void paintSpots(QPainter& painter);
+    void redrawRoses();
     void paintEarly(QPainter& painter);
     void paintRoses(QPainter& painter);
     void paintRose(QPainter& painter, std::size_t spot);
+    [[nodiscard]] State stateOfSpot(std::size_t spot) const;
     /// Pixels of a petal at load x1.00; under a few, roses shrink to their state marks.
     [[nodiscard]] double roseRadius() const;
     struct Petal {
@@ -55,10 +57,14 @@ private:
 
     Document& document_;
     QImage ground_;  ///< Outlines of everything: redrawn when the scene or scale changes.
+    /// What a survey tells of its spots: the window is painted far more often than that changes.
+    QImage roses_;
+    bool rosesAreOld_ = true;
+    std::size_t earlyShown_ = 0;
     Vec3d centre_ = Vec3d::Zero();
     double scale_ = 1;    ///< Pixels a metre.
     double spacing_ = 8;  ///< Metres between surveyed spots.
-    QTimer early_;        ///< Repaints while a survey runs.
+    QTimer early_;        ///< Asks for new spots while a survey runs.
 };
 
 }  // namespace flentro::app

@@ -265,9 +265,13 @@ TEST_F(SurveyedWindow, IsReadBackBesideItsProject) {
 TEST_F(SurveyedWindow, CancellingKeepsWhatIsDone) {
     prepare(2, 256);
     ASSERT_TRUE(settle());
+    auto* plan = find<PlanView>("Plan");
+    const QImage empty = plan->grab().toImage();
     window_->survey().run();
     ASSERT_TRUE(QTest::qWaitFor(
         [&] { return window_->document().survey().earlySpots().size() > 2; }, kPatience));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return plan->grab().toImage() != empty; }, kPatience))
+        << "spots show as they are done";
     window_->document().jobs().cancel();
     ASSERT_TRUE(settle());
     ASSERT_TRUE(surveyed().exists());

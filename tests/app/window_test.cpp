@@ -623,6 +623,7 @@ TEST_F(Window, DayAndNightSheetsSwap) {
     EXPECT_EQ(currentTheme(), ThemeName::Day);
     EXPECT_GT(theme().paper.lightness(), night.lightness());
     ASSERT_TRUE(settle());
+    EXPECT_EQ(find<PlanView>("Plan")->grab().toImage().pixelColor(2, 2), theme().paper);
     QTest::keyClick(window_.get(), Qt::Key_D, Qt::ControlModifier);
     EXPECT_EQ(currentTheme(), ThemeName::Night);
     ASSERT_TRUE(settle());
