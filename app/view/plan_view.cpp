@@ -12,6 +12,7 @@
 #include "base/median.h"
 #include "base/text.h"
 #include "view/lens.h"
+#include "widgets/layer.h"
 #include "widgets/theme.h"
 
 namespace flentro::app {
@@ -103,8 +104,7 @@ Vec3d PlanView::toWorld(const QPointF& point) const {
 }
 
 void PlanView::redrawGround() {
-    ground_ = QImage(size(), QImage::Format_ARGB32_Premultiplied);
-    ground_.fill(theme().paper);
+    ground_ = makeLayer(*this, theme().paper);
     QPainter painter(&ground_);
     painter.setRenderHint(QPainter::Antialiasing);
     const Scene& scene = *document_.source();
@@ -173,9 +173,11 @@ constexpr double kHalfPetal = 16;      ///< Degrees.
 /// State marks of one size, each painted once and stamped: a survey has thousands.
 class MarkStamps {
 public:
-    explicit MarkStamps(double radius) : half_(static_cast<int>(std::ceil(1.5 * radius)) + 1) {
+    /// `ratio`: the display's pixels to one of the widget's.
+    MarkStamps(double radius, double ratio) : half_(static_cast<int>(std::ceil(1.5 * radius)) + 1) {
         for (const State state : {State::Within, State::Near, State::Over}) {
-            QPixmap mark(2 * half_ + 1, 2 * half_ + 1);
+            QPixmap mark(QSize(2 * half_ + 1, 2 * half_ + 1) * ratio);
+            mark.setDevicePixelRatio(ratio);
             mark.fill(Qt::transparent);
             QPainter painter(&mark);
             paintStateMark(painter, QPointF(half_ + 0.5, half_ + 0.5), radius, state);
@@ -196,8 +198,7 @@ private:
 
 /// All of what a survey tells; empty where there is none.
 void PlanView::redrawRoses() {
-    roses_ = QImage(size(), QImage::Format_ARGB32_Premultiplied);
-    roses_.fill(Qt::transparent);
+    roses_ = makeLayer(*this, Qt::transparent);
     QPainter painter(&roses_);
     painter.setRenderHint(QPainter::Antialiasing);
     paintRoses(painter);
@@ -212,7 +213,7 @@ double PlanView::roseRadius() const {
 /// Spots of a survey that still runs.
 void PlanView::paintEarly(QPainter& painter) {
     const auto spots = document_.survey().earlySpots();
-    const MarkStamps marks(3);
+    const MarkStamps marks(3, devicePixelRatioF());
     for (const EarlySpot& spot : spots)
         marks.paint(painter, toScreen(spot.eye), stateOf(spot.load));
     earlyShown_ = spots.size();
@@ -249,7 +250,7 @@ void PlanView::paintRoses(QPainter& painter) {
     if (!surveyed.exists() || surveyed.after.empty()) return;
     const QRectF shown = QRectF(rect()).adjusted(-40, -40, 40, 40);
     const bool small = roseRadius() < kSmallestRose;
-    const MarkStamps marks(std::max(2.0, roseRadius() * 0.6));
+    const MarkStamps marks(std::max(2.0, roseRadius() * 0.6), devicePixelRatioF());
     for (std::size_t s = 0; s < surveyed.after.size(); ++s) {
         const QPointF centre = toScreen(surveyed.survey->spots[s].eye);
         if (!shown.contains(centre)) continue;
@@ -393,7 +394,7 @@ void PlanView::paintEvent(QPaintEvent*) {
         paintParcels(painter);
         paintView(painter);
         paintSpots(painter);
-        if (rosesAreOld_ || roses_.size() != size()) redrawRoses();
+        if (rosesAreOld_ || !fits(roses_, *this)) redrawRoses();
         painter.drawImage(0, 0, roses_);
         const int selected = document_.selection().object();
         if (selected >= 0) {

@@ -10,6 +10,7 @@
 
 #include "base/index.h"
 #include "base/text.h"
+#include "widgets/layer.h"
 #include "widgets/theme.h"
 
 namespace flentro::app {
@@ -55,6 +56,7 @@ void Strip::refresh() {
     highest_ = 2;
     for (const double load : before)
         if (std::isfinite(load)) highest_ = std::max(highest_, load);
+    curvesAreOld_ = true;
     update();
 }
 
@@ -82,17 +84,29 @@ double Strip::loadOf(const Surveyed::Tallies& tallies, std::size_t place,
 void Strip::paintLine(QPainter& painter, const Surveyed::Tallies& tallies, const QPen& pen,
                       const std::optional<Measure>& measure) {
     QPolygonF line;
-    for (std::size_t i = 0; i < order_.size(); ++i)
-        line << QPointF(xOf(i), yOf(loadOf(tallies, i, measure)));
+    // Of more spots than columns: what each column spans.
+    for (std::size_t i = 0; i < order_.size();) {
+        const double x = xOf(i);
+        double low = yOf(loadOf(tallies, i, measure));
+        double high = low;
+        for (++i; i < order_.size() && xOf(i) < std::floor(x) + 1; ++i) {
+            const double y = yOf(loadOf(tallies, i, measure));
+            low = std::min(low, y);
+            high = std::max(high, y);
+        }
+        line << QPointF(x, low);
+        if (high > low) line << QPointF(x, high);
+    }
     painter.setPen(pen);
     painter.setBrush(Qt::NoBrush);
     painter.drawPolyline(line);
 }
 
-void Strip::paintEvent(QPaintEvent*) {
-    QPainter painter(this);
+void Strip::redrawCurves() {
+    curves_ = makeLayer(*this, theme().paper);
+    curvesAreOld_ = false;
+    QPainter painter(&curves_);
     painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), theme().paper);
     painter.setPen(theme().hairline);
     painter.drawLine(0, 0, width(), 0);
     if (order_.empty()) return;
@@ -129,9 +143,17 @@ void Strip::paintEvent(QPaintEvent*) {
                           each);
     paintLine(painter, document_.survey().surveyed().before, QPen(theme().faint, 1), measure);
     paintLine(painter, document_.survey().surveyed().after, QPen(theme().ink, 2), measure);
+}
+
+void Strip::paintEvent(QPaintEvent*) {
+    if (curvesAreOld_ || !fits(curves_, *this)) redrawCurves();
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.drawImage(0, 0, curves_);
     const int here = placeOfView();
     if (here < 0) return;
     const auto place = static_cast<std::size_t>(here);
+    const auto& measure = document_.survey().shownMeasure();
     const double load = loadOf(document_.survey().surveyed().after, place, measure);
     painter.setPen(QPen(theme().ink, 1, Qt::DotLine));
     painter.drawLine(QPointF(xOf(place), kTop), QPointF(xOf(place), height() - kBottom));

@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include <QImage>
 #include <QWidget>
 
 #include "model/document.h"
@@ -30,6 +31,7 @@ protected:
 
 private:
     void refresh();
+    void redrawCurves();
     void go(int place);
     [[nodiscard]] int placeAt(double x) const;
     [[nodiscard]] int placeOfView() const;
@@ -43,6 +45,9 @@ private:
     Document& document_;
     std::vector<std::size_t> order_;
     double highest_ = 2;  ///< Load at the top.
+    /// All but the mark of the view, which moves with it.
+    QImage curves_;
+    bool curvesAreOld_ = true;
 };
 
 }  // namespace flentro::app
