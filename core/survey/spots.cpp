@@ -9,6 +9,7 @@
 #include <map>
 #include <optional>
 #include <set>
+#include <unordered_map>
 
 #include "base/index.h"
 #include "base/parallel.h"
@@ -439,28 +440,52 @@ std::vector<Vec3d> positionsAlong(const Scene& scene, const Animation::Sampler& 
 
 }  // namespace
 
-Box middleOf(const Scene& scene, double margin) {
-    std::vector<Box> boxes;
+namespace {
+
+constexpr double kRounding = 1e-6;  ///< Of sums of shares that make whole objects.
+
+/// [objects] How many objects of the source each stands for: more where some were merged, parts of
+/// one where it was split.
+std::vector<double> sourceObjectsOf(const Scene& scene) {
+    std::unordered_map<std::uint32_t, double> shownBy;
+    for (const Object& object : scene.objects)
+        for (const std::uint32_t origin : object.origins) shownBy[origin] += 1;
+    std::vector<double> counts;
     for (const Object& object : scene.objects) {
-        if (object.bounds.isEmpty()) continue;
-        boxes.push_back(object.bounds);
+        double count = object.origins.empty() ? 1 : 0;
+        for (const std::uint32_t origin : object.origins) count += 1 / shownBy[origin];
+        counts.push_back(count);
+    }
+    return counts;
+}
+
+}  // namespace
+
+Box middleOf(const Scene& scene, double margin) {
+    const std::vector<double> counts = sourceObjectsOf(scene);
+    std::vector<std::pair<Box, double>> boxes;
+    double total = 0;
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        if (scene.objects[i].bounds.isEmpty()) continue;
+        boxes.emplace_back(scene.objects[i].bounds, counts[i]);
+        total += counts[i];
     }
     if (boxes.empty()) return {Vec3d(-1, 0, -1), Vec3d(1, 0, 1)};
-    const std::size_t left = boxes.size() / 50;
-    const auto edge = [&](const auto& of, std::size_t rank) {
-        std::vector<double> edges;
-        for (const Box& box : boxes) edges.push_back(of(box));
-        std::nth_element(edges.begin(), edges.begin() + static_cast<std::ptrdiff_t>(rank),
-                         edges.end());
-        return edges[rank];
+    const double left = std::floor(total / 50 + kRounding);
+    // The first edge beyond those that are left out.
+    const auto edge = [&](const auto& of) {
+        std::vector<std::pair<double, double>> edges;
+        for (const auto& [box, count] : boxes) edges.emplace_back(of(box), count);
+        std::sort(edges.begin(), edges.end());
+        double passed = 0;
+        for (const auto& [at, count] : edges)
+            if ((passed += count) > left + kRounding) return at;
+        return edges.back().first;
     };
     Box middle(Vec3d::Zero(), Vec3d::Zero());
     for (const int axis : {0, 2}) {
-        middle.min()[axis] =
-            edge([axis](const Box& box) { return box.min()[axis]; }, left) - margin;
-        middle.max()[axis] =
-            edge([axis](const Box& box) { return box.max()[axis]; }, boxes.size() - 1 - left) +
-            margin;
+        middle.min()[axis] = edge([axis](const Box& box) { return box.min()[axis]; }) - margin;
+        middle.max()[axis] = -edge([axis](const Box& box) { return -box.max()[axis]; }) + margin;
     }
     return middle;
 }

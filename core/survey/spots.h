@@ -87,7 +87,8 @@ struct SpotPlan {
                                                             const std::string& node);
 
 /// What all but a fiftieth of the objects at each end of x and z lie in, and `margin` metres more,
-/// so that hills and sky do not count; y is 0. Without any bounds a square of 2 m.
+/// so that hills and sky do not count; y is 0. Objects of the source are counted, whatever fixes
+/// have merged and split. Without any bounds a square of 2 m.
 [[nodiscard]] Box middleOf(const Scene& scene, double margin);
 
 /// `count` headings all around at one pitch.

@@ -321,5 +321,26 @@ TEST(Spots, LimitedViewsSeeOnlyWhatTheyLookAt) {
     EXPECT_LE(seen, 4) << "the top, and a side for the degree that it is off";
 }
 
+/// A row of 100 boxes on a meadow; fixes merge the boxes and cut the meadow into 16.
+TEST(Spots, TheMiddleIsThatOfTheSourceHoweverItWasMergedAndSplit) {
+    std::vector<test::Placed> placed = {{test::makeGrid(4, 4, 800), {-400, 0, -400}}};
+    for (int i = 0; i < 100; ++i) placed.push_back({test::makeBox({1, 1, 1}), {0.2 * i, 0.5, 0}});
+    const Scene source = test::makeScene(std::move(placed));
+    const Box middle = middleOf(source, 1);
+    EXPECT_LT(middle.max().x(), 25);
+    Scene result = source;
+    result.objects.resize(2);
+    for (std::size_t i = 2; i < source.objects.size(); ++i) {
+        result.objects[1].bounds.extend(source.objects[i].bounds);
+        const auto& origins = source.objects[i].origins;
+        result.objects[1].origins.insert(result.objects[1].origins.end(), origins.begin(),
+                                         origins.end());
+    }
+    for (int i = 1; i < 16; ++i) result.objects.push_back(result.objects[0]);
+    const Box again = middleOf(result, 1);
+    EXPECT_NEAR(again.max().x(), middle.max().x(), 1);
+    EXPECT_NEAR(again.min().z(), middle.min().z(), 1);
+}
+
 }  // namespace
 }  // namespace flentro
