@@ -12,16 +12,19 @@ namespace {
 /// [measures] The worst of a place's views.
 using WorstLoads = std::array<WorstLoad, kMeasureCount>;
 
+void keepWorst(WorstLoad& kept, const WorstLoad& load, bool first) {
+    if (first || load.load > kept.load) kept = load;
+}
+
 WorstLoads worstFrom(const ViewMeter& meter, const Evidence::Place& place, const Target& target) {
     WorstLoads worst;
     const auto tallies = meter.count(meter.sight(place.eye, place.views));
-    for (const Measure measure : kMeasures) {
-        WorstLoad& most = elementOf(worst, measure);
-        most.measure = measure;
-        for (std::size_t v = 0; v < tallies.size(); ++v) {
-            const double load = at(loads(tallies[v].counts, target), measure);
-            if (v == 0 || load > most.load) most = {load, measure, place.views[v]};
-        }
+    for (const Measure measure : kMeasures) elementOf(worst, measure).measure = measure;
+    for (std::size_t v = 0; v < tallies.size(); ++v) {
+        const Counts load = loads(tallies[v].counts, target);
+        for (const Measure measure : kMeasures)
+            keepWorst(elementOf(worst, measure), {at(load, measure), measure, place.views[v]},
+                      v == 0);
     }
     return worst;
 }
@@ -30,10 +33,6 @@ WorstLoads worstFrom(const ViewMeter& meter, const Evidence::Place& place, const
 const WorstLoad& highest(const WorstLoads& loads) {
     return *std::max_element(loads.begin(), loads.end(),
                              [](const auto& a, const auto& b) { return a.load < b.load; });
-}
-
-void keepWorst(WorstLoad& kept, const WorstLoad& load, bool first) {
-    if (first || load.load > kept.load) kept = load;
 }
 
 Json toJson(const WorstLoad& worst) {

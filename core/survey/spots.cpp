@@ -438,10 +438,6 @@ std::vector<Vec3d> positionsAlong(const Scene& scene, const Animation::Sampler& 
     return line;
 }
 
-}  // namespace
-
-namespace {
-
 constexpr double kRounding = 1e-6;  ///< Of sums of shares that make whole objects.
 
 /// [objects] How many objects of the source each stands for: more where some were merged, parts of
