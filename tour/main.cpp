@@ -40,6 +40,11 @@ public:
     }
 };
 
+/// Leaves the cores to the work until something happens; the tour's heartbeat at the latest.
+void sleepToNextEvent() {
+    QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents);
+}
+
 class Tour {
 public:
     Tour(MainWindow& window, QString folder) : window_(window), folder_(std::move(folder)) {
@@ -60,7 +65,7 @@ public:
         clock.start();
         int calm = 0;
         while (calm < 5) {
-            QApplication::processEvents(QEventLoop::AllEvents, 40);
+            sleepToNextEvent();
             calm = window_.isSettled() ? calm + 1 : 0;
             if (clock.elapsed() > kLongestWait) return false;
         }
@@ -72,7 +77,7 @@ public:
         QElapsedTimer clock;
         clock.start();
         while (window_.fixes().ladder().looks().isBusy()) {
-            QApplication::processEvents(QEventLoop::AllEvents, 40);
+            sleepToNextEvent();
             if (clock.elapsed() > kLongestWait) return false;
         }
         return true;
@@ -274,7 +279,7 @@ private:
             Viewpoint view = home;
             view.heading += 15 * std::sin(i * 0.26);
             window_.document().projectModel().setView(view);
-            QApplication::processEvents(QEventLoop::AllEvents, 30);
+            sleepToNextEvent();
         }
         window_.document().projectModel().setView(home);
     }
