@@ -181,7 +181,7 @@ private:
     void addCut() {
         if (!quantityOf(finding_, "triangles inside")) return;
         const Mesh& mesh = *scene_.assets[finding_.subjects.front().index].mesh;
-        const WeldedMesh welded = weldPlaces(mesh);
+        const WeldedMesh welded = weldPositions(mesh);
         const MeshCut cut = cutThroughMost(welded, facesInside(scene_, mesh, welded));
         Eigen::AlignedBox2f bounds;
         for (const MeshCut::Segment& segment : cut.segments)

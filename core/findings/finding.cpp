@@ -159,7 +159,7 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
     SubProgress welding(progress, 0.35, 0.4);
     std::vector<WeldedMesh> welded(scene.assets.size());
     if (!parallelFor(welded.size(), "Looking at meshes", welding,
-                     [&](std::size_t a) { welded[a] = weldPlaces(*scene.assets[a].mesh); }))
+                     [&](std::size_t a) { welded[a] = weldPositions(*scene.assets[a].mesh); }))
         return stopped(kWork);
     const std::vector<int> equalImages = firstEqualImages(scene, images);
     const CountedViews views(scene, target, index, survey, here);

@@ -230,22 +230,22 @@ Part makeCards(const Box& bounds) {
     const Vec3f low = bounds.min().cast<float>();
     const Vec3f high = bounds.max().cast<float>();
     const Vec3f middle = bounds.center().cast<float>();
-    const std::vector<Vec3f> places = {
+    const std::vector<Vec3f> positions = {
         {low.x(), low.y(), middle.z()},   {high.x(), low.y(), middle.z()},
         {high.x(), high.y(), middle.z()}, {low.x(), high.y(), middle.z()},
         {middle.x(), low.y(), high.z()},  {middle.x(), low.y(), low.z()},
         {middle.x(), high.y(), low.z()},  {middle.x(), high.y(), high.z()}};
     // Normals lean outwards, so that the cards are lit like a round thing.
     std::vector<Vec3f> normals;
-    for (std::size_t i = 0; i < places.size(); ++i) {
+    for (std::size_t i = 0; i < positions.size(); ++i) {
         const Vec3f out =
-            (places[i] - middle).normalized() + Vec3f(i < 4 ? 0 : 1, 0, i < 4 ? 1 : 0);
+            (positions[i] - middle).normalized() + Vec3f(i < 4 ? 0 : 1, 0, i < 4 ? 1 : 0);
         normals.push_back(out.squaredNorm() > 0 ? out.normalized() : Vec3f(0, 1, 0));
     }
     const std::vector<Vec2f> coords = {{0, 1}, {1, 1}, {1, 0}, {0, 0},
                                        {0, 1}, {1, 1}, {1, 0}, {0, 0}};
     Part part;
-    part.set("POSITION", makeStream(places));
+    part.set("POSITION", makeStream(positions));
     part.set("NORMAL", makeStream(normals));
     part.set("TEXCOORD_0", makeStream(coords));
     part.indices = {0, 1, 2, 0, 2, 3, 4, 5, 6, 4, 6, 7};

@@ -198,7 +198,7 @@ Material cheapMaterial(const TextureCache& textures, const Material& material, b
 }
 
 bool isClosed(const Mesh& mesh) {
-    const std::vector<std::uint32_t> corners = weldPlaces(mesh).corners;
+    const std::vector<std::uint32_t> corners = weldPositions(mesh).corners;
     std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
     for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
         const std::array<std::uint32_t, 3> t = {corners[i], corners[i + 1], corners[i + 2]};

@@ -14,19 +14,19 @@
 namespace flentro {
 namespace {
 
-/// What counts as one place, as a share of the scene's size: neighbours were placed by floats.
+/// What counts as one position, as a share of the scene's size: neighbours were placed by floats.
 constexpr double kSamePlace = 1e-6;
-constexpr double kReach = 0.25;        ///< Of a cell, within which two places are one.
+constexpr double kReach = 0.25;        ///< Of a cell, within which two positions are one.
 constexpr double kSlabPlaces = 500e3;  ///< Looked at together: bounds the memory.
 
 /// Vertices of one part on open borders of its mesh.
 struct BorderVertex {
     std::uint32_t part, vertex;
-    Vec3d place;
+    Vec3d position;
 };
 
 std::vector<BorderVertex> bordersOf(const Mesh& mesh) {
-    const WeldedMesh welded = weldPlaces(mesh);
+    const WeldedMesh welded = weldPositions(mesh);
     const std::vector<std::uint32_t>& corners = welded.corners;
     std::vector<std::uint64_t> edges;
     for (std::size_t i = 0; i + 2 < corners.size(); i += 3)
@@ -88,7 +88,8 @@ private:
     std::size_t mask_;
 };
 
-/// Marks border vertices at whose place another object has one as well, a slab of cells at a time.
+/// Marks border vertices at whose position another object has one as well, a slab of cells at a
+/// time.
 class SharedFinder {
 public:
     SharedFinder(const Scene& scene, const std::vector<std::vector<BorderVertex>>& borders)
@@ -139,15 +140,15 @@ private:
                 continue;
             const std::vector<BorderVertex>& vertices = verticesOf(object);
             for (std::size_t v = 0; v < vertices.size(); ++v)
-                visitCells(transformPoint(object.world, vertices[v].place), from, to,
+                visitCells(transformPoint(object.world, vertices[v].position), from, to,
                            [&](std::uint64_t cell) { visit(i, v, cell); });
         }
     }
 
-    /// A place is in up to eight cells, so that two that are nearly the same always share one.
+    /// A position is in up to eight cells, so that two that are nearly the same always share one.
     template <typename Visit>
-    void visitCells(const Vec3d& place, double from, double to, const Visit& visit) const {
-        const Vec3d at = (place - bounds_.min()) / edge_;
+    void visitCells(const Vec3d& position, double from, double to, const Visit& visit) const {
+        const Vec3d at = (position - bounds_.min()) / edge_;
         const auto span = [&](int axis) {
             return std::pair(std::lround(at[axis] - kReach), std::lround(at[axis] + kReach));
         };

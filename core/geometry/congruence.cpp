@@ -226,13 +226,13 @@ public:
     /// The first of the vertices that are equal to this one.
     [[nodiscard]] std::uint32_t first(std::uint32_t vertex) const { return first_[vertex]; }
 
-    /// That of the vertices at a place, with the attributes of a vertex of another mesh.
-    [[nodiscard]] std::uint32_t find(const Vec3d& place, double tolerance, const State& from,
+    /// That of the vertices at a position, with the attributes of a vertex of another mesh.
+    [[nodiscard]] std::uint32_t find(const Vec3d& position, double tolerance, const State& from,
                                      std::uint32_t vertex, const Eigen::Matrix3d& turn) const {
         std::uint32_t found = kNone;
         double nearest = tolerance;
-        forEachNear(place, tolerance, [&](std::uint32_t v) {
-            const double distance = (state_.points[v] - place).norm();
+        forEachNear(position, tolerance, [&](std::uint32_t v) {
+            const double distance = (state_.points[v] - position).norm();
             if (distance > nearest || !from.isSameAttributes(vertex, state_, v, turn)) return;
             nearest = distance;
             found = v;
@@ -244,17 +244,17 @@ private:
     [[nodiscard]] Cell cellOf(const Vec3d& p) const { return cellAt(p, edge_); }
 
     template <typename Visit>
-    void forEachNear(const Vec3d& place, double tolerance, Visit&& visit) const {
+    void forEachNear(const Vec3d& position, double tolerance, Visit&& visit) const {
         const Vec3d reach = Vec3d::Constant(tolerance);
-        const Cell low = cellOf(place - reach);
-        const Cell high = cellOf(place + reach);
+        const Cell low = cellOf(position - reach);
+        const Cell high = cellOf(position + reach);
         for (long x = low[0]; x <= high[0]; ++x)
             for (long y = low[1]; y <= high[1]; ++y)
                 for (long z = low[2]; z <= high[2]; ++z) {
                     const auto cell = cells_.find({x, y, z});
                     if (cell == cells_.end()) continue;
                     for (const std::uint32_t v : cell->second)
-                        if ((state_.points[v] - place).norm() <= tolerance) visit(v);
+                        if ((state_.points[v] - position).norm() <= tolerance) visit(v);
                 }
     }
 

@@ -1,4 +1,4 @@
-// The order of places along a curve that fills space: those close in space are close in order.
+// The order of points along a curve that fills space: those close in space are close in order.
 //
 // G. M. Morton, "A Computer Oriented Geodetic Data Base", IBM 1966.
 
@@ -17,8 +17,8 @@ inline constexpr std::uint32_t kMortonCells = 1U << 10U;
 /// Of a cell; each number < kMortonCells. Its bits in turn.
 [[nodiscard]] std::uint32_t mortonCode(std::uint32_t x, std::uint32_t y, std::uint32_t z);
 
-/// [N] The place of each in the order along the curve, by cells of a few dozen; within a cell as
+/// [N] The rank of each along the curve, by cells of a few dozen; within a cell as
 /// they came. Cost: O(N).
-[[nodiscard]] std::vector<std::uint32_t> ranksAlongCurve(std::span<const Vec3f> places);
+[[nodiscard]] std::vector<std::uint32_t> ranksAlongCurve(std::span<const Vec3f> points);
 
 }  // namespace flentro

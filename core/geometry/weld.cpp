@@ -87,14 +87,14 @@ std::vector<std::uint32_t> firstEqualPosition(const std::vector<Vec3f>& position
         [&](std::size_t a, std::size_t b) { return bitsOf(a) == bitsOf(b); });
 }
 
-WeldedMesh weldPlaces(const Mesh& mesh) {
+WeldedMesh weldPositions(const Mesh& mesh) {
     WeldedMesh welded;
     for (const Part& part : mesh.parts) {
         const auto first = static_cast<std::uint32_t>(welded.points.size());
         welded.firstPoints.push_back(first);
-        const Stream* places = part.find("POSITION");
-        if (!places) continue;
-        const std::vector<Vec3f> more = toVectors(*places);
+        const Stream* positions = part.find("POSITION");
+        if (!positions) continue;
+        const std::vector<Vec3f> more = toVectors(*positions);
         welded.points.insert(welded.points.end(), more.begin(), more.end());
         if (!part.isTriangles()) continue;
         for (const std::uint32_t index : part.indices) welded.corners.push_back(first + index);

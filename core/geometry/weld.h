@@ -16,11 +16,11 @@ namespace flentro {
 struct WeldedMesh {
     std::vector<Vec3f> points;               ///< [V] of the parts one after the other.
     std::vector<std::uint32_t> firstPoints;  ///< [parts] Where each begins in `points`.
-    std::vector<std::uint32_t> same;         ///< [V] The first vertex at the same place.
+    std::vector<std::uint32_t> same;         ///< [V] The first vertex at the same position.
     std::vector<std::uint32_t> corners;      ///< [3T] of all triangles in their order, such firsts.
 };
 /// Cost: O(V + T) expected.
-[[nodiscard]] WeldedMesh weldPlaces(const Mesh& mesh);
+[[nodiscard]] WeldedMesh weldPositions(const Mesh& mesh);
 
 /// True if every edge is used as often in each direction, so that nothing is open, and the surface
 /// looks outward. `corners` [3T] of `points`, such firsts. Cost: O(T log T).

@@ -13,19 +13,19 @@ namespace flentro {
 namespace {
 
 constexpr double kNear = 1e-5;          ///< Metres.
-constexpr double kRounding = 4e-7;      ///< Of a place's largest coordinate.
+constexpr double kRounding = 4e-7;      ///< Of a position's largest coordinate.
 constexpr std::size_t kMaxBoxes = 16;   ///< Of an object; with more all its triangles are asked.
 constexpr std::size_t kMaxInCell = 64;  ///< Triangles that one is compared with.
-constexpr double kCellSize = 16;        ///< Times the distance within which places are one.
+constexpr double kCellSize = 16;        ///< Times the distance within which positions are one.
 constexpr double kSlabTriangles = 1e6;  ///< Looked at together: bounds the memory.
 
 using CornerPoints = std::array<Vec3d, 3>;
 /// Triangles of two objects that are at one place.
 using PairCounts = std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t>;
 
-/// Within which two places are one.
-double nearAt(const Vec3d& place) {
-    return kNear + kRounding * place.cwiseAbs().maxCoeff();
+/// Within which two positions are one.
+double nearAt(const Vec3d& position) {
+    return kNear + kRounding * position.cwiseAbs().maxCoeff();
 }
 
 /// A triangle of an object.
@@ -195,8 +195,8 @@ private:
         }
     }
 
-    [[nodiscard]] Cell cellOf(const Vec3d& place) const {
-        return cellAt(place, kCellSize * nearAt(farthest_));
+    [[nodiscard]] Cell cellOf(const Vec3d& position) const {
+        return cellAt(position, kCellSize * nearAt(farthest_));
     }
 
     /// A triangle of another object at the same place; null: none. Where a centre is near the side

@@ -36,8 +36,8 @@ std::optional<Pose> poseOf(const Mat4d& world, const Vec3d& middle) {
     const Eigen::Matrix3d turn = axes * scale.cwiseInverse().asDiagonal();
     const Eigen::Matrix3d off = turn.transpose() * turn - Eigen::Matrix3d::Identity();
     if (off.cwiseAbs().maxCoeff() > kShear) return std::nullopt;
-    const Vec3d place = world.topRightCorner<3, 1>() - middle;
-    return Pose{place.cast<float>(), Eigen::Quaterniond(turn).normalized().cast<float>(),
+    const Vec3d position = world.topRightCorner<3, 1>() - middle;
+    return Pose{position.cast<float>(), Eigen::Quaterniond(turn).normalized().cast<float>(),
                 scale.cast<float>()};
 }
 

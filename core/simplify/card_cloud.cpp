@@ -99,7 +99,7 @@ void CardCloud::order() {
 
 Part CardCloud::thinned(double share) const {
     const auto wanted = share * static_cast<double>(part_.triangleCount());
-    std::vector<Vec3f> places = points_;
+    std::vector<Vec3f> positions = points_;
     std::vector<std::uint32_t> indices;
     double kept = 0;
     std::size_t count = 0;
@@ -120,10 +120,10 @@ Part CardCloud::thinned(double share) const {
             for (std::size_t k = 0; k < 3; ++k) {
                 const std::uint32_t vertex = part_.indices[std::size_t{3} * t + k];
                 const Vec3d away = points_[vertex].cast<double>() - cards_[i].centre;
-                places[vertex] = (cards_[i].centre + growth * away).cast<float>();
+                positions[vertex] = (cards_[i].centre + growth * away).cast<float>();
             }
     Part part = part_;
-    part.set("POSITION", makeStream(places));
+    part.set("POSITION", makeStream(positions));
     part.indices = std::move(indices);
     return dropUnusedVertices(part);
 }

@@ -13,14 +13,14 @@ namespace {
 /// after has a slot of its own.
 constexpr unsigned kBucketBits = 13;
 constexpr std::uint32_t kSlots = 7;
-constexpr std::size_t kPlaces = std::size_t{kSlots + 1} << kBucketBits;
+constexpr std::size_t kAllSlots = std::size_t{kSlots + 1} << kBucketBits;
 
 std::uint32_t bucketOf(std::uint16_t key) {
     return std::uint32_t{key} >> (16 - kBucketBits);
 }
 
 std::uint16_t slotOf(std::uint16_t key, std::uint32_t slot) {
-    static_assert(kPlaces <= 1U << 16U);
+    static_assert(kAllSlots <= 1U << 16U);
     return static_cast<std::uint16_t>(bucketOf(key) * (kSlots + 1) + slot);
 }
 
@@ -30,14 +30,14 @@ public:
     /// [steps]
     [[nodiscard]] std::vector<std::uint16_t> slotsOf(std::span<const std::uint16_t> keys) {
         for (const std::uint16_t key : keys) ++counts_[bucketOf(key)].all;
-        std::vector<std::uint16_t> places;
-        places.reserve(keys.size());
+        std::vector<std::uint16_t> slots;
+        slots.reserve(keys.size());
         for (const std::uint16_t key : keys) {
             Count& count = counts_[bucketOf(key)];
-            places.push_back(slotOf(key, kSlots * count.done++ / count.all));
+            slots.push_back(slotOf(key, kSlots * count.done++ / count.all));
         }
         for (const std::uint16_t key : keys) counts_[bucketOf(key)] = Count();
-        return places;
+        return slots;
     }
 
 private:
@@ -49,10 +49,10 @@ private:
 };
 
 std::vector<std::uint16_t> slotsAfter(std::span<const std::uint16_t> keys) {
-    std::vector<std::uint16_t> places;
-    places.reserve(keys.size());
-    for (const std::uint16_t key : keys) places.push_back(slotOf(key, kSlots));
-    return places;
+    std::vector<std::uint16_t> slots;
+    slots.reserve(keys.size());
+    for (const std::uint16_t key : keys) slots.push_back(slotOf(key, kSlots));
+    return slots;
 }
 
 /// The attribute as 32-bit floats, for values that no narrower type holds.
@@ -94,9 +94,9 @@ void CollapseSteps::reserve(std::size_t steps, std::size_t merges) {
 }
 
 void CollapseSteps::add(const CollapseStep& step) {
-    if (step.place) {
-        places_.resize(size(), Vec3f::Constant(std::nanf("")));
-        places_.push_back(*step.place);
+    if (step.position) {
+        positions_.resize(size(), Vec3f::Constant(std::nanf("")));
+        positions_.push_back(*step.position);
         attributes_.resize(merges_.size() * attributeCount_);
         attributes_.insert(attributes_.end(), step.attributes.begin(), step.attributes.end());
     }
@@ -112,8 +112,8 @@ CollapseStep CollapseSteps::at(const Cursor& cursor) const {
                       deviationOf(cursor.step),
                       {},
                       {}};
-    if (cursor.step >= places_.size() || !places_[cursor.step].allFinite()) return step;
-    step.place = places_[cursor.step];
+    if (cursor.step >= positions_.size() || !positions_[cursor.step].allFinite()) return step;
+    step.position = positions_[cursor.step];
     step.attributes = {attributes_.data() + cursor.merge * attributeCount_,
                        count * attributeCount_};
     return step;
@@ -133,7 +133,7 @@ void CollapseBatch::add(const CollapseStep& step, std::uint16_t key) {
 CollapseLog::CollapseLog(const Mesh& mesh, WedgeMesh wedges)
     : mesh_(mesh),
       names_(std::move(wedges.names)),
-      positions_(wedges),
+      vertices_(wedges),
       slots_(std::move(wedges.attributeSlots)),
       attributeCount_(static_cast<std::size_t>(wedges.attributeCount)),
       mostTriangles_(wedges.triangles),
@@ -142,7 +142,7 @@ CollapseLog::CollapseLog(const Mesh& mesh, WedgeMesh wedges)
       unit_(wedges.unit),
       steps_(attributeCount_) {
     // The most that there can be: growing would hold everything twice.
-    steps_.reserve(positionCount(), names_.vertices.size());
+    steps_.reserve(vertexCount(), names_.originals.size());
 }
 
 void CollapseLog::append(CollapseStep step) {
@@ -157,23 +157,23 @@ void CollapseLog::add(std::span<const CollapseBatch> sideBySide, const CollapseB
         CollapseSteps::Cursor at;
     };
     std::vector<const CollapseBatch*> batches;
-    std::vector<std::vector<std::uint16_t>> places;  // [batches][steps]
+    std::vector<std::vector<std::uint16_t>> slots;  // [batches][steps]
     SlotInterleaver interleaver;
     for (const CollapseBatch& batch : sideBySide) {
         batches.push_back(&batch);
-        places.push_back(interleaver.slotsOf(batch.keys));
+        slots.push_back(interleaver.slotsOf(batch.keys));
     }
     batches.push_back(&after);
-    places.push_back(slotsAfter(after.keys));
-    std::vector<std::uint32_t> next(kPlaces + 1, 0);
-    for (const auto& ofBatch : places)
-        for (const std::size_t place : ofBatch) ++next[place + 1];
-    for (std::size_t place = 1; place < next.size(); ++place) next[place] += next[place - 1];
+    slots.push_back(slotsAfter(after.keys));
+    std::vector<std::uint32_t> next(kAllSlots + 1, 0);
+    for (const auto& ofBatch : slots)
+        for (const std::size_t slot : ofBatch) ++next[slot + 1];
+    for (std::size_t slot = 1; slot < next.size(); ++slot) next[slot] += next[slot - 1];
     std::vector<BucketedStep> order(next.back());
     for (std::size_t i = 0; i < batches.size(); ++i) {
         const CollapseSteps& steps = batches[i]->steps;
         for (CollapseSteps::Cursor at; at.step < steps.size(); steps.advance(at))
-            order[next[places[i][at.step]]++] = {&steps, at};
+            order[next[slots[i][at.step]]++] = {&steps, at};
     }
     for (const BucketedStep& step : order) append(step.steps->at(step.at));
 }
@@ -209,18 +209,18 @@ double CollapseLog::deviationAt(std::size_t triangles) const {
 
 /// What each wedge has become. Read backwards, so that one look finds the end of a chain.
 std::vector<std::uint32_t> CollapseLog::wedgesAfter(std::size_t merges) const {
-    std::vector<std::uint32_t> now(names_.vertices.size());
+    std::vector<std::uint32_t> now(names_.originals.size());
     for (std::uint32_t w = 0; w < now.size(); ++w) now[w] = w;
     for (std::size_t m = merges; m-- > 0;) now[steps_.mergeAt(m).from] = now[steps_.mergeAt(m).to];
     return now;
 }
 
-/// Where each position has gone, likewise.
-std::vector<std::uint32_t> CollapseLog::positionsAfter(std::size_t merges) const {
-    std::vector<std::uint32_t> now(positionCount());
+/// Where each vertex has gone, likewise.
+std::vector<std::uint32_t> CollapseLog::verticesAfter(std::size_t merges) const {
+    std::vector<std::uint32_t> now(vertexCount());
     for (std::uint32_t p = 0; p < now.size(); ++p) now[p] = p;
     for (std::size_t m = merges; m-- > 0;)
-        now[positions_.of(steps_.mergeAt(m).from)] = now[positions_.of(steps_.mergeAt(m).to)];
+        now[vertices_.of(steps_.mergeAt(m).from)] = now[vertices_.of(steps_.mergeAt(m).to)];
     return now;
 }
 
@@ -230,11 +230,11 @@ std::vector<bool> CollapseLog::droppedAfter(std::size_t drops) const {
     return dropped;
 }
 
-/// True of a triangle whose corners lie in three places.
+/// True of a triangle whose corners lie in three vertices.
 bool CollapseLog::spans(const std::array<std::uint32_t, 3>& wedges) const {
-    const std::uint32_t a = positions_.of(wedges[0]);
-    const std::uint32_t b = positions_.of(wedges[1]);
-    const std::uint32_t c = positions_.of(wedges[2]);
+    const std::uint32_t a = vertices_.of(wedges[0]);
+    const std::uint32_t b = vertices_.of(wedges[1]);
+    const std::uint32_t c = vertices_.of(wedges[2]);
     return a != b && b != c && c != a;
 }
 
@@ -242,11 +242,11 @@ std::vector<std::vector<std::uint32_t>> CollapseLog::indicesAt(std::size_t trian
     const State state = stateAt(triangles);
     const std::vector<std::uint32_t> now = wedgesAfter(state.at.merge);
     const std::vector<bool> dropped = droppedAfter(state.drops);
-    const auto places = crosses_ ? positionsAfter(state.at.merge) : std::vector<std::uint32_t>();
+    const auto vertices = crosses_ ? verticesAfter(state.at.merge) : std::vector<std::uint32_t>();
     const auto vanished = [&](const std::array<std::uint32_t, 3>& wedges) {
-        const std::uint32_t a = places[positions_.of(wedges[0])];
-        const std::uint32_t b = places[positions_.of(wedges[1])];
-        const std::uint32_t c = places[positions_.of(wedges[2])];
+        const std::uint32_t a = vertices[vertices_.of(wedges[0])];
+        const std::uint32_t b = vertices[vertices_.of(wedges[1])];
+        const std::uint32_t c = vertices[vertices_.of(wedges[2])];
         return a == b || b == c || c == a;
     };
     std::vector<std::vector<std::uint32_t>> result(mesh_.parts.size());
@@ -261,37 +261,37 @@ std::vector<std::vector<std::uint32_t>> CollapseLog::indicesAt(std::size_t trian
             std::array<std::uint32_t, 3> corners;
             for (std::size_t k = 0; k < 3; ++k) corners[k] = wedges[indices[i + k]];
             if (!spans(corners)) continue;  // nor ever did
-            if (!pieces_.empty() && dropped[pieces_[positions_.of(corners[0])]]) continue;
+            if (!pieces_.empty() && dropped[pieces_[vertices_.of(corners[0])]]) continue;
             if (crosses_ && vanished(corners)) continue;
             for (std::uint32_t& corner : corners) corner = now[corner];
             if (!spans(corners)) continue;
             for (const std::uint32_t corner : corners)
-                result[p].push_back(names_.vertices[corner] - names_.firstOfPart[p]);
+                result[p].push_back(names_.originals[corner] - names_.firstOfPart[p]);
         }
     }
     return result;
 }
 
-/// Writes the places and attributes that vertices of a part have in a state.
+/// Writes the positions and attributes that vertices of a part have in a state.
 void CollapseLog::moveVertices(const State& state, std::size_t part, Part& into) const {
-    std::vector<std::optional<Vec3f>> places(positionCount());
-    std::vector<const float*> shapes(names_.vertices.size(), nullptr);
+    std::vector<std::optional<Vec3f>> moved(vertexCount());
+    std::vector<const float*> shapes(names_.originals.size(), nullptr);
     for (CollapseSteps::Cursor at; at.step < state.at.step; steps_.advance(at)) {
         const CollapseStep step = steps_.at(at);
-        if (!step.place) continue;
-        places[positions_.of(step.merges.front().to)] = step.place;
+        if (!step.position) continue;
+        moved[vertices_.of(step.merges.front().to)] = step.position;
         for (std::size_t m = 0; m < step.merges.size(); ++m)
             shapes[step.merges[m].to] = step.attributes.data() + m * attributeCount_;
     }
     Writer positions(into, "POSITION");
     std::vector<Writer> writers;
     for (const AttributeSlot& slot : slots_) writers.emplace_back(into, slot.semantic);
-    for (std::uint32_t w = 0; w < names_.vertices.size(); ++w) {
+    for (std::uint32_t w = 0; w < names_.originals.size(); ++w) {
         if (names_.partOf(w) != part) continue;
-        const std::uint32_t vertex = names_.vertexOf(w);
-        if (const std::optional<Vec3f>& at = places[positions_.of(w)]) {
-            const Vec3d place = at->cast<double>() * unit_ + centre_;
-            for (int c = 0; c < 3; ++c) positions.set(vertex, c, static_cast<float>(place[c]));
+        const std::uint32_t vertex = names_.originalOf(w);
+        if (const std::optional<Vec3f>& at = moved[vertices_.of(w)]) {
+            const Vec3d position = at->cast<double>() * unit_ + centre_;
+            for (int c = 0; c < 3; ++c) positions.set(vertex, c, static_cast<float>(position[c]));
         }
         const float* values = shapes[w];
         if (!values) continue;

@@ -12,12 +12,12 @@
 
 namespace flentro {
 
-/// One position was joined with another.
+/// One vertex was joined with another.
 struct CollapseStep {
     std::span<const WedgeMerge> merges;
     std::size_t triangles = 0;          ///< That it took.
     float deviation = 0;                ///< Metres, estimated; kept to a 256th of it.
-    std::optional<Vec3f> place;         ///< Units; if the joined vertex is a new one.
+    std::optional<Vec3f> position;      ///< Units; if the joined vertex is a new one.
     std::span<const float> attributes;  ///< [merges * K] Its wedges' then.
 };
 
@@ -42,7 +42,7 @@ public:
         return valueOfFileKey(deviations_[step]);
     }
     [[nodiscard]] const WedgeMerge& mergeAt(std::size_t merge) const { return merges_[merge]; }
-    [[nodiscard]] bool moves() const { return !places_.empty(); }
+    [[nodiscard]] bool moves() const { return !positions_.empty(); }
     void advance(Cursor& cursor) const { cursor.merge += mergesOf(cursor.step++); }
 
 private:
@@ -50,7 +50,7 @@ private:
     std::vector<std::uint16_t> deviations_;  ///< [steps] File keys.
     std::vector<std::uint8_t> counts_;       ///< [steps] 16 triangles + merges.
     std::vector<WedgeMerge> merges_;
-    std::vector<Vec3f> places_;      ///< [steps] NaN where it is none; up to the last new one.
+    std::vector<Vec3f> positions_;   ///< [steps] NaN where it is none; up to the last new one.
     std::vector<float> attributes_;  ///< [merges * K] likewise.
 };
 
@@ -78,16 +78,16 @@ public:
     /// Loose piece `piece` went, which took all its `triangles`.
     void addDrop(std::uint32_t piece, std::size_t triangles, float deviation);
     /// From here on wedges may part from the triangles that vanished with them: which triangles are
-    /// left is asked of positions then.
+    /// left is asked of vertices then.
     void beginCrossing() { crosses_ = true; }
-    /// Which loose piece each position belongs to. [P] To be given before the first drop.
+    /// Which loose piece each vertex belongs to. [V] To be given before the first drop.
     void setPieces(std::vector<std::uint32_t> pieces) { pieces_ = std::move(pieces); }
-    [[nodiscard]] std::uint32_t pieceOf(std::uint32_t position) const { return pieces_[position]; }
+    [[nodiscard]] std::uint32_t pieceOf(std::uint32_t vertex) const { return pieces_[vertex]; }
 
     [[nodiscard]] std::size_t attributeCount() const { return attributeCount_; }
     [[nodiscard]] const std::vector<AttributeSlot>& attributeSlots() const { return slots_; }
     [[nodiscard]] const OriginalIndices& names() const { return names_; }
-    [[nodiscard]] std::size_t positionCount() const { return positions_.count(); }
+    [[nodiscard]] std::size_t vertexCount() const { return vertices_.count(); }
     [[nodiscard]] std::size_t mostTriangles() const { return mostTriangles_; }
     [[nodiscard]] std::size_t fewestTriangles() const { return triangles_; }
 
@@ -124,15 +124,15 @@ private:
     void advance(State& state) const;
     [[nodiscard]] State stateAt(std::size_t triangles) const;
     [[nodiscard]] std::vector<std::uint32_t> wedgesAfter(std::size_t merges) const;
-    [[nodiscard]] std::vector<std::uint32_t> positionsAfter(std::size_t merges) const;
+    [[nodiscard]] std::vector<std::uint32_t> verticesAfter(std::size_t merges) const;
     [[nodiscard]] std::vector<bool> droppedAfter(std::size_t drops) const;  ///< [pieces]
     [[nodiscard]] bool spans(const std::array<std::uint32_t, 3>& wedges) const;
     void moveVertices(const State& state, std::size_t part, Part& into) const;
 
     const Mesh& mesh_;
     OriginalIndices names_;
-    WedgePositions positions_;
-    std::vector<std::uint32_t> pieces_;  ///< [P]
+    WedgeVertices vertices_;
+    std::vector<std::uint32_t> pieces_;  ///< [V]
     std::vector<AttributeSlot> slots_;
     std::size_t attributeCount_ = 0;
     std::size_t mostTriangles_ = 0;

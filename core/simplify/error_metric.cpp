@@ -9,7 +9,7 @@ namespace {
 /// How much of the quadric draws the joined vertex to the middle of its edge.
 constexpr double kPull = 1e-4;
 
-/// The best place may lie this many edge lengths from the middle; beyond it is an accident of
+/// The best position may lie this many edge lengths from the middle; beyond it is an accident of
 /// nearly parallel planes.
 constexpr float kFarthest = 1.5F;
 
@@ -19,20 +19,20 @@ ErrorMetric::ErrorMetric(WedgeMesh& mesh, const Fans& fans, std::span<const floa
     : count_(static_cast<std::size_t>(mesh.attributeCount)),
       vertices_(mesh.positions.size()),
       surfaces_(mesh.positions.size()),
-      gradients_(count_ > 0 ? mesh.wedgePosition.size() : 0),
+      gradients_(count_ > 0 ? mesh.wedgeVertex.size() : 0),
       sums_(gradients_.size() * count_, Sum::Zero()),
       attributes_(std::move(mesh.attributes)) {
-    for (std::size_t p = 0; p < vertices_.size(); ++p) vertices_[p].place = mesh.positions[p];
+    for (std::size_t p = 0; p < vertices_.size(); ++p) vertices_[p].position = mesh.positions[p];
     fans.visitBlocks([&](Corner first) { addFace(fans, first, importance); });
 }
 
 void ErrorMetric::addFace(const Fans& fans, Corner first, std::span<const float> importance) {
     const std::array wedges{fans.wedgeAt(first), fans.wedgeAt(first + 1), fans.wedgeAt(first + 2)};
-    const std::array positions{fans.positionOf(wedges[0]), fans.positionOf(wedges[1]),
-                               fans.positionOf(wedges[2])};
-    const Vec3f& a = place(positions[0]);
-    const Vec3f& b = place(positions[1]);
-    const Vec3f& c = place(positions[2]);
+    const std::array vertices{fans.vertexOf(wedges[0]), fans.vertexOf(wedges[1]),
+                              fans.vertexOf(wedges[2])};
+    const Vec3f& a = position(vertices[0]);
+    const Vec3f& b = position(vertices[1]);
+    const Vec3f& c = position(vertices[2]);
     const Vec3f normal = (b - a).cross(c - a);
     const float size = normal.squaredNorm();
     if (!(size > kFlatArea * kFlatArea)) return;
@@ -40,12 +40,12 @@ void ErrorMetric::addFace(const Fans& fans, Corner first, std::span<const float>
     if (!importance.empty())
         weight *= (importance[wedges[0]] + importance[wedges[1]] + importance[wedges[2]]) / 3;
     const Quadric::Square square = Quadric::squareOf(normal, weight / size);
-    for (const std::uint32_t position : positions) surfaces_[position].add(square, weight);
+    for (const std::uint32_t vertex : vertices) surfaces_[vertex].add(square, weight);
     if (count_ > 0) addGradients(wedges, b - a, c - a, normal, weight);
 }
 
 /// Hoppe 1999, section 4: the gradient that interpolates an attribute over the face. Relative to
-/// a corner's own place and attributes, d is 0.
+/// a corner's own position and attributes, d is 0.
 void ErrorMetric::addGradients(const std::array<std::uint32_t, 3>& wedges, const Vec3f& edge1,
                                const Vec3f& edge2, const Vec3f& normal, float weight) {
     const float size = normal.squaredNorm();
@@ -79,7 +79,7 @@ void ErrorMetric::addGradients(const std::array<std::uint32_t, 3>& wedges, const
 
 void ErrorMetric::addBoundaryConstraint(std::uint32_t a, std::uint32_t b, const Vec3f& normal,
                                         float weight) {
-    const Vec3f along = place(b) - place(a);
+    const Vec3f along = position(b) - position(a);
     const Vec3f across = along.cross(normal);
     const float size = across.squaredNorm();
     if (!(size > 0)) return;
@@ -88,15 +88,15 @@ void ErrorMetric::addBoundaryConstraint(std::uint32_t a, std::uint32_t b, const 
     for (const std::uint32_t end : {a, b}) surfaces_[end].add(square, held);
 }
 
-/// Both surfaces' quadrics, relative to the place of `to`.
+/// Both surfaces' quadrics, relative to the position of `to`.
 Quadric ErrorMetric::surface(std::uint32_t from, std::uint32_t to) const {
     Quadric sum = surfaceOf(from);
-    sum.moveOrigin(place(to) - place(from));
+    sum.moveOrigin(position(to) - position(from));
     sum += surfaceOf(to);
     return sum;
 }
 
-/// Both wedges' gradients, relative to the place and attributes of `to`.
+/// Both wedges' gradients, relative to the position and attributes of `to`.
 void ErrorMetric::pair(const WedgeMerge& merge, const Vec3f& shift, Gradients& both) const {
     both.square = squareOf(merge.from);
     both.square.moveOrigin(shift);
@@ -117,7 +117,7 @@ void ErrorMetric::pair(const WedgeMerge& merge, const Vec3f& shift, Gradients& b
 
 ErrorMetric::Joined ErrorMetric::onto(std::uint32_t from, std::uint32_t to,
                                       std::span<const WedgeMerge> merges) const {
-    const Vec3f shift = place(to) - place(from);
+    const Vec3f shift = position(to) - position(from);
     Joined joined;
     joined.error = errorAt(from, to, shift);
     joined.weight = surfaces_[from].weight + surfaces_[to].weight;
@@ -139,7 +139,7 @@ float ErrorMetric::difference(std::uint32_t a, std::uint32_t b) const {
 ErrorMetric::Joined ErrorMetric::together(std::uint32_t from, std::uint32_t to,
                                           std::span<const WedgeMerge> merges) const {
     const Quadric geometry = surface(from, to);
-    const Vec3f shift = place(to) - place(from);
+    const Vec3f shift = position(to) - position(from);
     Quadric total = geometry;
     for (const WedgeMerge& merge : merges) {
         if (count_ == 0) break;
@@ -161,7 +161,7 @@ ErrorMetric::Joined ErrorMetric::together(std::uint32_t from, std::uint32_t to,
     return joined;
 }
 
-/// Goes to the best attributes at a new place: `values` become those.
+/// Goes to the best attributes at a new position: `values` become those.
 void ErrorMetric::fitAttributes(Gradients& both, const Vec3f& offset, float* values) const {
     both.square.moveOrigin(offset);
     for (std::size_t k = 0; k < count_; ++k) {
@@ -177,13 +177,13 @@ void ErrorMetric::fitAttributes(Gradients& both, const Vec3f& offset, float* val
 
 void ErrorMetric::join(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
                        const Vec3f& offset, bool fit) {
-    const Vec3f shift = place(to) - place(from);
+    const Vec3f shift = position(to) - position(from);
     Quadric joined = surface(from, to);
     if (fit) joined.moveOrigin(offset);
     surfaces_[to].form = joined.form();
     surfaces_[to].weight += surfaces_[from].weight;
     vertices_[to].c = joined.c();
-    vertices_[to].place += offset;
+    vertices_[to].position += offset;
     for (const WedgeMerge& merge : merges) {
         if (count_ == 0) break;
         Gradients both;

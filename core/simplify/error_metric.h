@@ -3,8 +3,8 @@
 //
 // M. Garland, P. Heckbert, "Surface Simplification Using Quadric Error Metrics", SIGGRAPH 97;
 // H. Hoppe, "New Quadric Metric for Simplifying Meshes with Appearance Attributes",
-// Visualization 99. For a given place the best attributes follow in closed form, so that what is
-// minimised remains a quadric over the place alone (the Schur complement of Hoppe's matrix).
+// Visualization 99. For a given position the best attributes follow in closed form, so that what is
+// minimised remains a quadric over the position alone (the Schur complement of Hoppe's matrix).
 
 #pragma once
 
@@ -23,7 +23,7 @@ struct WedgeMerge {
     std::uint32_t to = 0;
 };
 
-/// Everything in the units of a WedgeMesh. Places and attributes change as vertices are joined.
+/// Everything in the units of a WedgeMesh. Positions and attributes change as vertices are joined.
 class ErrorMetric {
 public:
     /// Takes the attributes out of the mesh. `importance` [W]: weight of the surface around each
@@ -37,40 +37,40 @@ public:
         float cost = 0;
         float error = 0;               ///< Of the surface alone.
         float weight = 0;              ///< Of the surface.
-        Vec3f offset = Vec3f::Zero();  ///< Of the joined vertex from the place of `to`.
+        Vec3f offset = Vec3f::Zero();  ///< Of the joined vertex from the position of `to`.
 
         /// Root mean square to the surface's planes, units.
         [[nodiscard]] float distance() const { return weight > 0 ? std::sqrt(error / weight) : 0; }
     };
-    /// Position `from` goes to where `to` is, its wedges become those they are merged with.
+    /// Vertex `from` goes to where `to` is, its wedges become those they are merged with.
     [[nodiscard]] Joined onto(std::uint32_t from, std::uint32_t to,
                               std::span<const WedgeMerge> merges) const;
     /// The cost of that where both have one wedge, or `limit` or more.
     [[nodiscard, gnu::always_inline]] float costOnto(std::uint32_t from, std::uint32_t to,
                                                      float limit) const {
-        const Vec3f shift = place(to) - place(from);
+        const Vec3f shift = position(to) - position(from);
         const float cost = surfaceCost(from, to, shift);
         return count_ == 0 || cost >= limit ? cost : cost + differenceAt(from, to, shift);
     }
     /// What it costs for the surface alone: no more than all of it.
     [[nodiscard]] float least(std::uint32_t from, std::uint32_t to) const {
-        return surfaceCost(from, to, place(to) - place(from));
+        return surfaceCost(from, to, position(to) - position(from));
     }
     /// What any move onto it costs at the least.
     [[nodiscard]] float leastOnto(std::uint32_t to) const { return vertices_[to].c; }
-    /// Both go to the best place with the best attributes. `merges` must pair all their wedges.
+    /// Both go to the best position with the best attributes. `merges` must pair all their wedges.
     [[nodiscard]] Joined together(std::uint32_t from, std::uint32_t to,
                                   std::span<const WedgeMerge> merges) const;
 
     /// Carries it out. With `fit` `to` moves by `offset`, and the attributes of the merged wedges
-    /// become the best for that place; else all of `to` stays.
+    /// become the best for that position; else all of `to` stays.
     void join(std::uint32_t from, std::uint32_t to, std::span<const WedgeMerge> merges,
               const Vec3f& offset, bool fit);
 
     void renumber(const RemapTable& numbers);
 
-    [[nodiscard]] const Vec3f& place(std::uint32_t position) const {
-        return vertices_[position].place;
+    [[nodiscard]] const Vec3f& position(std::uint32_t vertex) const {
+        return vertices_[vertex].position;
     }
     [[nodiscard]] std::span<const float> attributes(std::uint32_t wedge) const {
         return {attributesOf(wedge), count_};
@@ -82,7 +82,7 @@ private:
     // What is asked of the vertex that is moved onto lies apart from what is asked of the one that
     // moves: of each of the former there are six.
     struct Vertex {
-        Vec3f place;
+        Vec3f position;
         float c = 0;  ///< Of its surface's quadric.
     };
     struct Weighted {
@@ -96,7 +96,7 @@ private:
     };
     /// Of one attribute: the sums of w g and w d.
     using Sum = Eigen::Matrix<float, 4, 1, Eigen::DontAlign>;
-    /// Of one wedge, relative to its place and attributes: Q = sum of w (g_k x + d_k)^2.
+    /// Of one wedge, relative to its position and attributes: Q = sum of w (g_k x + d_k)^2.
     struct Gradients {
         Quadric square;
         float weight = 0;
@@ -106,8 +106,8 @@ private:
     void addFace(const Fans& fans, Corner first, std::span<const float> importance);
     void addGradients(const std::array<std::uint32_t, 3>& wedges, const Vec3f& edge1,
                       const Vec3f& edge2, const Vec3f& normal, float weight);
-    [[nodiscard]] Quadric surfaceOf(std::uint32_t position) const {
-        return {surfaces_[position].form, vertices_[position].c};
+    [[nodiscard]] Quadric surfaceOf(std::uint32_t vertex) const {
+        return {surfaces_[vertex].form, vertices_[vertex].c};
     }
     [[nodiscard]] Quadric squareOf(std::uint32_t wedge) const {
         return {gradients_[wedge].form, attributesOf(wedge)[count_]};
@@ -136,15 +136,15 @@ private:
     static constexpr float kLengthWeight = 1e-9F;
 
     std::size_t count_ = 0;            ///< K
-    std::vector<Vertex> vertices_;     ///< [P]
-    std::vector<Weighted> surfaces_;   ///< [P] Relative to the place.
+    std::vector<Vertex> vertices_;     ///< [V]
+    std::vector<Weighted> surfaces_;   ///< [V] Relative to the position.
     std::vector<Weighted> gradients_;  ///< [W], none without attributes.
     std::vector<Sum> sums_;            ///< [W * K]
     std::vector<float> attributes_;    ///< [W * (K + 1)] and c of the gradients' square.
 };
 
-/// What the square of both gradients would be at the place and attributes of `to`. Always inline,
-/// as it is asked of all neighbours of one vertex in turn.
+/// What the square of both gradients would be at the position and attributes of `to`. Always
+/// inline, as it is asked of all neighbours of one vertex in turn.
 [[gnu::always_inline]] inline float ErrorMetric::differenceAt(std::uint32_t from, std::uint32_t to,
                                                               const Vec3f& shift) const {
     const Weighted& gradients = gradients_[from];

@@ -4,14 +4,14 @@
 
 namespace flentro {
 
-Fans::Fans(WedgeMesh& mesh) : words_(kStride * (mesh.corners.size() / 3)), positions_(mesh) {
+Fans::Fans(WedgeMesh& mesh) : words_(kStride * (mesh.corners.size() / 3)), vertices_(mesh) {
     parallelRanges(mesh.corners.size() / 3, kBlock, [&](std::size_t begin, std::size_t end) {
         for (std::size_t t = begin; t < end; ++t) {
             const std::uint32_t* wedges = mesh.corners.data() + 3 * t;
             std::uint32_t* words = words_.data() + kStride * t;
-            const Vec3f& a = mesh.positions[positionOf(wedges[0])];
-            const Vec3f normal = (mesh.positions[positionOf(wedges[1])] - a)
-                                     .cross(mesh.positions[positionOf(wedges[2])] - a);
+            const Vec3f& a = mesh.positions[vertexOf(wedges[0])];
+            const Vec3f normal = (mesh.positions[vertexOf(wedges[1])] - a)
+                                     .cross(mesh.positions[vertexOf(wedges[2])] - a);
             std::copy_n(wedges, 3, words);
             const PackedDirection none;
             words[kFacing] = std::bit_cast<std::uint32_t>(
@@ -22,12 +22,12 @@ Fans::Fans(WedgeMesh& mesh) : words_(kStride * (mesh.corners.size() / 3)), posit
     link(mesh.positions.size());
 }
 
-/// Lists the corners at each of so many positions, in the order of the triangles.
-void Fans::link(std::size_t positions) {
-    firsts_.assign(positions, kNone);
+/// Lists the corners at each of so many vertices, in the order of the triangles.
+void Fans::link(std::size_t vertices) {
+    firsts_.assign(vertices, kNone);
     for (std::size_t end = words_.size(); end > 0; end -= kStride)
         for (std::size_t corner = end - kStride; corner < end - kStride + 3; ++corner) {
-            Corner& first = firsts_[positionAt(static_cast<Corner>(corner))];
+            Corner& first = firsts_[vertexAt(static_cast<Corner>(corner))];
             words_[corner + kAfter] = first;
             first = static_cast<Corner>(corner);
         }
@@ -38,7 +38,7 @@ Corner Fans::firstOfBlock(std::uint32_t block) const {
     Corner high = end() / kStride;
     while (low < high) {
         const Corner middle = low + (high - low) / 2;
-        if (positionAt(kStride * middle) / kBlock < block)
+        if (vertexAt(kStride * middle) / kBlock < block)
             low = middle + 1;
         else
             high = middle;
@@ -46,23 +46,23 @@ Corner Fans::firstOfBlock(std::uint32_t block) const {
     return kStride * low;
 }
 
-void Fans::gatherOneRing(std::uint32_t position, Star& star) const {
-    star.position = position;
+void Fans::gatherOneRing(std::uint32_t vertex, Star& star) const {
+    star.vertex = vertex;
     star.incident.clear();
-    for (const Corner corner : at(position))
+    for (const Corner corner : at(vertex))
         star.incident.push_back(
-            {corner, positionAt(nextCorner(corner)), positionAt(previousCorner(corner))});
+            {corner, vertexAt(nextCorner(corner)), vertexAt(previousCorner(corner))});
 }
 
 void Fans::join(const Star& from, const Star& to) {
-    Corner* last = &firsts_[to.position];
+    Corner* last = &firsts_[to.vertex];
     for (const Star* star : {&to, &from})
         for (const IncidentCorner& incident : star->incident) {
             *last = incident.corner;
             last = &words_[incident.corner + kAfter];
         }
     *last = kNone;
-    firsts_[from.position] = kNone;
+    firsts_[from.vertex] = kNone;
 }
 
 void Fans::renumber(const RemapTable& numbers) {
@@ -74,8 +74,8 @@ void Fans::renumber(const RemapTable& numbers) {
         kept += kStride;
     }
     words_.resize(kept);
-    positions_.renumber(numbers);
-    link(numbers.positions());
+    vertices_.renumber(numbers);
+    link(numbers.vertices());
 }
 
 }  // namespace flentro

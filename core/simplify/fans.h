@@ -1,4 +1,4 @@
-// The triangles of a mesh under reduction, and the fan of corners around each position.
+// The triangles of a mesh under reduction, and the fan of corners around each vertex.
 
 #pragma once
 
@@ -13,7 +13,7 @@
 
 namespace flentro {
 
-/// A triangle's place: 8 t + k, k < 3.
+/// Corner k of triangle t: 8 t + k, k < 3.
 using Corner = std::uint32_t;
 
 [[nodiscard]] inline Corner nextCorner(Corner corner) {
@@ -23,19 +23,19 @@ using Corner = std::uint32_t;
     return (corner & 3U) == 0 ? corner + 2 : corner - 1;
 }
 
-/// A triangle as seen from one of its positions.
+/// A triangle as seen from one of its vertices.
 struct IncidentCorner {
     Corner corner;
-    std::uint32_t next, previous;  ///< The positions of the two others.
+    std::uint32_t next, previous;  ///< The two other vertices.
 };
 
-/// The triangles at a position, gathered because a collapse goes through them many times.
+/// The triangles at a vertex, gathered because a collapse goes through them many times.
 struct Star {
-    std::uint32_t position = 0;
+    std::uint32_t vertex = 0;
     std::vector<IncidentCorner> incident;
 };
 
-/// Each corner knows the next one at its position, so that fans join without room to move to.
+/// Each corner knows the next one at its vertex, so that fans join without room to move to.
 /// Memory: 34 bytes a triangle.
 class Fans {
 public:
@@ -73,19 +73,15 @@ public:
         [[nodiscard]] Iterator begin() const { return first; }
         [[nodiscard]] std::default_sentinel_t end() const { return {}; }
     };
-    /// The corners at a position. Triangles may be removed on the way.
-    [[nodiscard]] Range at(std::uint32_t position) const { return {{*this, firsts_[position]}}; }
+    /// The corners at a vertex. Triangles may be removed on the way.
+    [[nodiscard]] Range at(std::uint32_t vertex) const { return {{*this, firsts_[vertex]}}; }
 
     /// The corner after the last one of all; triangles that have been removed count.
     [[nodiscard]] Corner end() const { return static_cast<Corner>(words_.size()); }
     [[nodiscard]] bool isAlive(Corner corner) const { return words_[corner & ~3U] != kNone; }
     [[nodiscard]] std::uint32_t wedgeAt(Corner corner) const { return words_[corner]; }
-    [[nodiscard]] std::uint32_t positionAt(Corner corner) const {
-        return positionOf(wedgeAt(corner));
-    }
-    [[nodiscard]] std::uint32_t positionOf(std::uint32_t wedge) const {
-        return positions_.of(wedge);
-    }
+    [[nodiscard]] std::uint32_t vertexAt(Corner corner) const { return vertexOf(wedgeAt(corner)); }
+    [[nodiscard]] std::uint32_t vertexOf(std::uint32_t wedge) const { return vertices_.of(wedge); }
     /// Which way the triangle lay in the original.
     [[nodiscard]] Vec3f facing(Corner corner) const {
         return std::bit_cast<PackedDirection>(words_[corner | kFacing]).unpacked();
@@ -93,7 +89,7 @@ public:
     void setWedge(Corner corner, std::uint32_t wedge) { words_[corner] = wedge; }
     void remove(Corner corner) { words_[corner & ~3U] = kNone; }
 
-    void gatherOneRing(std::uint32_t position, Star& star) const;
+    void gatherOneRing(std::uint32_t vertex, Star& star) const;
     /// All corners of `from`, whose wedges have been set, are at `to` from now on. The stars hold
     /// what there is at both.
     void join(const Star& from, const Star& to);
@@ -111,15 +107,15 @@ private:
     static constexpr std::uint32_t kNone = ~0U;
     static constexpr Corner kFacing = 3;  ///< In a triangle.
     static constexpr Corner kAfter = 4;   ///< From a corner.
-    void link(std::size_t positions);
+    void link(std::size_t vertices);
     /// The first triangle whose first corner is in that block or a later one.
     [[nodiscard]] Corner firstOfBlock(std::uint32_t block) const;
     [[nodiscard]] Corner after(Corner corner) const { return words_[corner + kAfter]; }
-    /// Of each triangle: its wedges, which way it lay, the next corners at the same positions, and
+    /// Of each triangle: its wedges, which way it lay, the next corners at the same vertices, and
     /// one that is not used.
     std::vector<std::uint32_t> words_;
-    WedgePositions positions_;
-    std::vector<Corner> firsts_;  ///< [P] Of each fan.
+    WedgeVertices vertices_;
+    std::vector<Corner> firsts_;  ///< [V] Of each fan.
 };
 
 template <typename Visit>
@@ -129,8 +125,7 @@ void Fans::visitBlocks(Visit&& visit) const {
         const auto block = static_cast<std::uint32_t>(b);
         const Corner end = firstOfBlock(block + 1);
         for (Corner corner = firstOfBlock(block); corner < end; corner += kStride) {
-            if (positionAt(corner + 1) / kBlock == block &&
-                positionAt(corner + 2) / kBlock == block)
+            if (vertexAt(corner + 1) / kBlock == block && vertexAt(corner + 2) / kBlock == block)
                 visit(corner);
             else
                 between[b].push_back(corner);

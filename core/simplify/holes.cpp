@@ -14,7 +14,7 @@ constexpr double kFacesBack = 0.5;
 
 class HoleCloser {
 public:
-    explicit HoleCloser(const Mesh& mesh) : mesh_(mesh), welded_(weldPlaces(mesh)) {
+    explicit HoleCloser(const Mesh& mesh) : mesh_(mesh), welded_(weldPositions(mesh)) {
         findBorders();
     }
 
@@ -101,16 +101,16 @@ private:
         if (moved_.empty()) return result;
         for (std::size_t p = 0; p < result.parts.size(); ++p) {
             Part& part = result.parts[p];
-            Stream places = *part.find("POSITION");
+            Stream positions = *part.find("POSITION");
             bool any = false;
             for (std::size_t v = 0; v < part.vertexCount(); ++v) {
-                const auto place = moved_.find(welded_.same[welded_.firstPoints[p] + v]);
-                if (place == moved_.end()) continue;
+                const auto moved = moved_.find(welded_.same[welded_.firstPoints[p] + v]);
+                if (moved == moved_.end()) continue;
                 any = true;
-                for (int c = 0; c < 3; ++c) places.set(v, c, place->second[c]);
+                for (int c = 0; c < 3; ++c) positions.set(v, c, moved->second[c]);
             }
             if (!any) continue;
-            part.set("POSITION", std::move(places));
+            part.set("POSITION", std::move(positions));
             dropped += dropVanished(part);
         }
         return result;

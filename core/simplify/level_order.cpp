@@ -9,8 +9,8 @@ namespace {
 
 /// One part's vertices in progressive order.
 struct PartOrder {
-    std::vector<std::uint32_t> order;  ///< Old vertex at each new place.
-    std::vector<std::uint32_t> place;  ///< New place of each old vertex.
+    std::vector<std::uint32_t> order;  ///< Old vertex of each rank.
+    std::vector<std::uint32_t> rank;   ///< In that order, of each old vertex.
     std::vector<std::size_t> used;     ///< [levels] length of each level's prefix.
 };
 
@@ -24,11 +24,11 @@ PartOrder orderPart(const Part& part, std::size_t index, const std::vector<Level
         if (coarsest[v] != kUnused) result.order.push_back(v);
     std::stable_sort(result.order.begin(), result.order.end(),
                      [&](std::uint32_t a, std::uint32_t b) { return coarsest[a] > coarsest[b]; });
-    result.place.resize(coarsest.size());
+    result.rank.resize(coarsest.size());
     result.used.resize(levels.size());
     for (std::uint32_t i = 0; i < result.order.size(); ++i) {
         const std::uint32_t vertex = result.order[i];
-        result.place[vertex] = i;
+        result.rank[vertex] = i;
         for (int k = 0; k <= coarsest[vertex]; ++k) elementOf(result.used, k) = i + 1;
     }
     return result;
@@ -53,7 +53,7 @@ std::vector<Mesh> shareVertices(const Mesh& top, const std::vector<LevelIndices>
         for (std::size_t k = 0; k < levels.size(); ++k) {
             std::vector<std::uint32_t> indices = levels[k][p];
             if (indices.empty()) continue;
-            for (std::uint32_t& index : indices) index = order.place[index];
+            for (std::uint32_t& index : indices) index = order.rank[index];
             const std::vector<std::uint32_t> kept(
                 order.order.begin(),
                 order.order.begin() + static_cast<std::ptrdiff_t>(order.used[k]));

@@ -32,9 +32,9 @@ std::vector<float> importanceOfWedges(const WedgeMesh& wedges,
                                       const std::vector<std::vector<float>>& importance) {
     std::vector<float> result;
     if (importance.empty()) return result;
-    for (std::uint32_t w = 0; w < wedges.wedgePosition.size(); ++w) {
+    for (std::uint32_t w = 0; w < wedges.wedgeVertex.size(); ++w) {
         const auto& part = importance[wedges.names.partOf(w)];
-        result.push_back(part.empty() ? 1.0F : part[wedges.names.vertexOf(w)]);
+        result.push_back(part.empty() ? 1.0F : part[wedges.names.originalOf(w)]);
     }
     return result;
 }
@@ -64,13 +64,13 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
       log_(mesh, std::move(wedges)) {}
 
 Expected<void> Reducer::prepare(const ReducerOptions& options, const Progress& progress) {
-    const std::size_t positions = log_.positionCount();
+    const std::size_t vertices = log_.vertexCount();
     if (progress.cancelled()) return stopped("Reducing");
-    costs_.assign(positions, kUnknown);
-    targets_.assign(positions, kGone);
-    flags_.assign(positions, 0);
-    bucketKeys_.assign(positions, 0);
-    left_ = positions;
+    costs_.assign(vertices, kUnknown);
+    targets_.assign(vertices, kGone);
+    flags_.assign(vertices, 0);
+    bucketKeys_.assign(vertices, 0);
+    left_ = vertices;
     for (const AttributeSlot& slot : log_.attributeSlots())
         tolerances_.insert(tolerances_.end(), static_cast<std::size_t>(slot.components),
                            kSameAttribute * static_cast<float>(slot.scale));
@@ -86,22 +86,22 @@ Expected<void> Reducer::prepare(const ReducerOptions& options, const Progress& p
 
 /// True if the two triangles of an edge have different wedges along it.
 bool Reducer::isSeam(Corner corner, Corner other) const {
-    const bool sameWay = fans_.positionAt(corner) == fans_.positionAt(other);
+    const bool sameWay = fans_.vertexAt(corner) == fans_.vertexAt(other);
     const Corner start = sameWay ? other : nextCorner(other);
     const Corner end = sameWay ? nextCorner(other) : other;
     return fans_.wedgeAt(corner) != fans_.wedgeAt(start) ||
            fans_.wedgeAt(nextCorner(corner)) != fans_.wedgeAt(end);
 }
 
-/// Marks open borders, non-manifold edges and positions of several wedges, and holds borders and
+/// Marks open borders, non-manifold edges and vertices of several wedges, and holds borders and
 /// seams by planes of their own.
 void Reducer::findBorders(bool lockBorders) {
     for (Corner triangle = 0; triangle < fans_.end(); triangle += Fans::kStride)
         for (const Corner corner : {triangle, triangle + 1, triangle + 2})
-            if (fans_.wedgeAt(corner) != fans_.positionAt(corner))
-                flags_[fans_.positionAt(corner)] |= Several;
+            if (fans_.wedgeAt(corner) != fans_.vertexAt(corner))
+                flags_[fans_.vertexAt(corner)] |= Several;
     std::vector<Edge> edges;
-    for (const std::uint32_t p : roughPositions()) {
+    for (const std::uint32_t p : roughVertices()) {
         findEdges(p, edges);
         for (const Edge& edge : edges) {
             if (edge.nexts != 1) flags_[p] |= BothWays;
@@ -117,8 +117,8 @@ void Reducer::findBorders(bool lockBorders) {
     }
 }
 
-/// All positions but those inside smooth surfaces, nearly: many edges at one count as rough.
-std::vector<std::uint32_t> Reducer::roughPositions() const {
+/// All vertices but those inside smooth surfaces, nearly: many edges at one count as rough.
+std::vector<std::uint32_t> Reducer::roughVertices() const {
     std::vector<std::vector<std::uint32_t>> found((flags_.size() + kBlock - 1) / kBlock);
     parallelRanges(flags_.size(), kBlock, [&](std::size_t begin, std::size_t end) {
         for (auto p = static_cast<std::uint32_t>(begin); p < end; ++p)
@@ -131,16 +131,16 @@ std::vector<std::uint32_t> Reducer::roughPositions() const {
 
 /// True if each neighbour is once a next and once a previous one, and all have one wedge: what
 /// most are.
-bool Reducer::isSmoothInside(std::uint32_t position) const {
-    if (flags_[position] & Several) return false;
+bool Reducer::isSmoothInside(std::uint32_t vertex) const {
+    if (flags_[vertex] & Several) return false;
     constexpr std::size_t kMax = 8;  // so that all are compared at once
     std::array<std::uint32_t, kMax> nexts, previous;
     nexts.fill(kGone);
     std::size_t count = 0;
-    for (const Corner corner : fans_.at(position)) {
+    for (const Corner corner : fans_.at(vertex)) {
         if (count == kMax) return false;
-        nexts[count] = fans_.positionAt(nextCorner(corner));
-        previous[count] = fans_.positionAt(previousCorner(corner));
+        nexts[count] = fans_.vertexAt(nextCorner(corner));
+        previous[count] = fans_.vertexAt(previousCorner(corner));
         if (flags_[nexts[count++]] & Several) return false;
     }
     std::array<std::uint32_t, kMax> asNext{}, asPrevious{};
@@ -156,7 +156,7 @@ bool Reducer::isSmoothInside(std::uint32_t position) const {
     return once(asNext) && once(asPrevious);
 }
 
-void Reducer::findEdges(std::uint32_t position, std::vector<Edge>& edges) const {
+void Reducer::findEdges(std::uint32_t vertex, std::vector<Edge>& edges) const {
     edges.clear();
     const auto add = [&](std::uint32_t to, Corner corner, int nexts) {
         for (Edge& edge : edges)
@@ -168,26 +168,26 @@ void Reducer::findEdges(std::uint32_t position, std::vector<Edge>& edges) const 
             }
         edges.push_back({to, corner, kGone, nexts, 1});
     };
-    for (const Corner corner : fans_.at(position)) {
-        add(fans_.positionAt(nextCorner(corner)), corner, 1);
-        add(fans_.positionAt(previousCorner(corner)), previousCorner(corner), 0);
+    for (const Corner corner : fans_.at(vertex)) {
+        add(fans_.vertexAt(nextCorner(corner)), corner, 1);
+        add(fans_.vertexAt(previousCorner(corner)), previousCorner(corner), 0);
     }
 }
 
 void Reducer::lock(const std::vector<std::vector<bool>>& locked) {
     if (locked.empty()) return;
     const OriginalIndices& names = log_.names();
-    for (std::uint32_t wedge = 0; wedge < names.vertices.size(); ++wedge)
-        if (locked[names.partOf(wedge)][names.vertexOf(wedge)])
-            flags_[fans_.positionOf(wedge)] |= Locked;
+    for (std::uint32_t wedge = 0; wedge < names.originals.size(); ++wedge)
+        if (locked[names.partOf(wedge)][names.originalOf(wedge)])
+            flags_[fans_.vertexOf(wedge)] |= Locked;
 }
 
-/// Loose pieces: positions that triangles hold together.
+/// Loose pieces: vertices that triangles hold together.
 void Reducer::findPieces() {
     DisjointSets sets(flags_.size());
     for (Corner corner = 0; corner < fans_.end(); corner += Fans::kStride) {
-        sets.join(fans_.positionAt(corner), fans_.positionAt(corner + 1));
-        sets.join(fans_.positionAt(corner), fans_.positionAt(corner + 2));
+        sets.join(fans_.vertexAt(corner), fans_.vertexAt(corner + 1));
+        sets.join(fans_.vertexAt(corner), fans_.vertexAt(corner + 2));
     }
     std::vector<std::uint32_t> pieceOf(flags_.size());
     std::vector<Eigen::AlignedBox3f> bounds;
@@ -195,15 +195,15 @@ void Reducer::findPieces() {
         const std::uint32_t first = sets.find(p);
         pieceOf[p] = first == p ? static_cast<std::uint32_t>(bounds.size()) : pieceOf[first];
         if (first == p) bounds.emplace_back();
-        bounds[pieceOf[p]].extend(metric_.place(p));
+        bounds[pieceOf[p]].extend(metric_.position(p));
     }
     for (const Eigen::AlignedBox3f& box : bounds)
         pieces_.push_back({box.diagonal().norm(), 0, 0, 0, false});
     for (Corner corner = 0; corner < fans_.end(); corner += Fans::kStride) {
-        Piece& piece = pieces_[pieceOf[fans_.positionAt(corner)]];
-        const Vec3f& a = metric_.place(fans_.positionAt(corner));
-        piece.area += 0.5F * (metric_.place(fans_.positionAt(corner + 1)) - a)
-                                 .cross(metric_.place(fans_.positionAt(corner + 2)) - a)
+        Piece& piece = pieces_[pieceOf[fans_.vertexAt(corner)]];
+        const Vec3f& a = metric_.position(fans_.vertexAt(corner));
+        piece.area += 0.5F * (metric_.position(fans_.vertexAt(corner + 1)) - a)
+                                 .cross(metric_.position(fans_.vertexAt(corner + 2)) - a)
                                  .norm();
         ++piece.triangles;
     }
@@ -225,22 +225,22 @@ void Reducer::measureGaps(const std::vector<std::uint32_t>& pieceOf) {
     const auto stays = [&](std::uint32_t piece) {
         return pieces_[piece].size >= kLooseSize || &pieces_[piece] == &*largest;
     };
-    std::vector<Vec3f> places;
-    for (std::uint32_t p = 0; p < pieceOf.size(); ++p) places.push_back(metric_.place(p));
+    std::vector<Vec3f> positions;
+    for (std::uint32_t p = 0; p < pieceOf.size(); ++p) positions.push_back(metric_.position(p));
     Part part;
     for (Corner corner = 0; corner < fans_.end(); corner += Fans::kStride)
-        if (stays(pieceOf[fans_.positionAt(corner)]))
+        if (stays(pieceOf[fans_.vertexAt(corner)]))
             for (const Corner k : {corner, corner + 1, corner + 2})
-                part.indices.push_back(fans_.positionAt(k));
+                part.indices.push_back(fans_.vertexAt(k));
     if (part.indices.size() / 3 == log_.mostTriangles()) return;
-    part.set("POSITION", makeStream(places));
+    part.set("POSITION", makeStream(positions));
     Mesh mesh;
     mesh.parts.push_back(std::move(part));
     const Surface surface(mesh);
     for (std::uint32_t p = 0; p < pieceOf.size(); ++p) {
         Piece& piece = pieces_[pieceOf[p]];
         if (!stays(pieceOf[p]))
-            piece.gap = std::max(piece.gap, static_cast<float>(surface.distanceTo(places[p])));
+            piece.gap = std::max(piece.gap, static_cast<float>(surface.distanceTo(positions[p])));
     }
 }
 
@@ -320,9 +320,9 @@ void Reducer::removeDropped() {
 /// Numbers what is left anew, so that it lies together again.
 void Reducer::renumber() {
     const auto wedges =
-        static_cast<std::uint32_t>(names_.empty() ? log_.names().vertices.size() : names_.size());
+        static_cast<std::uint32_t>(names_.empty() ? log_.names().originals.size() : names_.size());
     const RemapTable numbers(wedges, static_cast<std::uint32_t>(flags_.size()),
-                             [&](auto w) { return !(flags_[fans_.positionOf(w)] & Gone); });
+                             [&](auto w) { return !(flags_[fans_.vertexOf(w)] & Gone); });
     std::vector<std::uint32_t> names;
     numbers.forEachLeft(
         wedges, [&](std::size_t w) { names.push_back(nameOf(static_cast<std::uint32_t>(w))); });

@@ -96,7 +96,7 @@ private:
     /// kept with a minus sign.
     static constexpr float kBlocked = std::numeric_limits<float>::infinity();
     static constexpr float kUnknown = -0.0F;
-    /// Below this share of positions that are left the rest are numbered anew.
+    /// Below this share of vertices that are left the rest are numbered anew.
     static constexpr double kSparse = 0.6;
     static constexpr std::size_t kMaxMerges = 8;
     /// Where nothing may be lost, what is nearer to a plane, in diagonals, lies on it: files hold
@@ -152,7 +152,7 @@ private:
         std::vector<float> attributes;
     };
 
-    /// What it means that one position joins another.
+    /// What it means that one vertex joins another.
     struct Plan {
         std::uint32_t from = 0;
         std::uint32_t to = 0;
@@ -165,7 +165,7 @@ private:
             return {merges.data(), mergeCount};
         }
     };
-    /// From one position to another in the original.
+    /// From one vertex to another in the original.
     struct Edge {
         std::uint32_t to;
         Corner corner, other;  ///< Where it begins in one triangle and in the last.
@@ -173,19 +173,19 @@ private:
         int triangles;
     };
 
-    /// Calls visit(position) for all neighbours of a position, some twice.
+    /// Calls visit(vertex) for all neighbours of a vertex, some twice.
     template <typename Visit>
-    void forEachNeighbour(std::uint32_t position, Visit&& visit) const {
-        const bool bothWays = flags_[position] & BothWays;
-        for (const Corner corner : fans_.at(position)) {
-            visit(fans_.positionAt(nextCorner(corner)));
-            if (bothWays) visit(fans_.positionAt(previousCorner(corner)));
+    void forEachNeighbour(std::uint32_t vertex, Visit&& visit) const {
+        const bool bothWays = flags_[vertex] & BothWays;
+        for (const Corner corner : fans_.at(vertex)) {
+            visit(fans_.vertexAt(nextCorner(corner)));
+            if (bothWays) visit(fans_.vertexAt(previousCorner(corner)));
         }
     }
 
     template <typename Visit>
     void forEachNeighbour(const Star& star, Visit&& visit) const {
-        const bool bothWays = flags_[star.position] & BothWays;
+        const bool bothWays = flags_[star.vertex] & BothWays;
         for (const IncidentCorner& incident : star.incident) {
             visit(incident.next);
             if (bothWays) visit(incident.previous);
@@ -193,9 +193,9 @@ private:
     }
 
     void findBorders(bool lockBorders);
-    [[nodiscard]] std::vector<std::uint32_t> roughPositions() const;
-    [[nodiscard]] bool isSmoothInside(std::uint32_t position) const;
-    void findEdges(std::uint32_t position, std::vector<Edge>& edges) const;
+    [[nodiscard]] std::vector<std::uint32_t> roughVertices() const;
+    [[nodiscard]] bool isSmoothInside(std::uint32_t vertex) const;
+    void findEdges(std::uint32_t vertex, std::vector<Edge>& edges) const;
     void lock(const std::vector<std::vector<bool>>& locked);
     [[nodiscard]] bool isSeam(Corner corner, Corner other) const;
     void findPieces();
@@ -206,18 +206,18 @@ private:
     [[nodiscard]] std::uint32_t nameOf(std::uint32_t wedge) const {
         return names_.empty() ? wedge : names_[wedge];
     }
-    [[nodiscard]] std::uint32_t pieceOf(std::uint32_t position) const {
-        return log_.pieceOf(nameOf(position));
+    [[nodiscard]] std::uint32_t pieceOf(std::uint32_t vertex) const {
+        return log_.pieceOf(nameOf(vertex));
     }
-    [[nodiscard]] bool isDropped(std::uint32_t position) const {
-        return pieces_.size() > 1 && pieces_[pieceOf(position)].dropped;
+    [[nodiscard]] bool isDropped(std::uint32_t vertex) const {
+        return pieces_.size() > 1 && pieces_[pieceOf(vertex)].dropped;
     }
     [[nodiscard]] std::vector<std::pair<float, std::uint32_t>> drops() const;
     bool tryDrop(std::uint32_t piece, double limit);
     void removeDropped();
-    [[nodiscard]] bool isCorner(std::uint32_t position) const;
+    [[nodiscard]] bool isCorner(std::uint32_t vertex) const;
     [[nodiscard]] Move cheapestMove(std::uint32_t from) const;
-    void evaluate(std::uint32_t position);
+    void evaluate(std::uint32_t vertex);
     void evaluateUnknown();
     void renumber();
     void setDearest(std::size_t wanted, double share);
@@ -228,7 +228,7 @@ private:
     std::size_t commitSweep(const std::vector<CollapseBatch>& inside, const CollapseBatch& rest);
     void sweepBlock(Block& block, const Goal& goal);
     void seedQueue(Block& block);
-    void enqueue(Block& block, std::uint32_t position);
+    void enqueue(Block& block, std::uint32_t vertex);
     /// True if nothing changes outside its block when a vertex joins another.
     [[nodiscard]] bool staysInside(std::uint32_t from, std::uint32_t to) const {
         // Of a vertex of another block nothing is asked: it may be written to at this time.
@@ -239,9 +239,7 @@ private:
         return pass == Pass::All || (pass == Pass::Inside) == staysInside(from, to);
     }
     void findBlocks();
-    [[nodiscard]] std::uint32_t blockOf(std::uint32_t position) const {
-        return position >> blockBits_;
-    }
+    [[nodiscard]] std::uint32_t blockOf(std::uint32_t vertex) const { return vertex >> blockBits_; }
     [[nodiscard]] std::uint32_t blockCount() const {
         return flags_.empty() ? 0 : blockOf(static_cast<std::uint32_t>(flags_.size()) - 1) + 1;
     }
@@ -259,13 +257,13 @@ private:
     }
     [[nodiscard]] bool pairLeftOver(Plan& plan) const;
     [[nodiscard]] bool pairWedges(Plan& plan, bool& bothMove) const;
-    void choosePlace(Plan& plan) const;
+    void choosePosition(Plan& plan) const;
     [[nodiscard]] bool isAllowed(Block& block, const Plan& plan, double limit);
     [[nodiscard]] bool isLossless(const Star& from, const Plan& plan) const;
     [[nodiscard]] bool attributesStayLinear(Corner corner, std::uint32_t wedge) const;
     [[nodiscard]] bool keepsTopology(const Star& p, const Star& q);
     [[nodiscard]] bool keepsFacing(const Star& moving, std::uint32_t other,
-                                   const Vec3f& place) const;
+                                   const Vec3f& position) const;
     void collapse(Block& block, const Plan& plan);
     [[nodiscard]] std::size_t removeBetween(Block& block);
     [[nodiscard]] std::uint16_t bucketKeyOf(const Block& block, float cost) const;
@@ -286,12 +284,12 @@ private:
     ErrorMetric metric_;
     CollapseLog log_;
 
-    std::vector<float> costs_;               ///< [P] of its cheapest move, or below what.
-    std::vector<std::uint32_t> targets_;     ///< [P] where that goes.
-    std::vector<std::uint8_t> flags_;        ///< [P]
-    std::vector<std::uint16_t> bucketKeys_;  ///< [P] Key of its last collapse in the sweep.
+    std::vector<float> costs_;               ///< [V] of its cheapest move, or below what.
+    std::vector<std::uint32_t> targets_;     ///< [V] where that goes.
+    std::vector<std::uint8_t> flags_;        ///< [V]
+    std::vector<std::uint16_t> bucketKeys_;  ///< [V] Key of its last collapse in the sweep.
     std::vector<std::uint32_t> names_;       ///< [W] In the log; empty: the same numbers.
-    std::size_t left_ = 0;                   ///< Positions that are not gone.
+    std::size_t left_ = 0;                   ///< Vertices that are not gone.
     std::vector<Piece> pieces_;
     std::size_t piecesLeft_ = 0;
     float mostDropped_ = 0;          ///< Area of a piece, squared units, that may go.

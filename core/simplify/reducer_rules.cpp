@@ -30,7 +30,7 @@ bool turnsTooFar(double product, double square1, double square2) {
 
 }  // namespace
 
-/// Pairs the wedges at both ends by the triangles on the edge. A position can move onto another
+/// Pairs the wedges at both ends by the triangles on the edge. A vertex can move onto another
 /// if each of its wedges has one to go to: otherwise it would have to cross a seam or material
 /// border. False if `from` cannot; `bothMove` becomes false if `to` cannot.
 bool Reducer::pairWedges(Plan& plan, bool& bothMove) const {
@@ -39,7 +39,7 @@ bool Reducer::pairWedges(Plan& plan, bool& bothMove) const {
     std::size_t onEdge = 0;
     for (const Corner corner : fans_.at(plan.from)) {
         for (const Corner other : {nextCorner(corner), previousCorner(corner)}) {
-            if (fans_.positionAt(other) != plan.to) continue;
+            if (fans_.vertexAt(other) != plan.to) continue;
             ++onEdge;
             if (!several && onEdge > 1) continue;
             const WedgeMerge merge{fans_.wedgeAt(corner), fans_.wedgeAt(other)};
@@ -56,11 +56,11 @@ bool Reducer::pairWedges(Plan& plan, bool& bothMove) const {
         return std::count_if(all.begin(), all.end(),
                              [&](const WedgeMerge& m) { return m.*side == wedge; }) == 1;
     };
-    const auto canMove = [&](std::uint32_t position, std::uint32_t WedgeMerge::*side) {
-        if (flags_[position] & Locked) return false;
-        if ((flags_[position] & Border) && onEdge != 1) return false;
+    const auto canMove = [&](std::uint32_t vertex, std::uint32_t WedgeMerge::*side) {
+        if (flags_[vertex] & Locked) return false;
+        if ((flags_[vertex] & Border) && onEdge != 1) return false;
         if (!several) return true;
-        for (const Corner corner : fans_.at(position))
+        for (const Corner corner : fans_.at(vertex))
             if (!hasOnePartner(fans_.wedgeAt(corner), side)) return false;
         return true;
     };
@@ -108,14 +108,14 @@ bool Reducer::pairLeftOver(Plan& plan) const {
 }
 
 /// Where both may go anywhere; the vertex that is nearer gives what the metric does not look at.
-void Reducer::choosePlace(Plan& plan) const {
+void Reducer::choosePosition(Plan& plan) const {
     plan.joined = metric_.together(plan.from, plan.to, plan.all());
-    const Vec3f other = metric_.place(plan.from) - metric_.place(plan.to);
+    const Vec3f other = metric_.position(plan.from) - metric_.position(plan.to);
     if (plan.joined.offset.squaredNorm() <= (plan.joined.offset - other).squaredNorm()) return;
     for (std::size_t i = 0; i < plan.mergeCount; ++i)
         std::swap(plan.merges[i].from, plan.merges[i].to);
     std::swap(plan.from, plan.to);
-    plan.joined.offset -= other;  // the same place, from the other end
+    plan.joined.offset -= other;  // the same position, from the other end
 }
 
 bool Reducer::plan(std::uint32_t from, std::uint32_t to, Plan& plan) const {
@@ -131,7 +131,7 @@ bool Reducer::plan(std::uint32_t from, std::uint32_t to, Plan& plan) const {
     if (!plan.placesNewVertex)
         plan.joined = metric_.onto(from, to, plan.all());
     else if (from < to)
-        choosePlace(plan);
+        choosePosition(plan);
     else
         return false;  // the same as the other way round
     return true;
@@ -142,10 +142,10 @@ bool Reducer::plan(std::uint32_t from, std::uint32_t to, Plan& plan) const {
 bool Reducer::keepsTopology(const Star& p, const Star& q) {
     constexpr auto kUnmarked = static_cast<std::uint8_t>(~Marked);
     // Triangles are met twice, at both ends of each, where neighbours are asked for both ways.
-    const std::size_t meetings = flags_[p.position] & BothWays ? 2 : 1;
+    const std::size_t meetings = flags_[p.vertex] & BothWays ? 2 : 1;
     std::size_t met = 0;
     forEachNeighbour(p, [&](std::uint32_t neighbour) {
-        met += neighbour == q.position;
+        met += neighbour == q.vertex;
         flags_[neighbour] |= Marked;
     });
     std::size_t shared = 0;
@@ -156,22 +156,22 @@ bool Reducer::keepsTopology(const Star& p, const Star& q) {
     forEachNeighbour(p, [&](std::uint32_t neighbour) { flags_[neighbour] &= kUnmarked; });
     const std::size_t onEdge = 2 * met / meetings;
     const std::size_t triangles = p.incident.size() + q.incident.size();
-    const bool onBorder = (flags_[p.position] | flags_[q.position]) & Border;
+    const bool onBorder = (flags_[p.vertex] | flags_[q.vertex]) & Border;
     // A single triangle would vanish, a tetrahedron fold flat.
     if (triangles <= 2 || (triangles <= 6 && onEdge == 2 && !onBorder)) return false;
     return onEdge > 0 && onEdge <= 2 && shared == onEdge;
 }
 
-/// True if no triangle at `moving` flips or thins out when that goes to `place`.
-bool Reducer::keepsFacing(const Star& moving, std::uint32_t other, const Vec3f& place) const {
-    const Vec3f& from = metric_.place(moving.position);
+/// True if no triangle at `moving` flips or thins out when that goes to `position`.
+bool Reducer::keepsFacing(const Star& moving, std::uint32_t other, const Vec3f& position) const {
+    const Vec3f& from = metric_.position(moving.vertex);
     for (const auto& [corner, b, c] : moving.incident) {
         if (b == other || c == other) continue;  // vanishes
-        const Vec3f& pb = metric_.place(b);
-        const Vec3f& pc = metric_.place(c);
+        const Vec3f& pb = metric_.position(b);
+        const Vec3f& pc = metric_.position(c);
         const Vec3f edge = pc - pb;
         const Vec3f before = edge.cross(from - pb);
-        const Vec3f after = edge.cross(place - pb);
+        const Vec3f after = edge.cross(position - pb);
         const double size = static_cast<double>(after.squaredNorm());
         const double was = static_cast<double>(before.squaredNorm());
         if (!(size >= kFlat * kFlat)) return false;
@@ -182,7 +182,7 @@ bool Reducer::keepsFacing(const Star& moving, std::uint32_t other, const Vec3f& 
             return false;
         if (lossless_) continue;
         // Slivers turn any way: a face may become one only if it was a worse one.
-        const double longest = longestSquare(edge, place - pb, place - pc);
+        const double longest = longestSquare(edge, position - pb, position - pc);
         if (size >= kThinnest * kThinnest * longest * longest) continue;
         const double longestBefore = longestSquare(edge, from - pb, from - pc);
         if (size * longestBefore * longestBefore < was * longest * longest) return false;
@@ -196,7 +196,7 @@ bool Reducer::attributesStayLinear(Corner corner, std::uint32_t wedge) const {
     const std::uint32_t own[] = {fans_.wedgeAt(corner), fans_.wedgeAt(nextCorner(corner)),
                                  fans_.wedgeAt(previousCorner(corner))};
     const auto placeOf = [&](std::uint32_t w) -> Vec3d {
-        return metric_.place(fans_.positionOf(w)).cast<double>();
+        return metric_.position(fans_.vertexOf(w)).cast<double>();
     };
     const Vec3d a = placeOf(own[0]);
     const Vec3d b = placeOf(own[1]);
@@ -229,9 +229,9 @@ bool Reducer::isLossless(const Star& from, const Plan& plan) const {
         return (b - a).cast<double>().cross((c - a).cast<double>()).norm();
     };
     for (const auto& [corner, b, c] : from.incident) {
-        before += area(metric_.place(plan.from), metric_.place(b), metric_.place(c));
+        before += area(metric_.position(plan.from), metric_.position(b), metric_.position(c));
         if (b == plan.to || c == plan.to) continue;
-        after += area(metric_.place(plan.to), metric_.place(b), metric_.place(c));
+        after += area(metric_.position(plan.to), metric_.position(b), metric_.position(c));
         const auto merges = plan.all();
         const auto merge = std::ranges::find(merges, fans_.wedgeAt(corner), &WedgeMerge::from);
         if (merge == merges.end() || !attributesStayLinear(corner, merge->to)) return false;
@@ -245,9 +245,9 @@ bool Reducer::isAllowed(Block& block, const Plan& plan, double limit) {
     fans_.gatherOneRing(plan.from, block.from);
     fans_.gatherOneRing(plan.to, block.to);
     if (lossless_ && !isLossless(block.from, plan)) return false;
-    const Vec3f place = metric_.place(plan.to) + plan.joined.offset;
-    return keepsTopology(block.from, block.to) && keepsFacing(block.from, plan.to, place) &&
-           (!plan.placesNewVertex || keepsFacing(block.to, plan.from, place));
+    const Vec3f position = metric_.position(plan.to) + plan.joined.offset;
+    return keepsTopology(block.from, block.to) && keepsFacing(block.from, plan.to, position) &&
+           (!plan.placesNewVertex || keepsFacing(block.to, plan.from, position));
 }
 
 }  // namespace flentro

@@ -39,9 +39,9 @@ std::uint32_t weightOf(float cost) {
 // --- what vertices can do -----------------------------------------------------------------
 
 /// True if more than two wedges meet: the two triangles of an edge cannot lead them all elsewhere.
-bool Reducer::isCorner(std::uint32_t position) const {
-    if (!(flags_[position] & Several)) return false;
-    const Fans::Range fan = fans_.at(position);
+bool Reducer::isCorner(std::uint32_t vertex) const {
+    if (!(flags_[vertex] & Several)) return false;
+    const Fans::Range fan = fans_.at(vertex);
     const std::uint32_t first = fan.begin() == fan.end() ? kGone : fans_.wedgeAt(*fan.begin());
     std::uint32_t second = first;
     for (const Corner corner : fan) {
@@ -73,10 +73,10 @@ Reducer::Move Reducer::cheapestMove(std::uint32_t from) const {
     return best;
 }
 
-void Reducer::evaluate(std::uint32_t position) {
-    const Move move = cheapestMove(position);
-    costs_[position] = move.cost;
-    targets_[position] = move.to;
+void Reducer::evaluate(std::uint32_t vertex) {
+    const Move move = cheapestMove(vertex);
+    costs_[vertex] = move.cost;
+    targets_[vertex] = move.to;
 }
 
 /// Computes the costs that are not known at all: by all cores.
@@ -196,10 +196,10 @@ std::size_t Reducer::commitSweep(const std::vector<CollapseBatch>& inside,
 }
 
 /// Vertices are looked at again as soon as they may cost no more than the sweep's dearest.
-void Reducer::enqueue(Block& block, std::uint32_t position) {
-    if (costKey(costs_[position]) > costThreshold_ || blockOf(position) != block.number) return;
-    if (block.pass == Pass::Inside && flags_[position] & BlockBoundary) return;
-    block.queue.push(costs_[position], position);
+void Reducer::enqueue(Block& block, std::uint32_t vertex) {
+    if (costKey(costs_[vertex]) > costThreshold_ || blockOf(vertex) != block.number) return;
+    if (block.pass == Pass::Inside && flags_[vertex] & BlockBoundary) return;
+    block.queue.push(costs_[vertex], vertex);
 }
 
 /// The vertices whose moves may cost no more than the sweep's dearest. As among equals the first
@@ -239,15 +239,15 @@ void Reducer::sweepBlock(Block& block, const Goal& goal) {
     block.queue.clear();
 }
 
-/// Divides the positions into blocks and marks the vertices of triangles that lie in several.
+/// Divides the vertices into blocks and marks the vertices of triangles that lie in several.
 void Reducer::findBlocks() {
     blockBits_ = flags_.size() > std::size_t{1} << kOneBlockBits ? kBlockBits : kOneBlockBits;
     for (std::uint8_t& flags : flags_) flags = static_cast<std::uint8_t>(flags & ~BlockBoundary);
     for (Corner corner = 0; blockCount() > 1 && corner < fans_.end(); corner += Fans::kStride) {
         if (!fans_.isAlive(corner)) continue;
-        const std::uint32_t a = fans_.positionAt(corner);
-        const std::uint32_t b = fans_.positionAt(corner + 1);
-        const std::uint32_t c = fans_.positionAt(corner + 2);
+        const std::uint32_t a = fans_.vertexAt(corner);
+        const std::uint32_t b = fans_.vertexAt(corner + 1);
+        const std::uint32_t c = fans_.vertexAt(corner + 2);
         if (blockOf(a) == blockOf(b) && blockOf(b) == blockOf(c)) continue;
         for (const std::uint32_t p : {a, b, c}) flags_[p] |= BlockBoundary;
     }
@@ -255,7 +255,7 @@ void Reducer::findBlocks() {
 
 /// As a vertex joins another, that gets neighbours of other blocks, and they get it.
 void Reducer::widenBoundaries(const Block& block) {
-    const std::uint32_t to = block.to.position;
+    const std::uint32_t to = block.to.vertex;
     for (const IncidentCorner& incident : block.from.incident)
         for (const std::uint32_t p : {incident.next, incident.previous}) {
             if (blockOf(p) == blockOf(to)) continue;
@@ -322,7 +322,7 @@ void Reducer::collapse(Block& block, const Plan& plan) {
 
 /// Takes the triangles on the edge between the two stars out of both. Returns how many.
 std::size_t Reducer::removeBetween(Block& block) {
-    const std::uint32_t to = block.to.position;
+    const std::uint32_t to = block.to.vertex;
     for (const IncidentCorner& incident : block.from.incident)
         if (incident.next == to || incident.previous == to) fans_.remove(incident.corner);
     const auto isGone = [&](const IncidentCorner& incident) {
@@ -358,7 +358,7 @@ void Reducer::record(Block& block, const Plan& plan, std::size_t triangles, std:
             const auto values = metric_.attributes(merge.to);
             block.attributes.insert(block.attributes.end(), values.begin(), values.end());
         }
-        step.place = metric_.place(plan.to);
+        step.position = metric_.position(plan.to);
         step.attributes = block.attributes;
     }
     block.batch.add(step, key);

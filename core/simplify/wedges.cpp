@@ -16,8 +16,8 @@ struct Kind {
     const char* semantic;
     int components;
 };
-constexpr Kind kKinds[] = {{"NORMAL", 3},  {"TEXCOORD_0", 2}, {"TEXCOORD_1", 2},
-                           {"COLOR_0", 3}, {kBonePlace, 3},   {kMorphPlace, 3}};
+constexpr Kind kKinds[] = {{"NORMAL", 3},  {"TEXCOORD_0", 2},  {"TEXCOORD_1", 2},
+                           {"COLOR_0", 3}, {kBonePosition, 3}, {kMorphPosition, 3}};
 
 /// The joint sets that are read: four bones each.
 constexpr std::pair<const char*, const char*> kBoneSets[] = {{"JOINTS_0", "WEIGHTS_0"},
@@ -61,7 +61,7 @@ public:
     }
 
 private:
-    /// Finds the vertices of all parts that lie in the same places.
+    /// Finds the vertices of all parts that lie at the same position.
     void weld() {
         for (const Part& part : mesh_.parts) {
             std::vector<Vec3f> more;
@@ -73,7 +73,7 @@ private:
         same_ = firstEqualPosition(points_);
     }
 
-    /// The vertices of a part that share their places with others of any part.
+    /// The vertices of a part that share their position with others of any part.
     [[nodiscard]] std::vector<std::uint32_t> sharing(std::size_t part,
                                                      const std::vector<bool>& isShared) const {
         std::vector<std::uint32_t> result;
@@ -98,8 +98,8 @@ private:
             for (const std::uint32_t vertex : part.indices) {
                 std::uint32_t& wedge = wedges[first[vertex]];
                 if (wedge == OriginalIndices::kNone) {
-                    wedge = static_cast<std::uint32_t>(names.vertices.size());
-                    names.vertices.push_back(names.firstOfPart[p] + first[vertex]);
+                    wedge = static_cast<std::uint32_t>(names.originals.size());
+                    names.originals.push_back(names.firstOfPart[p] + first[vertex]);
                 }
                 wedges[vertex] = wedge;
             }
@@ -108,61 +108,61 @@ private:
 
     void normalise() {
         Eigen::AlignedBox3d box;
-        for (const std::uint32_t vertex : out_.names.vertices)
-            box.extend(points_[vertex].cast<double>());
+        for (const std::uint32_t original : out_.names.originals)
+            box.extend(points_[original].cast<double>());
         if (box.isEmpty()) return;
         const double diagonal = box.diagonal().norm();
         out_.unit = diagonal > 0 ? diagonal : 1;
         out_.centre = box.center();
     }
 
-    /// [W] The position of each wedge, in the order in which positions appear, as they are in
+    /// [W] The vertex of each wedge, in the order in which vertices appear, as they are in
     /// `out_.positions` now.
-    std::vector<std::uint32_t> findPositions() {
-        std::vector<std::uint32_t> positionAt(points_.size(), OriginalIndices::kNone);  // by same_
+    std::vector<std::uint32_t> findVertices() {
+        std::vector<std::uint32_t> vertexAt(points_.size(), OriginalIndices::kNone);  // by same_
         std::vector<std::uint32_t> result;
         result.reserve(wedgeCount());
-        for (const std::uint32_t vertex : out_.names.vertices) {
-            std::uint32_t& position = positionAt[same_[vertex]];
-            if (position == OriginalIndices::kNone) {
-                position = static_cast<std::uint32_t>(out_.positions.size());
+        for (const std::uint32_t original : out_.names.originals) {
+            std::uint32_t& vertex = vertexAt[same_[original]];
+            if (vertex == OriginalIndices::kNone) {
+                vertex = static_cast<std::uint32_t>(out_.positions.size());
                 out_.positions.push_back(
-                    ((points_[vertex].cast<double>() - out_.centre) / out_.unit).cast<float>());
+                    ((points_[original].cast<double>() - out_.centre) / out_.unit).cast<float>());
             }
-            result.push_back(position);
+            result.push_back(vertex);
         }
         points_ = std::vector<Vec3f>();  // {} would keep the memory
         same_ = std::vector<std::uint32_t>();
         return result;
     }
 
-    /// Numbers positions along a curve through space. The first wedge at each gets its number, so
+    /// Numbers vertices along a curve through space. The first wedge at each gets its number, so
     /// that most need not be looked up; the others come after.
     void numberWedges() {
-        const std::vector<std::uint32_t> positions = findPositions();
+        const std::vector<std::uint32_t> vertices = findVertices();
         const std::vector<std::uint32_t> ranks = ranksAlongCurve(out_.positions);
-        const std::vector<Vec3f> places = out_.positions;
-        for (std::size_t i = 0; i < places.size(); ++i) out_.positions[ranks[i]] = places[i];
-        std::vector<bool> isTaken(places.size(), false);
-        auto further = static_cast<std::uint32_t>(places.size());
+        const std::vector<Vec3f> positions = out_.positions;
+        for (std::size_t i = 0; i < positions.size(); ++i) out_.positions[ranks[i]] = positions[i];
+        std::vector<bool> isTaken(positions.size(), false);
+        auto further = static_cast<std::uint32_t>(positions.size());
         std::vector<std::uint32_t> numbers;
-        numbers.reserve(positions.size());
-        for (const std::uint32_t position : positions) {
-            const std::uint32_t rank = ranks[position];
+        numbers.reserve(vertices.size());
+        for (const std::uint32_t vertex : vertices) {
+            const std::uint32_t rank = ranks[vertex];
             numbers.push_back(isTaken[rank] ? further++ : rank);
             isTaken[rank] = true;
         }
-        const std::vector<std::uint32_t> vertices = out_.names.vertices;
-        out_.wedgePosition.resize(numbers.size());
+        const std::vector<std::uint32_t> originals = out_.names.originals;
+        out_.wedgeVertex.resize(numbers.size());
         for (std::size_t w = 0; w < numbers.size(); ++w) {
-            out_.names.vertices[numbers[w]] = vertices[w];
-            out_.wedgePosition[numbers[w]] = ranks[positions[w]];
+            out_.names.originals[numbers[w]] = originals[w];
+            out_.wedgeVertex[numbers[w]] = ranks[vertices[w]];
         }
         for (std::uint32_t& wedge : out_.names.wedges)
             if (wedge != OriginalIndices::kNone) wedge = numbers[wedge];
     }
 
-    /// Calls visit(corners) with the wedges of each triangle that lies in three places.
+    /// Calls visit(corners) with the wedges of each triangle that has three vertices.
     template <typename Visit>
     void forEachTriangle(Visit&& visit) const {
         for (std::size_t p = 0; p < mesh_.parts.size(); ++p) {
@@ -172,30 +172,29 @@ private:
             for (std::size_t i = 0; i + 2 < indices.size(); i += 3) {
                 const std::array corners{wedges[indices[i]], wedges[indices[i + 1]],
                                          wedges[indices[i + 2]]};
-                const std::uint32_t a = out_.wedgePosition[corners[0]];
-                const std::uint32_t b = out_.wedgePosition[corners[1]];
-                const std::uint32_t c = out_.wedgePosition[corners[2]];
+                const std::uint32_t a = out_.wedgeVertex[corners[0]];
+                const std::uint32_t b = out_.wedgeVertex[corners[1]];
+                const std::uint32_t c = out_.wedgeVertex[corners[2]];
                 if (a != b && b != c && c != a) visit(corners);
             }
         }
     }
 
-    /// In the order of the positions of their first corners.
+    /// In the order of the vertices of their first corners.
     void addTriangles() {
         std::vector<std::uint32_t> next(out_.positions.size() + 1, 0);
-        forEachTriangle(
-            [&](const auto& corners) { next[out_.wedgePosition[corners[0]] + 1] += 3; });
+        forEachTriangle([&](const auto& corners) { next[out_.wedgeVertex[corners[0]] + 1] += 3; });
         for (std::size_t p = 1; p < next.size(); ++p) next[p] += next[p - 1];
         out_.corners.resize(next.back());
         out_.triangles = out_.corners.size() / 3;
         forEachTriangle([&](const auto& corners) {
-            std::uint32_t& at = next[out_.wedgePosition[corners[0]]];
+            std::uint32_t& at = next[out_.wedgeVertex[corners[0]]];
             for (const std::uint32_t corner : corners) out_.corners[at++] = corner;
         });
     }
 
     void addAttributes() {
-        findBonePlaces();
+        findBonePositions();
         const double surface = surfaceArea();
         const auto texCoord = [&](const char* set) {
             return weights_.texCoord * unitsPerTexCoord(set, surface);
@@ -222,23 +221,23 @@ private:
     }
 
     /// The middle of what each bone holds, units.
-    void findBonePlaces() {
+    void findBonePositions() {
         if (std::none_of(mesh_.parts.begin(), mesh_.parts.end(),
                          [](const Part& part) { return part.find("JOINTS_0"); }))
             return;
         std::map<int, std::pair<Vec3d, double>> sums;
         for (std::uint32_t w = 0; w < wedgeCount(); ++w)
-            forEachBone(partOf(w), out_.names.vertexOf(w), [&](int joint, double weight) {
+            forEachBone(partOf(w), out_.names.originalOf(w), [&](int joint, double weight) {
                 auto& [sum, total] = sums.try_emplace(joint, Vec3d::Zero(), 0.0).first->second;
-                sum += weight * out_.positions[out_.wedgePosition[w]].cast<double>();
+                sum += weight * out_.positions[out_.wedgeVertex[w]].cast<double>();
                 total += weight;
             });
-        for (const auto& [joint, entry] : sums) bonePlaces_[joint] = entry.first / entry.second;
+        for (const auto& [joint, entry] : sums) bonePositions_[joint] = entry.first / entry.second;
     }
 
     [[nodiscard]] bool isPresent(std::string_view semantic) const {
-        if (semantic == kBonePlace) return bonePlaces_.size() > 1;
-        if (semantic == kMorphPlace)
+        if (semantic == kBonePosition) return bonePositions_.size() > 1;
+        if (semantic == kMorphPosition)
             return std::any_of(mesh_.parts.begin(), mesh_.parts.end(), [](const Part& part) {
                 return part.isTriangles() && !part.targets.empty();
             });
@@ -249,12 +248,12 @@ private:
 
     /// One attribute of all wedges, from number `first` of every `stride` on.
     void fill(const AttributeSlot& slot, std::size_t first, std::size_t stride) {
-        if (slot.semantic == kBonePlace) return fillBonePlaces(slot, first, stride);
+        if (slot.semantic == kBonePosition) return fillBonePositions(slot, first, stride);
         const auto scale = static_cast<float>(slot.scale);
         const std::vector<Vec3f> values =
-            slot.semantic == kMorphPlace ? morphPlaces() : valuesOf(slot.semantic);
+            slot.semantic == kMorphPosition ? morphPositions() : valuesOf(slot.semantic);
         for (std::size_t w = 0; w < wedgeCount(); ++w) {
-            const Vec3f& value = values[out_.names.vertices[w]];
+            const Vec3f& value = values[out_.names.originals[w]];
             float* to = out_.attributes.data() + w * stride + first;
             for (int c = 0; c < slot.components; ++c) to[c] = scale * value[c];
         }
@@ -271,38 +270,38 @@ private:
         return values;
     }
 
-    /// [V] See kMorphPlace; metres.
-    [[nodiscard]] std::vector<Vec3f> morphPlaces() const {
-        std::vector<Vec3f> places;
+    /// [V] See kMorphPosition; metres.
+    [[nodiscard]] std::vector<Vec3f> morphPositions() const {
+        std::vector<Vec3f> positions;
         for (const Part& part : mesh_.parts) {
-            const std::size_t first = places.size();
-            places.resize(first + part.vertexCount(), Vec3f::Zero());
+            const std::size_t first = positions.size();
+            positions.resize(first + part.vertexCount(), Vec3f::Zero());
             float sign = 1;
             for (const auto& target : part.targets) {
                 for (const Attribute& attribute : target)
                     if (attribute.semantic == "POSITION") {
                         const std::vector<Vec3f> moved = toVectors(*attribute.stream);
                         for (std::size_t v = 0; v < moved.size(); ++v)
-                            places[first + v] += sign * moved[v];
+                            positions[first + v] += sign * moved[v];
                     }
                 sign = -sign;
             }
         }
-        return places;
+        return positions;
     }
 
-    [[nodiscard]] std::size_t wedgeCount() const { return out_.names.vertices.size(); }
+    [[nodiscard]] std::size_t wedgeCount() const { return out_.names.originals.size(); }
     [[nodiscard]] const Part& partOf(std::uint32_t wedge) const {
         return mesh_.parts[out_.names.partOf(wedge)];
     }
 
-    void fillBonePlaces(const AttributeSlot& slot, std::size_t first, std::size_t stride) {
+    void fillBonePositions(const AttributeSlot& slot, std::size_t first, std::size_t stride) {
         for (std::uint32_t w = 0; w < wedgeCount(); ++w) {
-            Vec3d place = Vec3d::Zero();
-            forEachBone(partOf(w), out_.names.vertexOf(w), [&](int joint, double weight) {
-                place += slot.scale * weight * bonePlaces_.at(joint);
+            Vec3d position = Vec3d::Zero();
+            forEachBone(partOf(w), out_.names.originalOf(w), [&](int joint, double weight) {
+                position += slot.scale * weight * bonePositions_.at(joint);
             });
-            Eigen::Map<Vec3f>(out_.attributes.data() + w * stride + first) = place.cast<float>();
+            Eigen::Map<Vec3f>(out_.attributes.data() + w * stride + first) = position.cast<float>();
         }
     }
 
@@ -310,11 +309,11 @@ private:
     [[nodiscard]] double surfaceArea() const {
         double area = 0;
         for (std::size_t i = 0; i < out_.corners.size(); i += 3) {
-            const auto place = [&](std::size_t k) -> const Vec3f& {
-                return out_.positions[out_.wedgePosition[out_.corners[i + k]]];
+            const auto position = [&](std::size_t k) -> const Vec3f& {
+                return out_.positions[out_.wedgeVertex[out_.corners[i + k]]];
             };
-            area +=
-                static_cast<double>(0.5F * (place(1) - place(0)).cross(place(2) - place(0)).norm());
+            area += static_cast<double>(
+                0.5F * (position(1) - position(0)).cross(position(2) - position(0)).norm());
         }
         return area;
     }
@@ -337,7 +336,7 @@ private:
         double texture = 0;
         for (std::size_t i = 0; i < out_.corners.size(); i += 3) {
             const auto coord = [&](std::size_t k) -> const Vec3f& {
-                return values[out_.names.vertices[out_.corners[i + k]]];
+                return values[out_.names.originals[out_.corners[i + k]]];
             };
             const Vec3f u = coord(1) - coord(0);
             const Vec3f v = coord(2) - coord(0);
@@ -349,29 +348,29 @@ private:
     const Mesh& mesh_;
     const AttributeWeights& weights_;
     WedgeMesh out_;
-    std::vector<Vec3f> points_;        ///< [V] Metres.
-    std::vector<std::uint32_t> same_;  ///< [V] The first at the same place.
-    std::map<int, Vec3d> bonePlaces_;  ///< By joint, units.
+    std::vector<Vec3f> points_;           ///< [V] Metres.
+    std::vector<std::uint32_t> same_;     ///< [V] The first at the same position.
+    std::map<int, Vec3d> bonePositions_;  ///< By joint, units.
 };
 
 }  // namespace
 
 std::uint32_t OriginalIndices::partOf(std::uint32_t wedge) const {
-    const auto next = std::upper_bound(firstOfPart.begin(), firstOfPart.end(), vertices[wedge]);
+    const auto next = std::upper_bound(firstOfPart.begin(), firstOfPart.end(), originals[wedge]);
     return static_cast<std::uint32_t>(next - firstOfPart.begin()) - 1;
 }
 
-WedgePositions::WedgePositions(const WedgeMesh& mesh)
+WedgeVertices::WedgeVertices(const WedgeMesh& mesh)
     : count_(static_cast<std::uint32_t>(mesh.positions.size())),
-      further_(mesh.wedgePosition.begin() + static_cast<std::ptrdiff_t>(mesh.positions.size()),
-               mesh.wedgePosition.end()) {}
+      further_(mesh.wedgeVertex.begin() + static_cast<std::ptrdiff_t>(mesh.positions.size()),
+               mesh.wedgeVertex.end()) {}
 
-void WedgePositions::renumber(const RemapTable& numbers) {
+void WedgeVertices::renumber(const RemapTable& numbers) {
     std::size_t kept = 0;
     for (std::uint32_t i = 0; i < further_.size(); ++i)
         if (numbers.of(count_ + i) != RemapTable::kNone) further_[kept++] = numbers.of(further_[i]);
     further_.resize(kept);
-    count_ = static_cast<std::uint32_t>(numbers.positions());
+    count_ = static_cast<std::uint32_t>(numbers.vertices());
 }
 
 float AttributeSlot::stored(const float* values, int c) const {

@@ -30,11 +30,11 @@ inline constexpr int kMaxAttributes = 16;
 
 /// Where the bones of a vertex are: the middles of what each bone holds, by the vertex's weights.
 /// Linear in the weights, so that a quadric tells where they change otherwise than evenly.
-inline constexpr const char* kBonePlace = "bone place";
+inline constexpr const char* kBonePosition = "bone position";
 
 /// Where morph targets take a vertex: the sum of its displacements, of every other target with the
 /// other sign so that opposite ones do not cancel out, units. A bend of any target shows in it.
-inline constexpr const char* kMorphPlace = "morph place";
+inline constexpr const char* kMorphPosition = "morph position";
 
 /// An attribute that the metric looks at, and how its numbers are scaled.
 struct AttributeSlot {
@@ -50,31 +50,32 @@ struct AttributeSlot {
 struct OriginalIndices {
     static constexpr std::uint32_t kNone = ~0U;
 
-    std::vector<std::uint32_t> vertices;     ///< [W] The first that is equal.
-    std::vector<std::uint32_t> wedges;       ///< [V]; kNone where no triangle uses it.
+    std::vector<std::uint32_t> originals;    ///< [W] The first vertex that is equal.
+    std::vector<std::uint32_t> wedges;       ///< [O]; kNone where no triangle uses it.
     std::vector<std::uint32_t> firstOfPart;  ///< [parts] Vertex.
 
     [[nodiscard]] std::uint32_t partOf(std::uint32_t wedge) const;
     /// Index in its part.
-    [[nodiscard]] std::uint32_t vertexOf(std::uint32_t wedge) const {
-        return vertices[wedge] - firstOfPart[partOf(wedge)];
+    [[nodiscard]] std::uint32_t originalOf(std::uint32_t wedge) const {
+        return originals[wedge] - firstOfPart[partOf(wedge)];
     }
 };
 
-/// Positions are worked on in blocks of so many, with consecutive numbers: they lie together in
+/// Vertices are worked on in blocks of so many, with consecutive numbers: they lie together in
 /// space and in memory, and what is kept of them fits into a core's own cache.
 inline constexpr unsigned kBlockBits = 12;
 inline constexpr std::uint32_t kBlock = 1U << kBlockBits;
 
-/// All triangle parts of a mesh side by side. Vertices that are equal in every attribute are
-/// one wedge; wedges that are equal in place are one position.
+/// All triangle parts of a mesh side by side, in the terms of Hoppe 99: the original's vertices
+/// that are equal in every attribute are one wedge, wedges at one position are one vertex.
+/// O: vertices of the original, W: wedges, V: vertices.
 struct WedgeMesh {
     OriginalIndices names;
-    /// [P] centred, diagonal of the bounds = 1. Along a curve through space: see geometry/morton.h.
+    /// [V] centred, diagonal of the bounds = 1. Along a curve through space: see geometry/morton.h.
     std::vector<Vec3f> positions;
-    std::vector<std::uint32_t> wedgePosition;  ///< [W]; wedge p < P is at position p.
-    std::size_t triangles = 0;                 ///< T
-    /// [3T] wedges; no triangle is degenerate. In the order of their first corners' positions.
+    std::vector<std::uint32_t> wedgeVertex;  ///< [W]; wedge p < P is at vertex p.
+    std::size_t triangles = 0;               ///< T
+    /// [3T] wedges; no triangle is degenerate. In the order of their first corners' vertices.
     std::vector<std::uint32_t> corners;
     int attributeCount = 0;                     ///< K <= kMaxAttributes
     std::vector<AttributeSlot> attributeSlots;  ///< What they are, K numbers together.
@@ -89,18 +90,18 @@ class RemapTable {
 public:
     static constexpr std::uint32_t kNone = ~0U;
 
-    /// `isLeft(w)` of each of so many; the first `positions` of them are positions.
+    /// `isLeft(w)` of each of so many; the first `vertices` of them are at a vertex of their own.
     template <typename IsLeft>
-    RemapTable(std::uint32_t wedges, std::uint32_t positions, IsLeft&& isLeft)
+    RemapTable(std::uint32_t wedges, std::uint32_t vertices, IsLeft&& isLeft)
         : words_(wedges / 64 + 1) {
         for (std::uint32_t w = 0; w < wedges; ++w)
             words_[w / 64].left |= std::uint64_t{isLeft(w)} << w % 64;
         for (std::size_t i = 1; i < words_.size(); ++i) words_[i].before = words_[i - 1].after();
-        positions_ = rank(positions);
+        vertices_ = rank(vertices);
     }
 
-    /// Positions left: these have the first numbers again.
-    [[nodiscard]] std::size_t positions() const { return positions_; }
+    /// Vertices left: these have the first numbers again.
+    [[nodiscard]] std::size_t vertices() const { return vertices_; }
     /// kNone for wedges that are gone.
     [[nodiscard]] std::uint32_t of(std::uint32_t wedge) const {
         return words_[wedge / 64].left >> wedge % 64 & 1U ? rank(wedge) : kNone;
@@ -143,13 +144,13 @@ private:
         return word.before + static_cast<std::uint32_t>(std::popcount(word.left & before));
     }
     std::vector<Word> words_;
-    std::size_t positions_ = 0;
+    std::size_t vertices_ = 0;
 };
 
-/// Where wedges lie: most at the position of their own number.
-class WedgePositions {
+/// Where wedges lie: most at the vertex of their own number.
+class WedgeVertices {
 public:
-    explicit WedgePositions(const WedgeMesh& mesh);
+    explicit WedgeVertices(const WedgeMesh& mesh);
     [[nodiscard]] std::size_t count() const { return count_; }
     [[nodiscard]] std::uint32_t of(std::uint32_t wedge) const {
         return wedge < count_ ? wedge : further_[wedge - count_];

@@ -84,7 +84,7 @@ std::vector<ObjectWaste> rankWaste(const Scene& scene, const Survey& survey) {
 std::vector<bool> removableTriangles(const Scene& scene, const Survey& survey) {
     std::vector<bool> removable;
     for (const Asset& asset : scene.assets) {
-        const WeldedMesh welded = weldPlaces(*asset.mesh);
+        const WeldedMesh welded = weldPositions(*asset.mesh);
         const std::vector<std::uint32_t>& corners = welded.corners;
         const std::size_t first = removable.size();
         std::vector<bool> touched(welded.points.size(), false);

@@ -74,7 +74,7 @@ Part scan(std::size_t triangles) {
 
 /// Marching tetrahedra (A. Doi, A. Koide 1991) over the zero set of a function in a unit cube.
 Part isosurface(int cells, const std::function<double(const Vec3d&)>& field) {
-    const auto place = [&](std::array<int, 3> c) -> Vec3d {
+    const auto positionOf = [&](std::array<int, 3> c) -> Vec3d {
         return Vec3d(c[0], c[1], c[2]) / static_cast<double>(cells);
     };
     std::map<std::pair<std::array<int, 3>, std::array<int, 3>>, std::uint32_t> known;
@@ -83,7 +83,7 @@ Part isosurface(int cells, const std::function<double(const Vec3d&)>& field) {
     std::map<std::array<int, 3>, double> values;
     const auto valueAt = [&](const std::array<int, 3>& c) {
         const auto [at, isNew] = values.try_emplace(c, 0);
-        if (isNew) at->second = field(place(c));
+        if (isNew) at->second = field(positionOf(c));
         return at->second;
     };
     const auto cut = [&](std::array<int, 3> a, std::array<int, 3> b) {
@@ -93,7 +93,7 @@ Part isosurface(int cells, const std::function<double(const Vec3d&)>& field) {
         if (isNew) {
             const double va = valueAt(a), vb = valueAt(b);
             const double t = std::clamp(va / (va - vb), 0.02, 0.98);
-            points.push_back((place(a) + t * (place(b) - place(a))).cast<float>());
+            points.push_back((positionOf(a) + t * (positionOf(b) - positionOf(a))).cast<float>());
         }
         return at->second;
     };
@@ -114,7 +114,7 @@ Part isosurface(int cells, const std::function<double(const Vec3d&)>& field) {
                         (valueAt(c) < 0 ? in : out).push_back(c);
                     }
                     if (in.empty() || out.empty()) continue;
-                    const Vec3d outward = place(out[0]) - place(in[0]);
+                    const Vec3d outward = positionOf(out[0]) - positionOf(in[0]);
                     if (in.size() == 2) {
                         const auto a = cut(in[0], out[0]), b = cut(in[0], out[1]);
                         const auto c = cut(in[1], out[1]), d = cut(in[1], out[0]);

@@ -16,14 +16,14 @@ using Triangle = std::array<std::uint32_t, 3>;
 struct Entry {
     double cost;
     std::uint32_t a, b, stampA, stampB;
-    Vec3d place;
+    Vec3d position;
     bool operator<(const Entry& other) const { return cost > other.cost; }
 };
 
 class Textbook {
 public:
     explicit Textbook(const Mesh& mesh) {
-        const WeldedMesh welded = weldPlaces(mesh);
+        const WeldedMesh welded = weldPositions(mesh);
         for (const Vec3f& point : welded.points) points_.push_back(point.cast<double>());
         faces_.resize(points_.size());
         stamps_.assign(points_.size(), 0);
@@ -94,15 +94,17 @@ private:
             const Eigen::Vector4d h(p.x(), p.y(), p.z(), 1);
             return std::max(h.dot(q * h), 0.0);
         };
-        std::vector<Vec3d> places = {(points_[a] + points_[b]) / 2, points_[a], points_[b]};
+        std::vector<Vec3d> positions = {(points_[a] + points_[b]) / 2, points_[a], points_[b]};
         const Eigen::Matrix3d form = q.topLeftCorner<3, 3>();
         const Eigen::FullPivLU<Eigen::Matrix3d> solver(form);
         const Vec3d best = solver.solve(-q.topRightCorner<3, 1>());
         const double length = (points_[a] - points_[b]).norm();
-        if (solver.rcond() > 1e-4 && (best - places[0]).norm() < 2 * length) places.push_back(best);
-        const Vec3d place = *std::min_element(
-            places.begin(), places.end(), [&](auto& x, auto& y) { return costAt(x) < costAt(y); });
-        heap_.push({costAt(place), a, b, stamps_[a], stamps_[b], place});
+        if (solver.rcond() > 1e-4 && (best - positions[0]).norm() < 2 * length)
+            positions.push_back(best);
+        const Vec3d position =
+            *std::min_element(positions.begin(), positions.end(),
+                              [&](auto& x, auto& y) { return costAt(x) < costAt(y); });
+        heap_.push({costAt(position), a, b, stamps_[a], stamps_[b], position});
     }
     bool isAllowed(const Entry& entry) const {
         const std::set<std::uint32_t> left = neighbours(entry.a), right = neighbours(entry.b);
@@ -110,23 +112,23 @@ private:
         std::set_intersection(left.begin(), left.end(), right.begin(), right.end(),
                               std::back_inserter(common));
         if (common.size() != facesAt(entry.a, entry.b)) return false;
-        return facesForward(entry.a, entry.b, entry.place) &&
-               facesForward(entry.b, entry.a, entry.place);
+        return facesForward(entry.a, entry.b, entry.position) &&
+               facesForward(entry.b, entry.a, entry.position);
     }
-    bool facesForward(std::uint32_t moving, std::uint32_t other, const Vec3d& place) const {
+    bool facesForward(std::uint32_t moving, std::uint32_t other, const Vec3d& position) const {
         for (const std::uint32_t f : faces_[moving]) {
             const Triangle& t = triangles_[f];
             if (std::count(t.begin(), t.end(), other) > 0) continue;
             const auto at = [&](std::size_t c) -> const Vec3d& {
-                return t[c] == moving ? place : points_[t[c]];
+                return t[c] == moving ? position : points_[t[c]];
             };
             if ((at(1) - at(0)).cross(at(2) - at(0)).dot(cross(t)) <= 0) return false;
         }
         return true;
     }
     void join(const Entry& entry) {
-        const auto [cost, from, to, stampA, stampB, place] = entry;
-        points_[to] = place;
+        const auto [cost, from, to, stampA, stampB, position] = entry;
+        points_[to] = position;
         quadrics_[to] += quadrics_[from];
         for (const std::uint32_t f : faces_[from]) {
             Triangle& t = triangles_[f];

@@ -497,12 +497,12 @@ private:
             const Move& move = moves_.at(part.material);
             const Stream& coords = *part.find("TEXCOORD_0");
             const std::vector<Vec2f> shifts = tileShifts(part, coords)->shifts;  // as judged
-            std::vector<Vec2f> places;
+            std::vector<Vec2f> onPage;
             for (std::size_t v = 0; v < coords.count(); ++v) {
                 const Vec2f at = Vec2f(coords.value(v, 0), coords.value(v, 1)) + shifts[v];
-                places.emplace_back(move.corner + at.cwiseProduct(move.extent));
+                onPage.emplace_back(move.corner + at.cwiseProduct(move.extent));
             }
-            part.set("TEXCOORD_0", makeStream(places));
+            part.set("TEXCOORD_0", makeStream(onPage));
             part.material = move.material;
         }
         if (progress_.cancelled()) return mesh;

@@ -44,8 +44,8 @@ std::vector<bool> fixedMaterials(const Scene& scene) {
     return fixed;
 }
 
-void layAt(Part& part, const Vec2f& place) {
-    part.set("TEXCOORD_0", makeStream(std::vector<Vec2f>(part.vertexCount(), place)));
+void layAt(Part& part, const Vec2f& coords) {
+    part.set("TEXCOORD_0", makeStream(std::vector<Vec2f>(part.vertexCount(), coords)));
 }
 
 /// Parts of the palette's materials read from it; equal ones become one. Returns how many fewer.
@@ -56,7 +56,7 @@ MeshPtr withPalette(const MeshPtr& mesh, const PaletteResult& palette, std::size
         if (part.material < 0) continue;
         const auto own = static_cast<std::size_t>(part.material);
         if (own >= palette.materials.size() || palette.materials[own] < 0) continue;
-        layAt(part, palette.places[own]);
+        layAt(part, palette.coords[own]);
         part.material = palette.materials[own];
         changed = true;
     }
@@ -118,7 +118,7 @@ public:
 
     struct Move {
         int material = -1;
-        std::optional<Vec2f> place;  ///< Where its texture is looked up; none: as before.
+        std::optional<Vec2f> coords;  ///< Where its texture is looked up; none: as before.
     };
     using Moves = std::map<int, Move>;
 
@@ -226,7 +226,7 @@ MeshPtr moved(const MeshPtr& mesh, const PartMover::Moves& moves) {
     for (Part& part : copy.parts) {
         const auto found = moves.find(part.material);
         if (found == moves.end()) continue;
-        if (found->second.place) layAt(part, *found->second.place);
+        if (found->second.coords) layAt(part, *found->second.coords);
         part.material = found->second.material;
     }
     return joinParts(finishMesh(std::move(copy)));

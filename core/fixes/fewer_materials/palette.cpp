@@ -92,7 +92,7 @@ public:
         scene_.materials.push_back(parseMaterial(json));
         for (std::size_t i = 0; i < members.size(); ++i) {
             result_.materials[members[i]] = material;
-            result_.places[members[i]] = sheet.middle(i);
+            result_.coords[members[i]] = sheet.middle(i);
         }
         result_.colours += members.size();
     }
@@ -153,7 +153,7 @@ std::string materialKind(const Material& material) {
 PaletteResult addPalettes(Scene& scene, bool wholeScene, const std::vector<bool>& fixed) {
     PaletteResult result;
     result.materials.assign(scene.materials.size(), -1);
-    result.places.assign(scene.materials.size(), Vec2f::Zero());
+    result.coords.assign(scene.materials.size(), Vec2f::Zero());
     std::map<std::string, std::set<std::size_t>> groups;
     for (std::size_t m = 0; m < fixed.size(); ++m)
         if (!fixed[m] && scene.materials[m].textures.empty())

@@ -15,7 +15,7 @@ struct PaletteResult {
     std::size_t colours = 0;
     /// [materials before] Where each reads now; -1: as before.
     std::vector<int> materials;
-    std::vector<Vec2f> places;  ///< [materials before] Texture coordinates of its colour.
+    std::vector<Vec2f> coords;  ///< [materials before] Texture coordinates of its colour.
 };
 
 /// Adds palettes to the scene: images, textures and materials behind those that there are; no mesh

@@ -79,7 +79,7 @@ std::vector<MeshRuns> takeWeights(const Scene& scene, const Survey& survey) {
         const std::size_t count = asset.mesh->triangles;
         SeenMesh& mesh = meshes[asset.mesh->hash];
         if (names.try_emplace(asset.mesh->hash, asset.mesh->name).second) {
-            mesh.welded = weldPlaces(*asset.mesh);
+            mesh.welded = weldPositions(*asset.mesh);
             mesh.pixels.assign(count, 0);
             mesh.unseen.assign(count, true);
             measureAreas(mesh);

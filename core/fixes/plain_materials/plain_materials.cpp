@@ -44,7 +44,7 @@ std::vector<bool> closedMaterials(const Scene& scene) {
                 return part.material >= 0 && elementOf(scene.materials, part.material).doubleSided;
             });
         if (!asks) continue;
-        const WeldedMesh welded = weldPlaces(*asset.mesh);
+        const WeldedMesh welded = weldPositions(*asset.mesh);
         std::size_t first = 0;
         for (const Part& part : asset.mesh->parts) {
             const std::size_t count = 3 * part.triangleCount();

@@ -129,11 +129,11 @@ bool meetsAlongAnEdge(const Mesh& mesh, const std::vector<std::vector<bool>>& lo
     for (std::size_t p = 0; p < locked.size(); ++p) {
         if (std::find(locked[p].begin(), locked[p].end(), true) == locked[p].end()) continue;
         const Part& part = mesh.parts[p];
-        const std::vector<Vec3f> places = positionsOf(part);
+        const std::vector<Vec3f> positions = positionsOf(part);
         for (std::size_t c = 0; part.isTriangles() && c < part.indices.size(); ++c) {
             const std::uint32_t from = part.indices[c];
             const std::uint32_t to = part.indices[c % 3 == 2 ? c - 2 : c + 1];
-            if (locked[p][from] && locked[p][to] && places[from] != places[to]) return true;
+            if (locked[p][from] && locked[p][to] && positions[from] != positions[to]) return true;
         }
     }
     return false;

@@ -200,7 +200,7 @@ public:
                          mesh.bounds.sizes().maxCoeff() * scale > kMuchLarger * settings_.cell;
         const bool wide = mesh.bounds.diagonal().norm() * scale > settings_.minGap;
         if (cut || (settings_.minGap > 0 && wide)) {
-            const WeldedMesh welded = weldPlaces(mesh);
+            const WeldedMesh welded = weldPositions(mesh);
             if (settings_.minGap > 0 && wide) {
                 if (progress.cancelled()) return {};
                 const Labels loose = byPiece(welded, settings_.minGap / scale);

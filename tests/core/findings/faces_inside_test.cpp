@@ -29,14 +29,14 @@ Mesh cubesInARow(int count) {
 
 TEST(FacesInside, AreThoseWhereCubesTouch) {
     const Mesh mesh = cubesInARow(3);
-    const auto inside = facesInside({}, mesh, weldPlaces(mesh));
+    const auto inside = facesInside({}, mesh, weldPositions(mesh));
     EXPECT_EQ(std::count(inside.begin(), inside.end(), true), 2 * 2 * 2)
         << "two contacts, two sides of two triangles";
 }
 
 TEST(FacesInside, ACutShowsThemAsLinesAcrossTheOutline) {
     const Mesh mesh = cubesInARow(3);
-    const WeldedMesh welded = weldPlaces(mesh);
+    const WeldedMesh welded = weldPositions(mesh);
     const MeshCut cut = cutThroughMost(welded, facesInside({}, mesh, welded));
     ASSERT_NE(cut.axis, 0) << "the faces lie across X: only other planes meet them";
     Eigen::AlignedBox2f outline;
@@ -56,7 +56,7 @@ TEST(FacesInside, ACutShowsThemAsLinesAcrossTheOutline) {
 
 TEST(FacesInside, WithoutAnyThereIsNothingToCut) {
     const Mesh mesh = cubesInARow(1);
-    const WeldedMesh welded = weldPlaces(mesh);
+    const WeldedMesh welded = weldPositions(mesh);
     EXPECT_TRUE(cutThroughMost(welded, facesInside({}, mesh, welded)).segments.empty());
 }
 

@@ -133,25 +133,25 @@ Scene makeCells() {
     std::array<Mesh, 2> cells;
     for (int side = 0; side < 2; ++side) {
         Mesh grid = test::makeGrid(kCells, kCells, 4);
-        std::vector<Vec3f> places = positionsOf(grid.parts[0]);
-        for (Vec3f& place : places)
-            place.y() = static_cast<float>(
-                hill(static_cast<double>(place.x()) + 4 * side, static_cast<double>(place.z())));
-        grid.parts[0].set("POSITION", makeStream(places));
+        std::vector<Vec3f> positions = positionsOf(grid.parts[0]);
+        for (Vec3f& position : positions)
+            position.y() = static_cast<float>(hill(static_cast<double>(position.x()) + 4 * side,
+                                                   static_cast<double>(position.z())));
+        grid.parts[0].set("POSITION", makeStream(positions));
         elementOf(cells, side) = grid;
     }
     return test::makeScene({{cells[0], {0, 0, 0}}, {cells[1], {4, 0, 0}}});
 }
 
-/// Places, in millimetres, of a mesh's used vertices on the plane x = `at` of the world.
+/// Positions, in millimetres, of a mesh's used vertices on the plane x = `at` of the world.
 std::set<std::pair<long, long>> alongSeam(const Mesh& mesh, double shift, double at) {
     std::set<std::pair<long, long>> found;
     for (const Part& part : mesh.parts) {
-        const std::vector<Vec3f> places = positionsOf(part);
+        const std::vector<Vec3f> positions = positionsOf(part);
         for (const std::uint32_t index : part.indices) {
-            const Vec3d place = places[index].cast<double>();
-            if (std::fabs(place.x() + shift - at) > 1e-4) continue;
-            found.insert({std::lround(place.y() * 1000), std::lround(place.z() * 1000)});
+            const Vec3d position = positions[index].cast<double>();
+            if (std::fabs(position.x() + shift - at) > 1e-4) continue;
+            found.insert({std::lround(position.y() * 1000), std::lround(position.z() * 1000)});
         }
     }
     return found;

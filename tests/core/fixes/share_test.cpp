@@ -56,12 +56,12 @@ Mesh shuffled(Mesh mesh, unsigned seed) {
         std::vector<std::uint32_t> order(part.vertexCount());
         for (std::uint32_t i = 0; i < order.size(); ++i) order[i] = i;
         std::shuffle(order.begin(), order.end(), random);
-        std::vector<std::uint32_t> place(order.size());
-        for (std::uint32_t i = 0; i < order.size(); ++i) place[order[i]] = i;
+        std::vector<std::uint32_t> rank(order.size());
+        for (std::uint32_t i = 0; i < order.size(); ++i) rank[order[i]] = i;
         std::vector<std::array<std::uint32_t, 3>> triangles;
         for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
             triangles.push_back(
-                {place[part.indices[i + 1]], place[part.indices[i + 2]], place[part.indices[i]]});
+                {rank[part.indices[i + 1]], rank[part.indices[i + 2]], rank[part.indices[i]]});
         std::shuffle(triangles.begin(), triangles.end(), random);
         std::vector<std::uint32_t> indices;
         for (const auto& t : triangles) indices.insert(indices.end(), t.begin(), t.end());

@@ -34,7 +34,7 @@ Mesh boxes(const std::vector<Box>& all) {
 }
 
 std::ptrdiff_t covered(const Mesh& mesh) {
-    const WeldedMesh welded = weldPlaces(mesh);
+    const WeldedMesh welded = weldPositions(mesh);
     const auto found = coveredFaces(welded, std::vector<bool>(welded.corners.size() / 3, true));
     return std::count(found.begin(), found.end(), true);
 }

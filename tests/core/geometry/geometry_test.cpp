@@ -187,15 +187,15 @@ TEST(Morton, TakesTheBitsOfEachAxisInTurn) {
 
 TEST(Morton, RanksEachPlaceOnceAndTheNearTogether) {
     // Points of a square in an order that jumps about.
-    std::vector<Vec3f> places;
+    std::vector<Vec3f> points;
     for (std::uint32_t i = 0; i < 64 * 64; ++i) {
         const std::uint32_t at = i * 1597U % (64 * 64);
-        places.push_back({static_cast<float>(at % 64), 0, static_cast<float>(at / 64)});
+        points.push_back({static_cast<float>(at % 64), 0, static_cast<float>(at / 64)});
     }
-    const std::vector<std::uint32_t> ranks = ranksAlongCurve(places);
-    std::vector<Vec3f> ordered(places.size(), Vec3f::Constant(-1));
-    for (std::size_t i = 0; i < places.size(); ++i) ordered[ranks[i]] = places[i];
-    for (const Vec3f& place : ordered) ASSERT_GE(place.x(), 0) << "every rank once";
+    const std::vector<std::uint32_t> ranks = ranksAlongCurve(points);
+    std::vector<Vec3f> ordered(points.size(), Vec3f::Constant(-1));
+    for (std::size_t i = 0; i < points.size(); ++i) ordered[ranks[i]] = points[i];
+    for (const Vec3f& point : ordered) ASSERT_GE(point.x(), 0) << "every rank once";
     for (std::size_t begin = 0; begin < ordered.size(); begin += 256) {
         Eigen::AlignedBox3f box;
         for (std::size_t i = begin; i < begin + 256; ++i) box.extend(ordered[i]);
@@ -214,8 +214,8 @@ TEST(Morton, LeavesWhatLiesInOnePlaceAsItCame) {
 TEST(Morton, RanksPlacesThatAreNoNumbers) {
     const float nan = std::nanf("");
     const float inf = std::numeric_limits<float>::infinity();
-    const std::vector<Vec3f> places = {{0, 0, 0}, {nan, 1, 0}, {inf, 0, 0}, {1, -inf, nan}};
-    const std::vector<std::uint32_t> ranks = ranksAlongCurve(places);
+    const std::vector<Vec3f> points = {{0, 0, 0}, {nan, 1, 0}, {inf, 0, 0}, {1, -inf, nan}};
+    const std::vector<std::uint32_t> ranks = ranksAlongCurve(points);
     EXPECT_EQ(std::set<std::uint32_t>(ranks.begin(), ranks.end()).size(), 4U);
 }
 

@@ -102,9 +102,9 @@ TEST(Picture, TransparentSurfacesCoverByTheirAlpha) {
     wall.parts[0].material = addMaterial(scene, AlphaMode::Blend, {1, 1, 1, 0.25F});
     // A second pane half a metre behind it.
     Part behind = wall.parts[0];
-    std::vector<Vec3f> places = positionsOf(behind);
-    for (Vec3f& place : places) place.z() -= 0.01F;
-    behind.set("POSITION", makeStream(places));
+    std::vector<Vec3f> positions = positionsOf(behind);
+    for (Vec3f& position : positions) position.z() -= 0.01F;
+    behind.set("POSITION", makeStream(positions));
     wall.parts.push_back(behind);
     const MeshPtr mesh = finishMesh(std::move(wall));
     const Picture picture = paintFront(scene, mesh, 10);

@@ -59,10 +59,10 @@ TEST(Wedges, TheFirstAtEachPositionHasItsNumber) {
     // A box: eight positions of three wedges each.
     const WedgeMesh wedges = buildWedgeMesh(test::makeBox({1, 2, 3}), {}).value();
     ASSERT_EQ(wedges.positions.size(), 8U);
-    ASSERT_EQ(wedges.wedgePosition.size(), 24U);
+    ASSERT_EQ(wedges.wedgeVertex.size(), 24U);
     std::array<int, 8> count{};
-    for (std::uint32_t w = 0; w < 8; ++w) EXPECT_EQ(wedges.wedgePosition[w], w);
-    for (const std::uint32_t position : wedges.wedgePosition) ++count[position];
+    for (std::uint32_t w = 0; w < 8; ++w) EXPECT_EQ(wedges.wedgeVertex[w], w);
+    for (const std::uint32_t vertex : wedges.wedgeVertex) ++count[vertex];
     EXPECT_THAT(count, testing::Each(3));
 }
 
@@ -78,11 +78,11 @@ TEST(RemapTable, CountWhatIsLeftAcrossWords) {
             if (isLeft(w)) expected.push_back(value);
         }
     }
-    EXPECT_EQ(numbers.positions(), 100U);
+    EXPECT_EQ(numbers.vertices(), 100U);
     numbers.apply(values, 2);
     EXPECT_EQ(values, expected);
     const RemapTable all(64, 64, [](std::uint32_t) { return true; });
-    EXPECT_EQ(all.positions(), 64U);
+    EXPECT_EQ(all.vertices(), 64U);
     EXPECT_EQ(all.of(63), 63U);
 }
 
@@ -98,7 +98,7 @@ TEST(Wedges, NamesLeadFromVerticesToWedgesAndBack) {
             const std::uint32_t wedge = names.wedges[names.firstOfPart[p] + vertex];
             ASSERT_EQ(names.partOf(wedge), p);
             for (int c = 0; c < 3; ++c)
-                EXPECT_EQ(positions.value(names.vertexOf(wedge), c), positions.value(vertex, c));
+                EXPECT_EQ(positions.value(names.originalOf(wedge), c), positions.value(vertex, c));
         }
     }
 }
@@ -109,15 +109,15 @@ TEST(Wedges, NamesLeadFromVerticesToWedgesAndBack) {
 WedgeMesh square() {
     WedgeMesh mesh;
     mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 0, -1}, {1, 0, -1}};
-    mesh.wedgePosition = {0, 1, 2, 3};
+    mesh.wedgeVertex = {0, 1, 2, 3};
     mesh.corners = {0, 1, 2, 2, 1, 3};
     mesh.triangles = 2;
     return mesh;
 }
 
-std::vector<Corner> cornersAt(const Fans& fans, std::uint32_t position) {
+std::vector<Corner> cornersAt(const Fans& fans, std::uint32_t vertex) {
     std::vector<Corner> corners;
-    for (const Corner corner : fans.at(position)) corners.push_back(corner);
+    for (const Corner corner : fans.at(vertex)) corners.push_back(corner);
     return corners;
 }
 
@@ -130,7 +130,7 @@ TEST(Fans, ListTheCornersAtEachPosition) {
     EXPECT_THAT(cornersAt(fans, 2), ElementsAre(2, kSecond));
     EXPECT_EQ(nextCorner(2), 0U);
     EXPECT_EQ(previousCorner(kSecond), kSecond + 2);
-    EXPECT_EQ(fans.positionAt(nextCorner(kSecond)), 1U);
+    EXPECT_EQ(fans.vertexAt(nextCorner(kSecond)), 1U);
     EXPECT_EQ(fans.facing(1), Vec3f::UnitY());
     EXPECT_EQ(fans.end(), 2 * kSecond);
 }
@@ -141,7 +141,7 @@ TEST(Fans, PassOverWhatHasBeenRemoved) {
     fans.remove(1);
     EXPECT_TRUE(cornersAt(fans, 0).empty());
     EXPECT_THAT(cornersAt(fans, 1), ElementsAre(Fans::kStride + 1));
-    EXPECT_EQ(fans.end(), 2 * Fans::kStride) << "its place is still there";
+    EXPECT_EQ(fans.end(), 2 * Fans::kStride) << "its words are still there";
 }
 
 TEST(Fans, JoinUntilOneIsLeft) {
@@ -155,7 +155,7 @@ TEST(Fans, JoinUntilOneIsLeft) {
         for (const IncidentCorner& incident : from.incident) fans.setWedge(incident.corner, p - 1);
         fans.join(from, to);
         EXPECT_TRUE(cornersAt(fans, p).empty());
-        for (const Corner corner : fans.at(p - 1)) ASSERT_EQ(fans.positionAt(corner), p - 1);
+        for (const Corner corner : fans.at(p - 1)) ASSERT_EQ(fans.vertexAt(corner), p - 1);
     }
     EXPECT_EQ(cornersAt(fans, 0).size(), 3 * wedges.triangles) << "none was lost, none is twice";
 }
@@ -165,12 +165,12 @@ TEST(Fans, AreGatheredWithBothNeighboursOfEachTriangle) {
     const Fans fans(mesh);
     Star star;
     fans.gatherOneRing(0, star);
-    EXPECT_EQ(star.position, 0U);
+    EXPECT_EQ(star.vertex, 0U);
     ASSERT_EQ(star.incident.size(), cornersAt(fans, 0).size());
     for (const IncidentCorner& incident : star.incident) {
-        EXPECT_EQ(fans.positionAt(incident.corner), 0U);
-        EXPECT_EQ(incident.next, fans.positionAt(nextCorner(incident.corner)));
-        EXPECT_EQ(incident.previous, fans.positionAt(previousCorner(incident.corner)));
+        EXPECT_EQ(fans.vertexAt(incident.corner), 0U);
+        EXPECT_EQ(incident.next, fans.vertexAt(nextCorner(incident.corner)));
+        EXPECT_EQ(incident.previous, fans.vertexAt(previousCorner(incident.corner)));
     }
 }
 
@@ -178,14 +178,14 @@ TEST(Fans, AreTheSameByNewNumbers) {
     WedgeMesh box = buildWedgeMesh(test::makeBox({1, 2, 3}), {}).value();
     Fans fans(box);
     for (const Corner corner : fans.at(3)) fans.remove(corner);
-    std::map<std::uint32_t, std::multiset<std::array<float, 3>>> facings;  // by position
+    std::map<std::uint32_t, std::multiset<std::array<float, 3>>> facings;  // by vertex
     const auto facing = [](const Fans& of, Corner corner) {
         const Vec3f f = of.facing(corner);
         return std::array{f.x(), f.y(), f.z()};
     };
     for (std::uint32_t p = 0; p < 8; ++p)
         for (const Corner corner : fans.at(p)) facings[p].insert(facing(fans, corner));
-    const RemapTable numbers(24, 8, [&](std::uint32_t w) { return box.wedgePosition[w] != 3; });
+    const RemapTable numbers(24, 8, [&](std::uint32_t w) { return box.wedgeVertex[w] != 3; });
     EXPECT_EQ(numbers.of(2), 2U);
     EXPECT_EQ(numbers.of(3), RemapTable::kNone);
     EXPECT_EQ(numbers.of(7), 6U);
@@ -195,14 +195,14 @@ TEST(Fans, AreTheSameByNewNumbers) {
         if (p == 3) continue;
         std::multiset<std::array<float, 3>> now;
         for (const Corner corner : fans.at(numbers.of(p))) {
-            EXPECT_EQ(fans.positionAt(corner), numbers.of(p));
+            EXPECT_EQ(fans.vertexAt(corner), numbers.of(p));
             now.insert(facing(fans, corner));
         }
         EXPECT_EQ(now, facings[p]) << p;
         corners += now.size();
     }
-    EXPECT_EQ(fans.end(), corners / 3 * Fans::kStride) << "no place is kept for the others";
-    EXPECT_EQ(numbers.positions(), 7U);
+    EXPECT_EQ(fans.end(), corners / 3 * Fans::kStride) << "no room is kept for the others";
+    EXPECT_EQ(numbers.vertices(), 7U);
 }
 
 TEST(Fans, VisitEachTriangleOnceThoughBlocksGoSideBySide) {
@@ -211,7 +211,7 @@ TEST(Fans, VisitEachTriangleOnceThoughBlocksGoSideBySide) {
     const Fans fans(wedges);
     std::vector<std::uint32_t> first;
     for (Corner corner = 0; corner < fans.end(); corner += Fans::kStride)
-        first.push_back(fans.positionAt(corner));
+        first.push_back(fans.vertexAt(corner));
     EXPECT_TRUE(std::ranges::is_sorted(first)) << "triangles lie with their vertices";
     std::vector<int> visits(wedges.triangles, 0);
     fans.visitBlocks([&](Corner corner) { ++visits[corner / Fans::kStride]; });
@@ -325,17 +325,17 @@ TEST(CollapseSteps, GiveBackWhatTheyWereGiven) {
     steps.add({merges, 1, 0.7F, Vec3f(1, 2, 3), attributes});
     steps.add({{merges.data(), 1}, 2, 0.9F, {}, {}});
     CollapseSteps::Cursor cursor;
-    EXPECT_FALSE(steps.at(cursor).place);
+    EXPECT_FALSE(steps.at(cursor).position);
     steps.advance(cursor);
     const CollapseStep moved = steps.at(cursor);
-    EXPECT_EQ(moved.place, Vec3f(1, 2, 3));
+    EXPECT_EQ(moved.position, Vec3f(1, 2, 3));
     EXPECT_THAT(moved.attributes, ElementsAre(5, 6, 7, 8));
     EXPECT_EQ(moved.merges[1].from, 3U);
     EXPECT_EQ(moved.triangles, 1U);
     steps.advance(cursor);
     const CollapseStep last = steps.at(cursor);
     EXPECT_EQ(last.merges.size(), 1U);
-    EXPECT_FALSE(last.place);
+    EXPECT_FALSE(last.position);
     EXPECT_NEAR(last.deviation, 0.9F, 0.9F / 128);
 }
 
@@ -367,7 +367,7 @@ TEST(CollapseLog, TellsOfLoosePiecesAtEveryCount) {
 }
 
 TEST(CollapseLog, TrianglesThatHadNoSurfaceNeverComeBack) {
-    // Slits along an edge whose ends are wedges of their own: both ends lie in one place, and what
+    // Slits along an edge whose ends are wedges of their own: both ends lie at one vertex, and what
     // is on either side of it moves away.
     Mesh mesh = test::makeGrid(10, 10, 1, waves);
     std::vector<Vec3f> positions = positionsOf(mesh.parts[0]);
@@ -445,7 +445,7 @@ TEST(Reducer, ThinsOutTheRimsOfBlocksLikeTheRest) {
         for (std::size_t k = 0; k < 3; ++k)
             if (wedges.corners[i] / kBlock != wedges.corners[i + k] / kBlock)
                 for (std::size_t j = 0; j < 3; ++j)
-                    onRim[wedges.names.vertices[wedges.corners[i + j]]] = true;
+                    onRim[wedges.names.originals[wedges.corners[i + j]]] = true;
     const auto rims = static_cast<double>(std::ranges::count(onRim, true));
     ASSERT_GT(rims, 1000);
     Reducer reducer(*mesh, {});
@@ -540,10 +540,10 @@ TEST(Reducer, WhatIsLockedStaysWhereverVerticesMayGo) {
         ASSERT_TRUE(reducer.reduceTo(200, kNoLimit, noProgress()));
         const Mesh reduced = reducer.mesh();
         const std::vector<Vec3f> after = positionsOf(reduced.parts[0]);
-        for (const Vec3f& place : kept)
+        for (const Vec3f& position : kept)
             EXPECT_TRUE(std::ranges::any_of(after, [&](const Vec3f& p) {
-                return (p - place).norm() < 1e-6F;
-            })) << place.transpose();
+                return (p - position).norm() < 1e-6F;
+            })) << position.transpose();
     }
 }
 

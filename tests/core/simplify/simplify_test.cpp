@@ -87,7 +87,7 @@ TEST(Quadric, MinimumIsWherePlanesMeetAndElseNearby) {
 WedgeMesh strip() {
     WedgeMesh mesh;
     mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 0, -1}, {1, 0, -1}};
-    mesh.wedgePosition = {0, 1, 2, 3};
+    mesh.wedgeVertex = {0, 1, 2, 3};
     mesh.corners = {0, 1, 2, 2, 1, 3};
     mesh.attributeCount = 1;
     mesh.attributes = {0, 0, 1, 0, 0, 0, 1, 0};
@@ -115,7 +115,7 @@ TEST(ErrorMetric, AttributesThatJumpCost) {
     const ErrorMetric::Joined together = metric.together(1, 3, {&pair, 1});
     // The first triangle's texture goes on to 6 where the last corner has 1; it weighs 1 / 6.
     EXPECT_NEAR(onto.cost, 25.0 / 6, 1e-4);
-    EXPECT_LE(together.cost, onto.cost) << "the best place costs no more";
+    EXPECT_LE(together.cost, onto.cost) << "the best position costs no more";
     EXPECT_NEAR(onto.distance(), 0, 1e-6) << "the surface itself stays flat";
 }
 
@@ -126,7 +126,7 @@ TEST(ErrorMetric, FitsAttributesToTheNewPlace) {
     const WedgeMerge pair{0, 1};
     const ErrorMetric::Joined joined = metric.together(0, 1, {&pair, 1});
     metric.join(0, 1, {&pair, 1}, joined.offset, true);
-    EXPECT_NEAR(metric.attributes(1)[0], metric.place(1).x(), 1e-4F) << "s = x still";
+    EXPECT_NEAR(metric.attributes(1)[0], metric.position(1).x(), 1e-4F) << "s = x still";
 }
 
 // --- reduction ----------------------------------------------------------------------------
@@ -489,15 +489,16 @@ TEST(Reduce, OptimalNormalsAndTexturesFit) {
     const Reduced result = reduceTo(test::makeSphere(64, 32), 500, optimal());
     EXPECT_EQ(test::describeEdges(*result.mesh), "0 border, 0 non-manifold");
     const Part& part = result.mesh->parts[0];
-    const std::vector<Vec3f> places = positionsOf(part);
+    const std::vector<Vec3f> positions = positionsOf(part);
     const std::vector<Vec3f> normals = toVectors(*part.find("NORMAL"));
     const Stream& texCoords = *part.find("TEXCOORD_0");
-    for (std::size_t i = 0; i < places.size(); ++i) {
-        EXPECT_NEAR(places[i].norm(), 1, 0.03);
+    for (std::size_t i = 0; i < positions.size(); ++i) {
+        EXPECT_NEAR(positions[i].norm(), 1, 0.03);
         EXPECT_NEAR(normals[i].norm(), 1, 1e-5);
-        EXPECT_GT(normals[i].dot(places[i].normalized()), 0.99F);
-        if (std::fabs(places[i].y()) < 0.9F) {
-            EXPECT_NEAR(texCoords.value(i, 1), std::acos(places[i].normalized().y()) / kPi, 0.02);
+        EXPECT_GT(normals[i].dot(positions[i].normalized()), 0.99F);
+        if (std::fabs(positions[i].y()) < 0.9F) {
+            EXPECT_NEAR(texCoords.value(i, 1), std::acos(positions[i].normalized().y()) / kPi,
+                        0.02);
         }
     }
 }
@@ -521,12 +522,12 @@ TEST(Reduce, LeavesOutNothingOfHugeTinyAndFarAwayModels) {
     for (const double scale : {1e-6, 1.0, 1e6})
         for (const double away : {0.0, 1e3}) {
             Mesh mesh = test::makeSphere(48, 24);
-            std::vector<Vec3f> places = positionsOf(mesh.parts[0]);
-            for (Vec3f& place : places)
-                place = (scale * (place.cast<double>() + Vec3d(away, 0, 0))).cast<float>();
+            std::vector<Vec3f> positions = positionsOf(mesh.parts[0]);
+            for (Vec3f& position : positions)
+                position = (scale * (position.cast<double>() + Vec3d(away, 0, 0))).cast<float>();
             for (Attribute& attribute : mesh.parts[0].attributes)
                 if (attribute.semantic == "POSITION")
-                    attribute.stream = std::make_shared<const Stream>(makeStream(places));
+                    attribute.stream = std::make_shared<const Stream>(makeStream(positions));
             const Reduced result = reduceTo(mesh, 300, optimal());
             EXPECT_TRUE(result.targetReached) << scale << ' ' << away;
             EXPECT_LT(result.deviation, 0.06 * scale) << away;
@@ -542,11 +543,11 @@ Mesh scribble(unsigned seed) {
     mesh.name = "scribble " + std::to_string(seed);
     Part& part = mesh.parts[0];
     const auto vertices = static_cast<std::uint32_t>(part.vertexCount());
-    std::vector<Vec3f> places = positionsOf(part);
+    std::vector<Vec3f> positions = positionsOf(part);
     for (unsigned i = random() % 12; i > 0; --i)
-        places[random() % vertices] = {number(), number(), number()};
-    if (random() % 3 == 0) places[random() % vertices] = places[random() % vertices];
-    part.attributes[0].stream = std::make_shared<const Stream>(makeStream(places));
+        positions[random() % vertices] = {number(), number(), number()};
+    if (random() % 3 == 0) positions[random() % vertices] = positions[random() % vertices];
+    part.attributes[0].stream = std::make_shared<const Stream>(makeStream(positions));
     for (unsigned i = random() % 20; i > 0; --i)
         part.indices[random() % part.indices.size()] = random() % vertices;
     for (unsigned i = random() % 9; i > 0; --i)

@@ -50,9 +50,9 @@ Compared compare(const Mesh& mesh, double share, Placement placement) {
             (own.largest + floor) / (theirs.largest + floor)};
 }
 
-/// Edges, by place, with one triangle.
+/// Edges, by position, with one triangle.
 std::size_t openEdges(const Mesh& mesh) {
-    const WeldedMesh welded = weldPlaces(mesh);
+    const WeldedMesh welded = weldPositions(mesh);
     std::map<std::pair<std::uint32_t, std::uint32_t>, int> faces;
     for (std::size_t i = 0; i < welded.corners.size(); ++i) {
         const std::uint32_t a = welded.corners[i];
