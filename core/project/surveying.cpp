@@ -21,9 +21,9 @@ Expected<std::vector<SurveySpot>> keptSpots(const Project& project) {
     return spots;
 }
 
-Expected<std::vector<SurveySpot>> spotsOnLine(const Scene& scene, const Project& project) {
+Expected<std::vector<SurveySpot>> spotsOnLine(const Scene& source, const Project& project) {
     auto line = project.survey.where == Where::Walk ? Expected<std::vector<Viewpoint>>(project.walk)
-                                                    : animatedPath(scene, project.survey.node);
+                                                    : animatedPath(source, project.survey.node);
     if (!line) return tl::unexpected(line.error());
     if (line->empty())
         return fail(ErrorCode::NotFound, "No walk is recorded yet", {},
@@ -35,13 +35,15 @@ Expected<std::vector<SurveySpot>> spotsOnLine(const Scene& scene, const Project&
 
 }  // namespace
 
-Expected<std::vector<SurveySpot>> spotsFor(const Project& project, const Scene& scene,
-                                           std::unique_ptr<RayScene>& rays, Progress& progress) {
+Expected<std::vector<SurveySpot>> spotsFor(const Project& project, const Scene& source,
+                                           const Scene& scene, std::unique_ptr<RayScene>& rays,
+                                           Progress& progress) {
     const SurveyRequest& request = project.survey;
     if (request.where == Where::Kept) return keptSpots(project);
     if (request.where == Where::Walk || request.where == Where::Path)
-        return spotsOnLine(scene, project);
+        return spotsOnLine(source, project);
     SpotPlan plan;
+    plan.source = &source;
     if (request.where == Where::Area) plan.area = request.node;
     plan.spacing = request.spacing;
     plan.walker.eyeHeight = request.eyeHeight;
@@ -50,7 +52,7 @@ Expected<std::vector<SurveySpot>> spotsFor(const Project& project, const Scene& 
     for (const Spot& spot : project.spots) plan.starts.push_back(spot.view.eye);
     if (auto built = ensureRays(rays, scene, progress); !built)
         return tl::unexpected(built.error());
-    for (const Vec3d& eye : standingCameras(scene, *rays, request.eyeHeight))
+    for (const Vec3d& eye : standingCameras(source, *rays, request.eyeHeight))
         plan.starts.push_back(eye);
     return planSpots(scene, *rays, plan, progress);
 }
@@ -88,13 +90,13 @@ Expected<Survey> surveyFor(const Project& project, const Scene& source, const Sc
     SurveySettings settings;
     settings.faceSize = project.survey.faceSize;
     settings.onlyInViews = !project.survey.camera.isFree();
-    const std::string lights = &source == &scene ? "" : toHex(hashScene(source));
-    const Hash key = surveyKey(scene, project.target, settings, describeWhere(project) + lights);
+    const std::string origin = &source == &scene ? "" : toHex(hashScene(source));
+    const Hash key = surveyKey(scene, project.target, settings, describeWhere(project) + origin);
     if (!cache.empty())
         if (auto known = loadSurvey(cache, key, scene, project.target)) return std::move(*known);
     std::unique_ptr<RayScene> rays;
     SubProgress finding(progress, 0, 0.1);
-    auto spots = spotsFor(project, scene, rays, finding);
+    auto spots = spotsFor(project, source, scene, rays, finding);
     if (!spots) return tl::unexpected(spots.error());
     *spots = throughCamera(*spots, project.survey.camera, settings.headings);
     SubProgress looking(progress, 0.1, 0.95);

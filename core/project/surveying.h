@@ -11,10 +11,12 @@
 
 namespace flentro {
 
-/// The spots that a project's survey stands on, without its camera; never none. `rays` are built
-/// where they are needed and not there.
+/// The spots that a project's survey stands on, without its camera; never none. `source`: the
+/// scene that `scene` was made from by fixes, or the same; both have the same spots. `rays` of
+/// `scene` are built where they are needed and not there.
 /// Errors: NotFound where nothing is kept, recorded or of the name; Cancelled.
-[[nodiscard]] Expected<std::vector<SurveySpot>> spotsFor(const Project& project, const Scene& scene,
+[[nodiscard]] Expected<std::vector<SurveySpot>> spotsFor(const Project& project,
+                                                         const Scene& source, const Scene& scene,
                                                          std::unique_ptr<RayScene>& rays,
                                                          Progress& progress);
 

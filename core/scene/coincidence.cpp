@@ -1,8 +1,11 @@
 #include "scene/coincidence.h"
 
 #include <algorithm>
-#include <bit>
+#include <array>
+#include <bitset>
+#include <cmath>
 #include <map>
+#include <utility>
 
 #include "base/index.h"
 #include "base/parallel.h"
@@ -14,10 +17,11 @@ namespace {
 
 constexpr double kNear = 1e-5;          ///< Metres.
 constexpr double kRounding = 4e-7;      ///< Of a position's largest coordinate.
+constexpr double kSingular = 1e-12;     ///< Determinants below it: nothing is told by a matrix.
 constexpr std::size_t kMaxBoxes = 16;   ///< Of an object; with more all its triangles are asked.
 constexpr std::size_t kMaxInCell = 64;  ///< Triangles that one is compared with.
 constexpr double kCellSize = 16;        ///< Times the distance within which positions are one.
-constexpr double kSlabTriangles = 1e6;  ///< Looked at together: bounds the memory.
+constexpr double kSlabTriangles = 3e5;  ///< Looked at together: bounds the memory.
 
 using CornerPoints = std::array<Vec3d, 3>;
 /// Triangles of two objects that are at one place.
@@ -38,26 +42,20 @@ struct Placed {
 /// Triangles by the cell that their centre is in. Open addressing; equal keys follow each other.
 class CellTable {
 public:
-    explicit CellTable(std::size_t count)
-        : slots_(std::bit_ceil(2 * count + 2)), mask_(slots_.size() - 1) {}
-
     /// The first of a cell's triangles for which `isMet` is true; null: none.
     template <typename IsMet>
     [[nodiscard]] const Placed* find(std::uint64_t key, const IsMet& isMet) const {
         std::size_t compared = 0;
-        for (std::size_t i = key & mask_; slots_[i].isUsed && compared < kMaxInCell;
-             i = (i + 1) & mask_)
+        for (std::size_t i = key & mask(); slots_[i].isUsed && compared < kMaxInCell;
+             i = (i + 1) & mask())
             if (slots_[i].key == key && (++compared, isMet(slots_[i].triangle)))
                 return &slots_[i].triangle;
         return nullptr;
     }
     /// Nothing is added to a cell that is full.
     void add(std::uint64_t key, const Placed& triangle) {
-        std::size_t there = 0;
-        std::size_t i = key & mask_;
-        for (; slots_[i].isUsed; i = (i + 1) & mask_)
-            if (slots_[i].key == key && ++there == kMaxInCell) return;
-        slots_[i] = {key, triangle, true};
+        if (2 * ++count_ > slots_.size()) grow();
+        place(key, triangle);
     }
 
 private:
@@ -66,8 +64,78 @@ private:
         Placed triangle;
         bool isUsed = false;
     };
-    std::vector<Slot> slots_;
-    std::size_t mask_;
+    [[nodiscard]] std::size_t mask() const { return slots_.size() - 1; }
+    void place(std::uint64_t key, const Placed& triangle) {
+        std::size_t there = 0;
+        std::size_t i = key & mask();
+        for (; slots_[i].isUsed; i = (i + 1) & mask())
+            if (slots_[i].key == key && ++there == kMaxInCell) return;
+        slots_[i] = {key, triangle, true};
+    }
+    void grow() {
+        const std::vector<Slot> old = std::exchange(slots_, std::vector<Slot>(2 * slots_.size()));
+        for (const Slot& slot : old)
+            if (slot.isUsed) place(slot.key, slot.triangle);
+    }
+    std::vector<Slot> slots_ = std::vector<Slot>(4096);
+    std::size_t count_ = 0;
+};
+
+/// Where in its bounds a mesh has centres of triangles: most things that overlap by their bounds
+/// (a sky and all below it) have none where the other has some.
+class Occupancy {
+public:
+    Occupancy() = default;
+    /// `parts`: positions of each, empty for those that do not count.
+    Occupancy(const Mesh& mesh, const std::vector<std::vector<Vec3f>>& parts) {
+        const auto forEachCentre = [&](const auto& visit) {
+            for (std::size_t p = 0; p < parts.size(); ++p) {
+                const std::vector<std::uint32_t>& indices = mesh.parts[p].indices;
+                for (std::size_t i = 0; !parts[p].empty() && i + 2 < indices.size(); i += 3)
+                    visit((parts[p][indices[i]].cast<double>() +
+                           parts[p][indices[i + 1]].cast<double>() +
+                           parts[p][indices[i + 2]].cast<double>()) /
+                          3);
+            }
+        };
+        forEachCentre([&](const Vec3d& centre) { bounds_.extend(centre); });
+        forEachCentre([&](const Vec3d& centre) {
+            const std::array<int, 3> cell = cellOf(centre);
+            isUsed_.set(indexOf(cell[0], cell[1], cell[2]));
+        });
+    }
+
+    /// False if no centre of a triangle is in the box.
+    [[nodiscard]] bool meets(const Box& box) const {
+        if (bounds_.isEmpty() || !bounds_.intersects(box)) return false;
+        const std::array<int, 3> low = cellOf(box.min());
+        const std::array<int, 3> high = cellOf(box.max());
+        for (int x = low[0]; x <= high[0]; ++x)
+            for (int y = low[1]; y <= high[1]; ++y)
+                for (int z = low[2]; z <= high[2]; ++z)
+                    if (isUsed_[indexOf(x, y, z)]) return true;
+        return false;
+    }
+
+private:
+    static constexpr int kCells = 8;  ///< An axis.
+
+    [[nodiscard]] std::array<int, 3> cellOf(const Vec3d& point) const {
+        std::array<int, 3> cell{};
+        for (int axis = 0; axis < 3; ++axis) {
+            const double size = bounds_.max()[axis] - bounds_.min()[axis];
+            const double share = size > 0 ? (point[axis] - bounds_.min()[axis]) / size : 0;
+            elementOf(cell, axis) =
+                static_cast<int>(std::clamp(std::floor(share * kCells), 0.0, kCells - 1.0));
+        }
+        return cell;
+    }
+    static std::size_t indexOf(int x, int y, int z) {
+        return static_cast<std::size_t>((x * kCells + y) * kCells + z);
+    }
+
+    Box bounds_;  ///< Of the centres.
+    std::bitset<std::size_t{kCells} * kCells * kCells> isUsed_;
 };
 
 bool isAsked(const Scene& scene, const Part& part) {
@@ -78,15 +146,14 @@ bool isAsked(const Scene& scene, const Part& part) {
 
 class Finder {
 public:
-    explicit Finder(const Scene& scene) : scene_(scene), positions_(scene.assets.size()) {}
+    explicit Finder(const Scene& scene)
+        : scene_(scene), positions_(scene.assets.size()), occupancies_(scene.assets.size()) {}
 
     [[nodiscard]] std::vector<Coincidence> find() {
+        parallelEach(scene_.assets.size(), [&](std::size_t a) { read(a); });
         collectBoxes();
         for (std::uint32_t i = 0; i < boxes_.size(); ++i)
-            if (!boxes_[i].empty()) {
-                asked_.push_back(i);
-                readPositions(static_cast<std::size_t>(scene_.objects[i].asset));
-            }
+            if (!boxes_[i].empty()) asked_.push_back(i);
         const std::vector<double> bounds = slabsOfAsked();
         std::vector<PairCounts> found(bounds.size() - 1);
         parallelEach(found.size(),
@@ -103,7 +170,15 @@ public:
     }
 
 private:
-    /// [objects] Boxes of others that overlap an object's own.
+    /// False if the object has no triangle there.
+    [[nodiscard]] bool meets(std::uint32_t object, const Box& box) const {
+        const Object& placed = scene_.objects[object];
+        if (std::abs(placed.world.determinant()) < kSingular) return true;
+        return elementOf(occupancies_, placed.asset)
+            .meets(transformBox(placed.world.inverse(), box));
+    }
+
+    /// [objects] Where an object may have triangles that another has as well.
     void collectBoxes() {
         boxes_.resize(scene_.objects.size());
         std::vector<std::uint32_t> order;
@@ -126,9 +201,13 @@ private:
                 auto& mine = boxes_[order[i]];
                 auto& theirs = boxes_[order[k]];
                 if (mine.size() > kMaxBoxes && theirs.size() > kMaxBoxes) continue;
-                if (!own.intersects(boundsOf(order[k]))) continue;
-                if (mine.size() <= kMaxBoxes) mine.push_back(boundsOf(order[k]));
-                if (theirs.size() <= kMaxBoxes) theirs.push_back(boundsOf(order[i]));
+                Box both = own.intersection(boundsOf(order[k]));
+                if (both.isEmpty()) continue;
+                both.min().array() -= margin;
+                both.max().array() += margin;
+                if (!meets(order[i], both) || !meets(order[k], both)) continue;
+                if (mine.size() <= kMaxBoxes) mine.push_back(both);
+                if (theirs.size() <= kMaxBoxes) theirs.push_back(both);
             }
         }
     }
@@ -158,19 +237,22 @@ private:
     /// Pairs whose first triangle along x has its centre in [from, to).
     [[nodiscard]] PairCounts findIn(double from, double to) const {
         const double near = 2 * nearAt(farthest_);
-        std::vector<std::pair<Placed, Vec3d>> triangles;  // with their centres
+        CellTable table;
+        PairCounts counts;
         for (const std::uint32_t object : asked_) {
             const Box& bounds = scene_.objects[object].bounds;
             if (bounds.max().x() < from - near || bounds.min().x() > to + near) continue;
-            addTriangles(object, from - near, to + near, triangles);
-        }
-        CellTable table(triangles.size());
-        PairCounts counts;
-        for (const auto& [triangle, centre] : triangles) {
-            if (const auto other = matchOf(triangle, centre, table);
-                other && isIn(*other, centre, from, to))
-                ++counts[std::minmax(triangle.object, other->object)];
-            table.add(hash64(cellOf(centre)), triangle);
+            forEachTriangle(object, [&](const Placed& triangle) {
+                const CornerPoints corners = cornersOf(triangle);
+                const Vec3d centre = centreOf(corners);
+                if (centre.x() < from - near || centre.x() >= to + near ||
+                    !mayMatch(object, centre))
+                    return;
+                if (const auto other = matchOf(triangle, corners, centre, table);
+                    other && isIn(*other, centre, from, to))
+                    ++counts[std::minmax(object, other->object)];
+                table.add(hash64(cellOf(centre)), triangle);
+            });
         }
         return counts;
     }
@@ -181,17 +263,13 @@ private:
         return first >= from && first < to;
     }
 
-    void addTriangles(std::uint32_t object, double from, double to,
-                      std::vector<std::pair<Placed, Vec3d>>& triangles) const {
+    template <typename Visit>
+    void forEachTriangle(std::uint32_t object, const Visit& visit) const {
         const Mesh& mesh = scene_.mesh(scene_.objects[object]);
         for (std::uint32_t p = 0; p < mesh.parts.size(); ++p) {
-            const Part& part = mesh.parts[p];
-            if (!isAsked(scene_, part)) continue;
-            for (std::uint32_t first = 0; first + 2 < part.indices.size(); first += 3) {
-                const Vec3d centre = centreOf(cornersOf({object, p, first}));
-                if (centre.x() >= from && centre.x() < to && mayMatch(object, centre))
-                    triangles.emplace_back(Placed{object, p, first}, centre);
-            }
+            if (!isAsked(scene_, mesh.parts[p])) continue;
+            for (std::uint32_t first = 0; first + 2 < mesh.parts[p].indices.size(); first += 3)
+                visit(Placed{object, p, first});
         }
     }
 
@@ -201,9 +279,8 @@ private:
 
     /// A triangle of another object at the same place; null: none. Where a centre is near the side
     /// of its cell the next cell is asked as well.
-    [[nodiscard]] const Placed* matchOf(const Placed& triangle, const Vec3d& centre,
-                                        const CellTable& table) const {
-        const CornerPoints corners = cornersOf(triangle);
+    [[nodiscard]] const Placed* matchOf(const Placed& triangle, const CornerPoints& corners,
+                                        const Vec3d& centre, const CellTable& table) const {
         const Vec3d margin = Vec3d::Constant(nearAt(centre));
         const Cell low = cellOf(centre - margin);
         const Cell high = cellOf(centre + margin);
@@ -217,11 +294,12 @@ private:
         return nullptr;
     }
 
-    void readPositions(std::size_t asset) {
-        auto& parts = positions_[asset];
-        if (!parts.empty()) return;
-        for (const Part& part : scene_.assets[asset].mesh->parts)
-            parts.push_back(isAsked(scene_, part) ? positionsOf(part) : std::vector<Vec3f>());
+    void read(std::size_t asset) {
+        const Mesh& mesh = *scene_.assets[asset].mesh;
+        for (const Part& part : mesh.parts)
+            positions_[asset].push_back(isAsked(scene_, part) ? positionsOf(part)
+                                                              : std::vector<Vec3f>());
+        occupancies_[asset] = Occupancy(mesh, positions_[asset]);
     }
 
     [[nodiscard]] CornerPoints cornersOf(const Placed& entry) const {
@@ -260,6 +338,7 @@ private:
 
     const Scene& scene_;
     std::vector<std::vector<std::vector<Vec3f>>> positions_;  ///< [assets][parts][vertices]
+    std::vector<Occupancy> occupancies_;                      ///< [assets]
     std::vector<std::vector<Box>> boxes_;                     ///< [objects]
     std::vector<std::uint32_t> asked_;                        ///< Objects that others overlap.
     Vec3d farthest_ = Vec3d::Zero();                          ///< Largest coordinates of those.

@@ -17,7 +17,8 @@ struct Coincidence {
 /// All pairs of objects with triangles at one place, whichever way they face, by object. Blended
 /// surfaces, bones, morph targets and far stand-ins are left out. Corners are at one place within
 /// 1e-5 m and the rounding of single floats there. Cost: O(T) expected for the T placed
-/// triangles in boxes that overlap, on all cores; memory for about a million of them a core.
+/// triangles in boxes that overlap, on all cores; memory for about 300,000 of them a
+/// core.
 [[nodiscard]] std::vector<Coincidence> coincidentTriangles(const Scene& scene);
 
 }  // namespace flentro

@@ -14,6 +14,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "scene/origins.h"
 
 namespace flentro {
 namespace {
@@ -58,21 +59,25 @@ private:
     std::multimap<Cell, Vec3d> cells_;
 };
 
-/// Which objects may be stood on.
+/// What may be stood on.
 class Ground {
 public:
-    static Expected<Ground> of(const Scene& scene, const std::string& area) {
+    /// `area` is a node of `source`.
+    static Expected<Ground> of(const Scene& source, const Scene& scene, const std::string& area) {
         Ground ground;
         if (area.empty()) return ground;
-        ground.allowed_.assign(scene.objects.size(), false);
+        ground.scene_ = &scene;
+        ground.isMarked_.assign(source.objects.size(), false);
         bool found = false;
-        for (std::size_t i = 0; i < scene.objects.size(); ++i)
-            if (isBelow(scene, scene.objects[i].node, area)) {
-                ground.allowed_[i] = true;
-                ground.bounds_.extend(scene.objects[i].bounds);
+        for (std::size_t i = 0; i < source.objects.size(); ++i)
+            if (isBelow(source, source.objects[i].node, area)) {
+                ground.isMarked_[i] = true;
+                ground.bounds_.extend(source.objects[i].bounds);
                 found = true;
             }
-        if (!found && !ground.layOut(scene, area))
+        for (const Object& object : scene.objects)
+            ground.allowed_.push_back(ground.shareOf(object));
+        if (!found && !ground.layOut(source, area))
             return fail(ErrorCode::NotFound,
                         "no object is called that or lies below a node of "
                         "that name",
@@ -81,13 +86,28 @@ public:
     }
     /// The meshes of an area that is not drawn; null where the area is made of objects, or none.
     [[nodiscard]] const RayScene* aside() const { return aside_.get(); }
-    [[nodiscard]] bool allows(std::uint32_t object) const {
-        return aside_ || allowed_.empty() || allowed_[object];
+    /// `hit` of the walked scene's rays, or of aside()'s.
+    [[nodiscard]] bool allows(const RayHit& hit, const RayScene& rays) const {
+        if (aside_ || allowed_.empty()) return true;
+        if (allowed_[hit.object] != Share::Some) return allowed_[hit.object] == Share::All;
+        const int asset = scene_->objects[hit.object].asset;
+        return isMarked_[originOf(*scene_, hit.object,
+                                  hit.triangle - elementOf(rays.firstTriangles(), asset))];
     }
     [[nodiscard]] bool isArea() const { return aside_ || !allowed_.empty(); }
     [[nodiscard]] const Box& bounds() const { return bounds_; }
 
 private:
+    /// Of an object that stands on marked objects of the source.
+    enum class Share : std::uint8_t { None, Some, All };
+
+    [[nodiscard]] Share shareOf(const Object& object) const {
+        const auto marked = std::count_if(object.origins.begin(), object.origins.end(),
+                                          [&](std::uint32_t i) { return isMarked_[i]; });
+        if (marked == 0) return Share::None;
+        return static_cast<std::size_t>(marked) < object.origins.size() ? Share::Some : Share::All;
+    }
+
     static bool isBelow(const Scene& scene, int node, const std::string& name) {
         for (; node >= 0; node = elementOf(scene.nodes, node).parent)
             if (elementOf(scene.nodes, node).name == name) return true;
@@ -114,7 +134,9 @@ private:
         return true;
     }
 
-    std::vector<bool> allowed_;
+    const Scene* scene_ = nullptr;  ///< That is walked.
+    std::vector<bool> isMarked_;    ///< [objects of the source]
+    std::vector<Share> allowed_;    ///< [objects]
     std::unique_ptr<RayScene> aside_;
     Box bounds_;
 };
@@ -124,11 +146,11 @@ public:
     static constexpr const char* kHint =
         "Choose another start (--start), name a walkable area (--area), or give spots (--spots)";
 
-    Planner(const Scene& scene, const RayScene& rays, const SpotPlan& plan, Ground ground)
+    Planner(const Scene& source, const RayScene& rays, const SpotPlan& plan, Ground ground)
         : rays_(rays), plan_(plan), ground_(std::move(ground)) {
-        bounds_ = ground_.isArea() ? ground_.bounds() : walkable(scene);
+        bounds_ = ground_.isArea() ? ground_.bounds() : walkable(source);
         if (plan.region) bounds_ = bounds_.intersection(*plan.region);
-        const Box heights = scene.bounds().merged(ground_.bounds());
+        const Box heights = source.bounds().merged(ground_.bounds());
         top_ = heights.max().y() + 1;
         bottom_ = heights.min().y() - 1;
         const double area = bounds_.sizes().x() * bounds_.sizes().z();
@@ -139,7 +161,6 @@ public:
         stride_ = std::max(kStride, std::sqrt(area / kMaxColumns));
         perSpot_ = 2 * std::max(1, static_cast<int>(std::round(spacing_ / 2 / stride_)));
         stride_ = spacing_ / perSpot_;
-        // The same places for a scene before and after its objects become fewer.
         for (const int axis : {0, 2})
             bounds_.min()[axis] = std::floor(bounds_.min()[axis] / spacing_) * spacing_;
         columns_ = static_cast<int>(bounds_.sizes().x() / stride_) + 1;
@@ -202,7 +223,7 @@ private:
             const double height = from - static_cast<double>(hit.distance);
             const bool roomy = ground_.aside() ? isRoomy(at(column, row, height))
                                                : ceiling - height >= plan_.walker.headRoom;
-            if (roomy && ground_.allows(hit.object) && isLevel(floors, hit))
+            if (roomy && ground_.allows(hit, rays_) && isLevel(floors, hit))
                 places.push_back({column, row, height});
             ceiling = height;
             from = height - 1e-3;
@@ -286,7 +307,7 @@ private:
         const double above = from.height + plan_.walker.eyeHeight;
         const Vec3d eye = at(column, row, above) + aside;
         const RayHit hit = rays_.first(eye, -Vec3d::UnitY(), 0, above - bottom_);
-        if (!hit.met() || !ground_.allows(hit.object) || !isLevel(rays_, hit)) return std::nullopt;
+        if (!hit.met() || !ground_.allows(hit, rays_) || !isLevel(rays_, hit)) return std::nullopt;
         const double height = above - static_cast<double>(hit.distance);
         const double room = height + plan_.walker.headRoom - above;
         if (room > 0 && rays_.first(eye, Vec3d::UnitY(), 0, room).met()) return std::nullopt;
@@ -491,13 +512,14 @@ Expected<std::vector<SurveySpot>> planSpots(const Scene& scene, const RayScene& 
     if (progress.cancelled()) return stopped("The search for spots");
     if (scene.bounds().isEmpty())
         return fail(ErrorCode::NotFound, "the scene has nothing to stand on", scene.name);
-    auto ground = Ground::of(scene, plan.area);
+    const Scene& source = plan.source ? *plan.source : scene;
+    auto ground = Ground::of(source, scene, plan.area);
     if (!ground) return tl::unexpected(ground.error());
-    auto spots = Planner(scene, rays, plan, std::move(*ground)).run(progress);
+    auto spots = Planner(source, rays, plan, std::move(*ground)).run(progress);
     const bool mayGoAround = plan.aroundThings && plan.area.empty() && !plan.region;
     const bool failed = !spots && spots.error().code != ErrorCode::NotFound;
-    if (!mayGoAround || failed || !isSingleThing(scene, spots.value_or(kNoSpots))) return spots;
-    return spotsAround(scene, plan.verticalFov);
+    if (!mayGoAround || failed || !isSingleThing(source, spots.value_or(kNoSpots))) return spots;
+    return spotsAround(source, plan.verticalFov);
 }
 
 bool isSingleThing(const Scene& scene, const std::vector<SurveySpot>& spots) {

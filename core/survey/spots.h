@@ -44,6 +44,9 @@ struct SpotPlan {
     /// A single thing without ground (isSingleThing()) gets spots around it instead.
     bool aroundThings = true;
     double verticalFov = 60;  ///< Degrees, of whoever looks at such a thing.
+    /// That the walked scene was made from by fixes: areas and where to look for ground are its
+    /// own, so that both have the same spots. Null: the walked scene itself.
+    const Scene* source = nullptr;
 };
 
 /// Spots on a square grid over the ground, coarse ones first, each level in rows.
@@ -54,7 +57,7 @@ struct SpotPlan {
 ///
 /// Narrow ground between the points of the coarse grid gets spots of its own: no place that is
 /// reached is farther than three quarters of the spacing from a coarse spot. The grid is the
-/// world's, so that a scene has the same spots before and after its objects are merged.
+/// world's.
 ///
 /// Errors: NotFound when the area does not exist, nothing can be stood on or no place is inside
 /// the region; Cancelled.

@@ -78,6 +78,7 @@ public:
             report_.size = sizes[i];
             groups_ = groups;
         }
+        if (!spareViews(progress)) return false;
         describe();
         return true;
     }
@@ -108,6 +109,33 @@ private:
                              isLimit(most) ? static_cast<std::size_t>(std::max(most, 1.0)) : 0);
     }
 
+    [[nodiscard]] bool isAsked(const Group& group) const {
+        return std::any_of(group.begin(), group.end(), [&](std::uint32_t i) {
+            return choiceOf(static_cast<std::size_t>(scene_.objects[i].asset)) ==
+                   MergeChoice::Merge;
+        });
+    }
+
+    /// Takes back what makes a view's overload grow, until none does. What the artist asked for
+    /// stays. False if cancelled.
+    bool spareViews(const Progress& progress) {
+        const std::size_t made = groups_.size();
+        for (bool changed = !groups_.empty(); changed;) {
+            if (progress.cancelled()) return false;
+            const std::vector<bool> overloading = ledger_.overloading(groups_);
+            std::vector<Group> kept;
+            for (std::size_t g = 0; g < groups_.size(); ++g)
+                if (!overloading[g] || isAsked(groups_[g])) kept.push_back(groups_[g]);
+            changed = kept.size() < groups_.size();
+            groups_ = std::move(kept);
+        }
+        report_.spared = made - groups_.size();
+        for (ParcelSize& tried : report_.sizes)
+            if (report_.spared > 0 && tried.size == report_.size)
+                tried = ledger_.count(groups_, tried.size);
+        return true;
+    }
+
     /// Groups of one size without the assets that are cheaper as they are, and without groups
     /// that pay more than they save. What the artist asked for stays.
     std::vector<Group> worthwhile(double size) {
@@ -132,10 +160,7 @@ private:
                 const auto& account = shares.groups[g];
                 if (worth(account.callsSaved, account.objectsSaved, account.trianglesPaid) > 0)
                     continue;
-                const bool asked = std::any_of(groups[g].begin(), groups[g].end(), [&](auto i) {
-                    return choiceOf(static_cast<std::size_t>(scene_.objects[i].asset)) ==
-                           MergeChoice::Merge;
-                });
+                const bool asked = isAsked(groups[g]);
                 for (const std::uint32_t i : groups[g]) inGroup[i] = inGroup[i] && asked;
                 changed = changed || !asked;
             }
@@ -320,6 +345,10 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
             report.before.objects - chosen->objects,
             formatCount(chosen->triangles - report.before.triangles),
             report.estimated ? " (estimated without a survey)" : "");
+    if (report.spared > 0)
+        record.notes.push_back(
+            fmt::format("{} taken back: some view would be over a limit by what they draw in vain",
+                        counted(report.spared, "parcel is", "parcels are")));
     describeEligibility(merger.eligibility(), record);
     record.report = std::make_shared<const MergeReport>(std::move(report));
     return result;

@@ -4,6 +4,7 @@
 #include <array>
 #include <bit>
 #include <map>
+#include <numeric>
 
 #include "base/parallel.h"
 #include "fixes/merge/parcel_mesh.h"
@@ -56,6 +57,13 @@ double callsOf(const Scene& scene, std::uint32_t object, std::size_t level) {
     return static_cast<double>(assetOf(scene, object).level(level)->parts.size());
 }
 
+/// What the loads are beyond their limits, together.
+double overloadOf(const Counts& load) {
+    double sum = 0;
+    for (const Measure measure : kWeighed) sum += std::max(0.0, at(load, measure) - 1);
+    return sum;
+}
+
 double trianglesOf(const Scene& scene, std::uint32_t object, std::size_t level) {
     return static_cast<double>(assetOf(scene, object).level(level)->triangles);
 }
@@ -81,7 +89,11 @@ Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups) {
 
 ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
                            const std::vector<Evidence::Place>& places)
-    : scene_(scene), target_(target), places_(places), apart_(places.size()) {
+    : scene_(scene),
+      target_(target),
+      places_(places),
+      apart_(places.size()),
+      before_(places.size()) {
     const ViewMeter meter(scene, target);
     std::vector<Counts> over(places.size(), Counts{});
     parallelEach(places.size(), [&](std::size_t p) {
@@ -90,6 +102,7 @@ ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
         for (const ViewTally& tally : meter.count(sightings)) {
             const Counts load = loads(tally.counts, target);
             for (const Measure measure : kWeighed) at(over[p], measure) += at(load, measure) > 1;
+            before_[p].push_back({overloadOf(load), at(tally.counts, Measure::Triangles)});
         }
     });
     double views = 0;
@@ -161,6 +174,58 @@ ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) co
         mean.load /= count;
     }
     return mean;
+}
+
+double ParcelLedger::excessShare(std::size_t place, const std::vector<ViewTally>& merged) const {
+    constexpr double kRounding = 1e-9;
+    double share = 0;
+    for (std::size_t v = 0; v < merged.size(); ++v) {
+        const ViewLoad& before = before_[place][v];
+        const double growth = overloadOf(loads(merged[v].counts, target_)) - before.overload;
+        const double paid = at(merged[v].counts, Measure::Triangles) - before.triangles;
+        if (growth <= kRounding || paid <= 0) continue;
+        share = std::max(share, growth * at(target_.limits, Measure::Triangles) / paid);
+    }
+    return std::min(share, 1.0);
+}
+
+std::vector<bool> ParcelLedger::overloading(const std::vector<Group>& groups) const {
+    std::vector<bool> result(groups.size(), false);
+    if (groups.empty() || !isLimit(at(target_.limits, Measure::Triangles))) return result;
+    const Scene merged = withoutGeometry(scene_, groups);
+    const ViewMeter meter(merged, target_);
+    const std::size_t firstParcel = merged.objects.size() - groups.size();
+    std::vector<std::size_t> groupOf(scene_.objects.size(), groups.size());  // none
+    for (std::size_t g = 0; g < groups.size(); ++g)
+        for (const std::uint32_t i : groups[g]) groupOf[i] = g;
+    std::vector<std::vector<std::size_t>> found(places_.size());
+    parallelEach(places_.size(), [&](std::size_t p) {
+        const EyeVisibility together = meter.sight(places_[p].eye, places_[p].views);
+        const double share = excessShare(p, meter.count(together));
+        if (share == 0) return;
+        std::vector<double> paid(groups.size() + 1, 0);
+        for (const Drawn& drawn : apart_[p]) paid[groupOf[drawn.object]] -= drawn.triangles;
+        double whole = 0;
+        for (std::size_t g = 0; g < groups.size(); ++g) {
+            const auto parcel = static_cast<std::uint32_t>(firstParcel + g);
+            paid[g] += std::popcount(together.objects[parcel]) *
+                       trianglesOf(merged, parcel, together.levelOf(parcel));
+            whole += std::max(0.0, paid[g]);
+        }
+        std::vector<std::size_t> dearest(groups.size());
+        std::iota(dearest.begin(), dearest.end(), std::size_t{0});
+        std::stable_sort(dearest.begin(), dearest.end(),
+                         [&](std::size_t a, std::size_t b) { return paid[a] > paid[b]; });
+        double gone = 0;
+        for (const std::size_t g : dearest) {
+            if (paid[g] <= 0 || gone >= share * whole) break;
+            gone += paid[g];
+            found[p].push_back(g);
+        }
+    });
+    for (const auto& here : found)
+        for (const std::size_t g : here) result[g] = true;
+    return result;
 }
 
 ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const {

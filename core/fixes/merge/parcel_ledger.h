@@ -43,6 +43,11 @@ public:
     };
     [[nodiscard]] Shares share(const std::vector<Group>& groups) const;
 
+    /// Those of the groups whose merging makes the overload of some view grow: what its loads are
+    /// beyond their limits, together. Of each place the groups that pay most triangles there, as
+    /// many as make up the growth. [groups] Cost: that of count().
+    [[nodiscard]] std::vector<bool> overloading(const std::vector<Group>& groups) const;
+
     /// What one more of a measure weighs in the load that count() tells: a share of its limit, up
     /// to five times as much by the share of views that are over it. 0 without a limit.
     [[nodiscard]] double price(Measure measure) const { return at(prices_, measure); }
@@ -57,11 +62,21 @@ private:
     };
     [[nodiscard]] std::vector<Drawn> drawnApart(const EyeVisibility& sightings) const;
 
+    /// One view of the scene as it is.
+    struct ViewLoad {
+        double overload = 0;
+        double triangles = 0;
+    };
+    /// The largest share of what merging pays in a view of that place that has to go for its
+    /// overload not to grow; 0 where none does.
+    [[nodiscard]] double excessShare(std::size_t place, const std::vector<ViewTally>& merged) const;
+
     const Scene& scene_;
     const Target& target_;
     const std::vector<Evidence::Place>& places_;
     Counts prices_{};
-    std::vector<std::vector<Drawn>> apart_;  ///< [places] The objects that are drawn.
+    std::vector<std::vector<Drawn>> apart_;      ///< [places] The objects that are drawn.
+    std::vector<std::vector<ViewLoad>> before_;  ///< [places][views]
 };
 
 }  // namespace flentro

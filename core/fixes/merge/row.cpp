@@ -28,7 +28,8 @@ NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Parcel, name, members, origins, bounds, calls
                                    trianglesPaid, bytesPaid)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(MergeVerdict, asset, copies, merged, callsAsInstances,
                                    callsMerged, why)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(MergeReport, size, estimated, before, sizes, parcels, verdicts)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(MergeReport, size, estimated, before, sizes, parcels, spared,
+                                   verdicts)
 
 namespace {
 

@@ -193,6 +193,41 @@ TEST(Merge, TheSizeThatCostsLeastIsFound) {
     EXPECT_LE(sizeFor(20), dear);
 }
 
+TEST(Merge, NoViewIsPushedOverALimit) {
+    // From twenty places in the middle every heap saves seven calls of nine. Whoever stands in the
+    // first heap sees some of its boxes, merged all of them: 108 triangles of 100.
+    Target target = withoutInstances();
+    target.farPlane = 90;
+    at(target.limits, Measure::Triangles) = 100;
+    Evidence evidence;
+    evidence.hash = Hasher().add(2).result();
+    for (int i = 0; i < 20; ++i) {
+        Evidence::Place place{{50.3 + 0.01 * i, 1.7, 49.1}, {}, {}};
+        for (const double heading : {45, 135, 225, 315})
+            place.views.push_back({place.eye, heading, 0});
+        evidence.places.push_back(std::move(place));
+    }
+    const Viewpoint inside{{2.5, 0.2, 2.5}, 0, 0};
+    const Scene scene = makeHeaps();
+    const double before = at(viewCost(scene, target, inside).counts, Measure::Triangles);
+    ASSERT_GT(before, 0);
+    ASSERT_LT(before, 100);
+    const auto merged = [&](const MergeSettings& settings) {
+        return applyMerge(scene, settings, target, evidence, noProgress()).value();
+    };
+    EXPECT_EQ(merged(small()).scene.objects.size(), 4U);
+    evidence.places.push_back({inside.eye, {inside}, {}});
+    const Fixed fixed = merged(small());
+    EXPECT_EQ(fixed.scene.objects.size(), 3U + 9) << "the first heap's stay apart";
+    EXPECT_EQ(at(viewCost(fixed.scene, target, inside).counts, Measure::Triangles), before);
+    EXPECT_THAT(fixed.record.notes,
+                Contains("1 parcel is taken back: some view would be over a limit by what they "
+                         "draw in vain"));
+    MergeSettings asked = small();
+    for (const Asset& asset : scene.assets) asked.overrides[asset.mesh->name] = MergeChoice::Merge;
+    EXPECT_EQ(merged(asked).scene.objects.size(), 4U) << "the artist has the last word";
+}
+
 TEST(Merge, TheOutlineCostsWhatTheMergedSceneCosts) {
     const Scene scene = makeHeaps();
     const Fixed fixed = merge(scene);

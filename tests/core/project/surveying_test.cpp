@@ -5,6 +5,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "fixes/merge/merge.h"
 #include "support/lights.h"
 #include "support/process.h"
 
@@ -29,7 +30,7 @@ protected:
         project_.survey.where = where;
         project_.survey.node = node;
         std::unique_ptr<RayScene> rays;
-        return spotsFor(project_, scene_, rays, noProgress());
+        return spotsFor(project_, scene_, scene_, rays, noProgress());
     }
     Expected<Survey> survey(Progress& progress = noProgress()) {
         return surveyFor(project_, scene_, scene_, cache_, progress);
@@ -67,6 +68,41 @@ TEST_F(Surveying, StandsWhereTheRequestSays) {
     const auto onGround = spots(Where::Area, scene_.nodes[0].name);
     ASSERT_TRUE(onGround);
     EXPECT_GT(onGround->size(), 30U);
+}
+
+TEST_F(Surveying, TheSameSpotsBeforeAndAfterMerging) {
+    // Ground and sixty boxes in four heaps, which merging makes a few objects of.
+    std::vector<test::Placed> boxes;
+    for (int i = 0; i < 60; ++i)
+        boxes.push_back({test::makeBox({2, 0.2F, 2}),
+                         {20.0 * (i % 2) - 10 + 0.1 * (i / 4), 0.1, 20.0 * (i / 2 % 2) - 10}});
+    const Scene source = test::groundWith(boxes, {});
+    MergeSettings settings;
+    settings.parcel = 1000;
+    for (const Asset& asset : source.assets)
+        settings.overrides[asset.mesh->name] = MergeChoice::Merge;
+    const Scene merged =
+        applyMerge(source, settings, project_.target, {}, noProgress()).value().scene;
+    ASSERT_LT(merged.objects.size(), 10U);
+    const auto eyesOn = [&](const Scene& scene) {
+        std::unique_ptr<RayScene> rays;
+        std::vector<Vec3d> eyes;
+        for (const SurveySpot& spot : spotsFor(project_, source, scene, rays, noProgress()).value())
+            eyes.push_back(spot.eye);
+        return eyes;
+    };
+    const auto expectSame = [&] {
+        const std::vector<Vec3d> before = eyesOn(source);
+        const std::vector<Vec3d> after = eyesOn(merged);
+        ASSERT_FALSE(before.empty());
+        ASSERT_EQ(before.size(), after.size());
+        for (std::size_t i = 0; i < before.size(); ++i)
+            EXPECT_LT((before[i] - after[i]).norm(), 1e-4) << before[i].transpose();
+    };
+    expectSame();
+    project_.survey.where = Where::Area;
+    project_.survey.node = "ground node";  // a part of a larger object now; not the boxes on it
+    expectSame();
 }
 
 TEST_F(Surveying, TheSameIsReadFromTheCacheAndAnotherIsTaken) {

@@ -89,6 +89,35 @@ TEST(Coincidence, NeighboursAndThingsATouchApartAreNot) {
     EXPECT_TRUE(coincidentTriangles(test::makeScene({})).empty());
 }
 
+TEST(Coincidence, APatchOnASkyIsFoundAmongAllThatItIsAround) {
+    const Mesh sky = test::makeSphere(24, 12);
+    const std::vector<Vec3f> points = positionsOf(sky.parts[0]);
+    std::vector<test::Placed> placed = {{sky, {0, 0, 0}}};
+    for (int i = 0; i < 30; ++i) placed.push_back({test::makeBox({1, 1, 1}), {1.5 * i - 22, 0, 0}});
+    // The patch is in centimetres, and its node turns it.
+    const Eigen::Affine3d turn = Eigen::AngleAxisd(0.7, Vec3d(1, 2, 3).normalized()) *
+                                 Eigen::Translation3d(3, -40, 7) * Eigen::Scaling(0.01);
+    Mesh patch = sky;
+    patch.parts[0].indices = {sky.parts[0].indices.begin() + 300,
+                              sky.parts[0].indices.begin() + 306};
+    std::vector<Vec3f> moved;
+    for (const Vec3f& point : points)
+        moved.push_back((turn.inverse() * (50 * point.cast<double>())).cast<float>());
+    patch.parts[0].set("POSITION", makeStream(moved));
+    placed.push_back({std::move(patch), {0, 0, 0}});
+    Scene scene = test::makeScene(std::move(placed));
+    const auto put = [&](std::size_t i, const Mat4d& world) {
+        scene.objects[i].world = world;
+        scene.objects[i].bounds = transformBox(world, scene.mesh(scene.objects[i]).bounds);
+    };
+    put(0, Eigen::Affine3d(Eigen::Scaling(50.0)).matrix());
+    put(31, turn.matrix());
+    const auto found = coincidentTriangles(scene);
+    ASSERT_EQ(found.size(), 1U);
+    EXPECT_EQ(std::minmax(found[0].object, found[0].other), std::minmax(0U, 31U));
+    EXPECT_EQ(found[0].triangles, 2U);
+}
+
 TEST(Coincidence, GlassOverAThingIsMeantSo) {
     Scene scene = test::makeScene(
         {{test::makeBox({1, 1, 1}), {0, 0, 0}}, {test::makeBox({1, 1, 1}), {0, 0, 0}}});
