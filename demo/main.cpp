@@ -39,7 +39,8 @@ int main(int argc, char** argv) {
     CLI::App app{
         "Writes the demo scene Ottermere Lock: ottermere.glb, its ground truth "
         "(ottermere.truth.json), a project (ottermere.flentro.json) and its work order "
-        "(ottermere.order.json)."};
+        "(ottermere.order.json), and one with all fixes for weak targets "
+        "(ottermere.weak-targets.order.json)."};
     std::string folder = ".";
     bool small = false;
     int copies = 1;

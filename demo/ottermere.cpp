@@ -485,6 +485,14 @@ Project makeProject(const std::filesystem::path& scene) {
     return project;
 }
 
+WorkOrder orderForWeakTargets() {
+    WorkOrder order;
+    // Stand-ins serve scenes that are seen from farther than the market's quays.
+    for (const FixKind* kind : fixKinds())
+        if (kind->key != "standins") order.add(kind->defaults());
+    return order;
+}
+
 Ottermere makeOttermere(const Detail& detail, int copies, std::optional<std::uint32_t> seed) {
     const bool sound = seed.has_value();
     SceneBuilder builder(detail);
@@ -517,8 +525,10 @@ Expected<Written> writeOttermere(const Ottermere& made, const std::filesystem::p
     const Project project = makeProject(written.scene);
     if (auto done = writeGltf(made.scene, written.scene, {}, noProgress()); !done)
         return tl::unexpected(done.error());
-    for (const auto& [name, json] : {std::pair("ottermere.truth.json", made.groundTruth),
-                                     std::pair("ottermere.order.json", toJson(project.order))})
+    for (const auto& [name, json] :
+         {std::pair("ottermere.truth.json", made.groundTruth),
+          std::pair("ottermere.order.json", toJson(project.order)),
+          std::pair("ottermere.weak-targets.order.json", toJson(orderForWeakTargets()))})
         if (auto done = writeFileAtomic(folder / name, json.dump(1)); !done)
             return tl::unexpected(done.error());
     if (auto done = saveProject(project, written.project); !done)

@@ -24,11 +24,14 @@ struct Ottermere {
 /// spot of a survey within that target's limits.
 [[nodiscard]] Project makeProject(const std::filesystem::path& scene);
 
+/// For targets that lack more than triangles and calls: textures, materials and lights as well.
+[[nodiscard]] WorkOrder orderForWeakTargets();
+
 struct Written {
     std::filesystem::path scene;
     std::filesystem::path project;
 };
-/// Writes ottermere.glb, its ground truth, a project and its work order into a folder, which is
+/// Writes ottermere.glb, its ground truth, a project and its work orders into a folder, which is
 /// made if it is missing. Errors: Io.
 [[nodiscard]] Expected<Written> writeOttermere(const Ottermere& made,
                                                const std::filesystem::path& folder);
