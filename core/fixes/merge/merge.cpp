@@ -25,6 +25,8 @@ constexpr double kSizes[] = {4,  6,   8,   12,  16,  24,  32,  48,  64,
 /// Groups and assets are sorted out this many times: leaving some out changes the others' shares.
 constexpr int kRounds = 3;
 
+constexpr double kRounding = 1e-9;
+
 const std::string& nameOf(const Asset& asset) {
     return asset.mesh->name;
 }
@@ -40,6 +42,12 @@ std::vector<double> sizesFor(const Scene& scene) {
         sizes.push_back(size);
     }
     return sizes;
+}
+
+/// What is beyond the limits comes first.
+bool isBetter(const ParcelSize& a, const ParcelSize& b) {
+    if (std::abs(a.overload - b.overload) > kRounding) return a.overload < b.overload;
+    return a.load < b.load;
 }
 
 /// Decides what becomes one object.
@@ -64,7 +72,7 @@ public:
         if (size > 0) sizes.push_back(size);
         std::sort(sizes.begin(), sizes.end());
         sizes.erase(std::unique(sizes.begin(), sizes.end()), sizes.end());
-        double least = report_.before.load;
+        ParcelSize least = report_.before;
         for (std::size_t i = 0; i < sizes.size(); ++i) {
             if (progress.cancelled()) return false;
             progress.report(static_cast<double>(i) / static_cast<double>(sizes.size()),
@@ -72,13 +80,13 @@ public:
             const std::vector<Group> groups = worthwhile(sizes[i]);
             report_.sizes.push_back(ledger_.count(groups, sizes[i]));
             const bool chosen = settings_.parcel > 0 ? sizes[i] == settings_.parcel
-                                                     : report_.sizes.back().load < least;
+                                                     : isBetter(report_.sizes.back(), least);
             if (!chosen) continue;
-            least = report_.sizes.back().load;
+            least = report_.sizes.back();
             report_.size = sizes[i];
             groups_ = groups;
         }
-        if (!spareViews(progress)) return false;
+        if (!spareViews(progress) || !keepNeeded(progress)) return false;
         describe();
         return true;
     }
@@ -87,16 +95,6 @@ public:
     [[nodiscard]] const std::vector<MergeEligibility>& eligibility() const { return eligibility_; }
 
 private:
-    /// Both sides in loads, so that they can be compared. Measures without a limit cost nothing,
-    /// but if there is none at all, calls count.
-    [[nodiscard]] double worth(double callsSaved, double objectsSaved, double trianglesPaid) const {
-        const double calls = ledger_.price(Measure::DrawCalls);
-        const double objects = ledger_.price(Measure::Objects);
-        const double triangles = ledger_.price(Measure::Triangles);
-        if (calls == 0 && objects == 0 && triangles == 0) return callsSaved;
-        return callsSaved * calls + objectsSaved * objects - trianglesPaid * triangles;
-    }
-
     [[nodiscard]] MergeChoice choiceOf(std::size_t asset) const {
         const auto found = settings_.overrides.find(nameOf(scene_.assets[asset]));
         return found == settings_.overrides.end() ? MergeChoice::Auto : found->second;
@@ -130,9 +128,46 @@ private:
             groups_ = std::move(kept);
         }
         report_.spared = made - groups_.size();
+        if (report_.spared > 0) recount();
+        return true;
+    }
+
+    /// What the groups that are left cost, for the size that was chosen.
+    void recount() {
         for (ParcelSize& tried : report_.sizes)
-            if (report_.spared > 0 && tried.size == report_.size)
-                tried = ledger_.count(groups_, tried.size);
+            if (tried.size == report_.size) tried = ledger_.count(groups_, tried.size);
+    }
+
+    /// Takes back groups that pay more than they save in the mean of all views, the dearest first,
+    /// as long as what is beyond the limits does not grow. What the artist asked for stays. False
+    /// if cancelled.
+    bool keepNeeded(const Progress& progress) {
+        const ParcelLedger::Shares shares = ledger_.share(groups_);
+        std::vector<std::pair<double, std::size_t>> dear;
+        for (std::size_t g = 0; g < groups_.size(); ++g)
+            if (const double worth = ledger_.meanWorth(shares.groups[g]);
+                worth < 0 && !isAsked(groups_[g]))
+                dear.emplace_back(worth, g);
+        if (dear.empty()) return true;
+        std::sort(dear.begin(), dear.end());
+        const double needed = ledger_.count(groups_, 0).overload + kRounding;
+        const auto without = [&](std::size_t count) {
+            std::vector<bool> goes(groups_.size(), false);
+            for (std::size_t i = 0; i < count; ++i) goes[dear[i].second] = true;
+            std::vector<Group> kept;
+            for (std::size_t g = 0; g < groups_.size(); ++g)
+                if (!goes[g]) kept.push_back(groups_[g]);
+            return kept;
+        };
+        std::size_t most = 0;  // As many can go.
+        for (std::size_t tooMany = dear.size() + 1; most + 1 < tooMany;) {
+            if (progress.cancelled()) return false;
+            const std::size_t middle = (most + tooMany) / 2;
+            (ledger_.count(without(middle), 0).overload <= needed ? most : tooMany) = middle;
+        }
+        if (most == 0) return true;
+        groups_ = without(most);
+        recount();
         return true;
     }
 
@@ -149,17 +184,14 @@ private:
                 const auto asset = static_cast<std::size_t>(scene_.objects[i].asset);
                 if (!marked[i] || choiceOf(asset) != MergeChoice::Auto) continue;
                 const auto& share = shares.assets[asset];
-                if (worth(share.callsApart - share.callsMerged,
-                          share.objectsApart - share.objectsMerged, share.trianglesPaid) > 0)
-                    continue;
+                if (share.worth > 0) continue;
                 marked[i] = false;
                 changed = true;
             }
             std::vector<bool> inGroup = marked;
             for (std::size_t g = 0; g < groups.size(); ++g) {
                 const auto& account = shares.groups[g];
-                if (worth(account.callsSaved, account.objectsSaved, account.trianglesPaid) > 0)
-                    continue;
+                if (account.worth > 0) continue;
                 const bool asked = isAsked(groups[g]);
                 for (const std::uint32_t i : groups[g]) inGroup[i] = inGroup[i] && asked;
                 changed = changed || !asked;
@@ -201,7 +233,7 @@ private:
         if (report_.size > 0 || report_.sizes.empty()) return report_.size;
         return std::min_element(
                    report_.sizes.begin(), report_.sizes.end(),
-                   [](const ParcelSize& a, const ParcelSize& b) { return a.load < b.load; })
+                   [](const ParcelSize& a, const ParcelSize& b) { return isBetter(a, b); })
             ->size;
     }
 

@@ -56,7 +56,8 @@ struct ParcelSize {
     double calls = 0;      ///< Mean of all views.
     double objects = 0;    ///< Likewise.
     double triangles = 0;  ///< Likewise.
-    double load = 0;       ///< Of all three together; above x1.00 it weighs five times.
+    double load = 0;       ///< Likewise, of all three together.
+    double overload = 0;   ///< Likewise, what is beyond the limits.
 };
 
 /// Whether copies of an asset are merged, and why.

@@ -12,8 +12,8 @@
 namespace flentro {
 namespace {
 
-/// What is beyond a limit weighs so much more: views that are over matter most.
-constexpr double kOver = 4;
+/// What a view that is over a limit weighs for that measure more than others: those come first.
+constexpr double kUrgency = 1000;
 constexpr std::array kWeighed = {Measure::DrawCalls, Measure::Objects, Measure::Triangles};
 
 /// As mergeGroup() would make it: counts only.
@@ -92,28 +92,41 @@ ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
     : scene_(scene),
       target_(target),
       places_(places),
+      prices_(places.size(), Counts{}),
       apart_(places.size()),
       before_(places.size()) {
     const ViewMeter meter(scene, target);
-    std::vector<Counts> over(places.size(), Counts{});
     parallelEach(places.size(), [&](std::size_t p) {
         const EyeVisibility sightings = meter.sight(places[p].eye, places[p].views);
         apart_[p] = drawnApart(sightings);
+        const auto views = static_cast<double>(places[p].views.size());
         for (const ViewTally& tally : meter.count(sightings)) {
             const Counts load = loads(tally.counts, target);
-            for (const Measure measure : kWeighed) at(over[p], measure) += at(load, measure) > 1;
+            for (const Measure measure : kWeighed) {
+                const double limit = at(target.limits, measure);
+                if (isLimit(limit))
+                    at(prices_[p], measure) +=
+                        (at(load, measure) > 1 ? 1 + kUrgency : 1) / (views * std::max(limit, 1.0));
+            }
             before_[p].push_back({overloadOf(load), at(tally.counts, Measure::Triangles)});
         }
     });
-    double views = 0;
-    for (const Evidence::Place& place : places) views += static_cast<double>(place.views.size());
-    for (const Measure measure : kWeighed) {
-        const double limit = at(target.limits, measure);
-        if (!isLimit(limit)) continue;
-        double share = 0;
-        for (const Counts& here : over) share += at(here, measure);
-        at(prices_, measure) = (1 + (views > 0 ? kOver * share / views : 0)) / std::max(limit, 1.0);
-    }
+}
+
+double ParcelLedger::worth(const Counts& prices, double calls, double objects, double triangles) {
+    const bool free = std::all_of(kWeighed.begin(), kWeighed.end(),
+                                  [&](Measure measure) { return at(prices, measure) == 0; });
+    if (free) return calls;
+    return calls * at(prices, Measure::DrawCalls) + objects * at(prices, Measure::Objects) -
+           triangles * at(prices, Measure::Triangles);
+}
+
+double ParcelLedger::meanWorth(const Shares::Account& account) const {
+    Counts prices{};
+    for (const Measure measure : kWeighed)
+        if (const double limit = at(target_.limits, measure); isLimit(limit))
+            at(prices, measure) = 1 / std::max(limit, 1.0);
+    return worth(prices, account.callsSaved, account.objectsSaved, account.trianglesPaid);
 }
 
 /// What each object costs in all views of one place. Copies at one level share their calls where
@@ -153,18 +166,19 @@ ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) co
             sums[p].calls += at(tally.counts, Measure::DrawCalls);
             sums[p].triangles += at(tally.counts, Measure::Triangles);
             sums[p].objects += at(tally.counts, Measure::Objects);
-            for (const Measure measure : kWeighed)
-                sums[p].load += at(load, measure) + kOver * std::max(0.0, at(load, measure) - 1);
+            for (const Measure measure : kWeighed) sums[p].load += at(load, measure);
+            sums[p].overload += overloadOf(load);
             views[p] += 1;
         }
     });
-    ParcelSize mean{size, 0, 0, 0, 0};
+    ParcelSize mean{size, 0, 0, 0, 0, 0};
     double count = 0;
     for (std::size_t p = 0; p < sums.size(); ++p) {
         mean.calls += sums[p].calls;
         mean.objects += sums[p].objects;
         mean.triangles += sums[p].triangles;
         mean.load += sums[p].load;
+        mean.overload += sums[p].overload;
         count += views[p];
     }
     if (count > 0) {
@@ -172,6 +186,7 @@ ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) co
         mean.objects /= count;
         mean.triangles /= count;
         mean.load /= count;
+        mean.overload /= count;
     }
     return mean;
 }
@@ -241,9 +256,13 @@ ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const
     const auto assetShare = [&](std::uint32_t object) -> Shares::Asset& {
         return elementOf(shares.assets, scene_.objects[object].asset);
     };
-    const auto pay = [&](std::uint32_t object, double triangles) {
-        assetShare(object).trianglesPaid += triangles * target_.eyes;
-        shares.groups[groupOf[object]].trianglesPaid += triangles * target_.eyes;
+    const auto pay = [&](std::size_t place, std::uint32_t object, double triangles) {
+        triangles *= target_.eyes;
+        const double costs = -worth(prices_[place], 0, 0, triangles);
+        assetShare(object).trianglesPaid += triangles;
+        assetShare(object).worth -= costs;
+        shares.groups[groupOf[object]].trianglesPaid += triangles;
+        shares.groups[groupOf[object]].worth -= costs;
     };
     double views = 0;
     for (std::size_t p = 0; p < places_.size(); ++p) {
@@ -254,7 +273,10 @@ ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const
             assetShare(drawn.object).objectsApart += drawn.views;
             shares.groups[groupOf[drawn.object]].callsSaved += drawn.calls;
             shares.groups[groupOf[drawn.object]].objectsSaved += drawn.views;
-            pay(drawn.object, -drawn.triangles);
+            const double saved = worth(prices_[p], drawn.calls, drawn.views, 0);
+            assetShare(drawn.object).worth += saved;
+            shares.groups[groupOf[drawn.object]].worth += saved;
+            pay(p, drawn.object, -drawn.triangles);
         }
         const EyeVisibility together = meter.sight(places_[p].eye, places_[p].views);
         for (std::size_t g = 0; g < groups.size(); ++g) {
@@ -265,11 +287,14 @@ ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const
             const double calls = drawn * callsOf(merged, static_cast<std::uint32_t>(parcel), level);
             shares.groups[g].callsSaved -= calls;
             shares.groups[g].objectsSaved -= drawn;
+            const double costs = worth(prices_[p], calls, drawn, 0);
+            shares.groups[g].worth -= costs;
             for (const std::uint32_t i : groups[g]) {
                 assetShare(i).callsMerged += calls / static_cast<double>(groups[g].size());
                 assetShare(i).objectsMerged += drawn / static_cast<double>(groups[g].size());
+                assetShare(i).worth -= costs / static_cast<double>(groups[g].size());
                 const std::size_t own = std::min(level, assetOf(scene_, i).ladder.levels.size());
-                pay(i, drawn * trianglesOf(scene_, i, own));
+                pay(p, i, drawn * trianglesOf(scene_, i, own));
             }
         }
     }

@@ -32,11 +32,15 @@ public:
             double objectsApart = 0;
             double objectsMerged = 0;
             double trianglesPaid = 0;
+            double worth = 0;  ///< See Account.
         };
         struct Account {
             double callsSaved = 0;
             double objectsSaved = 0;
             double trianglesPaid = 0;
+            /// Saved less paid, in shares of the limits; a view that is over a measure weighs a
+            /// thousand times for it. Calls where there is no limit at all.
+            double worth = 0;
         };
         std::vector<Asset> assets;    ///< [assets]
         std::vector<Account> groups;  ///< [groups]
@@ -48,9 +52,8 @@ public:
     /// many as make up the growth. [groups] Cost: that of count().
     [[nodiscard]] std::vector<bool> overloading(const std::vector<Group>& groups) const;
 
-    /// What one more of a measure weighs in the load that count() tells: a share of its limit, up
-    /// to five times as much by the share of views that are over it. 0 without a limit.
-    [[nodiscard]] double price(Measure measure) const { return at(prices_, measure); }
+    /// Of an account, all views alike.
+    [[nodiscard]] double meanWorth(const Shares::Account& account) const;
 
 private:
     /// One object as it is, over all views of one place.
@@ -60,6 +63,8 @@ private:
         double views = 0;      ///< Of the place, in which it is.
         double triangles = 0;  ///< For one eye.
     };
+    [[nodiscard]] static double worth(const Counts& prices, double calls, double objects,
+                                      double triangles);
     [[nodiscard]] std::vector<Drawn> drawnApart(const EyeVisibility& sightings) const;
 
     /// One view of the scene as it is.
@@ -74,7 +79,7 @@ private:
     const Scene& scene_;
     const Target& target_;
     const std::vector<Evidence::Place>& places_;
-    Counts prices_{};
+    std::vector<Counts> prices_;  ///< [places] Of one call, object and triangle in its views.
     std::vector<std::vector<Drawn>> apart_;      ///< [places] The objects that are drawn.
     std::vector<std::vector<ViewLoad>> before_;  ///< [places][views]
 };

@@ -23,7 +23,7 @@ struct adl_serializer<flentro::Box> {
 
 namespace flentro {
 
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(ParcelSize, size, calls, objects, triangles, load)
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(ParcelSize, size, calls, objects, triangles, load, overload)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Parcel, name, members, origins, bounds, callsSaved, objectsSaved,
                                    trianglesPaid, bytesPaid)
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(MergeVerdict, asset, copies, merged, callsAsInstances,
@@ -83,7 +83,9 @@ Json MergeReport::describe(const Scene&) const {
         json["sizes"].push_back({{"size", tried.size},
                                  {"calls", tried.calls},
                                  {"objects", tried.objects},
-                                 {"triangles", tried.triangles}});
+                                 {"triangles", tried.triangles},
+                                 {"load", tried.load},
+                                 {"overload", tried.overload}});
     for (const Parcel& parcel : parcels)
         json["parcels"].push_back({{"name", parcel.name},
                                    {"objects", parcel.members.size()},

@@ -228,6 +228,29 @@ TEST(Merge, NoViewIsPushedOverALimit) {
     EXPECT_EQ(merged(asked).scene.objects.size(), 4U) << "the artist has the last word";
 }
 
+TEST(Merge, ViewsOverALimitComeFirstAndNoMoreIsMergedForThem) {
+    // Twenty places in the first heap, where merging it pays more triangles than it saves calls,
+    // and one from which that and the second are seen: 18 calls.
+    Target target = withoutInstances();
+    target.farPlane = 90;
+    at(target.limits, Measure::Triangles) = 120;
+    const Viewpoint inside{{2.5, 0.2, 2.5}, 0, 0};
+    const Viewpoint outside{{53, 1.7, 60}, 0, 0};
+    Evidence evidence;
+    evidence.hash = Hasher().add(3).result();
+    evidence.places.assign(20, {inside.eye, {inside}, {}});
+    evidence.places.push_back({outside.eye, {outside}, {}});
+    const Scene scene = makeHeaps();
+    ASSERT_EQ(at(viewCost(scene, target, outside).counts, Measure::DrawCalls), 18);
+    const auto callsWithin = [&](double limit) {
+        at(target.limits, Measure::DrawCalls) = limit;
+        const Fixed fixed = applyMerge(scene, small(), target, evidence, noProgress()).value();
+        return at(viewCost(fixed.scene, target, outside).counts, Measure::DrawCalls);
+    };
+    EXPECT_EQ(callsWithin(12), 9 + 2) << "the second alone brings it within";
+    EXPECT_EQ(callsWithin(10), 2 + 2) << "both, though the mean is worse off";
+}
+
 TEST(Merge, TheOutlineCostsWhatTheMergedSceneCosts) {
     const Scene scene = makeHeaps();
     const Fixed fixed = merge(scene);
