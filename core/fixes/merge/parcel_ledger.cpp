@@ -223,8 +223,8 @@ std::vector<bool> ParcelLedger::overloading(const std::vector<Group>& groups) co
         double whole = 0;
         for (std::size_t g = 0; g < groups.size(); ++g) {
             const auto parcel = static_cast<std::uint32_t>(firstParcel + g);
-            paid[g] += std::popcount(together.objects[parcel]) *
-                       trianglesOf(merged, parcel, together.levelOf(parcel));
+            if (const int views = std::popcount(together.objects[parcel]); views > 0)
+                paid[g] += views * trianglesOf(merged, parcel, together.levelOf(parcel));
             whole += std::max(0.0, paid[g]);
         }
         std::vector<std::size_t> dearest(groups.size());
