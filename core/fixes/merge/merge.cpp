@@ -114,18 +114,40 @@ private:
         });
     }
 
-    /// Takes back what makes a view's overload grow, until none does. What the artist asked for
+    /// The groups without the first `count` of those that are named.
+    [[nodiscard]] std::vector<Group> without(const std::vector<std::size_t>& named,
+                                             std::size_t count) const {
+        std::vector<bool> goes(groups_.size(), false);
+        for (std::size_t i = 0; i < count; ++i) goes[named[i]] = true;
+        std::vector<Group> kept;
+        for (std::size_t g = 0; g < groups_.size(); ++g)
+            if (!goes[g]) kept.push_back(groups_[g]);
+        return kept;
+    }
+
+    /// Takes back groups by which the overload of views grows, as long as there is less beyond the
+    /// limits without them: what others save by them may weigh more. What the artist asked for
     /// stays. False if cancelled.
     bool spareViews(const Progress& progress) {
         const std::size_t made = groups_.size();
-        for (bool changed = !groups_.empty(); changed;) {
-            if (progress.cancelled()) return false;
-            const std::vector<bool> overloading = ledger_.overloading(groups_);
-            std::vector<Group> kept;
+        double overload = ledger_.count(groups_, 0).overload;
+        for (bool changed = true; changed;) {
+            changed = false;
+            const std::vector<std::size_t> harm = ledger_.overloading(groups_);
+            std::vector<std::size_t> worst;
             for (std::size_t g = 0; g < groups_.size(); ++g)
-                if (!overloading[g] || isAsked(groups_[g])) kept.push_back(groups_[g]);
-            changed = kept.size() < groups_.size();
-            groups_ = std::move(kept);
+                if (harm[g] > 0 && !isAsked(groups_[g])) worst.push_back(g);
+            std::stable_sort(worst.begin(), worst.end(),
+                             [&](std::size_t a, std::size_t b) { return harm[a] > harm[b]; });
+            for (std::size_t count = worst.size(); count > 0 && !changed; count /= 2) {
+                if (progress.cancelled()) return false;
+                std::vector<Group> kept = without(worst, count);
+                const double left = ledger_.count(kept, 0).overload;
+                if (left >= overload - kRounding) continue;
+                groups_ = std::move(kept);
+                overload = left;
+                changed = true;
+            }
         }
         report_.spared = made - groups_.size();
         if (report_.spared > 0) recount();
@@ -143,30 +165,24 @@ private:
     /// if cancelled.
     bool keepNeeded(const Progress& progress) {
         const ParcelLedger::Shares shares = ledger_.share(groups_);
-        std::vector<std::pair<double, std::size_t>> dear;
-        for (std::size_t g = 0; g < groups_.size(); ++g)
-            if (const double worth = ledger_.meanWorth(shares.groups[g]);
-                worth < 0 && !isAsked(groups_[g]))
-                dear.emplace_back(worth, g);
+        std::vector<double> worth;
+        std::vector<std::size_t> dear;
+        for (std::size_t g = 0; g < groups_.size(); ++g) {
+            worth.push_back(ledger_.meanWorth(shares.groups[g]));
+            if (worth[g] < 0 && !isAsked(groups_[g])) dear.push_back(g);
+        }
         if (dear.empty()) return true;
-        std::sort(dear.begin(), dear.end());
+        std::stable_sort(dear.begin(), dear.end(),
+                         [&](std::size_t a, std::size_t b) { return worth[a] < worth[b]; });
         const double needed = ledger_.count(groups_, 0).overload + kRounding;
-        const auto without = [&](std::size_t count) {
-            std::vector<bool> goes(groups_.size(), false);
-            for (std::size_t i = 0; i < count; ++i) goes[dear[i].second] = true;
-            std::vector<Group> kept;
-            for (std::size_t g = 0; g < groups_.size(); ++g)
-                if (!goes[g]) kept.push_back(groups_[g]);
-            return kept;
-        };
         std::size_t most = 0;  // As many can go.
         for (std::size_t tooMany = dear.size() + 1; most + 1 < tooMany;) {
             if (progress.cancelled()) return false;
             const std::size_t middle = (most + tooMany) / 2;
-            (ledger_.count(without(middle), 0).overload <= needed ? most : tooMany) = middle;
+            (ledger_.count(without(dear, middle), 0).overload <= needed ? most : tooMany) = middle;
         }
         if (most == 0) return true;
-        groups_ = without(most);
+        groups_ = without(dear, most);
         recount();
         return true;
     }
@@ -379,7 +395,7 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
             report.estimated ? " (estimated without a survey)" : "");
     if (report.spared > 0)
         record.notes.push_back(
-            fmt::format("{} taken back: some view would be over a limit by what they draw in vain",
+            fmt::format("{} taken back: what they draw in vain takes views over a limit",
                         counted(report.spared, "parcel is", "parcels are")));
     describeEligibility(merger.eligibility(), record);
     record.report = std::make_shared<const MergeReport>(std::move(report));

@@ -76,7 +76,7 @@ struct MergeReport final : FixReport {
     ParcelSize before;              ///< Size 0.
     std::vector<ParcelSize> sizes;  ///< Rising.
     std::vector<Parcel> parcels;
-    std::size_t spared = 0;              ///< Parcels not made: some view would be over by them.
+    std::size_t spared = 0;              ///< Parcels taken back: views were over by them.
     std::vector<MergeVerdict> verdicts;  ///< Assets with candidates, most copies first.
     [[nodiscard]] Json describe(const Scene& source) const override;
 };

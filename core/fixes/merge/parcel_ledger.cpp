@@ -204,8 +204,8 @@ double ParcelLedger::excessShare(std::size_t place, const std::vector<ViewTally>
     return std::min(share, 1.0);
 }
 
-std::vector<bool> ParcelLedger::overloading(const std::vector<Group>& groups) const {
-    std::vector<bool> result(groups.size(), false);
+std::vector<std::size_t> ParcelLedger::overloading(const std::vector<Group>& groups) const {
+    std::vector<std::size_t> result(groups.size(), 0);
     if (groups.empty() || !isLimit(at(target_.limits, Measure::Triangles))) return result;
     const Scene merged = withoutGeometry(scene_, groups);
     const ViewMeter meter(merged, target_);
@@ -239,7 +239,7 @@ std::vector<bool> ParcelLedger::overloading(const std::vector<Group>& groups) co
         }
     });
     for (const auto& here : found)
-        for (const std::size_t g : here) result[g] = true;
+        for (const std::size_t g : here) ++result[g];
     return result;
 }
 

@@ -47,10 +47,10 @@ public:
     };
     [[nodiscard]] Shares share(const std::vector<Group>& groups) const;
 
-    /// Those of the groups whose merging makes the overload of some view grow: what its loads are
-    /// beyond their limits, together. Of each place the groups that pay most triangles there, as
-    /// many as make up the growth. [groups] Cost: that of count().
-    [[nodiscard]] std::vector<bool> overloading(const std::vector<Group>& groups) const;
+    /// At how many places a group would have to go for no view's overload to grow by merging: what
+    /// its loads are beyond their limits, together. Of each place the groups that pay most
+    /// triangles there, as many as make up the growth. [groups] Cost: that of count().
+    [[nodiscard]] std::vector<std::size_t> overloading(const std::vector<Group>& groups) const;
 
     /// Of an account, all views alike.
     [[nodiscard]] double meanWorth(const Shares::Account& account) const;

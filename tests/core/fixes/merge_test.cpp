@@ -193,7 +193,7 @@ TEST(Merge, TheSizeThatCostsLeastIsFound) {
     EXPECT_LE(sizeFor(20), dear);
 }
 
-TEST(Merge, NoViewIsPushedOverALimit) {
+TEST(Merge, ParcelsThatTakeAViewOverALimitAreTakenBack) {
     // From twenty places in the middle every heap saves seven calls of nine. Whoever stands in the
     // first heap sees some of its boxes, merged all of them: 108 triangles of 100.
     Target target = withoutInstances();
@@ -221,9 +221,9 @@ TEST(Merge, NoViewIsPushedOverALimit) {
     const Fixed fixed = merged(small());
     EXPECT_EQ(fixed.scene.objects.size(), 3U + 9) << "the first heap's stay apart";
     EXPECT_EQ(at(viewCost(fixed.scene, target, inside).counts, Measure::Triangles), before);
-    EXPECT_THAT(fixed.record.notes,
-                Contains("1 parcel is taken back: some view would be over a limit by what they "
-                         "draw in vain"));
+    EXPECT_THAT(
+        fixed.record.notes,
+        Contains("1 parcel is taken back: what they draw in vain takes views over a limit"));
     MergeSettings asked = small();
     for (const Asset& asset : scene.assets) asked.overrides[asset.mesh->name] = MergeChoice::Merge;
     EXPECT_EQ(merged(asked).scene.objects.size(), 4U) << "the artist has the last word";
