@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numeric>
 #include <set>
 
 #include "base/index.h"
@@ -26,6 +27,9 @@ constexpr double kSizes[] = {4,  6,   8,   12,  16,  24,  32,  48,  64,
 constexpr int kRounds = 3;
 
 constexpr double kRounding = 1e-9;
+
+/// Of the sizes, the best so many are looked at with parcels taken back.
+constexpr std::size_t kSizesTried = 3;
 
 const std::string& nameOf(const Asset& asset) {
     return asset.mesh->name;
@@ -67,26 +71,20 @@ public:
     /// Nothing if cancelled.
     bool run(Progress& progress) {
         report_.before = ledger_.count({}, 0);
-        double size = settings_.parcel;
         std::vector<double> sizes = sizesFor(scene_);
-        if (size > 0) sizes.push_back(size);
+        if (settings_.parcel > 0) sizes.push_back(settings_.parcel);
         std::sort(sizes.begin(), sizes.end());
         sizes.erase(std::unique(sizes.begin(), sizes.end()), sizes.end());
-        ParcelSize least = report_.before;
+        std::vector<std::vector<Group>> groups;
         for (std::size_t i = 0; i < sizes.size(); ++i) {
             if (progress.cancelled()) return false;
-            progress.report(static_cast<double>(i) / static_cast<double>(sizes.size()),
+            progress.report(0.7 * static_cast<double>(i) / static_cast<double>(sizes.size()),
                             "Trying sizes of parcels");
-            const std::vector<Group> groups = worthwhile(sizes[i]);
-            report_.sizes.push_back(ledger_.count(groups, sizes[i]));
-            const bool chosen = settings_.parcel > 0 ? sizes[i] == settings_.parcel
-                                                     : isBetter(report_.sizes.back(), least);
-            if (!chosen) continue;
-            least = report_.sizes.back();
-            report_.size = sizes[i];
-            groups_ = groups;
+            groups.push_back(worthwhile(sizes[i]));
+            report_.sizes.push_back(ledger_.count(groups.back(), sizes[i]));
         }
-        if (!spareViews(progress) || !keepNeeded(progress)) return false;
+        progress.report(0.7, "Taking parcels back");
+        if (!choose(groups, progress) || !keepNeeded(progress)) return false;
         describe();
         return true;
     }
@@ -125,11 +123,38 @@ private:
         return kept;
     }
 
+    /// The best of the best sizes, without the parcels that are taken back; or the size asked for.
+    /// False if cancelled.
+    bool choose(const std::vector<std::vector<Group>>& groups, const Progress& progress) {
+        std::vector<std::size_t> order(groups.size());
+        std::iota(order.begin(), order.end(), std::size_t{0});
+        std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+            return isBetter(report_.sizes[a], report_.sizes[b]);
+        });
+        if (settings_.parcel > 0)
+            std::erase_if(order,
+                          [&](std::size_t i) { return report_.sizes[i].size != settings_.parcel; });
+        order.resize(std::min(order.size(), kSizesTried));
+        ParcelSize least = report_.before;
+        std::vector<Group> best;
+        for (const std::size_t i : order) {
+            groups_ = groups[i];
+            if (!spareViews(progress)) return false;
+            const ParcelSize left = ledger_.count(groups_, report_.sizes[i].size);
+            if (settings_.parcel == 0 && !isBetter(left, least)) continue;
+            least = report_.sizes[i] = left;
+            report_.size = left.size;
+            report_.spared = groups[i].size() - groups_.size();
+            best = groups_;
+        }
+        groups_ = std::move(best);
+        return true;
+    }
+
     /// Takes back groups by which the overload of views grows, as long as there is less beyond the
     /// limits without them: what others save by them may weigh more. What the artist asked for
     /// stays. False if cancelled.
     bool spareViews(const Progress& progress) {
-        const std::size_t made = groups_.size();
         double overload = ledger_.count(groups_, 0).overload;
         for (bool changed = true; changed;) {
             changed = false;
@@ -139,18 +164,18 @@ private:
                 if (harm[g] > 0 && !isAsked(groups_[g])) worst.push_back(g);
             std::stable_sort(worst.begin(), worst.end(),
                              [&](std::size_t a, std::size_t b) { return harm[a] > harm[b]; });
-            for (std::size_t count = worst.size(); count > 0 && !changed; count /= 2) {
+            std::vector<Group> best;
+            for (std::size_t count = worst.size(); count > 0; count /= 2) {
                 if (progress.cancelled()) return false;
                 std::vector<Group> kept = without(worst, count);
                 const double left = ledger_.count(kept, 0).overload;
                 if (left >= overload - kRounding) continue;
-                groups_ = std::move(kept);
+                best = std::move(kept);
                 overload = left;
                 changed = true;
             }
+            if (changed) groups_ = std::move(best);
         }
-        report_.spared = made - groups_.size();
-        if (report_.spared > 0) recount();
         return true;
     }
 

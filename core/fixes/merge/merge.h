@@ -57,7 +57,7 @@ struct ParcelSize {
     double objects = 0;    ///< Likewise.
     double triangles = 0;  ///< Likewise.
     double load = 0;       ///< Likewise, of all three together.
-    double overload = 0;   ///< Likewise, what is beyond the limits.
+    double overload = 0;  ///< Likewise, what is beyond the limits; 0.5 more in a view that is over.
 };
 
 /// Whether copies of an asset are merged, and why.

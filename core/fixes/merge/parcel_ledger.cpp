@@ -14,6 +14,9 @@ namespace {
 
 /// What a view that is over a limit weighs for that measure more than others: those come first.
 constexpr double kUrgency = 1000;
+constexpr double kCalm = 0.5;  ///< Load from which on a view weighs more, the nearer to its limit.
+/// What it weighs that a view is over at all, as loads beyond limits: to be within is the aim.
+constexpr double kIsOver = 0.5;
 constexpr std::array kWeighed = {Measure::DrawCalls, Measure::Objects, Measure::Triangles};
 
 /// As mergeGroup() would make it: counts only.
@@ -64,6 +67,12 @@ double overloadOf(const Counts& load) {
     return sum;
 }
 
+/// What a view weighs for a measure.
+double urgencyOf(double load) {
+    const double near = std::clamp((load - kCalm) / (1 - kCalm), 0.0, 1.0);
+    return 1 + kUrgency * near * near;
+}
+
 double trianglesOf(const Scene& scene, std::uint32_t object, std::size_t level) {
     return static_cast<double>(assetOf(scene, object).level(level)->triangles);
 }
@@ -106,7 +115,7 @@ ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
                 const double limit = at(target.limits, measure);
                 if (isLimit(limit))
                     at(prices_[p], measure) +=
-                        (at(load, measure) > 1 ? 1 + kUrgency : 1) / (views * std::max(limit, 1.0));
+                        urgencyOf(at(load, measure)) / (views * std::max(limit, 1.0));
             }
             before_[p].push_back({overloadOf(load), at(tally.counts, Measure::Triangles)});
         }
@@ -167,7 +176,8 @@ ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) co
             sums[p].triangles += at(tally.counts, Measure::Triangles);
             sums[p].objects += at(tally.counts, Measure::Objects);
             for (const Measure measure : kWeighed) sums[p].load += at(load, measure);
-            sums[p].overload += overloadOf(load);
+            const double overload = overloadOf(load);
+            sums[p].overload += overload > 0 ? kIsOver + overload : 0;
             views[p] += 1;
         }
     });

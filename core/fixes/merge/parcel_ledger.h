@@ -39,7 +39,8 @@ public:
             double objectsSaved = 0;
             double trianglesPaid = 0;
             /// Saved less paid, in shares of the limits; a view that is over a measure weighs a
-            /// thousand times for it. Calls where there is no limit at all.
+            /// thousand times for it, one that comes near the limit up to that. Calls where there
+            /// is no limit at all.
             double worth = 0;
         };
         std::vector<Asset> assets;    ///< [assets]
