@@ -17,6 +17,7 @@
 
 #include "io/formats.h"
 #include "ottermere.h"
+#include "widgets/elements.h"
 #include "widgets/key_sheet.h"
 
 namespace flentro::app {
@@ -123,9 +124,9 @@ void MainWindow::connectViews() {
     connect(strip_, &Strip::chosen, view_, &View3D::goTo);
     connect(board_, &LoadBoard::chosen, view_, &View3D::goTo);
     connect(survey_, &SurveyPanel::measured, this, [this](int spots, int over) {
-        rail_->setState(WorkStep::Survey, spots == 0
-                                              ? tr("not surveyed")
-                                              : tr("%1 spots, %2 over").arg(spots).arg(over));
+        rail_->setState(WorkStep::Survey,
+                        spots == 0 ? tr("not surveyed")
+                                   : tr("%1, %2 over").arg(toCounted(spots, "spot")).arg(over));
     });
     connect(findings_, &FindingsPanel::showRequested, view_, &View3D::lookAtSelection);
     connect(findings_, &FindingsPanel::viewRequested, view_, &View3D::goTo);

@@ -308,7 +308,8 @@ void LadderInstrument::refreshAssets(const Scene& scene) {
         assets_->addItem(
             asset->ladder.empty()
                 ? tr("%1   (no levels)").arg(toText(asset->mesh->name))
-                : tr("%1   (%2 levels)").arg(toText(asset->mesh->name)).arg(asset->levelCount()),
+                : tr("%1   (%2)")
+                      .arg(toText(asset->mesh->name), toCounted(asset->levelCount(), "level")),
             toText(asset->mesh->name));
     int index = assets_->findData(asset_);
     if (index < 0 && assets_->count() > 0) asset_ = assets_->itemData(index = 0).toString();
@@ -331,9 +332,10 @@ void LadderInstrument::refreshSettings(const LadderSettings& now) {
         document_.survey().surveyed().exists() && document_.survey().surveyed().survey->hasRays();
     weigh_->setEnabled(surveyed);
     forgetWeights_->setEnabled(!now.weights.empty());
-    weightsText_->setText(!now.weights.empty() ? tr("of %1 meshes").arg(now.weights.size())
-                          : surveyed           ? QString()
-                                               : tr("Needs a survey with rays."));
+    weightsText_->setText(!now.weights.empty()
+                              ? tr("of %1").arg(toCounted(now.weights.size(), "mesh", "meshes"))
+                          : surveyed ? QString()
+                                     : tr("Needs a survey with rays."));
     const auto& marks = document_.project().order.importance;
     const auto found = marks.find(asset_.toStdString());
     importance_->setCurrentIndex(

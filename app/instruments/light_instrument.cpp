@@ -220,8 +220,8 @@ void LightInstrument::refresh() {
     reading_->setText("");
     if (!report) return;
     plan_->show(*done.before, *done.after);
-    reading_->setText(tr("Over one place of the ground: up to %1 lights before, %2 after")
-                          .arg(plan_->mostBefore())
+    reading_->setText(tr("Over one place of the ground: up to %1 before, %2 after")
+                          .arg(toCounted(plan_->mostBefore(), "light"))
                           .arg(plan_->mostAfter()));
     const bool isMeasured = document_.survey().evidence()->lights != nullptr;
     for (int row = 0; row < table_->rowCount(); ++row) {

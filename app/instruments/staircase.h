@@ -24,7 +24,10 @@ private:
         QString name;
         double load;
     };
+    struct Layout;
     [[nodiscard]] std::vector<Tread> treads() const;
+    void drawTread(QPainter& painter, const Layout& layout, std::size_t i, const Tread& step,
+                   bool withFigure) const;
 
     Document& document_;
     Measure measure_ = Measure::Triangles;

@@ -183,9 +183,10 @@ void TidyInstrument::refresh() {
         document_.survey().surveyed().exists() && document_.survey().surveyed().survey->hasRays();
     unseen_->setEnabled(surveyed);
     forget_->setEnabled(!now->unseen.empty());
-    unseenText_->setText(!now->unseen.empty() ? tr("of %1 meshes").arg(now->unseen.size())
-                         : surveyed           ? QString()
-                                              : tr("Needs a survey with rays."));
+    unseenText_->setText(!now->unseen.empty()
+                             ? tr("of %1").arg(toCounted(now->unseen.size(), "mesh", "meshes"))
+                         : surveyed ? QString()
+                                    : tr("Needs a survey with rays."));
     fillAssets(done ? *done : FixRecord());
 }
 

@@ -324,11 +324,10 @@ QString FindingsPanel::drawnAndSeen() const {
     const SpotResult& place = surveyed.survey->spots[spot];
     if (!place.done) return {};
     const ViewWaste waste = wasteOf(*surveyed.scene, *surveyed.survey, spot, view);
-    return tr("At spot %1, %2°: %3 objects (%4 triangles) are drawn, and %5 of them (%6) are not "
-              "seen.")
+    return tr("At spot %1, %2°: of %3 (%4 triangles) that are drawn, %5 (%6) are not seen.")
         .arg(toText(place.name))
         .arg(place.views[view].heading, 0, 'f', 0)
-        .arg(waste.drawnObjects)
+        .arg(toCounted(waste.drawnObjects, "object"))
         .arg(toText(formatCount(waste.drawnTriangles)))
         .arg(waste.hiddenObjects)
         .arg(toText(formatCount(waste.hiddenTriangles)));
@@ -354,16 +353,16 @@ void FindingsPanel::describeCurrent() {
     const double limit = at(document_.target().limits, measure());
     const double load = loadOf(valueOf(*blame, kind(), measure()), limit);
     if (light) {
-        evidence_->setText(tr("%1: its shadow pass draws %2 triangles in %3 draw calls.")
+        evidence_->setText(tr("%1: its shadow pass draws %2 triangles in %3.")
                                .arg(toText(blame->name), toText(formatCount(blame->triangles)),
-                                    toText(formatCount(blame->drawCalls))));
+                                    toCounted(blame->drawCalls, "draw call")));
         return;
     }
     QString text =
-        tr("%1: %2 triangles, %3 draw calls, %4 of textures in %5 copies.")
+        tr("%1: %2 triangles, %3, %4 of textures in %5.")
             .arg(toText(blame->name), toText(formatCount(blame->triangles)),
-                 toText(formatCount(blame->drawCalls)), toText(formatBytes(blame->textureBytes)))
-            .arg(blame->copies);
+                 toCounted(blame->drawCalls, "draw call"), toText(formatBytes(blame->textureBytes)),
+                 toCounted(blame->copies, "copy", "copies"));
     if (isLimit(limit) && limit > 0)
         text += " " + tr("Alone it takes %1 of the limit for %2.")
                           .arg(toText(formatShare(load)), by_->currentText().toLower());

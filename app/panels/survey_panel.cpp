@@ -341,9 +341,10 @@ void SurveyPanel::showWorst() {
         over += surveyed.load(surveyed.after, s, v, std::nullopt, document_.target()) > 1;
     }
     const auto spots = static_cast<int>(surveyed.after.size());
-    QString summary = surveyed.survey->complete
-                          ? tr("%1 spots, %2 over.").arg(spots).arg(over)
-                          : tr("Stopped: %1 spots done, %2 over.").arg(spots).arg(over);
+    QString summary =
+        surveyed.survey->complete
+            ? tr("%1, %2 over.").arg(toCounted(spots, "spot")).arg(over)
+            : tr("Stopped: %1 done, %2 over.").arg(toCounted(spots, "spot")).arg(over);
     if (document_.survey().isSurveyingAgain())
         summary += tr(" Looking again where fixes change the view.");
     summary_->setText(summary);
@@ -413,20 +414,20 @@ void SurveyPanel::showAnalysis(const Analysis& analysis) {
             "Fixes have made other objects since: what is seen is of before. Survey again.");
     if (analysed_->hasRays()) {
         const NeverSeen& unseen = analysis.unseen;
-        facts << tr("Never seen: %1 objects, and %2 triangles of others. One more spot would "
-                    "reveal about %3 objects; each is seen from less than %4 of such places (95 % "
+        facts << tr("Never seen: %1, and %2 triangles of others. One more spot would reveal "
+                    "about %3 objects; each is seen from less than %4 of such places (95 % "
                     "confidence).")
-                     .arg(unseen.objects.size())
+                     .arg(toCounted(unseen.objects.size(), "object"))
                      .arg(toText(formatCount(static_cast<double>(unseen.triangles))))
                      .arg(unseen.expectedNext, 0, 'f', 1)
                      .arg(toText(formatShare(unseen.shareBound)));
         for (const FarPlaneLoss& loss : analysis.farPlane) {
             if (loss.worstShare > kFarPlaneLoss) continue;
             if (loss.distance >= target.farPlane) break;
-            facts << tr("A far plane at %1 would lose %2 objects and no more than %3 of any spot's "
+            facts << tr("A far plane at %1 would lose %2 and no more than %3 of any spot's "
                         "pixels; it is at %4.")
                          .arg(toText(formatMetres(loss.distance)))
-                         .arg(loss.objects)
+                         .arg(toCounted(loss.objects, "object"))
                          .arg(toText(formatShare(loss.worstShare)),
                               toText(formatMetres(target.farPlane)));
             break;

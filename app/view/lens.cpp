@@ -104,10 +104,9 @@ struct LevelCount {
 };
 
 LegendEntry countEntry(const QColor& color, const QString& name, const LevelCount& count) {
-    return {color, QString("%1: %2 objects, %3 triangles")
-                       .arg(name)
-                       .arg(count.objects)
-                       .arg(text(formatCount(count.triangles)))};
+    return {color, QString("%1: %2, %3 triangles")
+                       .arg(name, text(counted(count.objects, "object")),
+                            text(formatCount(count.triangles)))};
 }
 
 bool hasLevels(const Scene& scene, const DrawnObject& drawn) {

@@ -11,12 +11,19 @@
 #include <QVBoxLayout>
 #include <functional>
 
+#include "base/text.h"
 #include "model/document.h"
 
 namespace flentro::app {
 
 [[nodiscard]] inline QString toText(const std::string& s) {
     return QString::fromStdString(s);
+}
+
+/// "1 copy", "1 204 copies"; see counted().
+template <typename Number>
+[[nodiscard]] QString toCounted(Number count, const char* noun, const char* many = nullptr) {
+    return toText(counted(static_cast<std::size_t>(count), noun, many));
 }
 
 /// The name of a sheet with one sentence on what it is for.
