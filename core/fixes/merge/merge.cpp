@@ -50,8 +50,10 @@ std::vector<double> sizesFor(const Scene& scene) {
 
 /// What is beyond the limits comes first.
 bool isBetter(const ParcelSize& a, const ParcelSize& b) {
-    if (std::abs(a.overload - b.overload) > kRounding) return a.overload < b.overload;
-    return a.load < b.load;
+    const auto key = [](const ParcelSize& size) {
+        return std::pair(std::round(size.overload / kRounding), size.load);
+    };
+    return key(a) < key(b);
 }
 
 /// Decides what becomes one object.
