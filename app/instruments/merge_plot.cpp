@@ -22,7 +22,7 @@ MergePlot::MergePlot(QWidget* parent) : Plot(parent) {
     calls_ = addGraph();
     triangles_ = addGraph(xAxis, yAxis2);
     setAxes(tr("edge of a parcel, m"), tr("calls a view"));
-    yAxis2->setLabel(tr("triangles a view, thousands"));
+    yAxis2->setLabel(tr("1000 triangles"));
     MergePlot::restyle();
 }
 
