@@ -141,8 +141,8 @@ private:
         std::vector<Group> best;
         for (const std::size_t i : order) {
             groups_ = groups[i];
-            if (!spareViews(progress)) return false;
-            const ParcelSize left = ledger_.count(groups_, report_.sizes[i].size);
+            ParcelSize left = report_.sizes[i];
+            if (!spareViews(left, progress)) return false;
             if (settings_.parcel == 0 && !isBetter(left, least)) continue;
             least = report_.sizes[i] = left;
             report_.size = left.size;
@@ -155,9 +155,8 @@ private:
 
     /// Takes back groups by which the overload of views grows, as long as there is less beyond the
     /// limits without them: what others save by them may weigh more. What the artist asked for
-    /// stays. False if cancelled.
-    bool spareViews(const Progress& progress) {
-        double overload = ledger_.count(groups_, 0).overload;
+    /// stays. `cost`: what the groups cost, kept so. False if cancelled.
+    bool spareViews(ParcelSize& cost, const Progress& progress) {
         for (bool changed = true; changed;) {
             changed = false;
             const std::vector<std::size_t> harm = ledger_.overloading(groups_);
@@ -170,10 +169,10 @@ private:
             for (std::size_t count = worst.size(); count > 0; count /= 2) {
                 if (progress.cancelled()) return false;
                 std::vector<Group> kept = without(worst, count);
-                const double left = ledger_.count(kept, 0).overload;
-                if (left >= overload - kRounding) continue;
+                const ParcelSize left = ledger_.count(kept, cost.size);
+                if (left.overload >= cost.overload - kRounding) continue;
                 best = std::move(kept);
-                overload = left;
+                cost = left;
                 changed = true;
             }
             if (changed) groups_ = std::move(best);
@@ -181,16 +180,14 @@ private:
         return true;
     }
 
-    /// What the groups that are left cost, for the size that was chosen.
-    void recount() {
-        for (ParcelSize& tried : report_.sizes)
-            if (tried.size == report_.size) tried = ledger_.count(groups_, tried.size);
-    }
-
     /// Takes back groups that pay more than they save in the mean of all views, the dearest first,
     /// as long as what is beyond the limits does not grow. What the artist asked for stays. False
     /// if cancelled.
     bool keepNeeded(const Progress& progress) {
+        if (groups_.empty()) return true;
+        ParcelSize& cost =
+            *std::find_if(report_.sizes.begin(), report_.sizes.end(),
+                          [&](const ParcelSize& tried) { return tried.size == report_.size; });
         const ParcelLedger::Shares shares = ledger_.share(groups_);
         std::vector<double> worth;
         std::vector<std::size_t> dear;
@@ -201,16 +198,20 @@ private:
         if (dear.empty()) return true;
         std::stable_sort(dear.begin(), dear.end(),
                          [&](std::size_t a, std::size_t b) { return worth[a] < worth[b]; });
-        const double needed = ledger_.count(groups_, 0).overload + kRounding;
+        const double needed = cost.overload + kRounding;
         std::size_t most = 0;  // As many can go.
         for (std::size_t tooMany = dear.size() + 1; most + 1 < tooMany;) {
             if (progress.cancelled()) return false;
             const std::size_t middle = (most + tooMany) / 2;
-            (ledger_.count(without(dear, middle), 0).overload <= needed ? most : tooMany) = middle;
+            const ParcelSize left = ledger_.count(without(dear, middle), cost.size);
+            if (left.overload <= needed) {
+                most = middle;
+                cost = left;
+            } else {
+                tooMany = middle;
+            }
         }
-        if (most == 0) return true;
         groups_ = without(dear, most);
-        recount();
         return true;
     }
 
