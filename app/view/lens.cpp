@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "findings/ranking.h"
 #include "scene/origins.h"
+#include "widgets/elements.h"
 #include "widgets/theme.h"
 
 namespace flentro::app {
@@ -16,10 +17,6 @@ namespace {
 
 constexpr double kLowestShare = 1e-4;
 constexpr double kHighestShare = 0.1;
-
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
-}
 
 }  // namespace
 
@@ -105,8 +102,8 @@ struct LevelCount {
 
 LegendEntry countEntry(const QColor& color, const QString& name, const LevelCount& count) {
     return {color, QString("%1: %2, %3 triangles")
-                       .arg(name, text(counted(count.objects, "object")),
-                            text(formatCount(count.triangles)))};
+                       .arg(name, toCounted(count.objects, "object"),
+                            toText(formatCount(count.triangles)))};
 }
 
 bool hasLevels(const Scene& scene, const DrawnObject& drawn) {
@@ -197,7 +194,7 @@ std::vector<LegendEntry> shareLegend(const LensInput&, double triangles) {
         entries.push_back(
             {heat(shareOnScale(share)),
              QString("%1 = %2 triangles")
-                 .arg(text(formatShare(share)), text(formatCount(triangles * share)))});
+                 .arg(toText(formatShare(share)), toText(formatCount(triangles * share)))});
     return entries;
 }
 
