@@ -90,12 +90,13 @@ public:
     Occupancy(const Mesh& mesh, const std::vector<std::vector<Vec3f>>& parts) {
         const auto forEachCentre = [&](const auto& visit) {
             for (std::size_t p = 0; p < parts.size(); ++p) {
-                const std::vector<std::uint32_t>& indices = mesh.parts[p].indices;
-                for (std::size_t i = 0; !parts[p].empty() && i + 2 < indices.size(); i += 3)
-                    visit((parts[p][indices[i]].cast<double>() +
-                           parts[p][indices[i + 1]].cast<double>() +
-                           parts[p][indices[i + 2]].cast<double>()) /
-                          3);
+                if (parts[p].empty()) continue;
+                forEachTriangle(mesh.parts[p], [&](const auto& corners) {
+                    Vec3d sum = Vec3d::Zero();
+                    for (const std::uint32_t corner : corners)
+                        sum += parts[p][corner].template cast<double>();
+                    visit(Vec3d(sum / 3));
+                });
             }
         };
         forEachCentre([&](const Vec3d& centre) { bounds_.extend(centre); });
