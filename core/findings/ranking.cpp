@@ -5,6 +5,7 @@
 #include <set>
 #include <unordered_map>
 
+#include "geometry/mesh_materials.h"
 #include "measure/texture_memory.h"
 
 namespace flentro {
@@ -27,7 +28,7 @@ public:
                             batches_.emplace(object.asset, drawn.level).second;
         const int passes = target_.singlePass ? 1 : target_.eyes;
         if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size()) * passes;
-        blame.materials = std::max(blame.materials, static_cast<double>(mesh.parts.size()));
+        blame.materials = std::max(blame.materials, static_cast<double>(materialCount(mesh)));
         for (const Part& part : mesh.parts) {
             blame.vertices = std::max(blame.vertices, static_cast<double>(part.vertexCount()));
             if (part.material >= 0) addImages(slot, static_cast<std::size_t>(part.material));

@@ -7,6 +7,7 @@
 #include <unsupported/Eigen/BVH>
 
 #include "base/index.h"
+#include "geometry/mesh_materials.h"
 #include "scene/shadow_lights.h"
 
 namespace flentro {
@@ -74,14 +75,15 @@ void ViewMeter::makeRows() {
         for (std::size_t level = 0; level < asset.levelCount(); ++level) {
             const Mesh& mesh = *asset.level(level);
             const auto first = static_cast<std::uint32_t>(rowMaterials_.size());
-            for (const Part& part : mesh.parts)
-                if (part.material >= 0)
-                    rowMaterials_.push_back(static_cast<std::uint32_t>(part.material));
+            const std::vector<int> materials = materialsOf(mesh);
+            for (const int material : materials)
+                if (material >= 0) rowMaterials_.push_back(static_cast<std::uint32_t>(material));
             std::size_t largest = 0;
             for (const Part& part : mesh.parts) largest = std::max(largest, part.vertexCount());
             rows_.push_back({static_cast<double>(mesh.triangles),
                              static_cast<double>(mesh.vertices),
-                             static_cast<double>(mesh.parts.size()), static_cast<double>(largest),
+                             static_cast<double>(mesh.parts.size()),
+                             static_cast<double>(materials.size()), static_cast<double>(largest),
                              first, static_cast<std::uint32_t>(rowMaterials_.size()) - first});
         }
     }
@@ -317,7 +319,7 @@ void ViewMeter::addDrawn(std::size_t index, const Without& without, ViewTally& t
     if (isNew || !target_.instancing) at(tally.counts, Measure::DrawCalls) += row.parts;
     if (!isNew) return;
     raise(Measure::VerticesPerMesh, row.verticesOfPart);
-    raise(Measure::MaterialsPerObject, row.parts);
+    raise(Measure::MaterialsPerObject, row.allMaterials);
     for (std::uint32_t m = 0; m < row.materials; ++m) {
         const std::uint32_t material = rowMaterials_[row.firstMaterial + m];
         if (!met.materials.add(material)) continue;

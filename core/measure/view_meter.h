@@ -87,6 +87,7 @@ private:
         double triangles = 0;
         double vertices = 0;
         double parts = 0;
+        double allMaterials = 0;          ///< Also the standard one.
         double verticesOfPart = 0;        ///< Of the largest.
         std::uint32_t firstMaterial = 0;  ///< In rowMaterials_.
         std::uint32_t materials = 0;

@@ -3,6 +3,7 @@
 
 #include "base/index.h"
 #include "findings/rules/rule.h"
+#include "geometry/mesh_materials.h"
 
 namespace flentro {
 namespace {
@@ -22,13 +23,13 @@ std::vector<Finding> run(const FindingInput& in) {
     const double given = at(in.target.limits, Measure::MaterialsPerObject);
     const double limit = isLimit(given) ? given : kUsual;
     for (std::size_t a = 0; a < in.scene.assets.size(); ++a) {
-        const auto parts = static_cast<double>(in.scene.assets[a].mesh->parts.size());
-        if (parts <= limit || in.index.objectsOf[a].empty()) continue;
+        const auto count = static_cast<double>(materialCount(*in.scene.assets[a].mesh));
+        if (count <= limit || in.index.objectsOf[a].empty()) continue;
         Finding finding =
-            assetFinding(in, a, fmt::format("{} materials where {} are allowed", parts, limit),
-                         {{"materials", parts, Quantity::Unit::Count, limit},
+            assetFinding(in, a, fmt::format("{} materials where {} are allowed", count, limit),
+                         {{"materials", count, Quantity::Unit::Count, limit},
                           {"copies", static_cast<double>(in.index.objectsOf[a].size())}});
-        finding.relief = partRelief(in, a, static_cast<std::size_t>(std::max(1.0, limit)));
+        finding.relief = materialRelief(in, a, static_cast<std::size_t>(std::max(1.0, limit)));
         finding.fix = proposedFix(in, fixFor(in.scene, *in.scene.assets[a].mesh));
         findings.push_back(std::move(finding));
     }

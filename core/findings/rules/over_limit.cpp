@@ -26,9 +26,8 @@ std::vector<Filler> assetsOf(const FindingInput& in, const CountedView& view, Me
         const double value = measure == Measure::Triangles   ? share.triangles
                              : measure == Measure::DrawCalls ? share.drawCalls
                              : measure == Measure::Objects   ? static_cast<double>(share.copies)
-                             : measure == Measure::VerticesPerMesh
-                                 ? share.vertices
-                                 : static_cast<double>(in.scene.assets[a].mesh->parts.size());
+                             : measure == Measure::VerticesPerMesh ? share.vertices
+                                                                   : share.materials;
         fillers.push_back({value, assetSubject(in.scene, a)});
     }
     return fillers;

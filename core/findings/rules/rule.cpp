@@ -6,6 +6,7 @@
 #include <map>
 
 #include "base/index.h"
+#include "geometry/mesh_materials.h"
 
 namespace flentro {
 namespace {
@@ -100,18 +101,20 @@ Relief reliefWithout(const FindingInput& in,
     });
 }
 
-Relief partRelief(const FindingInput& in, std::size_t asset, std::size_t parts) {
-    const auto own = static_cast<double>(in.scene.assets[asset].mesh->parts.size());
-    const auto wanted = std::min(own, static_cast<double>(parts));
+Relief materialRelief(const FindingInput& in, std::size_t asset, std::size_t materials) {
+    const Mesh& mesh = *in.scene.assets[asset].mesh;
+    const auto own = static_cast<double>(materialCount(mesh));
+    const auto wanted = std::min(own, static_cast<double>(materials));
+    const double callsSaved = (own - wanted) / static_cast<double>(mesh.parts.size());
     return in.views.relief([&](const CountedView& view) {
         Counts saved{};
         if (view.assets[asset].copies == 0) return saved;
-        at(saved, Measure::DrawCalls) = view.assets[asset].drawCalls * (1 - wanted / own);
+        at(saved, Measure::DrawCalls) = view.assets[asset].drawCalls * callsSaved;
         double others = wanted;
         for (std::size_t a = 0; a < view.assets.size(); ++a)
             if (a != asset && view.assets[a].copies > 0)
                 others =
-                    std::max(others, static_cast<double>(in.scene.assets[a].mesh->parts.size()));
+                    std::max(others, static_cast<double>(materialCount(*in.scene.assets[a].mesh)));
         at(saved, Measure::MaterialsPerObject) =
             std::max(0.0, at(view.cost.counts, Measure::MaterialsPerObject) - others);
         return saved;

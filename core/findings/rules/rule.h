@@ -33,8 +33,10 @@ namespace flentro {
     const FindingInput& in,
     const std::function<bool(const CountedView&, const DrawnObject&)>& isGone);
 
-/// Draw calls and the most materials of one object, if an asset had `parts` instead of its own.
-[[nodiscard]] Relief partRelief(const FindingInput& in, std::size_t asset, std::size_t parts);
+/// Draw calls and the most materials of one object, if an asset had so many `materials` instead of
+/// its own.
+[[nodiscard]] Relief materialRelief(const FindingInput& in, std::size_t asset,
+                                    std::size_t materials);
 
 /// Texture memory and largest edge, if images took `bytes` less each and were `edge` pixels large.
 struct ImageSaving {

@@ -250,6 +250,10 @@ TEST_F(Paper, TextureMemoryCountsDistinctTexturesWithMips) {
     EXPECT_EQ(count(Measure::TextureEdge), 512);
     EXPECT_EQ(count(Measure::MaterialsPerObject), 2);
     EXPECT_EQ(count(Measure::DrawCalls), 3 * 2 + 1);
+    box.parts.push_back(box.parts[0]);
+    scene_.assets[0].mesh = finishMesh(box);
+    EXPECT_EQ(count(Measure::MaterialsPerObject), 2) << "two parts of three show the same";
+    EXPECT_EQ(count(Measure::DrawCalls), 3 * 3 + 1);
 }
 
 TEST_F(Paper, WholeSceneCountsEverythingAtLevelZero) {
