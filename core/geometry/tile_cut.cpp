@@ -10,7 +10,9 @@
 namespace flentro {
 namespace {
 
-constexpr double kSame = 1e-6;  ///< Of a tile: corners nearer than that to a border lie on it.
+constexpr double kSame = 1e-6;      ///< Of a tile: corners nearer than that to a border lie on it.
+constexpr double kRounding = 1e-3;  ///< Of a tile: triangles that begin so near the next are of it.
+constexpr double kFarthest = 1e6;   ///< Tiles from the origin.
 
 /// A corner of a piece: a point of a triangle by its weights.
 struct Corner {
@@ -81,7 +83,7 @@ private:
             Corner corner;
             corner.weights[static_cast<Eigen::Index>(k)] = 1;
             corner.at = {coords_.value(triangle[k], 0), coords_.value(triangle[k], 1)};
-            if (!corner.at.allFinite() || corner.at.cwiseAbs().maxCoeff() > 1e6) return false;
+            if (!corner.at.allFinite() || corner.at.cwiseAbs().maxCoeff() > kFarthest) return false;
             box.extend(corner.at);
             whole.push_back(corner);
         }
@@ -167,15 +169,49 @@ private:
     std::vector<std::uint32_t> indices_;
 };
 
+/// Nothing for parts without coordinates to cut at.
+const Stream* tileCoords(const Part& part) {
+    const Stream* coords = part.find("TEXCOORD_0");
+    const bool isCuttable =
+        part.isTriangles() && !part.isDeformable() && coords && coords->components == 2;
+    return isCuttable ? coords : nullptr;
+}
+
 }  // namespace
 
 std::optional<Part> cutAtTiles(const Part& part, std::size_t mostTiles) {
-    const Stream* coords = part.find("TEXCOORD_0");
-    if (!part.isTriangles() || part.isDeformable() || !coords || coords->components != 2)
-        return std::nullopt;
+    if (!tileCoords(part)) return std::nullopt;
     Cutter cutter(part);
     if (!cutter.run(mostTiles)) return std::nullopt;
     return cutter.result();
+}
+
+std::optional<Part> detachAtTiles(const Part& part) {
+    const Stream* coords = tileCoords(part);
+    if (!coords) return std::nullopt;
+    std::map<std::pair<Tile, std::uint32_t>, std::uint32_t> known;
+    std::vector<std::uint32_t> kept;
+    std::vector<std::uint32_t> indices;
+    bool isSound = true;
+    forEachTriangle(part, [&](const Corners& triangle) {
+        Eigen::Array2d low = Eigen::Array2d::Constant(kFarthest);
+        for (const std::uint32_t corner : triangle) {
+            const Eigen::Array2d at(coords->value(corner, 0), coords->value(corner, 1));
+            isSound = isSound && at.allFinite() && at.abs().maxCoeff() <= kFarthest;
+            low = low.min(at);
+        }
+        if (!isSound) return;
+        const Eigen::Array2d floor = (low + kRounding).floor();
+        const Tile tile{static_cast<long>(floor.x()), static_cast<long>(floor.y())};
+        for (const std::uint32_t corner : triangle) {
+            const auto [at, isNew] =
+                known.try_emplace({tile, corner}, static_cast<std::uint32_t>(kept.size()));
+            if (isNew) kept.push_back(corner);
+            indices.push_back(at->second);
+        }
+    });
+    if (!isSound) return std::nullopt;
+    return selectVertices(part, kept, std::move(indices));
 }
 
 }  // namespace flentro

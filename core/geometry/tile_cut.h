@@ -1,4 +1,4 @@
-// Triangles cut where their texture begins anew, so that each lies on one copy of it.
+// Triangles cut, or taken apart, where their texture begins anew.
 
 #pragma once
 
@@ -13,5 +13,11 @@ namespace flentro {
 /// length again. Nothing for parts that bend, that have no such coordinates or odd ones, and where
 /// one triangle lies on more than `mostTiles`. Cost: O(tiles of all triangles).
 [[nodiscard]] std::optional<Part> cutAtTiles(const Part& part, std::size_t mostTiles = 64);
+
+/// The part with its triangles as they are and vertices of their own for each tile in which
+/// triangles have their lowest coordinates: what hangs together reaches over two copies of the
+/// texture wherever single triangles are smaller than one. Nothing where cutAtTiles() gives
+/// nothing, but for large triangles. Cost: O(T log T).
+[[nodiscard]] std::optional<Part> detachAtTiles(const Part& part);
 
 }  // namespace flentro

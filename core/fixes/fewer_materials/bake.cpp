@@ -12,6 +12,8 @@
 #include "fixes/merge/parcel_mesh.h"
 #include "fixes/page_packer.h"
 #include "fixes/tile_shifts.h"
+#include "geometry/mesh_materials.h"
+#include "geometry/tile_cut.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
 #include "picture/resample.h"
@@ -24,7 +26,12 @@ constexpr int kGutter = 8;      ///< Pixels around each place: keeps mip maps ap
 constexpr int kAlign = 4;       ///< Pixels: blocks of compressed textures are not shared.
 constexpr int kPlainShare = 8;  ///< Pages of plain numbers have so many times fewer pixels an edge.
 constexpr int kPlainEdge = 4;   ///< Pixels of a material without textures.
-constexpr int kLargestImage = 16384;  ///< Pixels along an edge.
+constexpr int kLargestImage = 16384;      ///< Pixels along an edge.
+constexpr double kHair = 0.01;            ///< Pixels: rounding of coordinates, not room needed.
+constexpr std::size_t kMostTiles = 1024;  ///< That one triangle is cut into.
+
+/// What is done to triangles on which a texture repeats.
+enum class Tiling { Kept, Detached, Cut };
 
 /// What a page can hold, in the order of its images.
 enum Role : std::size_t { Color, Rough, Glow, Occlusion, Normal, kRoles };
@@ -61,7 +68,34 @@ private:
     std::vector<Vec2f> all_;
 };
 
-/// How one material mappings on an asset, all levels together.
+/// The part changed for `tiling`, or as it is where it would get more than `spare` vertices more.
+Part tiled(const Part& part, Tiling tiling, std::size_t spare) {
+    const Stream* coords = part.find("TEXCOORD_0");
+    if (tiling == Tiling::Kept || !coords || coords->components != 2) return part;
+    const auto tiles = tileShifts(part, *coords);
+    if (!tiles || tiles->reach.maxCoeff() <= 1 + kTileRounding) return part;
+    std::optional<Part> changed =
+        tiling == Tiling::Cut ? cutAtTiles(part, kMostTiles) : detachAtTiles(part);
+    const bool isSmall = changed && changed->vertexCount() <= part.vertexCount() + spare;
+    return isSmall ? std::move(*changed) : part;
+}
+
+/// The mesh with each of its parts changed so.
+Mesh tiled(const Mesh& mesh, Tiling tiling, double cutShare) {
+    Mesh changed = mesh;
+    const auto spare = static_cast<std::size_t>(cutShare * static_cast<double>(mesh.vertices));
+    for (Part& part : changed.parts) part = tiled(part, tiling, spare);
+    return changed;
+}
+
+bool morphsCoords(const Part& part) {
+    return std::any_of(part.targets.begin(), part.targets.end(), [](const auto& target) {
+        return std::any_of(target.begin(), target.end(),
+                           [](const Attribute& a) { return a.semantic == "TEXCOORD_0"; });
+    });
+}
+
+/// How one material lies on an asset, all levels together.
 struct UvMapping {
     static constexpr double kUnlimited = std::numeric_limits<double>::infinity();
 
@@ -111,15 +145,18 @@ Vec4f bilinear(const Pixels& pixels, const Vec2f& coords) {
 
 class MaterialBaker {
 public:
+    using Pages = std::vector<std::vector<int>>;  ///< Materials of each.
+
     MaterialBaker(Scene& scene, const std::vector<bool>& fixed, const Evidence& evidence,
                   const BakeSettings& settings)
         : scene_(scene), fixed_(fixed), evidence_(evidence), settings_(settings) {}
 
     /// [materials of the asset] `needed`: texels a metre at scale 1.
-    [[nodiscard]] std::map<int, UvMapping> mappingsOf(const Asset& asset, double needed) const {
+    [[nodiscard]] std::map<int, UvMapping> mappingsOf(const Asset& asset, Tiling tiling,
+                                                      double needed) const {
         std::map<int, UvMapping> mappings;
         for (std::size_t level = 0; level < asset.levelCount(); ++level)
-            for (const Part& part : asset.level(level)->parts) {
+            for (const Part& part : tiledLevel(asset, level, tiling).parts) {
                 UvMapping mapping = uvMappingOf(part, level == 0);
                 mapping.needed = needed;
                 const auto [at, isNew] = mappings.try_emplace(part.material, mapping);
@@ -128,44 +165,75 @@ public:
         return mappings;
     }
 
-    /// The materials of an asset that share a page at the least cost; empty if there are too few.
-    [[nodiscard]] std::vector<int> choose(const std::map<int, UvMapping>& mappings,
-                                          std::size_t count) const {
+    /// Materials that can be baked: one-sided ones first, those that need the least room first.
+    [[nodiscard]] std::vector<int> fitOnes(const std::map<int, UvMapping>& mappings) const {
+        std::vector<std::tuple<bool, double, int>> order;
+        for (const auto& [material, mapping] : mappings)
+            if (mapping.isFit)
+                order.emplace_back(at(material).doubleSided, pixelsOf(material, mapping), material);
+        std::sort(order.begin(), order.end());
+        std::vector<int> materials;
+        for (const auto& entry : order) materials.push_back(std::get<int>(entry));
+        return materials;
+    }
+
+    /// The `count` of them that share one page at the least cost; empty if there are too few.
+    [[nodiscard]] Pages choose(const std::map<int, UvMapping>& mappings, std::size_t count) const {
         std::vector<int> best;
         double least = std::numeric_limits<double>::infinity();
-        for (const bool twoSided : {false, true}) {
-            std::vector<std::pair<double, int>> order;
-            for (const auto& [material, mapping] : mappings)
-                if (mapping.isFit && at(material).doubleSided == twoSided)
-                    order.emplace_back(pixelsOf(material, mapping), material);
-            if (order.size() < count) continue;
-            std::sort(order.begin(), order.end());
+        const std::vector<int> fit = fitOnes(mappings);
+        for (std::size_t first = 0; first + count <= fit.size(); ++first) {
+            const std::vector<int> chosen(fit.begin() + std::ptrdiff_t(first),
+                                          fit.begin() + std::ptrdiff_t(first + count));
             double cost = 0;
-            std::vector<int> chosen;
-            for (std::size_t i = 0; i < count; ++i) {
-                cost += order[i].first;
-                chosen.push_back(order[i].second);
-            }
+            for (const int material : chosen) cost += pixelsOf(material, mappings.at(material));
             if (cost >= least || !canShare(chosen)) continue;
             least = cost;
-            best = std::move(chosen);
+            best = chosen;
         }
         std::sort(best.begin(), best.end());
-        return best;
+        return best.empty() ? Pages() : Pages(1, best);
+    }
+
+    /// Pages with room for as many of the materials as make `fewer` materials fewer; empty if none
+    /// do.
+    [[nodiscard]] Pages divide(const std::map<int, UvMapping>& mappings, std::size_t fewer) const {
+        Pages pages;
+        std::vector<int> page;
+        for (const int material : fitOnes(mappings)) {
+            page.push_back(material);
+            Places places;
+            PageItem size;
+            if (!canShare(page) || !layOut(page, mappings, places, size)) {
+                page.pop_back();
+                if (page.size() > 1) pages.push_back(page);
+                page = {material};
+            } else if (page.size() > 1 && --fewer == 0) {
+                pages.push_back(page);
+                return pages;
+            }
+        }
+        return {};
     }
 
     /// Paints the page and lets the assets read from it. False if it has no room.
-    bool bake(Baked& baked, const std::map<int, UvMapping>& mappings) {
+    bool bake(Baked& baked, const std::map<int, UvMapping>& mappings, Tiling tiling) {
         Places places;
         PageItem page;
-        if (!layOut(baked, mappings, places, page)) return false;
+        const std::optional<double> kept = layOut(baked.materials, mappings, places, page);
+        if (!kept) return false;
+        baked.kept = *kept;
         const int material = addMaterial(baked, places, page);
         for (const std::size_t a : baked.assets) {
             Asset& asset = scene_.assets[a];
-            asset.mesh = moved(*asset.mesh, places, page, material);
+            std::vector<MeshPtr> levels;
+            for (std::size_t level = 0; level < asset.levelCount(); ++level)
+                levels.push_back(moved(*asset.level(level), tiledLevel(asset, level, tiling),
+                                       places, page, material));
+            asset.mesh = levels.front();
             asset.ranges.clear();
-            for (Ladder::Level& level : asset.ladder.levels)
-                level.mesh = moved(*level.mesh, places, page, material);
+            for (std::size_t level = 1; level < levels.size(); ++level)
+                asset.ladder.levels[level - 1].mesh = levels[level];
         }
         return true;
     }
@@ -173,6 +241,10 @@ public:
 private:
     [[nodiscard]] const Material& at(int material) const {
         return elementOf(scene_.materials, material);
+    }
+
+    [[nodiscard]] Mesh tiledLevel(const Asset& asset, std::size_t level, Tiling tiling) const {
+        return tiled(*asset.level(level), tiling, settings_.cutShare);
     }
 
     /// All that does not depend on a mesh.
@@ -210,7 +282,7 @@ private:
 
     [[nodiscard]] UvMapping uvMappingOf(const Part& part, bool isTop) const {
         UvMapping mapping;
-        mapping.isFit = part.isTriangles() && !part.isDeformable() && isPlain(part.material);
+        mapping.isFit = part.isTriangles() && !morphsCoords(part) && isPlain(part.material);
         if (!mapping.isFit) return mapping;
         const Stream* coords = part.find("TEXCOORD_0");
         if (at(part.material).textures.empty() || !coords) {
@@ -269,7 +341,7 @@ private:
         const double share = scale * shareOf(material, mapping);
         const auto edge = [&](float reach, int texels) {
             const double exact = share * static_cast<double>(reach) * texels;
-            return std::max(kPlainEdge, static_cast<int>(std::min(1e6, std::ceil(exact))));
+            return std::max(kPlainEdge, static_cast<int>(std::min(1e6, std::ceil(exact - kHair))));
         };
         std::vector<Place> places;
         for (const Vec2f& reach : mapping.rectangles.all())
@@ -285,25 +357,33 @@ private:
         return pixels;
     }
 
-    /// Normal maps need coordinates that run on.
+    /// All seen from one side or all from both. Normal maps need coordinates that run on.
     [[nodiscard]] bool canShare(const std::vector<int>& chosen) const {
-        const bool bumpy = std::any_of(chosen.begin(), chosen.end(), [&](int material) {
-            return at(material).texture("normalTexture") >= 0;
-        });
+        const auto is = [&](bool (*test)(const Material&)) {
+            return [this, test](int material) { return test(at(material)); };
+        };
+        const auto twoSided = std::count_if(chosen.begin(), chosen.end(),
+                                            is([](const Material& m) { return m.doubleSided; }));
+        if (twoSided != 0 && twoSided != std::ssize(chosen)) return false;
+        const bool bumpy =
+            std::any_of(chosen.begin(), chosen.end(),
+                        is([](const Material& m) { return m.texture("normalTexture") >= 0; }));
         return !bumpy || std::none_of(chosen.begin(), chosen.end(),
-                                      [&](int material) { return at(material).textures.empty(); });
+                                      is([](const Material& m) { return m.textures.empty(); }));
     }
 
-    bool layOut(Baked& baked, const std::map<int, UvMapping>& mappings, Places& places,
-                PageItem& page) const {
+    /// The share of the texels needed that a page has room for; nothing below the least.
+    [[nodiscard]] std::optional<double> layOut(const std::vector<int>& materials,
+                                               const std::map<int, UvMapping>& mappings,
+                                               Places& places, PageItem& page) const {
         constexpr double kStep = 0.9;
-        for (baked.kept = 1; baked.kept >= settings_.leastKept; baked.kept *= kStep) {
+        for (double kept = 1; kept >= settings_.leastKept; kept *= kStep) {
             places.clear();
-            for (const int material : baked.materials)
-                places[material] = placesOf(material, mappings.at(material), baked.kept);
-            if (pack(places, page)) return true;
+            for (const int material : materials)
+                places[material] = placesOf(material, mappings.at(material), kept);
+            if (pack(places, page)) return kept;
         }
-        return false;
+        return std::nullopt;
     }
 
     /// Gives the places their corners. False if they do not fit on one page.
@@ -475,12 +555,15 @@ private:
             json["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"] = brightest;
     }
 
-    [[nodiscard]] static MeshPtr moved(const Mesh& mesh, const Places& places, const PageItem& page,
-                                       int material) {
+    /// Parts that read from the page are as in `tiled`.
+    [[nodiscard]] static MeshPtr moved(const Mesh& mesh, Mesh tiled, const Places& places,
+                                       const PageItem& page, int material) {
         Mesh copy = mesh;
-        for (Part& part : copy.parts) {
+        for (std::size_t i = 0; i < copy.parts.size(); ++i) {
+            Part& part = copy.parts[i];
             const auto found = places.find(part.material);
             if (found == places.end()) continue;
+            part = std::move(tiled.parts[i]);
             const std::vector<Place>& own = found->second;
             std::vector<Vec2f> coords(part.vertexCount(), onPage(own.front(), {0.5F, 0.5F}, page));
             const Stream* stored = part.find("TEXCOORD_0");
@@ -527,6 +610,20 @@ private:
     int sampler_ = -1;
 };
 
+/// Assets with the same choice.
+struct PageGroup {
+    std::vector<std::size_t> assets;
+    std::map<int, UvMapping> mappings;  ///< Of all of them.
+
+    void add(std::size_t asset, const std::map<int, UvMapping>& own) {
+        assets.push_back(asset);
+        for (const auto& [material, mapping] : own) {
+            const auto [at, isNew] = mappings.try_emplace(material, mapping);
+            if (!isNew) at->second.join(mapping);
+        }
+    }
+};
+
 /// [assets] Texels a metre at scale 1 that the nearest place sees apart.
 std::vector<double> neededTexels(const Scene& scene, const Evidence& evidence, double perMetre) {
     std::vector<float> nearest(scene.originNames ? scene.originNames->size() : 0, 0);
@@ -555,28 +652,31 @@ std::vector<Baked> bakeMaterials(Scene& scene, const std::vector<std::size_t>& a
                                  std::size_t limit, const std::vector<bool>& fixed,
                                  const Evidence& evidence, const BakeSettings& settings,
                                  Progress& progress) {
-    MaterialBaker baker(scene, fixed, evidence, settings);
     const std::vector<double> needed = neededTexels(scene, evidence, settings.perMetre);
-    std::map<std::vector<int>, std::pair<Baked, std::map<int, UvMapping>>> groups;
-    for (const std::size_t a : assets) {
-        if (progress.cancelled()) return {};
-        const std::map<int, UvMapping> mappings = baker.mappingsOf(scene.assets[a], needed[a]);
-        const std::size_t parts = scene.assets[a].mesh->parts.size();
-        const std::vector<int> chosen = baker.choose(mappings, parts - limit + 1);
-        if (chosen.empty()) continue;
-        auto& [baked, joined] = groups[chosen];
-        baked.materials = chosen;
-        baked.assets.push_back(a);
-        for (const int material : chosen) {
-            const auto [at, isNew] = joined.try_emplace(material, mappings.at(material));
-            if (!isNew) at->second.join(mappings.at(material));
-        }
-    }
+    MaterialBaker baker(scene, fixed, evidence, settings);
+    std::vector<std::size_t> left = assets;
     std::vector<Baked> all;
-    for (auto& [chosen, group] : groups) {
-        if (progress.cancelled()) return {};
-        if (baker.bake(group.first, group.second)) all.push_back(std::move(group.first));
-    }
+    for (const bool isOnePage : {true, false})
+        for (const Tiling tiling : {Tiling::Kept, Tiling::Detached, Tiling::Cut}) {
+            std::map<MaterialBaker::Pages, PageGroup> groups;
+            for (const std::size_t a : left) {
+                if (progress.cancelled()) return {};
+                const auto mappings = baker.mappingsOf(scene.assets[a], tiling, needed[a]);
+                const std::size_t fewer = materialCount(*scene.assets[a].mesh) - limit;
+                const MaterialBaker::Pages pages =
+                    isOnePage ? baker.choose(mappings, fewer + 1) : baker.divide(mappings, fewer);
+                if (!pages.empty()) groups[pages].add(a, mappings);
+            }
+            for (const auto& [pages, group] : groups)
+                for (const std::vector<int>& materials : pages) {
+                    if (progress.cancelled()) return {};
+                    Baked baked{group.assets, materials};
+                    if (!baker.bake(baked, group.mappings, tiling)) continue;
+                    all.push_back(std::move(baked));
+                }
+            std::erase_if(
+                left, [&](std::size_t a) { return materialCount(*scene.assets[a].mesh) <= limit; });
+        }
     return all;
 }
 

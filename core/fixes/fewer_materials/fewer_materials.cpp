@@ -14,10 +14,13 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/fewer_materials/bake.h"
+#include "fixes/fewer_materials/divide.h"
 #include "fixes/fewer_materials/palette.h"
 #include "fixes/merge/parcel_mesh.h"
 #include "fixes/seen_pixels.h"
+#include "geometry/mesh_materials.h"
 #include "picture/texels.h"
+#include "scene/edit.h"
 #include "scene/references.h"
 #include "scene/variants.h"
 
@@ -259,6 +262,7 @@ void bakeRest(Scene& scene, const std::vector<std::size_t>& over, double limit,
     bake.page = settings.bakePage;
     if (isLimit(largest) && largest > 0) bake.page = std::min(bake.page, static_cast<int>(largest));
     bake.leastKept = settings.bakeKept;
+    bake.cutShare = settings.bakeCut;
     bake.perMetre = pixelsPerMetreAtOne(target);
     for (const Baked& baked : bakeMaterials(scene, assets, static_cast<std::size_t>(limit), fixed,
                                             evidence, bake, progress)) {
@@ -287,6 +291,10 @@ std::string describeReport(const FewerMaterialReport& report) {
     tell(report.baked,
          fmt::format("{} baked onto {}", counted(report.baked, "material was", "materials were"),
                      counted(report.pages, "page")));
+    if (report.divided > 0)
+        done.push_back(fmt::format("{} divided: {} more",
+                                   counted(report.divided, "asset is", "assets are"),
+                                   counted(report.objects, "object")));
     if (done.empty()) return "No material could become one with another, or none had to";
     return fmt::format("{}; {} fewer", fmt::join(done, ", "), counted(report.joined, "part"));
 }
@@ -294,22 +302,30 @@ std::string describeReport(const FewerMaterialReport& report) {
 }  // namespace
 
 Json FewerMaterialReport::describe(const Scene&) const {
-    return {{"palettes", palettes}, {"colours", colours}, {"joined", joined},
-            {"alike", alike},       {"taken", taken},     {"baked", baked},
-            {"pages", pages},       {"kept", kept},       {"stillOver", still}};
+    return {{"palettes", palettes}, {"colours", colours}, {"joined", joined},  {"alike", alike},
+            {"taken", taken},       {"baked", baked},     {"pages", pages},    {"kept", kept},
+            {"divided", divided},   {"objects", objects}, {"stillOver", still}};
 }
 
 namespace {
 
-/// Notes what was done, and which of the assets in question still have more than asked.
+/// Those of the assets that have more materials than asked.
+std::vector<std::size_t> stillOver(const Scene& scene, const std::vector<std::size_t>& assets,
+                                   double asked) {
+    std::vector<std::size_t> over;
+    for (const std::size_t a : assets)
+        if (static_cast<double>(materialCount(*scene.assets[a].mesh)) > asked) over.push_back(a);
+    return over;
+}
+
+/// Notes what was done, and which assets still have more than asked.
 void tellReport(Fixed& result, FewerMaterialReport& report, const std::vector<std::size_t>& over,
                 double asked) {
     std::vector<std::pair<std::size_t, std::string>> still;
     for (const std::size_t a : over) {
         const Mesh& mesh = *result.scene.assets[a].mesh;
-        if (static_cast<double>(mesh.parts.size()) > asked)
-            still.emplace_back(mesh.parts.size(),
-                               fmt::format("{}: {} of {}", mesh.name, mesh.parts.size(), asked));
+        const std::size_t count = materialCount(mesh);
+        still.emplace_back(count, fmt::format("{}: {} of {}", mesh.name, count, asked));
     }
     std::stable_sort(still.begin(), still.end(),
                      [](const auto& a, const auto& b) { return a.first > b.first; });
@@ -361,7 +377,7 @@ Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSetti
     std::vector<std::size_t> over;
     for (std::size_t a = 0; a < result.scene.assets.size() && isLimit(asked); ++a) {
         Asset& asset = result.scene.assets[a];
-        if (static_cast<double>(asset.mesh->parts.size()) <= asked) continue;
+        if (static_cast<double>(materialCount(*asset.mesh)) <= asked) continue;
         const auto limit = static_cast<std::size_t>(asked);
         const std::size_t before = asset.mesh->parts.size();
         const auto move = [&](const PartMover::Moves& moves, std::size_t& count) {
@@ -376,12 +392,21 @@ Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSetti
                      report->taken);
         }
         report->joined += before - asset.mesh->parts.size();
-        if (asset.mesh->parts.size() > limit) over.push_back(a);
+        if (materialCount(*asset.mesh) > limit) over.push_back(a);
     }
     if (settings.bakePage > 0)
         bakeRest(result.scene, over, asked, fixed, evidence, settings, target, *report, progress);
     if (progress.cancelled()) return stopped("Choosing materials");
+    over = stillOver(result.scene, over, asked);
+    if (settings.divide && asked >= 1 && !over.empty()) {
+        const Division division =
+            divideByMaterials(result.scene, over, static_cast<std::size_t>(asked));
+        report->divided = division.assets;
+        report->objects = division.objects;
+        over = division.refused;
+    }
     tellReport(result, *report, over, asked);
+    if (report->divided > 0) dropUnusedAssets(result.scene);
     result.record.report = std::move(report);
     return result;
 }

@@ -1,6 +1,6 @@
 // Fewer materials: those that differ by colour alone share a palette, and parts too small to be
-// told apart take the material beside them; the rest is baked, until an object has no more than it
-// may.
+// told apart take the material beside them; the rest is baked, or becomes objects of its own, until
+// an object has no more than it may.
 
 #pragma once
 
@@ -22,6 +22,8 @@ struct FewerMaterialSettings {
     /// many pixels an edge (bake.h); 0: nothing is.
     int bakePage = 2048;
     double bakeKept = 0.5;  ///< Least share of the texels needed there, along an edge, 0 to 1.
+    double bakeCut = 0.5;  ///< Vertices more by cutting where textures begin anew, of the object's.
+    bool divide = true;    ///< Objects that still have too many become several.
 
     static const FixKind& kind();
 };
@@ -35,6 +37,8 @@ struct FewerMaterialReport final : FixReport {
     std::size_t baked = 0;           ///< Materials that became part of a page.
     std::size_t pages = 0;           ///< That hold those.
     double kept = 1;                 ///< Share of the texels needed, of the worst page.
+    std::size_t divided = 0;         ///< Assets whose objects became several.
+    std::size_t objects = 0;         ///< More by that.
     std::vector<std::string> still;  ///< "stall: 5 of 4", heaviest first.
     [[nodiscard]] Json describe(const Scene& source) const override;
 };

@@ -4,7 +4,7 @@
 namespace flentro {
 
 NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(FewerMaterialReport, palettes, colours, joined, alike, taken,
-                                   baked, pages, kept, still)
+                                   baked, pages, kept, divided, objects, still)
 
 const FixKind& FewerMaterialSettings::kind() {
     using S = FewerMaterialSettings;
@@ -13,8 +13,8 @@ const FixKind& FewerMaterialSettings::kind() {
         .name = "Fewer materials",
         .shortName = "Palette",
         .help = "Materials that differ by colour alone share a palette, and parts too small to be "
-                "told apart take the material beside them; the rest is baked onto pages, until an "
-                "object has no more than it may.",
+                "told apart take the material beside them; the rest is baked onto pages or becomes "
+                "objects of its own, until an object has no more than it may.",
         .readsEvidence = true,
         .fields =
             FieldTable<S>()
@@ -54,7 +54,18 @@ const FixKind& FewerMaterialSettings::kind() {
                          .help = "Of the texels along an edge that the nearest place sees; else it "
                                  "stays as it is.",
                          .shownUnit = "%",
-                         .scale = 100}),
+                         .scale = 100})
+                .number("bakeCut", &S::bakeCut, 0, 100,
+                        {.label = "Cut for at most",
+                         .help = "Vertices more, of the object's: triangles on which a texture "
+                                 "repeats are cut where it begins anew, so that a page has room.",
+                         .shownUnit = "%",
+                         .scale = 100,
+                         .zero = "not cut"})
+                .flag("divide", &S::divide,
+                      {.label = "Divide what is left",
+                       .help = "Objects that still have too many become several that stand "
+                               "together: their calls stay, visible objects grow."}),
         .apply =
             [](const FixInput& in, const S& s) {
                 return applyFewerMaterials(in.scene, s, in.target, in.evidence, in.progress);

@@ -1,4 +1,4 @@
-// Several materials of an object baked into one.
+// Several materials of an object baked into one, or divided among several objects.
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -73,6 +73,14 @@ protected:
         mesh.parts.push_back(std::move(part));
     }
 
+    /// Panels of textures only.
+    void replaceParts(const std::vector<float>& repeats) {
+        Mesh mesh = *scene_.assets[0].mesh;
+        mesh.parts.clear();
+        for (const float r : repeats) add(mesh, textured(tile, 0.9), r);
+        setMesh(scene_, std::move(mesh));
+    }
+
     static void setMesh(Scene& scene, Mesh mesh) {
         scene.assets[0].mesh = finishMesh(std::move(mesh));
         for (Object& object : scene.objects) object.bounds = scene.assets[0].mesh->bounds;
@@ -84,6 +92,7 @@ protected:
         settings.alikeColour = 0;
         settings.smallPixels = 0;
         settings.limit = limit;
+        settings.divide = false;
         return applyFewerMaterials(scene, settings, test::display(), {}, noProgress()).value();
     }
 
@@ -224,6 +233,121 @@ TEST_F(Panels, ObjectsWithTheSameChoiceShareAPage) {
     EXPECT_EQ(fixed.record.reportAs<FewerMaterialReport>()->pages, 1U);
     EXPECT_EQ(fixed.scene.assets[0].mesh->parts[0].material,
               fixed.scene.assets[1].mesh->parts[0].material);
+}
+
+TEST_F(Panels, SeveralPagesWhereOneHasNoRoom) {
+    replaceParts({3, 3, 3, 3, 3, 3});  // 96 pixels each: a page of 256 has room for four
+    FewerMaterialSettings settings;
+    settings.bakePage = 256;
+    settings.bakeKept = 1;
+    settings.bakeCut = 0;
+    const Fixed fixed = baked(scene_, 2, settings);
+    EXPECT_EQ(meshOf(fixed).parts.size(), 2U);
+    EXPECT_EQ(fixed.record.reportAs<FewerMaterialReport>()->pages, 2U);
+    EXPECT_LT(difference(scene_, fixed.scene).second, 0.004);
+    EXPECT_EQ(meshOf(baked(scene_, 1, settings)).parts.size(), 6U) << "no two pages are one";
+}
+
+TEST_F(Panels, LongStripsAreTakenApartWhereTheTextureBeginsAnew) {
+    replaceParts({1, 1});
+    Mesh mesh = *scene_.assets[0].mesh;
+    Part& strip = mesh.parts[1];
+    std::vector<Vec3f> points;
+    std::vector<Vec2f> coords;
+    strip.indices.clear();
+    for (std::uint32_t i = 0; i <= 12; ++i)
+        for (const float y : {0.0F, 0.5F}) {
+            points.emplace_back(3 + 0.5F * static_cast<float>(i), y, 0);
+            coords.emplace_back(static_cast<float>(i), y);
+        }
+    for (std::uint32_t v = 0; v < 24; v += 2)
+        strip.indices.insert(strip.indices.end(), {v, v + 2, v + 3, v, v + 3, v + 1});
+    strip.set("POSITION", makeStream(points));
+    strip.set("NORMAL", makeStream(std::vector<Vec3f>(points.size(), Vec3f(0, 0, 1))));
+    strip.set("TEXCOORD_0", makeStream(coords));
+    setMesh(scene_, mesh);
+    FewerMaterialSettings settings;
+    settings.bakePage = 128;
+    settings.bakeKept = 1;
+    settings.bakeCut = 0.5;  // 30 vertices: 15 more at most; each of 11 seams takes two
+    EXPECT_EQ(meshOf(baked(scene_, 1, settings)).parts.size(), 2U);
+    settings.bakeCut = 0.75;
+    const Fixed fixed = baked(scene_, 1, settings);
+    ASSERT_EQ(meshOf(fixed).parts.size(), 1U);
+    EXPECT_EQ(meshOf(fixed).triangles, mesh.parts[0].triangleCount() + 24);
+    EXPECT_EQ(meshOf(fixed).vertices, 4U + 48U);
+    EXPECT_LT(difference(scene_, fixed.scene).second, 0.004);
+}
+
+TEST_F(Panels, LargeTrianglesAreCutWhereTheTextureBeginsAnew) {
+    replaceParts({5, 5});
+    FewerMaterialSettings settings;
+    settings.bakePage = 128;
+    settings.bakeKept = 1;
+    EXPECT_EQ(meshOf(baked(scene_, 1, settings)).parts.size(), 2U) << "too many vertices";
+    settings.bakeCut = 15;
+    const Fixed fixed = baked(scene_, 1, settings);
+    ASSERT_EQ(meshOf(fixed).parts.size(), 1U);
+    EXPECT_GE(meshOf(fixed).triangles, 2U * 25 * 2);
+    const float whole = difference(scene_, baked(scene_, 1).scene).second;
+    EXPECT_LT(difference(scene_, fixed.scene).second, whole + 0.001F) << "no more than uncut";
+}
+
+template <typename Value>
+StreamPtr streamOf(const std::vector<Value>& values) {
+    return std::make_shared<const Stream>(makeStream(values));
+}
+
+TEST_F(Panels, WhatBendsIsBakedAsWellButStaysInParts) {
+    Mesh mesh = *scene_.assets[0].mesh;
+    for (Part& part : mesh.parts)
+        part.targets = {
+            {{"POSITION", streamOf(std::vector<Vec3f>(part.vertexCount(), Vec3f(0, 1, 0)))}}};
+    setMesh(scene_, mesh);
+    const Fixed fixed = baked(scene_, 1);
+    ASSERT_EQ(meshOf(fixed).parts.size(), 4U);
+    for (const Part& part : meshOf(fixed).parts) {
+        EXPECT_EQ(part.material, meshOf(fixed).parts[0].material);
+        EXPECT_EQ(part.targets.size(), 1U);
+    }
+    EXPECT_TRUE(fixed.record.reportAs<FewerMaterialReport>()->still.empty());
+    mesh.parts[0].targets[0].push_back(
+        {"TEXCOORD_0", streamOf(std::vector<Vec2f>(4, Vec2f(1, 0)))});
+    setMesh(scene_, mesh);
+    EXPECT_THAT(baked(scene_, 1).record.notes, Contains(HasSubstr("panels: 4 of 1")));
+}
+
+TEST_F(Panels, WhatIsLeftIsDividedAmongObjects) {
+    FewerMaterialSettings settings;
+    settings.palette = false;
+    settings.bakePage = 0;
+    settings.limit = 3;
+    const auto apply = [&](const Scene& scene) {
+        return applyFewerMaterials(scene, settings, test::display(), {}, noProgress()).value();
+    };
+    const Fixed fixed = apply(scene_);
+    ASSERT_EQ(fixed.scene.objects.size(), 2U);
+    ASSERT_EQ(fixed.scene.assets.size(), 2U) << "nothing shows the whole any more";
+    EXPECT_EQ(fixed.scene.assets[0].mesh->parts.size(), 3U);
+    EXPECT_EQ(fixed.scene.assets[1].mesh->parts.size(), 1U);
+    EXPECT_EQ(fixed.scene.objects[1].origins, scene_.objects[0].origins);
+    const auto* report = fixed.record.reportAs<FewerMaterialReport>();
+    EXPECT_EQ(report->divided, 1U);
+    EXPECT_EQ(report->objects, 1U);
+    EXPECT_TRUE(report->still.empty());
+    EXPECT_THAT(fixed.record.summary, HasSubstr("1 asset is divided: 1 object more"));
+    const test::TemporaryFolder folder;
+    ASSERT_TRUE(writeGltf(fixed.scene, folder / "divided.glb", {}, noProgress()));
+    EXPECT_EQ(test::validatorErrors(folder / "divided.glb"), "");
+
+    Scene kept = scene_;
+    kept.assets[0].importance = Importance::Keep;
+    EXPECT_EQ(apply(kept).scene.objects.size(), 1U);
+    Scene levels = scene_;
+    levels.assets[0].ladder.levels.push_back({.mesh = scene_.assets[0].mesh});
+    const Fixed whole = apply(levels);
+    EXPECT_EQ(whole.scene.objects.size(), 1U);
+    EXPECT_THAT(whole.record.notes, Contains(HasSubstr("panels: 4 of 3")));
 }
 
 TEST_F(Panels, LevelsReadTheSamePageAndTheFileIsSound) {

@@ -383,6 +383,7 @@ TEST(FewerMaterials, SmallPartsTakeTheLikestBesideThem) {
     FewerMaterialSettings settings;
     settings.palette = false;
     settings.bakePage = 0;
+    settings.divide = false;
     const Evidence evidence = evidenceOf(
         test::surveyed(scene, test::spotsAt({{-3, 3, 0}}), test::plainSurvey(128)), scene);
     const Fixed fixed =
@@ -405,6 +406,7 @@ TEST(FewerMaterials, HardlyDifferentOnesBecomeOneWhileThereAreTooMany) {
     FewerMaterialSettings settings;
     settings.palette = false;
     settings.bakePage = 0;
+    settings.divide = false;
     settings.smallPixels = 0;
     const auto after = [&] {
         return applyFewerMaterials(scene, settings, target, {}, noProgress()).value();
