@@ -6,6 +6,7 @@
 
 #pragma once
 
+#include <cassert>
 #include <cstdint>
 #include <memory>
 #include <span>
@@ -31,7 +32,9 @@ struct EyeVisibility {
     std::vector<std::uint16_t> lights;   ///< [placed lights] Whose frustum meets the range.
 
     [[nodiscard]] bool isThere(std::size_t object) const { return levels[object] != kGone; }
+    /// Of an object that is there.
     [[nodiscard]] std::size_t levelOf(std::size_t object) const {
+        assert(isThere(object));
         return levels[object] & std::uint8_t{0x7F};
     }
     [[nodiscard]] bool castsShadow(std::size_t object) const {

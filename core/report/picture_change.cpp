@@ -4,10 +4,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 
+#include "base/cancel_only.h"
 #include "io/file.h"
 #include "io/image.h"
 #include "picture/scene_painter.h"
+#include "picture/shown_levels.h"
 
 namespace flentro {
 namespace {
@@ -27,16 +30,28 @@ Expected<std::vector<LightPicture>> paintAll(const Scene& scene,
                                              const std::vector<Viewpoint>& views,
                                              const Target& target, double share,
                                              Progress& progress) {
-    const auto rays = RayScene::build(scene, progress);
-    if (!rays) return tl::unexpected(rays.error());
-    const ScenePainter painter(scene, *rays);
+    CancelOnly quiet(progress);
     std::vector<LightPicture> pictures;
-    for (const Viewpoint& view : views) {
-        if (progress.cancelled()) return stopped("Drawing what players see");
-        progress.report(static_cast<double>(pictures.size()) / static_cast<double>(views.size()),
-                        "Drawing what players see");
-        pictures.push_back(painter.paint(view, target, share));
+    const auto paint = [&](const Scene& shown, std::span<const Viewpoint> from) -> Expected<void> {
+        const auto rays = RayScene::build(shown, quiet);
+        if (!rays) return tl::unexpected(rays.error());
+        const ScenePainter painter(shown, *rays);
+        for (const Viewpoint& view : from) {
+            if (progress.cancelled()) return stopped("Drawing what players see");
+            progress.report(
+                static_cast<double>(pictures.size()) / static_cast<double>(views.size()),
+                "Drawing what players see");
+            pictures.push_back(painter.paint(view, target, share));
+        }
+        return {};
+    };
+    if (!hasLevels(scene)) {
+        if (auto painted = paint(scene, views); !painted) return tl::unexpected(painted.error());
+        return pictures;
     }
+    for (const Viewpoint& view : views)
+        if (auto painted = paint(shownFrom(scene, target, view), {&view, 1}); !painted)
+            return tl::unexpected(painted.error());
     return pictures;
 }
 

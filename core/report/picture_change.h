@@ -31,8 +31,9 @@ struct PictureChange {
 /// Pixels of the target's display in a degree at its middle, `share` of them along an edge.
 [[nodiscard]] double pixelsPerDegree(const Target& target, double share);
 
-/// [steps] Level 0 alone, both sides lit alike (see ScenePainter). Nothing without evidence.
-/// Errors: Io, Cancelled. Cost: a RayScene and `views` pictures for each step.
+/// [steps] Levels and culling as in play, both sides lit alike (see ScenePainter). Nothing without
+/// evidence. Errors: Io, Cancelled. Cost: a RayScene and `views` pictures for each step, from the
+/// first levels on a RayScene for each picture.
 [[nodiscard]] Expected<std::vector<PictureChange>> pictureChanges(
     const Evaluation& evaluation, const Target& target, const Evidence& evidence,
     const PictureChangeSettings& settings, Progress& progress);

@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "picture/scene_painter.h"
+#include "picture/shown_levels.h"
 #include "report/picture_change.h"
 #include "support/lights.h"
 #include "support/pictures.h"
@@ -188,6 +189,35 @@ TEST(PictureChanges, TellWhichStepChangesWhatPlayersSee) {
         ASSERT_FALSE(stopped);
         EXPECT_EQ(stopped.error().code, ErrorCode::Cancelled);
     }
+}
+
+/// A box whose second level is half as high, shown beyond 4 m.
+TEST(PictureChanges, ShowTheLevelsOfPlay) {
+    Scene scene = test::groundWith({{test::makeBox({1, 2, 1}), {0, 1, -6}}}, {{{0, 3, -4}}});
+    const Survey survey = test::litSurvey(scene, {{0, 1.7, 0}, {0, 1.7, -3}});
+    Scene levels = scene;
+    Asset& box = levels.assets[static_cast<std::size_t>(levels.objects[1].asset)];
+    box.ladder.levels.push_back(
+        {.mesh = finishMesh(test::makeBox({1, 1, 1})), .switchDistance = 4});
+    const Scene far = shownFrom(levels, test::surveyDisplay(), {{0, 1.7, 0}, 0, 0});
+    ASSERT_EQ(far.objects.size(), levels.objects.size());
+    EXPECT_EQ(far.asset(far.objects[1]).mesh, box.ladder.levels[0].mesh);
+    EXPECT_EQ(far.asset(far.objects[0]).mesh, levels.asset(levels.objects[0]).mesh);
+    EXPECT_FALSE(hasLevels(far));
+    const Scene near = shownFrom(levels, test::surveyDisplay(), {{0, 1.7, -3}, 0, 0});
+    EXPECT_EQ(near.asset(near.objects[1]).mesh, box.mesh);
+
+    Evaluation evaluation;
+    evaluation.source = std::make_shared<const Scene>(scene);
+    evaluation.steps.push_back({1, std::make_shared<const Fixed>(Fixed{levels, {}})});
+    PictureChangeSettings settings;
+    settings.views = 2;
+    settings.share = 0.05;
+    const auto changes = pictureChanges(evaluation, test::surveyDisplay(),
+                                        evidenceOf(survey, scene), settings, noProgress());
+    ASSERT_TRUE(changes);
+    EXPECT_GT((*changes)[0].worstFlip, 0) << "from afar";
+    EXPECT_EQ((*changes)[0].worst.eye, Vec3d(0, 1.7, 0));
 }
 
 }  // namespace
