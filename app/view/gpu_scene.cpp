@@ -69,7 +69,8 @@ std::vector<GpuScene::Sun> sunsOf(const Scene& scene, const GpuScene::ShownLight
         if (!emitters[i].isDirectional() || shares[i] <= 0) continue;
         const Light& light = elementOf(scene.lights, scene.placedLights[i].light);
         suns.push_back({-emitters[i].direction().cast<float>(),
-                        light.color * light.intensity * shares[i] * adapted});
+                        light.color * light.intensity * shares[i] * adapted,
+                        static_cast<std::uint32_t>(i)});
     }
     std::stable_sort(suns.begin(), suns.end(),
                      [](const auto& a, const auto& b) { return a.light.sum() > b.light.sum(); });

@@ -88,8 +88,9 @@ public:
     };
     /// A directional light that is on.
     struct Sun {
-        Vec3f way;    ///< Towards it; unit vector.
-        Vec3f light;  ///< Lux, as bright as the view shows it.
+        Vec3f way;                 ///< Towards it; unit vector.
+        Vec3f light;               ///< Lux, as bright as the view shows it.
+        std::uint32_t placed = 0;  ///< Of placed lights.
     };
     struct Lighting {
         LightGrid glow;         ///< Where lights show, fine enough for their glow.

@@ -276,7 +276,8 @@ constexpr const char* kLightShader = R"(
 constexpr Lens kLenses[] = {
     {.kind = LensKind::Shaded,
      .name = "Shaded",
-     .help = "The scene in its own materials, lit by its lights without shadows.",
+     .help = "The scene in its own materials, lit by its lights; once it stands still, with the "
+             "shadows of the strongest that cast.",
      .isShaded = true},
     {.kind = LensKind::Wireframe,
      .name = "Wireframe over shaded",

@@ -189,12 +189,27 @@ vec3 keptByShadows(vec3 n) {
            kept(3, lampDepth3, n);
 }
 
+uniform int sunShaded;              // the directional light whose shadows are drawn; -1: none
+uniform mat4 sunMatrix;             // to its depths
+uniform float sunTexel;             // metres
+uniform sampler2DShadow sunDepth;
+
+// Share of that light that arrives here; all of it where the depths do not reach.
+float arriving(vec3 n) {
+    vec3 aside = n * (0.01 + 2.0 * sunTexel);
+    vec3 at = (sunMatrix * vec4(surface.place + aside, 1.0)).xyz * 0.5 + 0.5;
+    if (any(lessThan(at, vec3(0.0))) || any(greaterThan(at, vec3(1.0)))) return 1.0;
+    return texture(sunDepth, at);
+}
+
 // What directional lights send to a surface, and all around of it.
 vec3 sunshine(vec3 n, out float daylight) {
     vec3 sum = vec3(0.0);
     daylight = 0.0;
     for (int i = 0; i < min(sunCount, kMaxSuns); ++i) {
-        sum += sunLight[i] * max(dot(n, sunWay[i]), 0.0);
+        float share = max(dot(n, sunWay[i]), 0.0);
+        if (i == sunShaded && share > 0.0) share *= arriving(n);
+        sum += sunLight[i] * share;
         daylight += dot(sunLight[i], vec3(0.2126, 0.7152, 0.0722));
     }
     return sum;

@@ -18,6 +18,8 @@ namespace flentro::app {
 namespace {
 
 constexpr GLsizei kSize = 512;         ///< Texels along an edge of a face.
+constexpr GLsizei kSunSize = 2048;     ///< Texels along an edge of a directional light's map.
+constexpr double kSunReach = 80;       ///< Metres from the eye that it reaches.
 constexpr GLenum kFirstUnit = 3;       ///< Texture units before it are the materials'.
 constexpr float kOpaqueAlpha = 0.98F;  ///< Transparent surfaces below it let light through.
 constexpr float kNoRange = 1e9F;       ///< Metres, in place of infinity.
@@ -62,6 +64,73 @@ bool sees(const Side& side, const Vec3f& position, const Box& box) {
     return true;
 }
 
+/// Of the part of the view that lies within the scene, or the sun's reach: the middle and the
+/// radius of a sphere around it.
+std::pair<Vec3d, double> seenSphere(const Frame& frame, const Box& scene) {
+    const Projection projection = frame.target.projection();
+    const double farthest = std::min(projection.farPlane, kSunReach);
+    const double tall = std::tan(toRadians(projection.verticalFov) / 2);
+    const Mat4d toWorld = viewMatrix(frame.view).inverse();
+    Box seen(frame.view.eye, frame.view.eye);
+    for (const double x : {-1.0, 1.0})
+        for (const double y : {-1.0, 1.0}) {
+            const Vec4d corner(x * tall * projection.aspect * farthest, y * tall * farthest,
+                               -farthest, 1);
+            seen.extend(Vec3d((toWorld * corner).head<3>()));
+        }
+    const Box both = seen.intersection(scene);
+    if (both.isEmpty()) return {frame.view.eye, 0};
+    return {both.center(), both.diagonal().norm() / 2};
+}
+
+/// Looks down a directional light on a sphere, from before the scene to behind it.
+Eigen::Matrix4f lookDown(const Vec3d& towards, const Vec3d& centre, double radius,
+                         const Box& scene) {
+    const Vec3d side = towards.unitOrthogonal();
+    const Vec3d up = towards.cross(side);
+    double nearest = -radius;
+    for (int corner = 0; corner < 8; ++corner)
+        nearest = std::max(
+            nearest, towards.dot(scene.corner(static_cast<Box::CornerType>(corner)) - centre));
+    const double depth = nearest + radius;
+    Mat4d matrix = Mat4d::Identity();
+    matrix.block<1, 3>(0, 0) = side.transpose() / radius;
+    matrix.block<1, 3>(1, 0) = up.transpose() / radius;
+    matrix.block<1, 3>(2, 0) = -2 * towards.transpose() / depth;
+    matrix.topRightCorner<3, 1>() = -(matrix.topLeftCorner<3, 3>() * centre);
+    matrix(2, 3) += 2 * nearest / depth - 1;
+    return matrix.cast<float>();
+}
+
+/// True if a box has something before the picture of such a matrix.
+bool meetsPicture(const Eigen::Matrix4f& matrix, const Box& box) {
+    const Vec3f centre = box.center().cast<float>();
+    const Vec3f half = 0.5F * box.sizes().cast<float>();
+    for (int axis = 0; axis < 2; ++axis) {
+        const Vec3f row = matrix.block<1, 3>(axis, 0).transpose();
+        if (std::fabs(row.dot(centre) + matrix(axis, 3)) - row.cwiseAbs().dot(half) > 1)
+            return false;
+    }
+    return true;
+}
+
+void makeDepths(Gl& gl, GLuint& texture, GLenum kind, GLsizei edge) {
+    if (texture) return;
+    gl.glGenTextures(1, &texture);
+    gl.glBindTexture(kind, texture);
+    const bool isCube = kind == GL_TEXTURE_CUBE_MAP;
+    for (GLenum side = 0; side < (isCube ? 6U : 1U); ++side)
+        gl.glTexImage2D((isCube ? GLenum{GL_TEXTURE_CUBE_MAP_POSITIVE_X} : kind) + side, 0,
+                        GL_DEPTH_COMPONENT24, edge, edge, 0, GL_DEPTH_COMPONENT, GL_UNSIGNED_INT,
+                        nullptr);
+    const std::pair<GLenum, GLint> parameters[] = {
+        {GL_TEXTURE_MIN_FILTER, GL_LINEAR},    {GL_TEXTURE_MAG_FILTER, GL_LINEAR},
+        {GL_TEXTURE_WRAP_S, GL_CLAMP_TO_EDGE}, {GL_TEXTURE_WRAP_T, GL_CLAMP_TO_EDGE},
+        {GL_TEXTURE_WRAP_R, GL_CLAMP_TO_EDGE}, {GL_TEXTURE_COMPARE_MODE, GL_COMPARE_REF_TO_TEXTURE},
+        {GL_TEXTURE_COMPARE_FUNC, GL_LEQUAL}};
+    for (const auto& [name, value] : parameters) gl.glTexParameteri(kind, name, value);
+}
+
 }  // namespace
 
 void ShadowMaps::initialise(Gl* gl, GpuScene* gpu) {
@@ -73,19 +142,23 @@ void ShadowMaps::initialise(Gl* gl, GpuScene* gpu) {
 
 void ShadowMaps::release() {
     for (Map& map : maps_)
-        if (map.cube) gl_->glDeleteTextures(1, &map.cube);
+        if (map.texture) gl_->glDeleteTextures(1, &map.texture);
+    if (sunMap_.texture) gl_->glDeleteTextures(1, &sunMap_.texture);
     maps_ = {};
+    sunMap_ = {};
     if (framebuffer_) gl_->glDeleteFramebuffers(1, &framebuffer_);
     if (buffer_) gl_->glDeleteBuffers(1, &buffer_);
     program_.reset();
     lamps_.clear();
+    sun_.reset();
     faces_.clear();
 }
 
 void ShadowMaps::beginNone() {
-    for (const Face& face : faces_) maps_[lamps_[face.lamp].map].key = {};
+    for (const Face& face : faces_) face.map->key = {};
     faces_.clear();
     lamps_.clear();
+    sun_.reset();
     started_ = false;
 }
 
@@ -95,6 +168,8 @@ void ShadowMaps::begin(const Frame& frame) {
     off_ = frame.off;
     takeLamps(frame);
     assignMaps(frame);
+    takeSun(frame);
+    if (sun_) assignSun(frame);
 }
 
 /// The strongest lights that cast a shadow here, and reach into the view.
@@ -134,11 +209,34 @@ void ShadowMaps::takeLamps(const Frame& frame) {
     }
 }
 
-Hash ShadowMaps::keyOf(const Frame& frame, const Lamp& lamp) const {
+/// The strongest directional light that casts a shadow here.
+void ShadowMaps::takeSun(const Frame& frame) {
+    const Scene& scene = *frame.scene;
+    const auto& suns = gpu_->lighting(frame.state).suns;
+    if (suns.empty()) return;
+    const std::vector<bool> casting = castingLights(scene, frame.view.eye);
+    const auto found = std::find_if(
+        suns.begin(), suns.begin() + std::min(std::ptrdiff_t{kMaxSuns}, std::ssize(suns)),
+        [&](const auto& sun) { return sun.placed < casting.size() && casting[sun.placed]; });
+    if (found == suns.end() || found - suns.begin() >= kMaxSuns) return;
+    const Box bounds = scene.bounds();
+    if (bounds.isEmpty()) return;
+    const auto [centre, radius] = seenSphere(frame, bounds);
+    if (!(radius > 0)) return;
+    Sun sun;
+    sun.index = static_cast<int>(found - suns.begin());
+    sun.matrix = lookDown(found->way.cast<double>(), centre, radius, bounds);
+    sun.texel = static_cast<float>(2 * radius / kSunSize);
+    sun.casters = selectCasters(scene, frame.view.eye, {&found->placed, 1}, frame.off.objects)[0];
+    sun_ = std::move(sun);
+}
+
+Hash ShadowMaps::keyOf(const Frame& frame, const std::vector<DrawnObject>& casters,
+                       const Eigen::Ref<const Eigen::VectorXf>& shape) {
     Hasher hasher;
-    hasher.add(reinterpret_cast<std::uintptr_t>(frame.scene.get())).add(lamp.farthest);
-    for (int axis = 0; axis < 3; ++axis) hasher.add(lamp.position[axis]);
-    for (const DrawnObject& caster : lamp.casters) hasher.add(caster.object).add(caster.level);
+    hasher.add(reinterpret_cast<std::uintptr_t>(frame.scene.get()));
+    for (const float number : shape) hasher.add(number);
+    for (const DrawnObject& caster : casters) hasher.add(caster.object).add(caster.level);
     for (const Hash& image : frame.off.images) hasher.add(image);
     return hasher.result();
 }
@@ -150,7 +248,9 @@ void ShadowMaps::assignMaps(const Frame& frame) {
     std::vector<Hash> keys;
     std::vector<std::size_t> open;
     for (std::size_t i = 0; i < lamps_.size(); ++i) {
-        keys.push_back(keyOf(frame, lamps_[i]));
+        const Vec3f& at = lamps_[i].position;
+        keys.push_back(
+            keyOf(frame, lamps_[i].casters, Vec4f(at.x(), at.y(), at.z(), lamps_[i].farthest)));
         const auto known = std::find_if(maps_.begin(), maps_.end(),
                                         [&](const Map& map) { return map.key == keys[i]; });
         if (known == maps_.end()) {
@@ -164,17 +264,35 @@ void ShadowMaps::assignMaps(const Frame& frame) {
         const auto free = std::find(taken.begin(), taken.end(), false);
         *free = true;
         lamps_[i].map = static_cast<std::size_t>(free - taken.begin());
-        maps_[lamps_[i].map].key = keys[i];
-        for (int side = 0; side < 6; ++side)
-            faces_.push_back({i, side, castersOf(frame, lamps_[i], side)});
+        Map& map = maps_[lamps_[i].map];
+        map.key = keys[i];
+        makeDepths(*gl_, map.texture, GL_TEXTURE_CUBE_MAP, kSize);
+        const Vec3f& position = lamps_[i].position;
+        for (std::size_t side = 0; side < kSides.size(); ++side)
+            faces_.push_back({&map, GL_TEXTURE_CUBE_MAP_POSITIVE_X + static_cast<GLenum>(side),
+                              kSize, lookFrom(position, kSides[side], lamps_[i].farthest),
+                              listOf(frame, lamps_[i].casters, [&](const Box& box) {
+                                  return sees(kSides[side], position, box);
+                              })});
     }
 }
 
-DrawList ShadowMaps::castersOf(const Frame& frame, const Lamp& lamp, int side) const {
+void ShadowMaps::assignSun(const Frame& frame) {
+    const Hash key = keyOf(frame, sun_->casters, sun_->matrix.reshaped());
+    if (sunMap_.key == key) return;
+    sunMap_.key = key;
+    makeDepths(*gl_, sunMap_.texture, GL_TEXTURE_2D, kSunSize);
+    faces_.push_back({&sunMap_, GL_TEXTURE_2D, kSunSize, sun_->matrix,
+                      listOf(frame, sun_->casters,
+                             [this](const Box& box) { return meetsPicture(sun_->matrix, box); })});
+}
+
+DrawList ShadowMaps::listOf(const Frame& frame, const std::vector<DrawnObject>& casters,
+                            const std::function<bool(const Box&)>& sees) const {
     DrawList list;
-    for (const DrawnObject& caster : lamp.casters) {
+    for (const DrawnObject& caster : casters) {
         const Object& object = frame.scene->objects[caster.object];
-        if (!sees(elementOf(kSides, side), lamp.position, object.bounds)) continue;
+        if (!sees(object.bounds)) continue;
         list.add(frame.scene->asset(object).level(caster.level), object, Vec3f::Ones(), 1);
     }
     list.prepare(*gpu_);
@@ -182,33 +300,14 @@ DrawList ShadowMaps::castersOf(const Frame& frame, const Lamp& lamp, int side) c
     return list;
 }
 
-GLuint ShadowMaps::cube(Map& map) {
-    if (map.cube) return map.cube;
-    gl_->glGenTextures(1, &map.cube);
-    gl_->glBindTexture(GL_TEXTURE_CUBE_MAP, map.cube);
-    for (GLenum side = 0; side < 6; ++side)
-        gl_->glTexImage2D(GL_TEXTURE_CUBE_MAP_POSITIVE_X + side, 0, GL_DEPTH_COMPONENT24, kSize,
-                          kSize, 0, GL_DEPTH_COMPONENT, GL_UNSIGNED_INT, nullptr);
-    const std::pair<GLenum, GLint> parameters[] = {
-        {GL_TEXTURE_MIN_FILTER, GL_LINEAR},    {GL_TEXTURE_MAG_FILTER, GL_LINEAR},
-        {GL_TEXTURE_WRAP_S, GL_CLAMP_TO_EDGE}, {GL_TEXTURE_WRAP_T, GL_CLAMP_TO_EDGE},
-        {GL_TEXTURE_WRAP_R, GL_CLAMP_TO_EDGE}, {GL_TEXTURE_COMPARE_MODE, GL_COMPARE_REF_TO_TEXTURE},
-        {GL_TEXTURE_COMPARE_FUNC, GL_LEQUAL}};
-    for (const auto& [name, value] : parameters)
-        gl_->glTexParameteri(GL_TEXTURE_CUBE_MAP, name, value);
-    return map.cube;
-}
-
 /// Its framebuffer, matrix and states; cleared the first time.
 void ShadowMaps::startFace(const Face& face) {
-    const Lamp& lamp = lamps_[face.lamp];
     gl_->glBindFramebuffer(GL_FRAMEBUFFER, framebuffer_);
-    gl_->glFramebufferTexture2D(GL_FRAMEBUFFER, GL_DEPTH_ATTACHMENT,
-                                GL_TEXTURE_CUBE_MAP_POSITIVE_X + static_cast<GLenum>(face.side),
-                                cube(maps_[lamp.map]), 0);
+    gl_->glFramebufferTexture2D(GL_FRAMEBUFFER, GL_DEPTH_ATTACHMENT, face.target, face.map->texture,
+                                0);
     gl_->glDrawBuffer(GL_NONE);
     gl_->glReadBuffer(GL_NONE);
-    gl_->glViewport(0, 0, kSize, kSize);
+    gl_->glViewport(0, 0, face.edge, face.edge);
     gl_->glEnable(GL_DEPTH_TEST);
     gl_->glDepthMask(GL_TRUE);
     gl_->glDisable(GL_BLEND);
@@ -222,10 +321,8 @@ void ShadowMaps::startFace(const Face& face) {
         program_->link();
     }
     program_->bind();
-    const Eigen::Matrix4f matrix =
-        lookFrom(lamp.position, elementOf(kSides, face.side), lamp.farthest);
     gl_->glUniformMatrix4fv(program_->uniformLocation("viewProjection"), 1, GL_FALSE,
-                            matrix.data());
+                            face.matrix.data());
 }
 
 /// As the rays of a light go: through holes, panes, and the backs of one-sided surfaces.
@@ -235,7 +332,7 @@ void ShadowMaps::useMaterial(int index) {
     const Image* image =
         bindBaseColor(*gl_, *gpu_, *program_, *scene_, off_, material, kOpaqueAlpha);
     const bool hasHoles = material.alphaMode != AlphaMode::Opaque && image;
-    if (hasHoles && gpu_->texture(*image) == 0) maps_[lamps_[faces_.back().lamp].map].key = {};
+    if (hasHoles && gpu_->texture(*image) == 0) faces_.back().map->key = {};
     if (material.doubleSided)
         gl_->glDisable(GL_CULL_FACE);
     else
@@ -259,6 +356,23 @@ bool ShadowMaps::advance(const TimeSlice& time) {
 }
 
 void ShadowMaps::bind(QOpenGLShaderProgram& program) const {
+    bindLamps(program);
+    bindSun(program);
+    gl_->glActiveTexture(GL_TEXTURE0);
+}
+
+void ShadowMaps::bindSun(QOpenGLShaderProgram& program) const {
+    constexpr GLenum kUnit = kFirstUnit + kMost;
+    program.setUniformValue("sunDepth", static_cast<GLint>(kUnit));
+    program.setUniformValue("sunShaded", sun_ ? sun_->index : -1);
+    if (!sun_) return;
+    gl_->glActiveTexture(GL_TEXTURE0 + kUnit);
+    gl_->glBindTexture(GL_TEXTURE_2D, sunMap_.texture);
+    program.setUniformValue("sunTexel", sun_->texel);
+    gl_->glUniformMatrix4fv(program.uniformLocation("sunMatrix"), 1, GL_FALSE, sun_->matrix.data());
+}
+
+void ShadowMaps::bindLamps(QOpenGLShaderProgram& program) const {
     program.setUniformValue("lampCount", static_cast<GLint>(lamps_.size()));
     program.setUniformValue("lampNear", kLampNear);
     program.setUniformValue("lampSize", kLampSize);
@@ -270,7 +384,7 @@ void ShadowMaps::bind(QOpenGLShaderProgram& program) const {
         if (i >= lamps_.size()) continue;
         const Lamp& lamp = lamps_[i];
         gl_->glActiveTexture(GL_TEXTURE0 + unit);
-        gl_->glBindTexture(GL_TEXTURE_CUBE_MAP, maps_[lamp.map].cube);
+        gl_->glBindTexture(GL_TEXTURE_CUBE_MAP, maps_[lamp.map].texture);
         const auto set = [&](const char* name, const auto& value) {
             const std::string member = std::string(name) + "[" + std::to_string(i) + "]";
             program.setUniformValue(member.c_str(), value);
@@ -282,7 +396,6 @@ void ShadowMaps::bind(QOpenGLShaderProgram& program) const {
         set("lampCone", QVector4D(lamp.cone.x(), lamp.cone.y(), lamp.cone.z(), lamp.cone.w()));
         set("lampInner", lamp.cosInner);
     }
-    gl_->glActiveTexture(GL_TEXTURE0);
 }
 
 }  // namespace flentro::app

@@ -1,4 +1,5 @@
-// Depth of the scene around the lights whose shadows the view draws, one cube for each.
+// Depth of the scene around the lights whose shadows the view draws, one cube for each, and below
+// the strongest directional light.
 //
 // Williams 1978, "Casting curved shadows on curved surfaces"; six faces around a light in place of
 // one picture.
@@ -15,7 +16,7 @@ namespace flentro::app {
 
 class ShadowMaps {
 public:
-    static constexpr std::size_t kMost = 4;  ///< Lights.
+    static constexpr std::size_t kMost = 4;  ///< Lights, besides a directional one.
 
     void initialise(Gl* gl, GpuScene* gpu);
     void release();
@@ -31,7 +32,7 @@ public:
     void bind(QOpenGLShaderProgram& program) const;
 
     /// Lights whose shadows the picture shows.
-    [[nodiscard]] std::size_t count() const { return lamps_.size(); }
+    [[nodiscard]] std::size_t count() const { return lamps_.size() + (sun_ ? 1 : 0); }
 
 private:
     /// A light, and the map that holds its depths.
@@ -46,23 +47,38 @@ private:
         std::vector<DrawnObject> casters;
     };
     struct Map {
-        GLuint cube = 0;
+        GLuint texture = 0;
         Hash key{};  ///< Of what is drawn in it, or will be.
     };
-    /// A face of a map that is not drawn yet.
+    /// The strongest directional light that casts, and how its map looks down its light.
+    struct Sun {
+        int index = -1;          ///< Of the suns that shine.
+        Eigen::Matrix4f matrix;  ///< From the world to clip space.
+        float texel = 0;         ///< Metres.
+        std::vector<DrawnObject> casters;
+    };
+    /// A picture of depths that is not drawn yet.
     struct Face {
-        std::size_t lamp = 0;
-        int side = 0;
+        Map* map = nullptr;
+        GLenum target = 0;
+        GLsizei edge = 0;  ///< Texels.
+        Eigen::Matrix4f matrix;
         DrawList list;
     };
 
     void takeLamps(const Frame& frame);
-    [[nodiscard]] Hash keyOf(const Frame& frame, const Lamp& lamp) const;
+    void takeSun(const Frame& frame);
+    [[nodiscard]] static Hash keyOf(const Frame& frame, const std::vector<DrawnObject>& casters,
+                                    const Eigen::Ref<const Eigen::VectorXf>& shape);
     void assignMaps(const Frame& frame);
-    [[nodiscard]] DrawList castersOf(const Frame& frame, const Lamp& lamp, int side) const;
+    void assignSun(const Frame& frame);
+    /// Those that `sees`.
+    [[nodiscard]] DrawList listOf(const Frame& frame, const std::vector<DrawnObject>& casters,
+                                  const std::function<bool(const Box&)>& sees) const;
     void startFace(const Face& face);
     void useMaterial(int index);
-    [[nodiscard]] GLuint cube(Map& map);
+    void bindLamps(QOpenGLShaderProgram& program) const;
+    void bindSun(QOpenGLShaderProgram& program) const;
 
     Gl* gl_ = nullptr;
     GpuScene* gpu_ = nullptr;
@@ -72,7 +88,9 @@ private:
     ScenePtr scene_;
     Without off_;
     std::array<Map, kMost> maps_{};
+    Map sunMap_;
     std::vector<Lamp> lamps_;
+    std::optional<Sun> sun_;
     std::vector<Face> faces_;  ///< To be drawn, the last first.
     bool started_ = false;     ///< The last face is cleared and set up.
 };

@@ -53,17 +53,22 @@ ImageFacts imageFactsOf(const Image& image) {
     const auto pixels = decodeImage(image, kLargest);
     if (!pixels || pixels->rgba.empty()) return facts;
     facts.isKnown = true;
-    facts.least.fill(255);
+    // Kept apart from the pixels, whose type may alias all others.
+    std::array<std::uint8_t, 4> least{255, 255, 255, 255};
+    std::array<std::uint8_t, 4> most{};
     std::size_t clear = 0;
     std::size_t opaque = 0;
-    for (std::size_t i = 0; i < pixels->rgba.size(); i += 4) {
+    const std::uint8_t* const end = pixels->rgba.data() + pixels->rgba.size();
+    for (const std::uint8_t* pixel = pixels->rgba.data(); pixel != end; pixel += 4) {
         for (std::size_t c = 0; c < 4; ++c) {
-            facts.least[c] = std::min(facts.least[c], pixels->rgba[i + c]);
-            facts.most[c] = std::max(facts.most[c], pixels->rgba[i + c]);
+            least[c] = std::min(least[c], pixel[c]);
+            most[c] = std::max(most[c], pixel[c]);
         }
-        clear += pixels->rgba[i + 3] < kClear;
-        opaque += pixels->rgba[i + 3] > kOpaque;
+        clear += pixel[3] < kClear;
+        opaque += pixel[3] > kOpaque;
     }
+    facts.least = least;
+    facts.most = most;
     const auto count = static_cast<double>(pixels->rgba.size() / 4);
     facts.clear = static_cast<double>(clear) / count;
     facts.opaque = static_cast<double>(opaque) / count;

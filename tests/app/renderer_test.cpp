@@ -210,6 +210,53 @@ TEST_F(RendererTest, SpotsShineWithinTheirCone) {
     EXPECT_NEAR(brightness(picture, 60, 90), brightness(picture, 260, 90), 3);
 }
 
+/// A slab hangs over the ground under a sun straight above.
+class UnderTheSun : public RendererTest {
+protected:
+    static Scene yard(bool casts, const test::Placed& slab = {makeBox({4, 0.2F, 4}), {0, 6, -10}}) {
+        Scene scene = test::groundWith(
+            {slab}, {{{0, 20, 0}, 3, std::numeric_limits<float>::infinity(), casts}});
+        scene.lights[0].type = LightType::Directional;
+        Node& node = scene.nodes.back();
+        node.local.block<3, 1>(0, 2) = Vec3d::UnitY();
+        node.local.block<3, 1>(0, 1) = -Vec3d::UnitZ();
+        return scene;
+    }
+    /// Of the ground at 10 m, which lies under the slab, and that to its left.
+    std::pair<int, int> underAndBeside(const Frame& frame) {
+        light(frame);
+        const QImage picture = drawn(frame);
+        return {brightness(picture, 160, 90), brightness(picture, 20, 90)};
+    }
+    const Viewpoint kEye{{0, 3, -2}, 0, -20.6};  // looks at (0, 0, -10)
+};
+
+TEST_F(UnderTheSun, WhatHangsAboveTheGroundShadesIt) {
+    Frame frame = frameOf(yard(true), kEye);
+    const auto [under, beside] = underAndBeside(frame);
+    EXPECT_LT(under, beside - 20);
+    EXPECT_EQ(renderer_.shadowLights(), 1U);
+    const auto [bright, same] = underAndBeside(frameOf(yard(false), kEye));
+    EXPECT_NEAR(bright, same, 4) << "it casts none";
+    EXPECT_NEAR(beside, same, 2) << "the ground does not shade itself";
+    EXPECT_EQ(renderer_.shadowLights(), 0U);
+}
+
+TEST_F(UnderTheSun, TheMapFollowsWhatIsSwitchedOff) {
+    Frame frame = frameOf(yard(true), kEye);
+    const auto [under, beside] = underAndBeside(frame);
+    frame.off.objects = {false, true};
+    EXPECT_NEAR(brightness(drawn(frame), 160, 90), beside, 4);
+    frame.off.objects.clear();
+    EXPECT_EQ(brightness(drawn(frame), 160, 90), under) << "and comes back";
+}
+
+TEST_F(UnderTheSun, WhatIsBehindTheEyeOrFarUpShadesTheGroundAsWell) {
+    Scene scene = yard(true, {makeBox({4, 0.2F, 4}), {0, 300, -10}});
+    const auto [under, beside] = underAndBeside(frameOf(scene, kEye));
+    EXPECT_LT(under, beside - 20);
+}
+
 /// A sun in the west shines on a box's western side, not on its eastern one.
 TEST_F(RendererTest, DirectionalLightsShineUntilTheyAreOff) {
     Scene scene =
