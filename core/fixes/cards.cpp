@@ -18,7 +18,7 @@ namespace {
 constexpr std::size_t kCardTriangles = 4;
 constexpr double kFarEye = 60;          ///< Diagonals: so far that a card is seen straight on.
 constexpr double kMaxSilhouette = 0.5;  ///< Share of the outline that may differ from any side.
-constexpr int kPageEdge = 4096;         ///< Pixels.
+constexpr int kPageEdge = 4096;         ///< Pixels, at most.
 constexpr int kGutter = 4;              ///< Pixels around each picture, for mip maps.
 constexpr double kLaterBy = 1.05;
 
@@ -121,14 +121,17 @@ struct Placed {
 /// All pictures packed; pages become materials of the scene.
 class Album {
 public:
-    Album(Scene& scene, const std::vector<const Picture*>& pictures) {
+    /// Pages as large as the target allows, but with room for the largest picture.
+    Album(Scene& scene, const std::vector<const Picture*>& pictures, const Target& target) {
+        int edge = pageEdge(kPageEdge, target);
         std::vector<PageItem> items;
         std::vector<Pixels> frames;
         for (const Picture* picture : pictures) {
             frames.push_back(framed(*picture));
             items.push_back({frames.back().width, frames.back().height});
+            while (edge < std::max(items.back().width, items.back().height)) edge *= 2;
         }
-        const Packed packed = packPages(items, kPageEdge);
+        const Packed packed = packPages(items, edge);
         std::vector<Pixels> pages;
         for (const PageItem& size : packed.pages) {
             pages.push_back({size.width, size.height, {}});
@@ -213,7 +216,7 @@ Made paintCards(const Scene& scene, const std::shared_ptr<const TextureCache>& t
                                              MeshPainter::Channel::BaseColor);
     // What they would look like is judged on a scene of their own.
     Scene alone;
-    const Album album(alone, {&made.pictures[0], &made.pictures[1]});
+    const Album album(alone, {&made.pictures[0], &made.pictures[1]}, target);
     const MeshPtr cards = finishMesh(
         meshOf(asset, {album.at(0), album.at(1)}, {album.materialOf(0), album.materialOf(1)}));
     const PictureDifference difference =
@@ -269,7 +272,7 @@ Expected<Cards> addCards(Scene& scene, std::shared_ptr<const TextureCache> textu
         for (const Picture& picture : one.pictures) pictures.push_back(&picture);
     }
     if (pictures.empty()) return cards;
-    const Album album(scene, pictures);
+    const Album album(scene, pictures, target);
     std::size_t next = 0;
     for (std::size_t i = 0; i < made.size(); ++i) {
         if (!made[i].added) continue;

@@ -8,6 +8,13 @@
 #include <optional>
 
 namespace flentro {
+
+int pageEdge(int wanted, const Target& target) {
+    const double limit = at(target.limits, Measure::TextureEdge);
+    while (isLimit(limit) && wanted > std::max(limit, 1.0)) wanted /= 2;
+    return wanted;
+}
+
 namespace {
 
 /// How high a page is filled, from left to right.

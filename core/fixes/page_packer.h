@@ -5,6 +5,8 @@
 
 #include <vector>
 
+#include "budget/target.h"
+
 namespace flentro {
 
 struct PageItem {
@@ -22,6 +24,9 @@ struct Packed {
     std::vector<PagePlace> places;  ///< [items]; page -1 for those larger than a page.
     std::vector<PageItem> pages;    ///< Edges are powers of two.
 };
+
+/// The longest edge of pages: `wanted` halved until the target's largest texture allows it.
+[[nodiscard]] int pageEdge(int wanted, const Target& target);
 
 /// The tallest first; as few and small pages as that order gives. Cost: O(n^2) a page at worst.
 [[nodiscard]] Packed packPages(const std::vector<PageItem>& items, int maxEdge);

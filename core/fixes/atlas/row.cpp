@@ -1,5 +1,6 @@
 #include "fixes/atlas/atlas.h"
 #include "fixes/fix_kind.h"
+#include "fixes/page_packer.h"
 
 namespace flentro {
 
@@ -17,9 +18,10 @@ const FixKind& AtlasSettings::kind() {
                 "become one.",
         .fields =
             FieldTable<S>()
-                .number(
-                    "page", &S::page, 64, 8192,
-                    {.label = "Longest edge", .help = "Of a page; a power of two.", .unit = "px"})
+                .number("page", &S::page, 64, 8192,
+                        {.label = "Longest edge",
+                         .help = "Of a page; a power of two, no longer than the target allows.",
+                         .unit = "px"})
                 .number(
                     "largest", &S::largest, 1, 8192,
                     {.label = "Textures up to", .help = "Larger ones stay alone.", .unit = "px"})
@@ -40,8 +42,12 @@ const FixKind& AtlasSettings::kind() {
                      .shownUnit = "% more vertices",
                      .scale = 100,
                      .zero = "never"}),
-        .apply = [](const FixInput& in,
-                    const S& s) { return applyAtlas(in.scene, s, in.progress); },
+        .apply =
+            [](const FixInput& in, const S& s) {
+                AtlasSettings settings = s;
+                settings.page = pageEdge(s.page, in.target);
+                return applyAtlas(in.scene, settings, in.progress);
+            },
         .uselessBecause =
             [](const Scene& scene) {
                 return scene.images.size() < 2 ? "fewer than two textures" : "";

@@ -17,6 +17,7 @@
 #include "fixes/fewer_materials/divide.h"
 #include "fixes/fewer_materials/palette.h"
 #include "fixes/merge/parcel_mesh.h"
+#include "fixes/page_packer.h"
 #include "fixes/seen_pixels.h"
 #include "geometry/mesh_materials.h"
 #include "picture/texels.h"
@@ -257,10 +258,8 @@ void bakeRest(Scene& scene, const std::vector<std::size_t>& over, double limit,
             assets.push_back(a);
             before += scene.assets[a].mesh->parts.size();
         }
-    const double largest = at(target.limits, Measure::TextureEdge);
     BakeSettings bake;
-    bake.page = settings.bakePage;
-    if (isLimit(largest) && largest > 0) bake.page = std::min(bake.page, static_cast<int>(largest));
+    bake.page = pageEdge(settings.bakePage, target);
     bake.leastKept = settings.bakeKept;
     bake.cutShare = settings.bakeCut;
     bake.perMetre = pixelsPerMetreAtOne(target);

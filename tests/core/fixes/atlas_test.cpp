@@ -9,6 +9,7 @@
 #include "fixes/atlas/atlas.h"
 #include "fixes/fix.h"
 #include "fixes/stand_ins/stand_ins.h"
+#include "fixes/work_order.h"
 #include "geometry/tile_cut.h"
 #include "io/gltf_materials.h"
 #include "io/image.h"
@@ -94,6 +95,20 @@ TEST(Atlas, TexturesShareAPageAndShowTheSameTexels) {
         }
         EXPECT_FLOAT_EQ(colorAt(fixed.scene, after, 4).z(), static_cast<float>(10 * (a + 1)) / 255);
     }
+}
+
+TEST(Atlas, PagesStayWithinTheTargetsLargestTexture) {
+    WorkOrder order;
+    order.add(AtlasSettings{});
+    Target target = test::display();
+    const auto source = std::make_shared<const Scene>(makePainted());
+    const auto images = [&] {
+        StepCache cache;
+        return evaluate(order, source, target, cache, noProgress()).value().result().images.size();
+    };
+    EXPECT_EQ(images(), 4U) << "one page more";
+    at(target.limits, Measure::TextureEdge) = 64;
+    EXPECT_EQ(images(), 3U) << "64 and their gutters have no room on 64";
 }
 
 TEST(Atlas, TexelDensityIsKept) {

@@ -212,6 +212,17 @@ TEST(Pages, WhatIsLargerThanAPageHasNoPlace) {
 
 // --- cards --------------------------------------------------------------------------------
 
+TEST(Pages, AreNoLongerThanTheTargetsLargestTexture) {
+    Target target = test::display();
+    at(target.limits, Measure::TextureEdge) = 1024;
+    EXPECT_EQ(pageEdge(2048, target), 1024);
+    EXPECT_EQ(pageEdge(512, target), 512) << "as asked";
+    at(target.limits, Measure::TextureEdge) = 1500;
+    EXPECT_EQ(pageEdge(4096, target), 1024) << "a power of two";
+    at(target.limits, Measure::TextureEdge) = kNoLimit;
+    EXPECT_EQ(pageEdge(4096, target), 4096);
+}
+
 TEST(Cards, AreAsLargeAsTheirAsset) {
     const Part cards = makeCards(Box(Vec3d(-1, 0, -2), Vec3d(3, 5, 4)));
     Mesh mesh;
