@@ -7,7 +7,7 @@
 namespace flentro {
 namespace {
 
-constexpr const char* kThinSpace = "\u2009";
+constexpr const char* kThinSpace = "\u202f";  ///< Narrow, and no line breaks at it.
 
 std::string grouped(std::int64_t value) {
     std::string digits = std::to_string(std::llabs(value));

@@ -16,7 +16,7 @@ namespace flentro {
 namespace {
 
 std::string plain(std::string text) {
-    const std::string thin = "\u2009";
+    const std::string thin = "\u202f";
     for (std::size_t at; (at = text.find(thin)) != std::string::npos;)
         text.replace(at, thin.size(), " ");
     return text;
