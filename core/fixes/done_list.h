@@ -7,6 +7,8 @@
 #include <string_view>
 #include <vector>
 
+#include "base/text.h"
+
 namespace flentro {
 
 struct Done {
@@ -25,6 +27,12 @@ struct Done {
         list += done[i]->text;
     }
     return list.empty() ? std::string(none) : list;
+}
+
+/// "1 204 of 1 698 objects"; `many` as in counted().
+[[nodiscard]] inline std::string countOf(std::size_t count, std::size_t all, const char* noun,
+                                         const char* many = nullptr) {
+    return formatCount(static_cast<double>(count)) + " of " + counted(all, noun, many);
 }
 
 }  // namespace flentro

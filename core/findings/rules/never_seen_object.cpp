@@ -23,9 +23,9 @@ std::vector<Finding> run(const FindingInput& in) {
                 finding.subjects.push_back(objectSubject(in.scene, object));
         if (finding.subjects.empty()) continue;
         const std::size_t count = finding.subjects.size();
-        finding.sentence = fmt::format("{} of {} seen from none of {} spots", count,
-                                       counted(in.index.objectsOf[a].size(), "copy", "copies"),
-                                       in.survey->doneCount());
+        finding.sentence = fmt::format(
+            "{} of {} seen from none of {} spots", formatCount(static_cast<double>(count)),
+            counted(in.index.objectsOf[a].size(), "copy", "copies"), in.survey->doneCount());
         finding.evidence = {{"copies", static_cast<double>(count)},
                             {"spots", static_cast<double>(in.survey->doneCount())}};
         finding.relief = reliefWithout(in, [&](const CountedView&, const DrawnObject& drawn) {

@@ -8,6 +8,7 @@
 
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "fixes/unshown_levels.h"
 #include "measure/viewcost.h"
 #include "scene/blending.h"
@@ -252,8 +253,9 @@ Expected<Fixed> applyCulling(const Scene& scene, const CullingSettings& settings
     const auto bySize =
         std::count_if(result.scene.objects.begin(), result.scene.objects.end(),
                       [&](const Object& object) { return object.culling.end < farthest; });
-    result.record.summary = fmt::format("{} of {} go before the far plane, by their size on screen",
-                                        bySize, counted(scene.objects.size(), "object"));
+    result.record.summary =
+        countOf(static_cast<std::size_t>(bySize), scene.objects.size(), "object") +
+        " go before the far plane, by their size on screen";
     if (unshown > 0)
         result.record.notes.push_back(
             fmt::format("{} that would show only beyond these distances {} taken away",

@@ -8,6 +8,7 @@
 
 #include "base/index.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "fixes/lights/light_limits.h"
 #include "fixes/lights/light_report.h"
 #include "scene/edit.h"
@@ -159,8 +160,7 @@ std::string summaryOf(const Scene& before, const Scene& after) {
         ++shorter;
         endless += !std::isfinite(range);
     }
-    return fmt::format("{} of {} end sooner{}", shorter,
-                       counted(before.placedLights.size(), "light"),
+    return fmt::format("{} end sooner{}", countOf(shorter, before.placedLights.size(), "light"),
                        endless > 0 ? fmt::format(", {} of them had no range", endless) : "");
 }
 

@@ -7,6 +7,7 @@
 
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 
 namespace flentro {
 namespace {
@@ -165,8 +166,9 @@ Expected<Fixed> applyPartSize(const Scene& scene, const PartSizeSettings& settin
     if (!finished || progress.cancelled()) return stopped("Cutting parts");
     const auto changed = std::count_if(more.begin(), more.end(), [](auto n) { return n > 0; });
     result.record.summary =
-        fmt::format("{} of {} in parts of at most {}: {} more", changed,
-                    counted(scene.assets.size(), "asset"), counted(most, "vertex", "vertices"),
+        fmt::format("{} in parts of at most {}: {} more",
+                    countOf(static_cast<std::size_t>(changed), scene.assets.size(), "asset"),
+                    counted(most, "vertex", "vertices"),
                     counted(std::accumulate(more.begin(), more.end(), std::size_t{0}), "part"));
     std::size_t kept = 0;
     for (const Asset& asset : scene.assets)

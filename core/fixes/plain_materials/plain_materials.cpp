@@ -13,6 +13,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "fixes/plain_materials/material_look.h"
 #include "fixes/seen_pixels.h"
 #include "geometry/weld.h"
@@ -185,7 +186,7 @@ std::string summaryOf(const PlainMaterialReport& report, std::size_t all) {
     std::vector<std::string> parts;
     for (const auto& [what, count] : counts)
         parts.push_back(fmt::format("{} lost {}", count, what));
-    return fmt::format("{} of {} plainer{}{}", report.materials.size(), counted(all, "material"),
+    return fmt::format("{} plainer{}{}", countOf(report.materials.size(), all, "material"),
                        parts.empty() ? "" : ": ", fmt::join(parts, ", "));
 }
 

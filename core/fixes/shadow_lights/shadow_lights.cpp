@@ -90,10 +90,10 @@ Expected<Fixed> applyShadowLights(const Scene& scene, const ShadowLightSettings&
     const std::string all = counted(casting.casting, "shadow light");
     result.record.summary =
         listDone(
-            {{shortened.never,
-              fmt::format("{} of {} cast no shadow any more", shortened.never, all)},
-             {shortened.near,
-              fmt::format("{} of {} cast one up to a distance", shortened.near, all)}},
+            {{shortened.never, countOf(shortened.never, casting.casting, "shadow light") +
+                                   " cast no shadow any more"},
+             {shortened.near, countOf(shortened.near, casting.casting, "shadow light") +
+                                  " cast one up to a distance"}},
             casting.casting == 1 ? "1 shadow light stays as it is" : all + " stay as they are") +
         fmt::format("; at most {} in any view", chosen.most);
     if (casting.unseen > 0)

@@ -165,15 +165,14 @@ Expected<Fixed> applyShadows(const Scene& scene, const ShadowSettings& settings,
         shadows.none += scene.objects[i].castsShadow && !object.castsShadow;
         shadows.limited += object.castsShadow && std::isfinite(object.culling.shadowEnd);
     }
-    const std::string objects = counted(scene.objects.size(), "object");
-    result.record.summary = listDone(
-        {{shadows.none,
-          fmt::format("{} of {} cast no shadow that falls on anything", shadows.none, objects)},
-         {shadows.limited,
-          fmt::format("{} of {} cast one up to a distance", shadows.limited, objects)},
-         {lights,
-          fmt::format("{} of {} fade out", lights, counted(scene.placedLights.size(), "light"))}},
-        "Shadows and lights stay as they are");
+    const std::size_t objects = scene.objects.size();
+    result.record.summary =
+        listDone({{shadows.none, countOf(shadows.none, objects, "object") +
+                                     " cast no shadow that falls on anything"},
+                  {shadows.limited,
+                   countOf(shadows.limited, objects, "object") + " cast one up to a distance"},
+                  {lights, countOf(lights, scene.placedLights.size(), "light") + " fade out"}},
+                 "Shadows and lights stay as they are");
     if (!anyShadows)
         result.record.notes.emplace_back(
             "Shadows stay as they are: no light of the scene says that it casts any "

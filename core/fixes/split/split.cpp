@@ -14,6 +14,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "fixes/split/split.h"
 #include "geometry/cell.h"
 #include "geometry/weld.h"
@@ -274,10 +275,10 @@ FixRecord describeSplits(const Scene& before, const Scene& after, const std::vec
         refused += !Splitter::canSplit(before.assets[i]);
     }
     FixRecord record;
-    record.summary = fmt::format(
-        "{} of {} split: {} by transparency, {} into loose pieces, {} into cells; {} more", split,
-        counted(before.assets.size(), "asset"), transparent, apart, cells,
-        counted(after.objects.size() - before.objects.size(), "object"));
+    record.summary =
+        fmt::format("{} split: {} by transparency, {} into loose pieces, {} into cells; {} more",
+                    countOf(split, before.assets.size(), "asset"), transparent, apart, cells,
+                    counted(after.objects.size() - before.objects.size(), "object"));
     if (refused > 0)
         record.notes.push_back(
             fmt::format("{} whole: skinned, morphed, with levels already, or marked to be kept",

@@ -8,6 +8,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "fixes/done_list.h"
 #include "measure/texture_memory.h"
 #include "picture/resample.h"
 #include "scene/texture_use.h"
@@ -390,9 +391,9 @@ Expected<Fixed> applyTextureSize(const Scene& scene, const TextureSizeSettings& 
                      [](const ResizedImage& a, const ResizedImage& b) {
                          return a.bytes - a.newBytes > b.bytes - b.newBytes;
                      });
-    result.record.summary =
-        fmt::format("{} of {} smaller: {} of texture memory become {}", report->images.size(),
-                    counted(shown, "image"), formatBytes(before), formatBytes(after));
+    result.record.summary = fmt::format("{} smaller: {} of texture memory become {}",
+                                        countOf(report->images.size(), shown, "image"),
+                                        formatBytes(before), formatBytes(after));
     const auto worst = std::max_element(
         report->images.begin(), report->images.end(),
         [](const ResizedImage& a, const ResizedImage& b) { return a.difference < b.difference; });

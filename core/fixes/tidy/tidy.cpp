@@ -316,8 +316,8 @@ FixRecord describeTidying(const std::vector<Tidied>& tidied, const Scene& before
     std::stable_sort(record.assets.begin(), record.assets.end(),
                      [](const Saving& a, const Saving& b) { return a.placed > b.placed; });
     record.summary =
-        fmt::format("{} of {} tidied: {} ({} as placed) and {} less", changed,
-                    counted(tidied.size(), "asset"), counted(all.triangles, "triangle"),
+        fmt::format("{} tidied: {} ({} as placed) and {} less",
+                    countOf(changed, tidied.size(), "asset"), counted(all.triangles, "triangle"),
                     formatCount(all.placed), counted(all.vertices, "vertex", "vertices"));
     return record;
 }
