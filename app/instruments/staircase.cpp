@@ -2,7 +2,6 @@
 
 #include <QPainter>
 #include <algorithm>
-#include <utility>
 
 #include "base/text.h"
 #include "widgets/theme.h"
@@ -12,6 +11,8 @@ namespace {
 
 constexpr std::size_t kRoomy = 7;  ///< More steps have smaller letters.
 constexpr double kNameRow = 12;    ///< Pixels.
+constexpr double kFigureHeight = 16;
+constexpr double kFigureRow = 11;  ///< Pixels by which figures stand above each other.
 
 }  // namespace
 
@@ -55,37 +56,62 @@ struct Staircase::Layout {
                 return QFontMetricsF(names).horizontalAdvance(step.name) > room;
             }))
             secondRow = kNameRow;
-        area = QRectF(QPointF(0, 0), size).adjusted(2, 18, -2, -20 - secondRow);
+        area = QRectF(QPointF(0, 0), size)
+                   .adjusted(2, crowded ? 18 + kFigureRow : 18, -2, -20 - secondRow);
         for (const Tread& step : steps)
             if (std::isfinite(step.load)) highest = std::max(highest, step.load);
+        placeFigures(steps);
     }
     [[nodiscard]] double y(double load) const {
         return area.bottom() - area.height() * std::min(load / highest, 1.0);
     }
 
+    /// Never across the limit's line, nor over the one before. Of many steps those whose load is
+    /// told as the one before's go without a figure.
+    void placeFigures(const std::vector<Tread>& steps) {
+        const QFontMetricsF metrics(figures);
+        std::string told;
+        QRectF last;
+        for (std::size_t i = 0; i < steps.size(); ++i) {
+            const std::string text = formatLoad(steps[i].load);
+            const bool isTold = crowded && text == told;
+            told = text;
+            figureAt.emplace_back();
+            if (isTold) continue;
+            const double top = y(steps[i].load);
+            const double line = y(1);
+            const double width = metrics.horizontalAdvance(QString::fromStdString(text)) + 4;
+            const double middle = area.left() + room * (static_cast<double>(i) + 0.5) - 1.5;
+            QRectF place(middle - width / 2,
+                         top - 17 < line && line < top - 1 ? line - 17 : top - 17, width,
+                         kFigureHeight);
+            if (last.adjusted(0, 0, 0, kFigureRow - kFigureHeight).intersects(place))
+                place.moveTop(std::max(0.0, last.top() - kFigureRow));
+            figureAt.back() = last = place;
+        }
+    }
+
     bool crowded;
     QFont names;
+    QFont figures = figureFont(crowded ? 10 : 12, true);
     double room;           ///< Of a column.
     double secondRow = 0;  ///< Its height.
     QRectF area;
     double highest = 1.15;
+    std::vector<QRectF> figureAt;  ///< [steps] Null: none.
 };
 
-void Staircase::drawTread(QPainter& painter, const Layout& layout, std::size_t i, const Tread& step,
-                          bool withFigure) const {
+void Staircase::drawTread(QPainter& painter, const Layout& layout, std::size_t i,
+                          const Tread& step) const {
     const double left = layout.area.left() + layout.room * static_cast<double>(i);
     const double top = layout.y(step.load);
     painter.fillRect(QRectF(left, top, layout.room - 3, layout.area.bottom() - top),
                      stateColor(stateOf(step.load)));
-    if (withFigure) {
-        painter.setPen(theme().ink);
-        painter.setFont(figureFont(layout.crowded ? 10 : 12, true));
-        // Never across the limit's line.
-        const double line = layout.y(1);
-        const double at = top - 17 < line && line < top - 1 ? line - 17 : top - 17;
-        painter.drawText(QRectF(left - layout.room / 2, at, 2 * layout.room - 3, 16),
-                         Qt::AlignHCenter, QString::fromStdString(formatLoad(step.load)));
-    }
+    painter.setPen(theme().ink);
+    painter.setFont(layout.figures);
+    if (const QRectF& place = layout.figureAt[i]; !place.isNull())
+        painter.drawText(place, Qt::AlignHCenter | Qt::TextDontClip,
+                         QString::fromStdString(formatLoad(step.load)));
     painter.setFont(layout.names);
     painter.setPen(theme().faint);
     const double side = layout.secondRow > 0 ? layout.room / 2 : 2;
@@ -105,13 +131,7 @@ void Staircase::paintEvent(QPaintEvent*) {
         return;
     }
     const Layout layout(size(), steps);
-    // Of many steps those whose load is told as the one before's go without a figure.
-    std::string told;
-    for (std::size_t i = 0; i < steps.size(); ++i) {
-        const bool isNew =
-            std::exchange(told, formatLoad(steps[i].load)) != formatLoad(steps[i].load);
-        drawTread(painter, layout, i, steps[i], isNew || !layout.crowded);
-    }
+    for (std::size_t i = 0; i < steps.size(); ++i) drawTread(painter, layout, i, steps[i]);
     const QRectF& area = layout.area;
     const double line = layout.y(1);
     painter.setPen(QPen(theme().ink, 1.2));

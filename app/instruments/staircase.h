@@ -26,8 +26,7 @@ private:
     };
     struct Layout;
     [[nodiscard]] std::vector<Tread> treads() const;
-    void drawTread(QPainter& painter, const Layout& layout, std::size_t i, const Tread& step,
-                   bool withFigure) const;
+    void drawTread(QPainter& painter, const Layout& layout, std::size_t i, const Tread& step) const;
 
     Document& document_;
     Measure measure_ = Measure::Triangles;
