@@ -34,7 +34,7 @@ std::unique_ptr<QOpenGLShaderProgram> link(const Lens& lens) {
 }
 
 const void* offset(std::size_t bytes) {
-    return reinterpret_cast<const void*>(bytes);
+    return reinterpret_cast<const void*>(bytes);  // NOLINT: OpenGL takes offsets as pointers
 }
 
 /// Irradiance at a point from all lights at a place, without shadows (KHR_lights_punctual's

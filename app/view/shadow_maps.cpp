@@ -201,6 +201,7 @@ void ShadowMaps::takeLamps(const Frame& frame) {
     std::sort(order.begin(), order.end());
     order.resize(std::min(order.size(), kMost));
     std::vector<std::uint32_t> lights;
+    lights.reserve(order.size());
     for (const auto& [strength, light] : order) lights.push_back(light);
     auto passes = selectCasters(scene, frame.view.eye, lights, frame.off.objects);
     for (std::size_t i = 0; i < lights.size(); ++i) {

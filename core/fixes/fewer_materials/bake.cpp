@@ -76,8 +76,8 @@ Part tiled(const Part& part, Tiling tiling, std::size_t spare) {
     if (!tiles || tiles->reach.maxCoeff() <= 1 + kTileRounding) return part;
     std::optional<Part> changed =
         tiling == Tiling::Cut ? cutAtTiles(part, kMostTiles) : detachAtTiles(part);
-    const bool isSmall = changed && changed->vertexCount() <= part.vertexCount() + spare;
-    return isSmall ? std::move(*changed) : part;
+    if (!changed || changed->vertexCount() > part.vertexCount() + spare) return part;
+    return std::move(*changed);
 }
 
 /// The mesh with each of its parts changed so.
@@ -173,6 +173,7 @@ public:
                 order.emplace_back(at(material).doubleSided, pixelsOf(material, mapping), material);
         std::sort(order.begin(), order.end());
         std::vector<int> materials;
+        materials.reserve(order.size());
         for (const auto& entry : order) materials.push_back(std::get<int>(entry));
         return materials;
     }
@@ -377,11 +378,13 @@ private:
                                                const std::map<int, UvMapping>& mappings,
                                                Places& places, PageItem& page) const {
         constexpr double kStep = 0.9;
-        for (double kept = 1; kept >= settings_.leastKept; kept *= kStep) {
+        double kept = 1;
+        while (kept >= settings_.leastKept) {
             places.clear();
             for (const int material : materials)
                 places[material] = placesOf(material, mappings.at(material), kept);
             if (pack(places, page)) return kept;
+            kept *= kStep;
         }
         return std::nullopt;
     }

@@ -66,7 +66,7 @@ MeshPtr withPalette(const MeshPtr& mesh, const PaletteResult& palette, std::size
     }
     if (!changed) return mesh;
     const MeshPtr finished = finishMesh(std::move(copy));
-    const MeshPtr result = joinParts(finished);
+    MeshPtr result = joinParts(finished);
     joined += finished->parts.size() - result->parts.size();
     return result;
 }
@@ -92,8 +92,9 @@ public:
         if (!texels) return best;
         float least = std::numeric_limits<float>::infinity();
         for (int i = 0; i < kTextureEdge * kTextureEdge; ++i) {
+            const int row = i / kTextureEdge;
             const Vec2f at((static_cast<float>(i % kTextureEdge) + 0.5F) / kTextureEdge,
-                           (static_cast<float>(i / kTextureEdge) + 0.5F) / kTextureEdge);
+                           (static_cast<float>(row) + 0.5F) / kTextureEdge);
             const Vec3f colour =
                 own.baseColor.head<3>().cwiseProduct(linear(texels->at(at, 1))) + own.emissive;
             const float by = (colour - wanted).squaredNorm();
