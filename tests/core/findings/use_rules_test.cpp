@@ -106,6 +106,31 @@ TEST_F(Rules, CostlyMaterialsOnWhatIsFarAway) {
     EXPECT_EQ(found("costly-on-backdrop", &seen).size(), 1U) << "it is marked as one";
 }
 
+TEST_F(Rules, ManyMaterialsOnOneMesh) {
+    scene_ = makeScene({{named(makeBox({1, 1, 1}), "stall"), {0, 0, -8}}});
+    at(target_.limits, Measure::MaterialsPerObject) = 4;
+    const auto withMaterials = [&](const std::vector<int>& materials) {
+        scene_.materials.resize(6);
+        Mesh mesh = *scene_.assets[0].mesh;
+        const Part side = mesh.parts[0];
+        mesh.parts.clear();
+        for (const int material : materials) {
+            mesh.parts.push_back(side);
+            mesh.parts.back().material = material;
+        }
+        scene_.assets[0].mesh = finishMesh(std::move(mesh));
+        return found("many-materials");
+    };
+    EXPECT_TRUE(withMaterials({0, 1, 2, 3}).empty()) << "as many as are allowed";
+    EXPECT_TRUE(withMaterials({0, 1, 2, 3, 0, 1, 2, 3}).empty()) << "parts are no materials";
+    EXPECT_EQ(withMaterials({0, 1, 2, 3, -1}).size(), 1U) << "the standard one is one";
+    const auto told = withMaterials({0, 1, 2, 3, 4, 5, 0, 1});
+    ASSERT_EQ(told.size(), 1U);
+    EXPECT_THAT(told[0].sentence, HasSubstr("6 materials where 4 are allowed"));
+    EXPECT_EQ(at(told[0].relief.here, Measure::MaterialsPerObject), 2);
+    EXPECT_EQ(at(told[0].relief.here, Measure::DrawCalls), 2) << "of eight parts";
+}
+
 TEST_F(Rules, LightMapsNeedCoordinates) {
     scene_ = makeScene({{named(makeBox({4, 4, 4}), "with"), {0, 0, -8}},
                         {named(makeBox({2, 2, 2}), "without"), {6, 0, -8}}});

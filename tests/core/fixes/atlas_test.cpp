@@ -9,6 +9,7 @@
 #include "fixes/atlas/atlas.h"
 #include "fixes/fix.h"
 #include "fixes/stand_ins/stand_ins.h"
+#include "fixes/tile_shifts.h"
 #include "fixes/work_order.h"
 #include "geometry/tile_cut.h"
 #include "io/gltf_materials.h"
@@ -456,6 +457,43 @@ TEST(TileCut, CutsASquareAlongItsTiles) {
     EXPECT_EQ(tiles.size(), 4U);
     const Stream& normals = *cut.find("NORMAL");
     for (std::size_t v = 0; v < normals.count(); ++v) EXPECT_NEAR(normals.value(v, 1), 1, 1e-6);
+}
+
+/// A strip of six squares over three repeats: each triangle is half a repeat wide.
+TEST(TileDetach, GivesEachTileItsOwnVertices) {
+    std::vector<Vec3f> points;
+    std::vector<Vec2f> coords;
+    std::vector<std::uint32_t> indices;
+    for (std::uint32_t i = 0; i <= 6; ++i)
+        for (const float y : {0.0F, 1.0F}) {
+            points.emplace_back(static_cast<float>(i), y, 0);
+            coords.emplace_back(5 + 0.5F * static_cast<float>(i), 0.5F * y);
+        }
+    for (std::uint32_t v = 0; v < 12; v += 2)
+        indices.insert(indices.end(), {v, v + 2, v + 3, v, v + 3, v + 1});
+    Part strip = test::makePart(points, indices);
+    strip.set("TEXCOORD_0", makeStream(coords));
+    const Part apart = detachAtTiles(strip).value();
+    EXPECT_EQ(apart.triangleCount(), 12U) << "none is cut";
+    EXPECT_EQ(apart.vertexCount(), 14U + 2 * 2) << "two seams of two vertices";
+    const Stream& after = *apart.find("TEXCOORD_0");
+    const std::vector<Vec3f> places = positionsOf(apart);
+    for (std::size_t i = 0; i < indices.size(); ++i) {
+        EXPECT_EQ(places[apart.indices[i]], points[indices[i]]);
+        EXPECT_EQ(after.value(apart.indices[i], 0), coords[indices[i]].x());
+    }
+    const TileShifts tiles = tileShifts(apart, after).value();
+    EXPECT_FLOAT_EQ(tiles.reach.x(), 1) << "three before";
+    EXPECT_EQ(detachAtTiles(apart)->vertexCount(), 18U) << "nothing is left to do";
+}
+
+TEST(TileDetach, RefusesWhatHasNoCoordinates) {
+    Part square = test::makeGrid(1, 1, 6).parts[0];
+    square.set("TEXCOORD_0", makeStream(std::vector<Vec2f>{{0, 0}, {NAN, 0}, {0, 1}, {1, 1}}));
+    EXPECT_FALSE(detachAtTiles(square));
+    square.set("TEXCOORD_0", makeStream(std::vector<Vec2f>{{0, 0}, {1e9F, 0}, {0, 1}, {1, 1}}));
+    EXPECT_FALSE(detachAtTiles(square)) << "tiles beyond number";
+    EXPECT_FALSE(detachAtTiles(test::makePart({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {0, 1, 2})));
 }
 
 TEST(TileCut, LeavesAloneWhatItCannotCut) {

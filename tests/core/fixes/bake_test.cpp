@@ -7,10 +7,13 @@
 #include <cmath>
 
 #include "base/index.h"
+#include "fixes/fewer_materials/divide.h"
 #include "fixes/fewer_materials/fewer_materials.h"
 #include "fixes/ladder/ladder.h"
+#include "geometry/mesh_materials.h"
 #include "io/gltf.h"
 #include "picture/painter.h"
+#include "scene/edit.h"
 #include "support/display.h"
 #include "support/meshes.h"
 #include "support/pictures.h"
@@ -348,6 +351,27 @@ TEST_F(Panels, WhatIsLeftIsDividedAmongObjects) {
     const Fixed whole = apply(levels);
     EXPECT_EQ(whole.scene.objects.size(), 1U);
     EXPECT_THAT(whole.record.notes, Contains(HasSubstr("panels: 4 of 3")));
+}
+
+TEST_F(Panels, PartsOfOneMaterialStayInOneObject) {
+    Mesh mesh = *scene_.assets[0].mesh;
+    mesh.parts[2].material = mesh.parts[0].material;
+    setMesh(scene_, mesh);
+    Object twin = scene_.objects[0];
+    twin.world(1, 3) = 9;
+    addObject(scene_, twin);
+    const Division division = divideByMaterials(scene_, {0}, 1);
+    EXPECT_EQ(division.assets, 1U);
+    EXPECT_EQ(division.objects, 4U) << "three each where one was";
+    EXPECT_TRUE(division.refused.empty());
+    std::size_t triangles = 0;
+    for (const Object& object : scene_.objects) {
+        const Mesh& piece = *scene_.asset(object).mesh;
+        EXPECT_EQ(materialCount(piece), 1U);
+        EXPECT_EQ(piece.parts.size(), piece.parts[0].material == mesh.parts[0].material ? 2U : 1U);
+        triangles += piece.triangles;
+    }
+    EXPECT_EQ(triangles, 2 * scene_.assets[0].mesh->triangles);
 }
 
 TEST_F(Panels, LevelsReadTheSamePageAndTheFileIsSound) {
