@@ -13,7 +13,7 @@
 namespace flentro {
 namespace {
 
-constexpr std::uint32_t kVersion = 5;
+constexpr std::uint32_t kVersion = 6;
 constexpr std::string_view kFormat = "flentro-steps";
 
 /// Thrown at the end of the data; caught in loadEvaluation().

@@ -9,7 +9,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kFormat = "flentro-survey-cache";
-constexpr int kVersion = 6;
+constexpr int kVersion = 7;
 
 /// Thrown at damaged files, caught in loadSurvey.
 struct Damaged {};
