@@ -28,6 +28,7 @@ public:
                             batches_.emplace(object.asset, drawn.level).second;
         const int passes = target_.singlePass ? 1 : target_.eyes;
         if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size()) * passes;
+        if (!meshes_.emplace(slot, &mesh).second) return;
         blame.materials = std::max(blame.materials, static_cast<double>(materialCount(mesh)));
         for (const Part& part : mesh.parts) {
             blame.vertices = std::max(blame.vertices, static_cast<double>(part.vertexCount()));
@@ -100,7 +101,6 @@ private:
     }
 
     void addImages(std::size_t slot, std::size_t material) {
-        if (!materials_.emplace(slot, material).second) return;
         for (const TextureUse& use : scene_.materials[material].textures) {
             const int image = scene_.imageOf(use.texture);
             if (image >= 0) images_[static_cast<std::size_t>(image)].insert(slot);
@@ -113,8 +113,8 @@ private:
     std::vector<CostShare> entries_;
     std::unordered_map<std::size_t, std::size_t> slots_;
     std::set<std::pair<int, std::uint32_t>> batches_;
-    std::set<std::pair<std::size_t, std::size_t>> materials_;  ///< Of each entry.
-    std::map<std::size_t, std::set<std::size_t>> images_;      ///< Entries that show each.
+    std::set<std::pair<std::size_t, const Mesh*>> meshes_;  ///< Of each entry.
+    std::map<std::size_t, std::set<std::size_t>> images_;   ///< Entries that show each.
 };
 
 }  // namespace

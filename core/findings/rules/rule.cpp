@@ -102,19 +102,20 @@ Relief reliefWithout(const FindingInput& in,
 }
 
 Relief materialRelief(const FindingInput& in, std::size_t asset, std::size_t materials) {
-    const Mesh& mesh = *in.scene.assets[asset].mesh;
-    const auto own = static_cast<double>(materialCount(mesh));
-    const auto wanted = std::min(own, static_cast<double>(materials));
-    const double callsSaved = (own - wanted) / static_cast<double>(mesh.parts.size());
+    std::vector<double> counts;
+    for (const Asset& one : in.scene.assets)
+        counts.push_back(static_cast<double>(materialCount(*one.mesh)));
+    const double own = counts[asset];
+    const double wanted = std::min(own, static_cast<double>(materials));
+    const double callsSaved =
+        (own - wanted) / static_cast<double>(in.scene.assets[asset].mesh->parts.size());
     return in.views.relief([&](const CountedView& view) {
         Counts saved{};
         if (view.assets[asset].copies == 0) return saved;
         at(saved, Measure::DrawCalls) = view.assets[asset].drawCalls * callsSaved;
         double others = wanted;
         for (std::size_t a = 0; a < view.assets.size(); ++a)
-            if (a != asset && view.assets[a].copies > 0)
-                others =
-                    std::max(others, static_cast<double>(materialCount(*in.scene.assets[a].mesh)));
+            if (a != asset && view.assets[a].copies > 0) others = std::max(others, counts[a]);
         at(saved, Measure::MaterialsPerObject) =
             std::max(0.0, at(view.cost.counts, Measure::MaterialsPerObject) - others);
         return saved;
