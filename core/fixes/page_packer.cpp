@@ -11,8 +11,8 @@ namespace flentro {
 
 int pageEdge(int wanted, const Target& target) {
     const double limit = at(target.limits, Measure::TextureEdge);
-    while (isLimit(limit) && wanted > std::max(limit, 1.0)) wanted /= 2;
-    return wanted;
+    if (!isLimit(limit) || limit >= wanted) return wanted;
+    return static_cast<int>(std::bit_floor(static_cast<unsigned>(std::max(limit, 1.0))));
 }
 
 namespace {

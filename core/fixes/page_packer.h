@@ -25,7 +25,8 @@ struct Packed {
     std::vector<PageItem> pages;    ///< Edges are powers of two.
 };
 
-/// The longest edge of pages: `wanted` halved until the target's largest texture allows it.
+/// The longest edge of pages: `wanted`, or the power of two that the target's largest texture
+/// allows.
 [[nodiscard]] int pageEdge(int wanted, const Target& target);
 
 /// The tallest first; as few and small pages as that order gives. Cost: O(n^2) a page at worst.

@@ -309,15 +309,6 @@ Json FewerMaterialReport::describe(const Scene&) const {
 
 namespace {
 
-/// Those of the assets that have more materials than asked.
-std::vector<std::size_t> stillOver(const Scene& scene, const std::vector<std::size_t>& assets,
-                                   double asked) {
-    std::vector<std::size_t> over;
-    for (const std::size_t a : assets)
-        if (static_cast<double>(materialCount(*scene.assets[a].mesh)) > asked) over.push_back(a);
-    return over;
-}
-
 /// Notes what was done, and which assets still have more than asked.
 void tellReport(Fixed& result, FewerMaterialReport& report, const std::vector<std::size_t>& over,
                 double asked) {
@@ -397,7 +388,9 @@ Expected<Fixed> applyFewerMaterials(const Scene& scene, const FewerMaterialSetti
     if (settings.bakePage > 0)
         bakeRest(result.scene, over, asked, fixed, evidence, settings, target, *report, progress);
     if (progress.cancelled()) return stopped("Choosing materials");
-    over = stillOver(result.scene, over, asked);
+    std::erase_if(over, [&](std::size_t a) {
+        return static_cast<double>(materialCount(*result.scene.assets[a].mesh)) <= asked;
+    });
     if (settings.divide && asked >= 1 && !over.empty()) {
         const Division division =
             divideByMaterials(result.scene, over, static_cast<std::size_t>(asked));
