@@ -166,18 +166,18 @@ void ShadowMaps::begin(const Frame& frame) {
     beginNone();
     scene_ = frame.scene;
     off_ = frame.off;
-    takeLamps(frame);
+    const std::vector<bool> casting = castingLights(*frame.scene, frame.view.eye);
+    takeLamps(frame, casting);
     assignMaps(frame);
-    takeSun(frame);
+    takeSun(frame, casting);
     if (sun_) assignSun(frame);
 }
 
 /// The strongest lights that cast a shadow here, and reach into the view.
-void ShadowMaps::takeLamps(const Frame& frame) {
+void ShadowMaps::takeLamps(const Frame& frame, const std::vector<bool>& casting) {
     const Scene& scene = *frame.scene;
     const auto& [emitters, shares] = gpu_->lighting(frame.state).shown;
     if (shares.size() != scene.placedLights.size()) return;  // not gathered yet
-    const std::vector<bool> casting = castingLights(scene, frame.view.eye);
     const Frustum frustum(frame.view, frame.target.projection());
     std::vector<std::pair<double, std::uint32_t>> order;
     std::vector<Lamp> lamps(shares.size());
@@ -211,15 +211,14 @@ void ShadowMaps::takeLamps(const Frame& frame) {
 }
 
 /// The strongest directional light that casts a shadow here.
-void ShadowMaps::takeSun(const Frame& frame) {
+void ShadowMaps::takeSun(const Frame& frame, const std::vector<bool>& casting) {
     const Scene& scene = *frame.scene;
     const auto& suns = gpu_->lighting(frame.state).suns;
-    if (suns.empty()) return;
-    const std::vector<bool> casting = castingLights(scene, frame.view.eye);
-    const auto found = std::find_if(
-        suns.begin(), suns.begin() + std::min(std::ptrdiff_t{kMaxSuns}, std::ssize(suns)),
-        [&](const auto& sun) { return sun.placed < casting.size() && casting[sun.placed]; });
-    if (found == suns.end() || found - suns.begin() >= kMaxSuns) return;
+    const auto last = suns.begin() + std::min(std::ptrdiff_t{kMaxSuns}, std::ssize(suns));
+    const auto found = std::find_if(suns.begin(), last, [&](const auto& sun) {
+        return sun.placed < casting.size() && casting[sun.placed];
+    });
+    if (found == last) return;
     const Box bounds = scene.bounds();
     if (bounds.isEmpty()) return;
     const auto [centre, radius] = seenSphere(frame, bounds);

@@ -66,8 +66,9 @@ private:
         DrawList list;
     };
 
-    void takeLamps(const Frame& frame);
-    void takeSun(const Frame& frame);
+    /// `casting`: placed lights that cast from the eye.
+    void takeLamps(const Frame& frame, const std::vector<bool>& casting);
+    void takeSun(const Frame& frame, const std::vector<bool>& casting);
     [[nodiscard]] static Hash keyOf(const Frame& frame, const std::vector<DrawnObject>& casters,
                                     const Eigen::Ref<const Eigen::VectorXf>& shape);
     void assignMaps(const Frame& frame);
