@@ -225,20 +225,21 @@ namespace {
 
 /// Points of a mesh, each once: vertices where a triangle first uses them, middles of edges and
 /// of faces. Of an open border only the edges that run upwards have theirs. Calls
-/// visit(sum of points, how many, corners of the triangle).
+/// visit(sum of points, how many, corners of the triangle, its index).
 template <typename Visit>
 void forEachSample(const Part& part, Visit&& visit) {
     const std::vector<Vec3f> points = positionsOf(part);
     std::vector<bool> seen(points.size(), false);
+    std::size_t triangle = 0;
     forEachTriangle(part, [&](const Corners& t) {
         const std::array<Vec3f, 3> corners = {points[t[0]], points[t[1]], points[t[2]]};
         for (std::size_t k = 0; k < 3; ++k) {
             const std::size_t next = (k + 1) % 3;
-            if (!seen[t[k]]) visit(corners[k], 1, corners);
+            if (!seen[t[k]]) visit(corners[k], 1, corners, triangle);
             seen[t[k]] = true;
-            if (t[k] < t[next]) visit(corners[k] + corners[next], 2, corners);
+            if (t[k] < t[next]) visit(corners[k] + corners[next], 2, corners, triangle);
         }
-        visit(corners[0] + corners[1] + corners[2], 3, corners);
+        visit(corners[0] + corners[1] + corners[2], 3, corners, triangle++);
     });
 }
 
@@ -252,14 +253,18 @@ std::vector<SurfaceSample> samplesOf(std::span<const Part> parts, std::size_t tr
     std::vector<SurfaceSample> result;
     double next = 0;
     std::size_t sample = 0;
+    std::size_t first = 0;  // triangle of the part
     for (const Part& part : parts) {
         if (!part.isTriangles()) continue;
-        forEachSample(part, [&](const Vec3f& sum, int points, const auto& corners) {
+        forEachSample(part, [&](const Vec3f& sum, int points, const auto& corners, std::size_t t) {
             if (static_cast<double>(sample++) < next) return;
             next += stride;
-            const float area = (corners[1] - corners[0]).cross(corners[2] - corners[0]).norm();
-            result.push_back({sum / static_cast<float>(points), static_cast<double>(area)});
+            const Vec3f normal = (corners[1] - corners[0]).cross(corners[2] - corners[0]);
+            result.push_back({sum / static_cast<float>(points), normal,
+                              static_cast<double>(normal.norm()),
+                              static_cast<std::uint32_t>(first + t)});
         });
+        first += part.triangleCount();
     }
     return result;
 }
@@ -273,23 +278,62 @@ const std::vector<SurfaceSample>& Surface::samples(std::size_t count) const {
     return entry->second;
 }
 
+namespace {
+
+/// How far the nearest point of a surface can be: points come along a way, so no farther than
+/// that of the one before, and the way from there to here.
+class Reach {
+public:
+    /// Metres, for the next point.
+    [[nodiscard]] double within(const Vec3f& point) const {
+        const auto step = static_cast<double>((point - before_).norm());
+        const auto slack = 1e-5 * static_cast<double>(point.norm());
+        return (distance_ + step) * 1.001 + slack;
+    }
+    void note(const Vec3f& point, double distance) {
+        before_ = point;
+        distance_ = distance;
+    }
+
+private:
+    double distance_ = std::numeric_limits<double>::infinity();
+    Vec3f before_ = Vec3f::Zero();
+};
+
+}  // namespace
+
 Deviation Surface::distancesFrom(std::span<const SurfaceSample> points) const {
     Deviation deviation;
     double weights = 0;
-    double distance = std::numeric_limits<double>::infinity();
-    Vec3f before = Vec3f::Zero();
+    Reach reach;
     for (const SurfaceSample& sample : points) {
-        // No farther than the sample before was, and the way from there to here.
-        const auto step = static_cast<double>((sample.point - before).norm());
-        const auto slack = 1e-5 * static_cast<double>(sample.point.norm());
-        distance = distanceTo(sample.point, (distance + step) * 1.001 + slack);
-        before = sample.point;
+        const double distance = distanceTo(sample.point, reach.within(sample.point));
+        reach.note(sample.point, distance);
         deviation.largest = std::max(deviation.largest, distance);
         deviation.mean += sample.area * distance;
         weights += sample.area;
     }
     if (weights > 0) deviation.mean /= weights;
     return deviation;
+}
+
+void Surface::forEachNearest(
+    std::span<const SurfaceSample> points,
+    const std::function<void(std::size_t, const NearestPoint&)>& visit) const {
+    if (empty()) return;
+    Reach reach;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        State::Nearest found{*state_};
+        const Vec3f& point = points[i].point;
+        const double distance = state_->query(point, reach.within(point), found);
+        if (found.triangle == State::kNone) continue;  // a point that is no number
+        reach.note(point, distance);
+        const Vec3f a = state_->corner(found.triangle, 0);
+        visit(i,
+              {found.point,
+               (state_->corner(found.triangle, 1) - a).cross(state_->corner(found.triangle, 2) - a),
+               found.triangle});
+    }
 }
 
 double Surface::farthest(std::span<const SurfaceSample> points,

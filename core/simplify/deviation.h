@@ -40,7 +40,16 @@ struct DeviationSampling {
 
 struct SurfaceSample {
     Vec3f point;
-    double area = 0;  ///< Of its triangle, twice.
+    Vec3f normal;                ///< Of its triangle, of any length.
+    double area = 0;             ///< Of its triangle, twice.
+    std::uint32_t triangle = 0;  ///< Of all parts, one after the other.
+};
+
+/// The point of a surface that is nearest to some other.
+struct NearestPoint {
+    Vec3f point;
+    Vec3f normal;                ///< Of its triangle, of any length.
+    std::uint32_t triangle = 0;  ///< Of all parts, one after the other.
 };
 
 /// A surface that distances are measured to. Reentrant once built.
@@ -60,6 +69,12 @@ public:
     /// Cost: O(log T) typically, the less the nearer `within` is to the truth.
     [[nodiscard]] double distanceTo(const Vec3f& point,
                                     double within = std::numeric_limits<double>::infinity()) const;
+
+    /// The nearest point to each of `points`, given to visit(index, NearestPoint) in their order;
+    /// nothing if the surface is empty. Cost: as distancesFrom(), each from where the one before
+    /// was.
+    void forEachNearest(std::span<const SurfaceSample> points,
+                        const std::function<void(std::size_t, const NearestPoint&)>& visit) const;
 
     /// Vertices, middles of edges and faces, evenly thinned to about so many; made once.
     [[nodiscard]] const std::vector<SurfaceSample>& samples(std::size_t count) const;

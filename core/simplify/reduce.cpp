@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "simplify/deviation.h"
+#include "simplify/fit.h"
 
 namespace flentro {
 namespace {
@@ -114,6 +115,42 @@ private:
     int guesses_ = 0;
 };
 
+/// The fewest triangles by collapses; `fewest`: how many these left. Errors: Cancelled.
+Expected<Reduced> collapse(const Mesh& mesh, const PosedSurfaces& surfaces,
+                           const ReduceOptions& options, std::size_t& fewest, Progress& progress) {
+    auto reducer = Reducer::build(mesh, options.reducer, progress);
+    if (!reducer) return tl::unexpected(reducer.error());
+    if (auto done = reducer->reduceTo(options.targetTriangles, options.maxDeviation, progress);
+        !done)
+        return tl::unexpected(done.error());
+    fewest = reducer->triangleCount();
+    return fewestWithin(mesh, surfaces, reducer->log(), options.maxDeviation, progress);
+}
+
+/// Positions of the mesh's vertices that must stay.
+std::vector<Vec3f> lockedPositions(const Mesh& mesh, const std::vector<std::vector<bool>>& locked) {
+    std::vector<Vec3f> result;
+    for (std::size_t p = 0; p < locked.size(); ++p) {
+        const std::vector<Vec3f> positions = positionsOf(mesh.parts[p]);
+        for (std::size_t v = 0; v < locked[p].size(); ++v)
+            if (locked[p][v]) result.push_back(positions[v]);
+    }
+    return result;
+}
+
+/// Moves what may be placed anywhere to where it lies nearest. Errors: Cancelled.
+Expected<void> fit(Reduced& best, const Mesh& mesh, const PosedSurfaces& surfaces,
+                   const ReduceOptions& options, const Progress& progress) {
+    auto fitted =
+        fitVertices(surfaces.rest(), best.mesh, lockedPositions(mesh, options.reducer.locked),
+                    options.maxDeviation, progress);
+    if (!fitted) return tl::unexpected(fitted.error());
+    if (*fitted == best.mesh) return {};
+    best.mesh = *fitted;
+    best.deviation = surfaces.largestDeviation(*best.mesh);
+    return {};
+}
+
 }  // namespace
 
 Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progress& progress) {
@@ -123,19 +160,17 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
     const Reduced whole{std::make_shared<const Mesh>(mesh), 0,
                         mesh.triangles <= options.targetTriangles};
     if (whole.targetReached || mesh.triangles == 0) return whole;
-    const bool noLimit = !std::isfinite(options.maxDeviation);
-    auto reducer = Reducer::build(mesh, options.reducer, progress);
-    if (!reducer) return tl::unexpected(reducer.error());
-    if (auto done = reducer->reduceTo(options.targetTriangles, options.maxDeviation, progress);
-        !done)
-        return tl::unexpected(done.error());
-    const auto surfaces = PosedSurfaces::build(mesh, {}, progress);
+    auto surfaces = PosedSurfaces::build(mesh, {}, progress);
     if (!surfaces) return tl::unexpected(surfaces.error());
-    auto best = fewestWithin(mesh, *surfaces, reducer->log(), options.maxDeviation, progress);
+    std::size_t fewest = 0;
+    auto best = collapse(mesh, *surfaces, options, fewest, progress);
     if (!best) return best;
+    if (options.reducer.placement == Placement::Optimal && !options.reducer.lossless)
+        if (auto done = fit(*best, mesh, *surfaces, options, progress); !done)
+            return tl::unexpected(done.error());
     best->targetReached = best->mesh->triangles <= options.targetTriangles;
     if (!best->targetReached && options.targetTriangles > 0)
-        best->reason = reducer->triangleCount() > options.targetTriangles && noLimit
+        best->reason = fewest > options.targetTriangles && !std::isfinite(options.maxDeviation)
                            ? fmt::format(
                                  "{} triangles are the fewest: what is left are loose "
                                  "pieces and edges that cannot be joined",

@@ -76,19 +76,19 @@ TEST(Textbook, Table) {
         }
 }
 
-/// No more than a quarter above the textbook's anywhere (folds whose holes bind), and below it in
-/// the mean of all: ours turns no face, which the plain method does not promise.
+/// Nearer than the textbook's on every kind of surface but folds whose holes bind, where ours turns
+/// no face and the plain method does.
 TEST(Textbook, NoWorseOnAnyKindOfSurface) {
     double product = 1;
     int count = 0;
     for (const auto& [name, mesh] : test::surfaceKinds(12'000))
         for (const double share : {0.5, 0.1}) {
             const Compared c = compare(mesh, share, Placement::Optimal);
-            EXPECT_LE(c.mean, 1.25) << name << " at " << share;
+            EXPECT_LE(c.mean, name == "folds" ? 1.25 : 1.02) << name << " at " << share;
             product *= c.mean;
             ++count;
         }
-    EXPECT_LE(std::pow(product, 1.0 / count), 1.0);
+    EXPECT_LE(std::pow(product, 1.0 / count), 0.85);
 }
 
 /// Open edges of the original may go with what they bound; none appears where it was closed.
