@@ -1,5 +1,6 @@
 #include "io/image.h"
 
+#include <spng.h>
 #include <stb_image.h>
 #include <stb_image_resize.h>
 #include <stb_image_write.h>
@@ -10,6 +11,7 @@
 #include <cassert>
 #include <cstring>
 #include <memory>
+#include <optional>
 
 namespace flentro {
 namespace {
@@ -51,23 +53,58 @@ Pixels resized(const std::uint8_t* rgba, int width, int height, int toWidth, int
     return result;
 }
 
-struct FreePixels {
-    void operator()(std::uint8_t* pixels) const {
-        isWebP ? WebPFree(pixels) : stbi_image_free(pixels);
-    }
-    bool isWebP = false;
-};
-using RawPixels = std::unique_ptr<std::uint8_t, FreePixels>;
+/// Room for an image; none if an edge is not of a size that is decoded.
+std::optional<Pixels> pixelsOf(int width, int height) {
+    if (width < 1 || height < 1 || std::max(width, height) > kLargestEdge) return {};
+    const std::size_t count = static_cast<std::size_t>(width) * static_cast<std::size_t>(height);
+    return Pixels{width, height, std::vector<std::uint8_t>(4 * count)};
+}
 
-/// RGBA of what the file holds; null if it cannot be decoded.
-RawPixels decode(std::span<const std::byte> data, int& width, int& height) {
+std::optional<Pixels> decodeWebP(std::span<const std::byte> data) {
     const auto* bytes = reinterpret_cast<const std::uint8_t*>(data.data());
-    if (startsWith(data, "RIFF") && startsWith(data, "WEBP", 8))
-        return {WebPDecodeRGBA(bytes, data.size(), &width, &height), FreePixels{true}};
+    int width = 0;
+    int height = 0;
+    if (!WebPGetInfo(bytes, data.size(), &width, &height)) return {};
+    auto pixels = pixelsOf(width, height);
+    if (pixels && !WebPDecodeRGBAInto(bytes, data.size(), pixels->rgba.data(), pixels->rgba.size(),
+                                      4 * width))
+        return {};
+    return pixels;
+}
+
+/// Sums that are told wrong do no harm: such files are shown everywhere else.
+std::optional<Pixels> decodePng(std::span<const std::byte> data) {
+    const std::unique_ptr<spng_ctx, void (*)(spng_ctx*)> context(spng_ctx_new(0), spng_ctx_free);
+    spng_ihdr header{};
+    if (!context || spng_set_crc_action(context.get(), SPNG_CRC_USE, SPNG_CRC_USE) != 0 ||
+        spng_set_png_buffer(context.get(), data.data(), data.size()) != 0 ||
+        spng_get_ihdr(context.get(), &header) != 0)
+        return {};
+    auto pixels = pixelsOf(static_cast<int>(header.width), static_cast<int>(header.height));
+    if (pixels && spng_decode_image(context.get(), pixels->rgba.data(), pixels->rgba.size(),
+                                    SPNG_FMT_RGBA8, SPNG_DECODE_TRNS) != 0)
+        return {};
+    return pixels;
+}
+
+std::optional<Pixels> decodeJpeg(std::span<const std::byte> data) {
+    int width = 0;
+    int height = 0;
     int channels = 0;
-    return {
-        stbi_load_from_memory(bytes, static_cast<int>(data.size()), &width, &height, &channels, 4),
-        FreePixels{false}};
+    const std::unique_ptr<std::uint8_t, void (*)(void*)> raw(
+        stbi_load_from_memory(reinterpret_cast<const std::uint8_t*>(data.data()),
+                              static_cast<int>(data.size()), &width, &height, &channels, 4),
+        stbi_image_free);
+    if (!raw) return {};
+    auto pixels = pixelsOf(width, height);
+    if (pixels) std::copy_n(raw.get(), pixels->rgba.size(), pixels->rgba.begin());
+    return pixels;
+}
+
+/// RGBA of what the file holds; none if it cannot be decoded.
+std::optional<Pixels> decode(std::span<const std::byte> data) {
+    if (startsWith(data, "RIFF") && startsWith(data, "WEBP", 8)) return decodeWebP(data);
+    return startsWith(data, "\x89PNG") ? decodePng(data) : decodeJpeg(data);
 }
 
 }  // namespace
@@ -91,21 +128,16 @@ Expected<Pixels> decodeImage(const Image& image, int maxEdge) {
     if (!image.data) return fail(ErrorCode::NotFound, "the image is missing", image.name);
     if (std::max(image.width, image.height) > kLargestEdge)
         return fail(ErrorCode::Limit, "an edge is longer than 16,384 pixels", image.name);
-    int width = 0;
-    int height = 0;
-    const RawPixels raw = decode(*image.data, width, height);
-    if (!raw) return fail(ErrorCode::InvalidInput, "the image cannot be decoded", image.name);
-    int toWidth = width;
-    int toHeight = height;
-    while (std::max(toWidth, toHeight) > maxEdge) {
-        toWidth = std::max(1, toWidth / 2);
-        toHeight = std::max(1, toHeight / 2);
+    auto pixels = decode(*image.data);
+    if (!pixels) return fail(ErrorCode::InvalidInput, "the image cannot be decoded", image.name);
+    int width = pixels->width;
+    int height = pixels->height;
+    while (std::max(width, height) > maxEdge) {
+        width = std::max(1, width / 2);
+        height = std::max(1, height / 2);
     }
-    if (toWidth != width || toHeight != height)
-        return resized(raw.get(), width, height, toWidth, toHeight);
-    const std::size_t bytes =
-        static_cast<std::size_t>(width) * static_cast<std::size_t>(height) * 4;
-    return Pixels{width, height, {raw.get(), raw.get() + bytes}};
+    if (width == pixels->width && height == pixels->height) return std::move(*pixels);
+    return resizeImage(*pixels, width, height);
 }
 
 Pixels resizeImage(const Pixels& pixels, int width, int height) {
