@@ -4,6 +4,7 @@
 #include <map>
 #include <span>
 #include <tuple>
+#include <type_traits>
 
 #include "base/parallel.h"
 #include "io/image.h"
@@ -15,34 +16,82 @@ constexpr int kLargest = 16384;  ///< Pixels an edge: nothing is averaged before
 constexpr int kClear = 16, kOpaque = 239;
 constexpr int kSameColour = 2;  ///< Of 255: what encoding may change.
 
+/// Bytes that are looked at together; a compiler makes wide registers of them.
+constexpr std::size_t kLanes = 64;
+
+/// Calls visit(bytes, count) for all, kLanes at a time, the last fewer. They are copies, which
+/// nothing that is written can alias.
+template <typename Visit>
+void forEachChunk(std::span<const std::uint8_t> bytes, Visit&& visit) {
+    std::array<std::uint8_t, kLanes> chunk{};
+    std::size_t at = 0;
+    for (; at + kLanes <= bytes.size(); at += kLanes) {
+        std::copy_n(bytes.data() + at, kLanes, chunk.data());
+        visit(chunk, std::integral_constant<std::size_t, kLanes>());
+    }
+    std::copy(bytes.begin() + static_cast<std::ptrdiff_t>(at), bytes.end(), chunk.begin());
+    if (at < bytes.size()) visit(chunk, bytes.size() - at);
+}
+
 /// The mean of each of 16 x 16 fields; a smaller image is enlarged.
 std::vector<std::uint8_t> thumbnailOf(const Pixels& pixels) {
     constexpr int kEdge = ImageFacts::kThumbnail;
     if (pixels.width < kEdge || pixels.height < kEdge)
         return resizeImage(pixels, kEdge, kEdge).rgba;
-    std::vector<std::uint64_t> sums(kEdge * kEdge * 4);
-    std::vector<std::uint32_t> counts(kEdge * kEdge);
-    for (int y = 0; y < pixels.height; ++y)
-        for (int column = 0; column < kEdge; ++column) {
-            const auto field =
-                static_cast<std::size_t>(std::int64_t{y} * kEdge / pixels.height * kEdge + column);
-            const auto first = static_cast<int>(std::int64_t{column} * pixels.width / kEdge);
-            const auto last = static_cast<int>(std::int64_t{column + 1} * pixels.width / kEdge);
-            const std::uint8_t* pixel =
-                &pixels.rgba[4 *
-                             (static_cast<std::size_t>(y) * static_cast<std::size_t>(pixels.width) +
-                              static_cast<std::size_t>(first))];
-            std::array<std::uint32_t, 4> row{};
-            for (int x = first; x < last; ++x, pixel += 4)
-                for (std::size_t c = 0; c < 4; ++c) row[c] += pixel[c];
-            for (std::size_t c = 0; c < 4; ++c) sums[4 * field + c] += row[c];
-            counts[field] += static_cast<std::uint32_t>(last - first);
-        }
+    const std::size_t stride = 4 * static_cast<std::size_t>(pixels.width);
+    const auto begins = [&](int edge, int size) {
+        return static_cast<std::size_t>(std::int64_t{edge} * size / kEdge);
+    };
     std::vector<std::uint8_t> thumbnail;
-    for (std::size_t i = 0; i < sums.size(); ++i)
-        thumbnail.push_back(
-            static_cast<std::uint8_t>((sums[i] + counts[i / 4] / 2) / counts[i / 4]));
+    for (int row = 0; row < kEdge; ++row) {
+        // As many rows as fall into the fields: y * kEdge / height is `row`.
+        const std::size_t first =
+            begins(row, pixels.height) + (std::int64_t{row} * pixels.height % kEdge != 0);
+        const std::size_t last =
+            begins(row + 1, pixels.height) + (std::int64_t{row + 1} * pixels.height % kEdge != 0);
+        std::vector<std::uint32_t> sums(stride, 0);
+        for (std::size_t y = first; y < last; ++y) {
+            std::uint32_t* sum = sums.data();
+            forEachChunk({pixels.rgba.data() + y * stride, stride},
+                         [&](const auto& bytes, auto count) {
+                             for (std::size_t i = 0; i < count; ++i) sum[i] += bytes[i];
+                             sum += count;
+                         });
+        }
+        for (int column = 0; column < kEdge; ++column) {
+            const std::size_t from = begins(column, pixels.width);
+            const std::size_t to = begins(column + 1, pixels.width);
+            const std::uint64_t count = (last - first) * (to - from);
+            for (std::size_t c = 0; c < 4; ++c) {
+                std::uint64_t sum = 0;
+                for (std::size_t x = from; x < to; ++x) sum += sums[4 * x + c];
+                thumbnail.push_back(static_cast<std::uint8_t>((sum + count / 2) / count));
+            }
+        }
+    }
     return thumbnail;
+}
+
+struct Extremes {
+    std::array<std::uint8_t, 4> least{255, 255, 255, 255};
+    std::array<std::uint8_t, 4> most{};
+};
+
+Extremes extremesOf(std::span<const std::uint8_t> rgba) {
+    std::array<std::uint8_t, kLanes> least, most{};
+    least.fill(255);
+    forEachChunk(rgba, [&](const auto& bytes, auto count) {
+        for (std::size_t i = 0; i < count; ++i) {
+            least[i] = std::min(least[i], bytes[i]);
+            most[i] = std::max(most[i], bytes[i]);
+        }
+    });
+    Extremes result;
+    for (std::size_t i = 0; i < kLanes; ++i) {
+        result.least[i % 4] = std::min(result.least[i % 4], least[i]);
+        result.most[i % 4] = std::max(result.most[i % 4], most[i]);
+    }
+    return result;
 }
 
 }  // namespace
@@ -53,22 +102,15 @@ ImageFacts imageFactsOf(const Image& image) {
     const auto pixels = decodeImage(image, kLargest);
     if (!pixels || pixels->rgba.empty()) return facts;
     facts.isKnown = true;
-    // Kept apart from the pixels, whose type may alias all others.
-    std::array<std::uint8_t, 4> least{255, 255, 255, 255};
-    std::array<std::uint8_t, 4> most{};
-    std::size_t clear = 0;
-    std::size_t opaque = 0;
-    const std::uint8_t* const end = pixels->rgba.data() + pixels->rgba.size();
-    for (const std::uint8_t* pixel = pixels->rgba.data(); pixel != end; pixel += 4) {
-        for (std::size_t c = 0; c < 4; ++c) {
-            least[c] = std::min(least[c], pixel[c]);
-            most[c] = std::max(most[c], pixel[c]);
-        }
-        clear += pixel[3] < kClear;
-        opaque += pixel[3] > kOpaque;
-    }
+    const auto [least, most] = extremesOf(pixels->rgba);
     facts.least = least;
     facts.most = most;
+    std::size_t clear = 0;
+    std::size_t opaque = least[3] > kOpaque ? pixels->rgba.size() / 4 : 0;
+    for (std::size_t i = 3; least[3] <= kOpaque && i < pixels->rgba.size(); i += 4) {
+        clear += pixels->rgba[i] < kClear;
+        opaque += pixels->rgba[i] > kOpaque;
+    }
     const auto count = static_cast<double>(pixels->rgba.size() / 4);
     facts.clear = static_cast<double>(clear) / count;
     facts.opaque = static_cast<double>(opaque) / count;

@@ -213,9 +213,8 @@ private:
         }
     }
 
-    [[nodiscard]] bool mayMatch(std::uint32_t object, const Vec3d& centre) const {
+    [[nodiscard]] bool mayMatch(std::uint32_t object, const Vec3d& centre, double near) const {
         const std::vector<Box>& boxes = boxes_[object];
-        const double near = nearAt(centre);
         return boxes.size() > kMaxBoxes ||
                std::any_of(boxes.begin(), boxes.end(), [&](const Box& box) {
                    return box.squaredExteriorDistance(centre) <= near * near;
@@ -243,11 +242,15 @@ private:
         for (const std::uint32_t object : asked_) {
             const Box& bounds = scene_.objects[object].bounds;
             if (bounds.max().x() < from - near || bounds.min().x() > to + near) continue;
-            forEachTriangle(object, [&](const Placed& triangle) {
+            forEachTriangle(object, [&](const Placed& triangle, const Vec3d& about) {
+                // First by its centre alone, as most are nowhere near another object's.
+                if (about.x() < from - 2 * near || about.x() >= to + 2 * near ||
+                    !mayMatch(object, about, near))
+                    return;
                 const CornerPoints corners = cornersOf(triangle);
                 const Vec3d centre = centreOf(corners);
                 if (centre.x() < from - near || centre.x() >= to + near ||
-                    !mayMatch(object, centre))
+                    !mayMatch(object, centre, nearAt(centre)))
                     return;
                 if (const auto other = matchOf(triangle, corners, centre, table);
                     other && isIn(*other, centre, from, to))
@@ -264,13 +267,21 @@ private:
         return first >= from && first < to;
     }
 
+    /// Calls visit(triangle, centre but for rounding).
     template <typename Visit>
     void forEachTriangle(std::uint32_t object, const Visit& visit) const {
-        const Mesh& mesh = scene_.mesh(scene_.objects[object]);
+        const Object& placed = scene_.objects[object];
+        const Mesh& mesh = scene_.mesh(placed);
         for (std::uint32_t p = 0; p < mesh.parts.size(); ++p) {
             if (!isAsked(scene_, mesh.parts[p])) continue;
-            for (std::uint32_t first = 0; first + 2 < mesh.parts[p].indices.size(); first += 3)
-                visit(Placed{object, p, first});
+            const std::vector<std::uint32_t>& indices = mesh.parts[p].indices;
+            const std::vector<Vec3f>& positions = elementOf(positions_, placed.asset)[p];
+            for (std::uint32_t first = 0; first + 2 < indices.size(); first += 3) {
+                Vec3d sum = Vec3d::Zero();
+                for (std::size_t k = 0; k < 3; ++k)
+                    sum += positions[indices[first + k]].cast<double>();
+                visit(Placed{object, p, first}, transformPoint(placed.world, sum / 3));
+            }
         }
     }
 

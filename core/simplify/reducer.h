@@ -259,6 +259,18 @@ private:
     [[nodiscard]] bool pairWedges(Plan& plan, bool& bothMove) const;
     void choosePosition(Plan& plan) const;
     [[nodiscard]] bool isAllowed(Block& block, const Plan& plan, double limit);
+    /// The planes of a vertex's first triangles, for what must not leave them.
+    struct StarPlanes {
+        struct Plane {
+            Vec3d normal;
+            std::uint32_t next, previous;
+        };
+        std::array<Plane, 12> planes;
+        std::size_t count = 0;
+    };
+    [[nodiscard]] StarPlanes planesAt(std::uint32_t vertex) const;
+    [[nodiscard]] bool leavesPlanes(const StarPlanes& star, std::uint32_t from,
+                                    std::uint32_t to) const;
     [[nodiscard]] bool isLossless(const Star& from, const Plan& plan) const;
     [[nodiscard]] bool attributesStayLinear(Corner corner, std::uint32_t wedge) const;
     [[nodiscard]] bool keepsTopology(const Star& p, const Star& q);

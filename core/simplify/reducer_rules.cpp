@@ -220,6 +220,32 @@ bool Reducer::attributesStayLinear(Corner corner, std::uint32_t wedge) const {
     return true;
 }
 
+Reducer::StarPlanes Reducer::planesAt(std::uint32_t vertex) const {
+    StarPlanes star;
+    const Vec3d at = metric_.position(vertex).cast<double>();
+    for (const Corner corner : fans_.at(vertex)) {
+        if (star.count == star.planes.size()) break;
+        const std::uint32_t next = fans_.vertexAt(nextCorner(corner));
+        const std::uint32_t previous = fans_.vertexAt(previousCorner(corner));
+        const Vec3d normal = (metric_.position(next).cast<double>() - at)
+                                 .cross(metric_.position(previous).cast<double>() - at);
+        star.planes[star.count++] = {normal.normalized(), next, previous};
+    }
+    return star;
+}
+
+/// True if some triangle that stays would turn out of its plane: what isLossless() refuses as well,
+/// told before anything is planned.
+bool Reducer::leavesPlanes(const StarPlanes& star, std::uint32_t from, std::uint32_t to) const {
+    constexpr double kLeft = 1.001 * static_cast<double>(kSamePlane);
+    const Vec3d shift = (metric_.position(to) - metric_.position(from)).cast<double>();
+    return std::any_of(star.planes.begin(), star.planes.begin() + static_cast<long>(star.count),
+                       [&](const StarPlanes::Plane& plane) {
+                           return plane.next != to && plane.previous != to &&
+                                  std::fabs(shift.dot(plane.normal)) > kLeft;
+                       });
+}
+
 /// All triangles that stay continue, and together they cover what was covered before.
 bool Reducer::isLossless(const Star& from, const Plan& plan) const {
     if (plan.joined.distance() > kSamePlane) return false;

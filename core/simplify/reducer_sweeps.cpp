@@ -58,8 +58,10 @@ Reducer::Move Reducer::cheapestMove(std::uint32_t from) const {
     Move best{kBlocked, kGone};
     if (flags_[from] & (Locked | Gone) || (!crossesNow_ && isCorner(from))) return best;
     const bool mayBePlain = isPlain(from, from);
+    const StarPlanes planes = lossless_ ? planesAt(from) : StarPlanes{};
     Plan scratch;
     forEachNeighbour(from, [&](std::uint32_t to) {
+        if (lossless_ && leavesPlanes(planes, from, to)) return;
         float cost = 0;
         if (mayBePlain && !(flags_[to] & kSpecial)) {
             cost = metric_.costOnto(from, to, best.cost);
@@ -278,9 +280,11 @@ void Reducer::tryMove(Block& block, std::uint32_t from, double limit) {
 void Reducer::tryOthers(Block& block, std::uint32_t from, double limit) {
     auto& others = block.others;
     others.clear();
+    const StarPlanes planes = lossless_ ? planesAt(from) : StarPlanes{};
     Plan move;
     forEachNeighbour(from, [&](std::uint32_t to) {
-        if (to != targets_[from] && plan(from, to, move)) others.push_back({move.joined.cost, to});
+        if (to == targets_[from] || (lossless_ && leavesPlanes(planes, from, to))) return;
+        if (plan(from, to, move)) others.push_back({move.joined.cost, to});
     });
     std::sort(others.begin(), others.end());
     costs_[from] = kBlocked;

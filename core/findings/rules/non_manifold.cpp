@@ -13,16 +13,21 @@ constexpr double kMinCount = 8;
 /// Edges, and those of three, five ... triangles: those of four are two solids that touch.
 /// Duplicates count once.
 std::pair<double, double> edgesOf(const WeldedMesh& welded) {
-    std::set<std::array<std::uint32_t, 3>> known;
-    std::vector<std::uint64_t> edges;
+    std::vector<std::array<std::uint32_t, 3>> triangles;
+    triangles.reserve(welded.corners.size() / 3);
     for (std::size_t c = 0; c + 2 < welded.corners.size(); c += 3) {
         std::array<std::uint32_t, 3> t = {welded.corners[c], welded.corners[c + 1],
                                           welded.corners[c + 2]};
         std::sort(t.begin(), t.end());
-        if (t[0] == t[1] || t[1] == t[2] || !known.insert(t).second) continue;
+        if (t[0] != t[1] && t[1] != t[2]) triangles.push_back(t);
+    }
+    std::sort(triangles.begin(), triangles.end());
+    triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
+    std::vector<std::uint64_t> edges;
+    edges.reserve(3 * triangles.size());
+    for (const auto& t : triangles)
         for (const auto& [from, to] : {std::pair(t[0], t[1]), {t[1], t[2]}, {t[0], t[2]}})
             edges.push_back(std::uint64_t{from} << 32 | to);
-    }
     std::sort(edges.begin(), edges.end());
     double all = 0;
     double bad = 0;
