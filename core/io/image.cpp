@@ -72,18 +72,57 @@ std::optional<Pixels> decodeWebP(std::span<const std::byte> data) {
     return pixels;
 }
 
-/// Sums that are told wrong do no harm: such files are shown everywhere else.
+/// A PNG file whose header was read. Sums that are told wrong do no harm: such files are shown
+/// everywhere else.
+class PngFile {
+public:
+    explicit PngFile(std::span<const std::byte> data)
+        : context_(spng_ctx_new(0), spng_ctx_free),
+          isGood_(context_ &&
+                  spng_set_crc_action(context_.get(), SPNG_CRC_USE, SPNG_CRC_USE) == 0 &&
+                  spng_set_png_buffer(context_.get(), data.data(), data.size()) == 0 &&
+                  spng_get_ihdr(context_.get(), &header_) == 0 && header_.width <= kLargestEdge &&
+                  header_.height <= kLargestEdge) {}
+
+    [[nodiscard]] explicit operator bool() const { return isGood_; }
+    [[nodiscard]] int width() const { return static_cast<int>(header_.width); }
+    [[nodiscard]] int height() const { return static_cast<int>(header_.height); }
+    /// True if its rows come one after the other.
+    [[nodiscard]] bool isInOrder() const { return header_.interlace_method == 0; }
+
+    [[nodiscard]] bool decodeInto(std::vector<std::uint8_t>& rgba) {
+        return spng_decode_image(context_.get(), rgba.data(), rgba.size(), SPNG_FMT_RGBA8,
+                                 SPNG_DECODE_TRNS) == 0;
+    }
+    [[nodiscard]] bool visit(RowVisitor& visitor) {
+        if (spng_decode_image(context_.get(), nullptr, 0, SPNG_FMT_RGBA8,
+                              SPNG_DECODE_TRNS | SPNG_DECODE_PROGRESSIVE) != 0)
+            return false;
+        visitor.begin(width(), height());
+        std::vector<std::uint8_t> row(std::size_t{header_.width} * 4);
+        for (int y = 0; y < height(); ++y) {
+            const int error = spng_decode_row(context_.get(), row.data(), row.size());
+            if (error != 0 && error != SPNG_EOI) return false;
+            visitor.row(row);
+        }
+        return true;
+    }
+
+private:
+    std::unique_ptr<spng_ctx, void (*)(spng_ctx*)> context_;
+    spng_ihdr header_{};
+    bool isGood_;
+};
+
+bool isPng(std::span<const std::byte> data) {
+    return startsWith(data, "\x89PNG");
+}
+
 std::optional<Pixels> decodePng(std::span<const std::byte> data) {
-    const std::unique_ptr<spng_ctx, void (*)(spng_ctx*)> context(spng_ctx_new(0), spng_ctx_free);
-    spng_ihdr header{};
-    if (!context || spng_set_crc_action(context.get(), SPNG_CRC_USE, SPNG_CRC_USE) != 0 ||
-        spng_set_png_buffer(context.get(), data.data(), data.size()) != 0 ||
-        spng_get_ihdr(context.get(), &header) != 0)
-        return {};
-    auto pixels = pixelsOf(static_cast<int>(header.width), static_cast<int>(header.height));
-    if (pixels && spng_decode_image(context.get(), pixels->rgba.data(), pixels->rgba.size(),
-                                    SPNG_FMT_RGBA8, SPNG_DECODE_TRNS) != 0)
-        return {};
+    PngFile file(data);
+    if (!file) return {};
+    auto pixels = pixelsOf(file.width(), file.height());
+    if (pixels && !file.decodeInto(pixels->rgba)) return {};
     return pixels;
 }
 
@@ -104,7 +143,7 @@ std::optional<Pixels> decodeJpeg(std::span<const std::byte> data) {
 /// RGBA of what the file holds; none if it cannot be decoded.
 std::optional<Pixels> decode(std::span<const std::byte> data) {
     if (startsWith(data, "RIFF") && startsWith(data, "WEBP", 8)) return decodeWebP(data);
-    return startsWith(data, "\x89PNG") ? decodePng(data) : decodeJpeg(data);
+    return isPng(data) ? decodePng(data) : decodeJpeg(data);
 }
 
 }  // namespace
@@ -124,12 +163,41 @@ Expected<ImageInfo> probeImage(std::span<const std::byte> data) {
     return info;
 }
 
-Expected<Pixels> decodeImage(const Image& image, int maxEdge) {
+namespace {
+
+/// Errors: NotFound, Limit.
+Expected<void> checkPresent(const Image& image) {
     if (!image.data) return fail(ErrorCode::NotFound, "the image is missing", image.name);
     if (std::max(image.width, image.height) > kLargestEdge)
         return fail(ErrorCode::Limit, "an edge is longer than 16,384 pixels", image.name);
+    return {};
+}
+
+tl::unexpected<Error> undecodable(const Image& image) {
+    return fail(ErrorCode::InvalidInput, "the image cannot be decoded", image.name);
+}
+
+}  // namespace
+
+Expected<void> visitRows(const Image& image, RowVisitor& visitor) {
+    if (auto present = checkPresent(image); !present) return present;
+    if (PngFile file(*image.data); isPng(*image.data) && file && file.isInOrder()) {
+        if (!file.visit(visitor)) return undecodable(image);
+        return {};
+    }
+    const auto pixels = decode(*image.data);
+    if (!pixels) return undecodable(image);
+    visitor.begin(pixels->width, pixels->height);
+    const std::size_t stride = 4 * static_cast<std::size_t>(pixels->width);
+    for (std::size_t at = 0; at < pixels->rgba.size(); at += stride)
+        visitor.row({pixels->rgba.data() + at, stride});
+    return {};
+}
+
+Expected<Pixels> decodeImage(const Image& image, int maxEdge) {
+    if (auto present = checkPresent(image); !present) return tl::unexpected(present.error());
     auto pixels = decode(*image.data);
-    if (!pixels) return fail(ErrorCode::InvalidInput, "the image cannot be decoded", image.name);
+    if (!pixels) return undecodable(image);
     int width = pixels->width;
     int height = pixels->height;
     while (std::max(width, height) > maxEdge) {

@@ -31,6 +31,17 @@ struct Pixels {
 /// Errors: InvalidInput; Limit above 16,384 pixels an edge.
 [[nodiscard]] Expected<Pixels> decodeImage(const Image& image, int maxEdge);
 
+/// Takes the rows of an image, top row first.
+class RowVisitor {
+public:
+    virtual ~RowVisitor() = default;
+    virtual void begin(int width, int height) = 0;
+    virtual void row(std::span<const std::uint8_t> rgba) = 0;  ///< [width * 4]
+};
+/// The same as decodeImage() at full size for what is looked at once: of most PNG images no more
+/// than a row is in memory. Errors: as there; some rows may have been visited by then.
+[[nodiscard]] Expected<void> visitRows(const Image& image, RowVisitor& visitor);
+
 /// The picture at another size, smoothly.
 [[nodiscard]] Pixels resizeImage(const Pixels& pixels, int width, int height);
 

@@ -12,7 +12,6 @@
 namespace flentro {
 namespace {
 
-constexpr int kLargest = 16384;  ///< Pixels an edge: nothing is averaged before it is looked at.
 constexpr int kClear = 16, kOpaque = 239;
 constexpr int kSameColour = 2;  ///< Of 255: what encoding may change.
 
@@ -34,90 +33,125 @@ void forEachChunk(std::span<const std::uint8_t> bytes, Visit&& visit) {
 }
 
 /// The mean of each of 16 x 16 fields; a smaller image is enlarged.
-std::vector<std::uint8_t> thumbnailOf(const Pixels& pixels) {
-    constexpr int kEdge = ImageFacts::kThumbnail;
-    if (pixels.width < kEdge || pixels.height < kEdge)
-        return resizeImage(pixels, kEdge, kEdge).rgba;
-    const std::size_t stride = 4 * static_cast<std::size_t>(pixels.width);
-    const auto begins = [&](int edge, int size) {
-        return static_cast<std::size_t>(std::int64_t{edge} * size / kEdge);
-    };
-    std::vector<std::uint8_t> thumbnail;
-    for (int row = 0; row < kEdge; ++row) {
-        // As many rows as fall into the fields: y * kEdge / height is `row`.
-        const std::size_t first =
-            begins(row, pixels.height) + (std::int64_t{row} * pixels.height % kEdge != 0);
-        const std::size_t last =
-            begins(row + 1, pixels.height) + (std::int64_t{row + 1} * pixels.height % kEdge != 0);
-        std::vector<std::uint32_t> sums(stride, 0);
-        for (std::size_t y = first; y < last; ++y) {
-            std::uint32_t* sum = sums.data();
-            forEachChunk({pixels.rgba.data() + y * stride, stride},
-                         [&](const auto& bytes, auto count) {
-                             for (std::size_t i = 0; i < count; ++i) sum[i] += bytes[i];
-                             sum += count;
-                         });
+class Thumbnail {
+public:
+    void begin(int width, int height) {
+        size_ = {width, height, {}};
+        sums_.assign(isSmall() ? 0 : 4 * static_cast<std::size_t>(width), 0);
+    }
+    void row(std::span<const std::uint8_t> rgba) {
+        if (isSmall()) {
+            size_.rgba.insert(size_.rgba.end(), rgba.begin(), rgba.end());
+            return;
         }
+        std::uint32_t* sum = sums_.data();
+        forEachChunk(rgba, [&](const auto& bytes, auto count) {
+            for (std::size_t i = 0; i < count; ++i) sum[i] += bytes[i];
+            sum += count;
+        });
+        ++rows_;
+        // Of a row of fields are those for which y * kEdge / height is the same.
+        ++y_;
+        if (std::int64_t{y_} * kEdge / size_.height != std::int64_t{y_ - 1} * kEdge / size_.height)
+            endFields();
+    }
+    [[nodiscard]] std::vector<std::uint8_t> take() {
+        return isSmall() ? resizeImage(size_, kEdge, kEdge).rgba : std::move(fields_);
+    }
+
+private:
+    static constexpr int kEdge = ImageFacts::kThumbnail;
+
+    [[nodiscard]] bool isSmall() const { return size_.width < kEdge || size_.height < kEdge; }
+    void endFields() {
+        const auto begin = [&](int column) {
+            return static_cast<std::size_t>(std::int64_t{column} * size_.width / kEdge);
+        };
         for (int column = 0; column < kEdge; ++column) {
-            const std::size_t from = begins(column, pixels.width);
-            const std::size_t to = begins(column + 1, pixels.width);
-            const std::uint64_t count = (last - first) * (to - from);
+            const std::uint64_t count = rows_ * (begin(column + 1) - begin(column));
             for (std::size_t c = 0; c < 4; ++c) {
                 std::uint64_t sum = 0;
-                for (std::size_t x = from; x < to; ++x) sum += sums[4 * x + c];
-                thumbnail.push_back(static_cast<std::uint8_t>((sum + count / 2) / count));
+                for (std::size_t x = begin(column); x < begin(column + 1); ++x)
+                    sum += sums_[4 * x + c];
+                fields_.push_back(static_cast<std::uint8_t>((sum + count / 2) / count));
             }
         }
+        std::fill(sums_.begin(), sums_.end(), 0);
+        rows_ = 0;
     }
-    return thumbnail;
-}
 
-struct Extremes {
-    std::array<std::uint8_t, 4> least{255, 255, 255, 255};
-    std::array<std::uint8_t, 4> most{};
+    Pixels size_;  ///< All of a small image; of others the edges alone.
+    int y_ = 0;
+    std::uint64_t rows_ = 0;           ///< In the present row of fields.
+    std::vector<std::uint32_t> sums_;  ///< [width * 4] Of those.
+    std::vector<std::uint8_t> fields_;
 };
 
-Extremes extremesOf(std::span<const std::uint8_t> rgba) {
-    std::array<std::uint8_t, kLanes> least, most{};
-    least.fill(255);
-    forEachChunk(rgba, [&](const auto& bytes, auto count) {
-        for (std::size_t i = 0; i < count; ++i) {
-            least[i] = std::min(least[i], bytes[i]);
-            most[i] = std::max(most[i], bytes[i]);
-        }
-    });
-    Extremes result;
-    for (std::size_t i = 0; i < kLanes; ++i) {
-        result.least[i % 4] = std::min(result.least[i % 4], least[i]);
-        result.most[i % 4] = std::max(result.most[i % 4], most[i]);
+/// Facts of an image, taken row by row.
+class FactTaker final : public RowVisitor {
+public:
+    void begin(int width, int height) override {
+        facts_.least.fill(255);
+        pixels_ = static_cast<double>(width) * static_cast<double>(height);
+        thumbnail_.begin(width, height);
     }
-    return result;
-}
+    void row(std::span<const std::uint8_t> rgba) override {
+        thumbnail_.row(rgba);
+        hasher_.bytes(std::as_bytes(rgba));
+        std::array<std::uint8_t, kLanes> least, most{};
+        least.fill(255);
+        forEachChunk(rgba, [&](const auto& bytes, auto count) {
+            for (std::size_t i = 0; i < count; ++i) {
+                least[i] = std::min(least[i], bytes[i]);
+                most[i] = std::max(most[i], bytes[i]);
+            }
+        });
+        for (std::size_t i = 0; i < kLanes; ++i) {
+            facts_.least[i % 4] = std::min(facts_.least[i % 4], least[i]);
+            facts_.most[i % 4] = std::max(facts_.most[i % 4], most[i]);
+        }
+        std::uint8_t leastAlpha = 255;
+        for (std::size_t i = 3; i < kLanes; i += 4) leastAlpha = std::min(leastAlpha, least[i]);
+        countAlpha(rgba, leastAlpha);
+    }
+    [[nodiscard]] ImageFacts take() {
+        facts_.isKnown = true;
+        facts_.clear = static_cast<double>(clear_) / pixels_;
+        facts_.opaque = static_cast<double>(opaque_) / pixels_;
+        facts_.pixels = hasher_.result();
+        facts_.thumbnail = thumbnail_.take();
+        return std::move(facts_);
+    }
+
+private:
+    void countAlpha(std::span<const std::uint8_t> rgba, std::uint8_t least) {
+        if (least > kOpaque) {
+            opaque_ += rgba.size() / 4;
+            return;
+        }
+        for (std::size_t i = 3; i < rgba.size(); i += 4) {
+            clear_ += rgba[i] < kClear;
+            opaque_ += rgba[i] > kOpaque;
+        }
+    }
+
+    ImageFacts facts_;
+    double pixels_ = 0;
+    std::size_t clear_ = 0;
+    std::size_t opaque_ = 0;
+    Hasher hasher_;
+    Thumbnail thumbnail_;
+};
 
 }  // namespace
 
 ImageFacts imageFactsOf(const Image& image) {
-    ImageFacts facts;
-    if (!image.data) return facts;
-    const auto pixels = decodeImage(image, kLargest);
-    if (!pixels || pixels->rgba.empty()) return facts;
-    facts.isKnown = true;
-    const auto [least, most] = extremesOf(pixels->rgba);
-    facts.least = least;
-    facts.most = most;
-    std::size_t clear = 0;
-    std::size_t opaque = least[3] > kOpaque ? pixels->rgba.size() / 4 : 0;
-    for (std::size_t i = 3; least[3] <= kOpaque && i < pixels->rgba.size(); i += 4) {
-        clear += pixels->rgba[i] < kClear;
-        opaque += pixels->rgba[i] > kOpaque;
-    }
-    const auto count = static_cast<double>(pixels->rgba.size() / 4);
-    facts.clear = static_cast<double>(clear) / count;
-    facts.opaque = static_cast<double>(opaque) / count;
+    if (!image.data) return {};
+    FactTaker taker;
+    if (!visitRows(image, taker)) return {};
+    ImageFacts facts = taker.take();
     // Deep channels lose some in decoding: such images are equal only to the bit.
-    facts.pixels =
-        hasDeepChannels(image) ? image.hash : hashBytes(std::as_bytes(std::span(pixels->rgba)));
-    facts.thumbnail = thumbnailOf(*pixels);
+    if (hasDeepChannels(image)) facts.pixels = image.hash;
     return facts;
 }
 

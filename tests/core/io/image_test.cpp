@@ -134,6 +134,45 @@ TEST(DecodePng, FilesThatEndTooSoonAreTold) {
     }
 }
 
+class Collector final : public RowVisitor {
+public:
+    Pixels pixels;
+
+private:
+    void begin(int width, int height) override { pixels = {width, height, {}}; }
+    void row(std::span<const std::uint8_t> rgba) override {
+        EXPECT_EQ(rgba.size(), 4U * static_cast<std::size_t>(pixels.width));
+        pixels.rgba.insert(pixels.rgba.end(), rgba.begin(), rgba.end());
+    }
+};
+
+TEST(VisitRows, AreThoseOfTheWholeImage) {
+    Pixels drawn{20, 6, {}};
+    for (int i = 0; i < 20 * 6 * 4; ++i) drawn.rgba.push_back(static_cast<std::uint8_t>(7 * i));
+    for (const char* mime : {"image/png", "image/jpeg", "image/webp"}) {
+        Image image = pngImage("leaf", drawn, 4);
+        image.mime = mime;
+        image.data = std::make_shared<const std::vector<std::byte>>(encodeLike(image, drawn));
+        Collector rows;
+        ASSERT_TRUE(visitRows(image, rows)) << mime;
+        const auto whole = decodeImage(image, kWhole);
+        ASSERT_TRUE(whole) << mime;
+        EXPECT_EQ(rows.pixels.height, 6) << mime;
+        EXPECT_EQ(rows.pixels.rgba, whole->rgba) << mime;
+    }
+}
+
+TEST(VisitRows, AnImageThatEndsTooSoonIsTold) {
+    Image image = pngOf({2, 2, 8, 0, "", bytes({0, 1, 2, 0, 3, 4})});
+    image.name = "plank";
+    image.data =
+        std::make_shared<const std::vector<std::byte>>(image.data->begin(), image.data->end() - 24);
+    Collector rows;
+    const auto visited = visitRows(image, rows);
+    ASSERT_FALSE(visited);
+    EXPECT_EQ(visited.error().where, "plank");
+}
+
 TEST(DecodePng, SmallerWhereAskedFor) {
     const PngKind kind{4, 2, 8, 0, "", bytes({0, 8, 8, 8, 8, 0, 8, 8, 8, 8})};
     const auto pixels = decodeImage(pngOf(kind), 2);
