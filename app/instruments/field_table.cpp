@@ -70,7 +70,12 @@ QString heading(const Field& field) {
 }  // namespace
 
 FieldTableEditor::FieldTableEditor(Document& document, const Field& field, QWidget* parent)
-    : QWidget(parent), document_(document), field_(field) {
+    : QWidget(parent),
+      document_(document),
+      field_(field),
+      hint_(makeFaint(!isByAsset()         ? tr("None yet.")
+                      : field.text.byImage ? tr("None: all images are treated alike.")
+                                           : tr("None: all assets are treated alike."))) {
     QStringList heads;
     if (isByAsset()) heads << (field.text.byImage ? tr("Image") : tr("Asset"));
     for (const Field& column : columns()) heads << heading(column);
@@ -80,6 +85,11 @@ FieldTableEditor::FieldTableEditor(Document& document, const Field& field, QWidg
     table_->setMinimumHeight(60);
     table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
                             QAbstractItemView::SelectedClicked);
+    hint_->setWordWrap(true);
+    hint_->setAlignment(Qt::AlignCenter);
+    hint_->setAttribute(Qt::WA_TransparentForMouseEvents);
+    auto* empty = new QVBoxLayout(table_->viewport());
+    empty->addWidget(hint_);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(4);
@@ -111,6 +121,7 @@ void FieldTableEditor::fill(const Json& value) {
     value_ = value;
     filling_ = true;
     table_->setRowCount(static_cast<int>(value.size()));
+    hint_->setVisible(value.empty());
     int row = 0;
     for (const auto& [key, entry] : value.items()) {
         int column = 0;

@@ -32,6 +32,7 @@ private:
     Field field_;
     Json value_;
     QTableWidget* table_;
+    QLabel* hint_;  ///< Shown while there is no row.
     bool filling_ = false;
 };
 

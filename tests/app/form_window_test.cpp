@@ -88,10 +88,13 @@ TEST_F(Forms, AssetsWithoutLevelsAreSetByHand) {
     ASSERT_TRUE(settle());
     EXPECT_EQ(now()["minTriangles"], 900);
     FieldTableEditor* assets = table("Single assets");
+    const auto* hint = assets->findChild<QLabel*>();
+    EXPECT_TRUE(hint->isVisible()) << "an empty table says why it is empty";
     acceptNextDialog();
     QTest::mouseClick(assets->findChildren<QPushButton*>()[0], Qt::LeftButton);
     ASSERT_TRUE(settle());
     ASSERT_EQ(now()["overrides"].size(), 1U);
+    EXPECT_FALSE(hint->isVisible());
     const std::string asset = now()["overrides"].begin().key();
     // No levels at all: a switch in the table.
     auto* cells = assets->findChild<QTableWidget*>();

@@ -69,7 +69,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& clutterRule() {
     static const Rule rule = {
         .key = "clutter",
-        .name = "Many small things standing together",
+        .name = "Many small things together",
         .why = "Each costs a draw call for each material, though they could be one.",
         .measured =
             "Draw calls of static objects under 3 m in cells of 16 m of the worst view, against "

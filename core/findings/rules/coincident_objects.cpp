@@ -69,7 +69,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& coincidentObjectsRule() {
     static const Rule rule = {
         .key = "coincident-objects",
-        .name = "Objects that lie on one another",
+        .name = "Objects on one another",
         .why =
             "Where two objects have the same triangles at one place, both are drawn, one is never "
             "seen, and which of them shows may flicker.",

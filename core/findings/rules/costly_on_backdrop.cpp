@@ -78,7 +78,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& costlyOnBackdropRule() {
     static const Rule rule = {
         .key = "costly-on-backdrop",
-        .name = "Costly materials on what is far away",
+        .name = "Costly materials far away",
         .why =
             "Maps of normals, occlusion and coats are read for every pixel, also where the thing "
             "is too small to show them.",

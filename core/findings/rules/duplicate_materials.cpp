@@ -30,7 +30,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& duplicateMaterialsRule() {
     static const Rule rule = {
         .key = "duplicate-materials",
-        .name = "Equal materials under several names",
+        .name = "Equal materials, many names",
         .why =
             "Each change of material is a change of state, and parts that could be one draw call "
             "stay apart.",

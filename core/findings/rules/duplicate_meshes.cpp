@@ -76,7 +76,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& duplicateMeshesRule() {
     static const Rule rule = {
         .key = "duplicate-meshes",
-        .name = "Equal meshes under several names",
+        .name = "Equal meshes, many names",
         .why =
             "Each is stored, loaded and drawn by itself, where one would serve for all its copies.",
         .measured =

@@ -34,7 +34,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& duplicateTexturesRule() {
     static const Rule rule = {
         .key = "duplicate-textures",
-        .name = "Equal images under several names",
+        .name = "Equal images, many names",
         .why = "Each is stored and held in texture memory by itself.",
         .measured = "Images equal in every pixel.",
         .advice = "Fix Share.",

@@ -33,7 +33,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& interiorFacesRule() {
     static const Rule rule = {
         .key = "interior-faces",
-        .name = "Faces inside that nothing can see",
+        .name = "Faces hidden inside others",
         .why =
             "Where closed pieces touch, both sides of the touching faces are drawn and neither is "
             "ever seen.",

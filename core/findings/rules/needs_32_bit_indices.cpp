@@ -44,7 +44,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& wideIndicesRule() {
     static const Rule rule = {
         .key = "needs-32-bit-indices",
-        .name = "Too many vertices for short indices",
+        .name = "Too many vertices in a part",
         .why =
             "A part of 65,535 vertices or more needs indices of four bytes, which some devices "
             "draw slower or not at all.",

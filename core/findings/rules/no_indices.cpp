@@ -45,7 +45,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& noIndicesRule() {
     static const Rule rule = {
         .key = "no-indices",
-        .name = "Vertices stored once for each corner",
+        .name = "Vertices for each corner",
         .why =
             "Every triangle brings three vertices of its own: each is read, stored and transformed "
             "anew.",

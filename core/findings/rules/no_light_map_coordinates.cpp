@@ -65,7 +65,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& noLightMapCoordinatesRule() {
     static const Rule rule = {
         .key = "no-light-map-coordinates",
-        .name = "No coordinates for a light map",
+        .name = "No light map coordinates",
         .why =
             "Light that is worked out beforehand needs coordinates in which no two surfaces share "
             "a place.",

@@ -25,7 +25,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& notPowerOfTwoRule() {
     static const Rule rule = {
         .key = "not-power-of-two",
-        .name = "Edges that are no powers of two",
+        .name = "Edges not powers of two",
         .why =
             "Some devices scale such images or give them no mip maps; block compression needs "
             "multiples of four.",

@@ -32,7 +32,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& overLargestEdgeRule() {
     static const Rule rule = {
         .key = "over-largest-edge",
-        .name = "Larger than the target allows",
+        .name = "Larger than target allows",
         .why = "Many devices cannot hold it at all, others scale it down while loading.",
         .measured = "The longer edge against the target's limit, of images that are shown.",
         .advice = "Fix Texture size halves it until the target takes it.",

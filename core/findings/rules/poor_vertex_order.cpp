@@ -46,7 +46,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& poorVertexOrderRule() {
     static const Rule rule = {
         .key = "poor-vertex-order",
-        .name = "Triangles in an unlucky order",
+        .name = "Triangles in a poor order",
         .why =
             "Devices keep the last few transformed vertices: in a good order each is worked out "
             "about 0.7 times a triangle, in a bad one up to three times.",

@@ -95,7 +95,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& redundantTrianglesRule() {
     static const Rule rule = {
         .key = "redundant-triangles",
-        .name = "Flat surfaces in many triangles",
+        .name = "Flat but in many triangles",
         .why = "Loops along planks and rails change nothing that can be seen.",
         .measured =
             "What dissolving flat surfaces takes without any loss, by doing it: told from a fifth "

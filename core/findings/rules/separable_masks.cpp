@@ -48,7 +48,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& separableMasksRule() {
     static const Rule rule = {
         .key = "separable-masks",
-        .name = "Masks that one image could hold",
+        .name = "Masks that fit one image",
         .why =
             "Occlusion, roughness and metalness use one channel each of one image; two images take "
             "twice the memory and reads.",

@@ -49,7 +49,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& smallAndFarRule() {
     static const Rule rule = {
         .key = "small-and-far",
-        .name = "Drawn though only a few pixels",
+        .name = "Drawn at only a few pixels",
         .why = "What is smaller than four pixels is not missed, but costs as much as from nearby.",
         .measured =
             "Copies that a counted view draws smaller than 4 pixels: told from 0.5 % of the limit "

@@ -49,7 +49,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& smallCastsShadowRule() {
     static const Rule rule = {
         .key = "small-casts-shadow",
-        .name = "Small things that cast shadows",
+        .name = "Small things cast shadows",
         .why =
             "A shadow of a few pixels is not missed; its pass draws the thing once more for each "
             "light.",

@@ -32,7 +32,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& staticLightBakedRule() {
     static const Rule rule = {
         .key = "static-light-could-be-baked",
-        .name = "Shadow lights that never move",
+        .name = "Shadow lights that stay put",
         .why =
             "Light that never changes can be worked out beforehand and costs nothing in a frame.",
         .measured =

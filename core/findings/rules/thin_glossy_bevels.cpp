@@ -115,7 +115,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& thinGlossyBevelsRule() {
     static const Rule rule = {
         .key = "thin-glossy-bevels",
-        .name = "Glossy bevels thinner than a pixel",
+        .name = "Glossy bevels below a pixel",
         .why =
             "A highlight on a strip of less than a pixel comes and goes with every step: it "
             "shimmers.",

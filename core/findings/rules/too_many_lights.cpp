@@ -36,7 +36,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& tooManyLightsRule() {
     static const Rule rule = {
         .key = "too-many-lights",
-        .name = "Too many lights on one object",
+        .name = "Too many lights on an object",
         .why =
             "Renderers that shade object by object take a few lights each and drop the rest, or "
             "draw the object again.",

@@ -43,7 +43,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& tooManyShadowLightsRule() {
     static const Rule rule = {
         .key = "too-many-shadow-lights",
-        .name = "Too many shadow lights in a view",
+        .name = "Too many shadow lights",
         .why = "Each draws everything in its reach once more.",
         .measured =
             "Shadow lights of the worst view against the target's limit; those that draw most come "

@@ -122,7 +122,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& unevenTexelDensityRule() {
     static const Rule rule = {
         .key = "uneven-texel-density",
-        .name = "Texels far from the usual density",
+        .name = "Texels of unusual density",
         .why =
             "What is much finer than all around it wastes memory, what is much coarser looks "
             "blurred beside it.",

@@ -38,7 +38,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& unusedAlphaRule() {
     static const Rule rule = {
         .key = "unused-alpha",
-        .name = "An alpha channel that says nothing",
+        .name = "An alpha channel without use",
         .why = "Storage with alpha takes up to twice the memory of one without.",
         .measured =
             "Images with an alpha channel that is opaque everywhere, or that only materials read "

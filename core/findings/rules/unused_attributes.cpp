@@ -58,7 +58,7 @@ std::vector<Finding> run(const FindingInput& in) {
 const Rule& unusedAttributesRule() {
     static const Rule rule = {
         .key = "unused-attributes",
-        .name = "Attributes that nothing reads",
+        .name = "Attributes nothing reads",
         .why = "They are stored, read and moved with every vertex.",
         .measured =
             "Tangents without a normal map, texture coordinates without a texture that reads them "

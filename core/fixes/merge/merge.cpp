@@ -414,11 +414,11 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
         record.summary = "Nothing is merged: no size of parcel saves more than it costs";
     else
         record.summary = fmt::format(
-            "{} became {} of {}: {:.0f} calls and {:.0f} objects less and {} triangles more in "
+            "{} became {} of {}: {} calls and {} objects less and {} triangles more in "
             "the mean view{}",
             counted(members, "object"), counted(report.parcels.size(), "parcel"),
-            formatMetres(report.size), report.before.calls - chosen->calls,
-            report.before.objects - chosen->objects,
+            formatMetres(report.size), formatCount(report.before.calls - chosen->calls),
+            formatCount(report.before.objects - chosen->objects),
             formatCount(chosen->triangles - report.before.triangles),
             report.estimated ? " (estimated without a survey)" : "");
     if (report.spared > 0)
