@@ -2,6 +2,7 @@
 
 #pragma once
 
+#include <cmath>
 #include <map>
 #include <string>
 #include <vector>
@@ -20,10 +21,10 @@ struct Detail {
 
     /// A number of segments, never below three.
     [[nodiscard]] int segments(int full) const {
-        return std::max(3, static_cast<int>(full * mesh + 0.5));
+        return std::max(3, static_cast<int>(std::lround(full * mesh)));
     }
     [[nodiscard]] int copies(int full) const {
-        return std::max(1, static_cast<int>(full * count + 0.5));
+        return std::max(1, static_cast<int>(std::lround(full * count)));
     }
     [[nodiscard]] int edge(int full) const { return std::min(full, full * texture / 1024); }
 };

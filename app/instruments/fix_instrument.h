@@ -37,10 +37,10 @@ protected:
     /// Null while the fix is not there or of another kind: undone and added again, others take its
     /// number.
     [[nodiscard]] const Settings* settings() const {
-        return document_.projectModel().settingsOf<Settings>(fix_);
+        return document_.projectModel().template settingsOf<Settings>(fix_);
     }
     void change(const QString& text, const std::function<void(Settings&)>& apply) {
-        if (!refreshing_) document_.projectModel().changeFix<Settings>(fix_, text, apply);
+        if (!refreshing_) document_.projectModel().template changeFix<Settings>(fix_, text, apply);
     }
 };
 

@@ -98,11 +98,13 @@ int LightPlan::overlapAt(const QPointF& metres, double Spot::*reach) const {
 }
 
 void LightPlan::countOverlap() {
-    overlap_.assign(static_cast<std::size_t>(kCells * kCells), 0);
+    overlap_.assign(std::size_t{kCells} * kCells, 0);
     mostBefore_ = mostAfter_ = 0;
     for (int i = 0; i < kCells * kCells; ++i) {
-        const QPointF at(ground_.x() + (i % kCells + 0.5) / kCells * ground_.width(),
-                         ground_.y() + (i / kCells + 0.5) / kCells * ground_.height());
+        const int column = i % kCells;
+        const int row = i / kCells;
+        const QPointF at(ground_.x() + (column + 0.5) / kCells * ground_.width(),
+                         ground_.y() + (row + 0.5) / kCells * ground_.height());
         elementOf(overlap_, i) = overlapAt(at, &Spot::after);
         mostAfter_ = std::max(mostAfter_, elementOf(overlap_, i));
         mostBefore_ = std::max(mostBefore_, overlapAt(at, &Spot::before));
@@ -120,11 +122,12 @@ void LightPlan::paintOverlap(QPainter& painter) const {
     for (int i = 0; i < kCells * kCells; ++i) {
         const int count = elementOf(overlap_, i);
         if (count == 0) continue;
+        const int column = i % kCells;
+        const int row = i / kCells;
         QColor shade = theme().near;
         shade.setAlpha(20 + 110 * count / mostAfter_);
-        painter.fillRect(
-            QRectF(first.x() + (i % kCells) * w, first.y() + (i / kCells) * h, w + 0.5, h + 0.5),
-            shade);
+        painter.fillRect(QRectF(first.x() + column * w, first.y() + row * h, w + 0.5, h + 0.5),
+                         shade);
     }
 }
 

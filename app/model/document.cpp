@@ -118,7 +118,7 @@ void Document::openScene(const QString& file, std::optional<Project> project,
                          const QString& projectFile) {
     const std::string path = QFileInfo(file).absoluteFilePath().toStdString();
     jobs_.start(kOpening,
-                [this, path, project, file, projectFile,
+                [this, path, project = std::move(project), file, projectFile,
                  target = target()](Progress& progress) -> JobRunner::Finish {
                     auto scene = openShared(path, project.value_or(Project{}).import, progress);
                     const auto giveUp = [this](const Error& error) {

@@ -398,7 +398,8 @@ void FixesPanel::move(int id, int by) {
     change(tr("Reorder fixes"), [&](WorkOrder& order) {
         for (std::size_t i = 0; i < order.fixes.size(); ++i) {
             if (order.fixes[i].id != id) continue;
-            const auto to = static_cast<std::size_t>(static_cast<int>(i) + by);
+            const std::size_t to =
+                i + static_cast<std::size_t>(by);  // Beyond either end it is large.
             if (to < order.fixes.size()) std::swap(order.fixes[i], order.fixes[to]);
             return;
         }

@@ -291,7 +291,7 @@ public:
     /// The motion, settled over all vertices, if it takes one mesh to the other.
     [[nodiscard]] std::optional<Mat4d> settle(const Mat4d& motion) const {
         if (isExact(motion)) return motion;
-        const auto better = fitted(motion);
+        auto better = fitted(motion);
         if (better && isExact(*better)) return better;
         return std::nullopt;
     }
@@ -411,7 +411,7 @@ std::optional<Mat4d> Shape::similarityTo(const Shape& other, double tolerance, b
     const State& b = *other.state_;
     if (a.bends || b.bends || a.key != b.key || !(a.size > 0) || !(b.size > 0)) return std::nullopt;
     const Matcher<State> matcher(a, b, tolerance);
-    if (const auto still = matcher.settle(Mat4d::Identity())) {
+    if (auto still = matcher.settle(Mat4d::Identity())) {
         const bool same = (*still - Mat4d::Identity()).cwiseAbs().maxCoeff() < kSameMotion;
         if (same) return Mat4d(Mat4d::Identity());
         if (moved) return still;
@@ -442,7 +442,7 @@ std::optional<Mat4d> Shape::similarityTo(const Shape& other, double tolerance, b
                 if (++attempts > kAttempts) return std::nullopt;
                 const auto rough = motionOf(from, to, scale, mirrored);
                 if (!rough) continue;
-                if (const auto motion = matcher.settle(*rough)) return motion;
+                if (auto motion = matcher.settle(*rough)) return motion;
             }
     }
     return std::nullopt;

@@ -4,6 +4,7 @@
 #include <cassert>
 #include <cmath>
 #include <cstring>
+#include <span>
 
 namespace flentro {
 namespace {
@@ -36,8 +37,8 @@ template <typename V>
 Stream fromVectors(const std::vector<V>& values) {
     Stream stream;
     stream.components = V::RowsAtCompileTime;
-    stream.data.resize(values.size() * sizeof(V));
-    if (!values.empty()) std::memcpy(stream.data.data(), values.data(), stream.data.size());
+    const auto bytes = std::as_bytes(std::span(values));
+    stream.data.assign(bytes.begin(), bytes.end());
     return stream;
 }
 

@@ -36,7 +36,7 @@ Expected<std::vector<std::uint32_t>> toIndices(const Stream& stream) {
 
 /// Strips and fans as plain triangles, loops and line strips as lines (glTF 2.0, 3.7.2.1).
 void expandMode(Part& part) {
-    const std::vector<std::uint32_t> in = std::move(part.indices);
+    std::vector<std::uint32_t> in = std::move(part.indices);
     std::vector<std::uint32_t> out;
     const std::size_t n = in.size();
     if (part.mode == 5)
@@ -48,7 +48,7 @@ void expandMode(Part& part) {
         for (std::size_t i = 1; i < n; ++i) out.insert(out.end(), {in[i - 1], in[i]});
     if (part.mode == 2 && n > 2) out.insert(out.end(), {in[n - 1], in[0]});
     const bool plain = part.mode == 0 || part.mode == 1 || part.mode == 4;
-    part.indices = plain ? in : std::move(out);
+    part.indices = std::move(plain ? in : out);
     part.mode = part.mode >= 4 ? 4 : part.mode == 0 ? 0 : 1;
 }
 

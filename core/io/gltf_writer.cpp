@@ -505,7 +505,7 @@ Expected<GltfFiles> addGlb(const Json& document, Bytes data, const fs::path& pat
 /// The buffer's file name: the document's, unless that holds another buffer now, which an older
 /// document needs until it is replaced.
 std::string bufferName(const fs::path& path, const Bytes& data) {
-    const std::string plain = path.stem().string() + ".bin";
+    std::string plain = path.stem().string() + ".bin";
     const fs::path there = path.parent_path() / plain;
     std::error_code error;
     if (!fs::exists(there, error)) return plain;

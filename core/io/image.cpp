@@ -242,7 +242,7 @@ void append(void* context, void* data, int size) {
 std::vector<std::uint8_t> packed(const Pixels& pixels, int channels) {
     std::vector<std::uint8_t> result;
     const auto count = static_cast<std::size_t>(channels);
-    result.reserve(pixels.rgba.size() / 4 * count);
+    result.reserve(pixels.count() * count);
     for (std::size_t i = 0; i < pixels.rgba.size(); i += 4)
         for (std::size_t c = 0; c < count; ++c)
             result.push_back(pixels.rgba[i + (count == 2 && c == 1 ? 3 : c)]);

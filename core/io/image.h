@@ -25,6 +25,8 @@ struct Pixels {
     int width = 0;
     int height = 0;
     std::vector<std::uint8_t> rgba;  ///< [height * width * 4], top row first.
+
+    [[nodiscard]] std::size_t count() const { return rgba.size() / 4; }
 };
 
 /// Decodes PNG, JPEG and WebP, halved until no edge exceeds `maxEdge`.

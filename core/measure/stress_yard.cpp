@@ -57,8 +57,9 @@ Scene makeYard(const Scene& from, const Asset& asset, std::size_t copies) {
         object.node = 0;
         object.asset = 0;
         object.castsShadow = false;
-        object.world(0, 3) = pitch * static_cast<double>(i % rows);
-        object.world(2, 3) = -pitch * static_cast<double>(i / rows);
+        const auto [row, column] = std::pair(i / rows, i % rows);
+        object.world(0, 3) = pitch * static_cast<double>(column);
+        object.world(2, 3) = -pitch * static_cast<double>(row);
         object.bounds = transformBox(object.world, bounds);
         yard.objects.push_back(std::move(object));
     }

@@ -248,7 +248,7 @@ StorageLoss lossOf(const Pixels& before, const Pixels& after, TextureClass use) 
         }
         angles += std::atan2(a.cross(b).norm(), a.dot(b));
     }
-    const auto pixels = static_cast<double>(before.rgba.size() / 4);
+    const auto pixels = static_cast<double>(before.count());
     StorageLoss loss;
     const double mean = squares / (pixels * static_cast<double>(channels));
     loss.decibels =

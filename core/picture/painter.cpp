@@ -172,8 +172,10 @@ public:
     Vec4f paint(int column, int row) {
         RayPacket packet;
         for (int lane = 0; lane < RayPacket::kLanes; ++lane) {
-            const double x = column + (lane % kGrid + 0.5) / kGrid - 0.5 * aim_.width;
-            const double y = row + (lane / kGrid + 0.5) / kGrid - 0.5 * aim_.height;
+            const int across = lane % kGrid;
+            const int down = lane / kGrid;
+            const double x = column + (across + 0.5) / kGrid - 0.5 * aim_.width;
+            const double y = row + (down + 0.5) / kGrid - 0.5 * aim_.height;
             const Vec3d ray =
                 (forward_ + x * aim_.pixel * right_ - y * aim_.pixel * up_).normalized();
             packet.x[lane] = static_cast<float>(ray.x());

@@ -62,7 +62,7 @@ Floats resized(const Floats& from, const Pixels& size, int channels, int width, 
 Floats weighed(const Pixels& pixels) {
     const std::array<float, 256>& linear = linearTable();
     Floats values;
-    values.reserve(pixels.rgba.size() / 4 * 7);
+    values.reserve(pixels.count() * 7);
     for (std::size_t i = 0; i < pixels.rgba.size(); i += 4) {
         const float alpha = static_cast<float>(pixels.rgba[i + 3]) * kOneByte;
         for (std::size_t c = 0; c < 3; ++c) values.push_back(linear[pixels.rgba[i + c]] * alpha);
@@ -76,7 +76,7 @@ double coverage(const Pixels& pixels, double cutoff, double scale) {
     std::size_t above = 0;
     for (std::size_t i = 3; i < pixels.rgba.size(); i += 4)
         above += pixels.rgba[i] * static_cast<double>(kOneByte) * scale >= cutoff;
-    return static_cast<double>(above) / static_cast<double>(pixels.rgba.size() / 4);
+    return static_cast<double>(above) / static_cast<double>(pixels.count());
 }
 
 /// Scales alpha until as much shows as `wanted`.
@@ -116,7 +116,7 @@ Pixels resampleColor(const Pixels& pixels, int width, int height, const Resample
 /// [pixels * 3] Unit vectors.
 Floats unitNormals(const Pixels& pixels) {
     Floats values;
-    values.reserve(pixels.rgba.size() / 4 * 3);
+    values.reserve(pixels.count() * 3);
     for (std::size_t i = 0; i < pixels.rgba.size(); i += 4) {
         Vec3f n;
         for (int c = 0; c < 3; ++c)

@@ -132,7 +132,8 @@ private:
         return cell;
     }
     static std::size_t indexOf(int x, int y, int z) {
-        return static_cast<std::size_t>((x * kCells + y) * kCells + z);
+        const int index = (x * kCells + y) * kCells + z;
+        return static_cast<std::size_t>(index);
     }
 
     Box bounds_;  ///< Of the centres.

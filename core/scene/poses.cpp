@@ -210,8 +210,8 @@ std::vector<Pose> samplePoses(const Scene& scene, int asset, std::size_t count) 
     const std::size_t each = (count + moving.size() - 1) / moving.size();
     for (std::size_t i = 0; i < count; ++i) {
         const Animation& animation = *moving[i % moving.size()];
-        const double share =
-            (static_cast<double>(i / moving.size()) + 0.5) / static_cast<double>(each);
+        const std::size_t turn = i / moving.size();
+        const double share = (static_cast<double>(turn) + 0.5) / static_cast<double>(each);
         const auto worlds = worldsOf(
             scene, localTransformsAt(scene, animation, share * lengthOf(scene, animation)));
         Pose pose;

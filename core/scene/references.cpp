@@ -1,5 +1,7 @@
 #include "scene/references.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <charconv>
 #include <map>
@@ -200,7 +202,7 @@ private:
                 names.push_back(name);
         for (const std::string& name : names) {
             object["extensions"].erase(name);
-            scene_.notes.push_back({"extension " + name + " of " + where,
+            scene_.notes.push_back({fmt::format("extension {} of {}", name, where),
                                     "left out: it may refer to things that have moved"});
         }
         if (object["extensions"].empty()) object.erase("extensions");

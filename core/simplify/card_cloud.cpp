@@ -106,8 +106,8 @@ Part CardCloud::thinned(double share) const {
     while (count < cards_.size()) {
         const Card& card = cards_[count];
         const bool enough = kept * kMaxGrowth * kMaxGrowth >= area_;
-        const auto triangles = static_cast<double>(indices.size() / 3 + card.triangles.size());
-        if (enough && triangles > wanted) break;
+        const std::size_t triangles = indices.size() / 3 + card.triangles.size();
+        if (enough && static_cast<double>(triangles) > wanted) break;
         kept += card.area;
         for (const std::uint32_t t : card.triangles)
             for (std::size_t k = 0; k < 3; ++k)

@@ -8,7 +8,7 @@ namespace {
 
 Part clusterPart(const Part& part, const Box& bounds, int cells) {
     const std::vector<Vec3f> positions = positionsOf(part);
-    const Vec3d low = bounds.min();
+    const Vec3d& low = bounds.min();
     const double scale = cells / std::max(bounds.sizes().maxCoeff(), 1e-12);
     std::unordered_map<std::uint64_t, std::uint32_t> first;
     std::vector<std::uint32_t> moved(positions.size());

@@ -320,8 +320,9 @@ private:
 
     /// Of equilateral triangles with the mean area, units.
     [[nodiscard]] double meanEdge(double surface) const {
-        const auto triangles = static_cast<double>(out_.corners.size() / 3);
-        return triangles > 0 ? std::sqrt(4 / std::sqrt(3.0) * surface / triangles) : 0;
+        const std::size_t triangles = out_.corners.size() / 3;
+        if (triangles == 0) return 0;
+        return std::sqrt(4 / std::sqrt(3.0) * surface / static_cast<double>(triangles));
     }
 
     /// Square root of surface area over texture area: how far, in units, the surface slides under

@@ -153,8 +153,8 @@ std::vector<std::uint8_t> pixelsOf(const Image& image, int width, int height, in
     if (pixels.width != width || pixels.height != height)
         pixels = resizeImage(pixels, width, height);
     const auto wanted = static_cast<std::size_t>(channels);
-    std::vector<std::uint8_t> result(pixels.rgba.size() / 4 * wanted);
-    for (std::size_t i = 0; i < pixels.rgba.size() / 4; ++i)
+    std::vector<std::uint8_t> result(pixels.count() * wanted);
+    for (std::size_t i = 0; i < pixels.count(); ++i)
         for (std::size_t c = 0; c < wanted; ++c) result[wanted * i + c] = pixels.rgba[4 * i + c];
     return result;
 }

@@ -34,7 +34,8 @@ std::vector<Finding> run(const FindingInput& in) {
     settings.images = false;
     const auto shared = applyShare(scene, settings, in.target, quiet);
     if (!shared) return findings;
-    for (const auto& [members, kept] : sharedGroups(in.scene, shared->scene)) {
+    for (const auto& [group, kept] : sharedGroups(in.scene, shared->scene)) {
+        const std::vector<std::size_t>& members = group;
         const Mesh& mesh = *in.scene.assets[members.front()].mesh;
         const auto others = static_cast<double>(members.size() - 1);
         const double bytes = others * static_cast<double>(mesh.bytes);

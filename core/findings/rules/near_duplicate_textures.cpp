@@ -18,7 +18,8 @@ double contrastOf(const ImageFacts& facts) {
     for (std::size_t c = 0; c < 4; ++c) {
         double mean = 0;
         for (std::size_t i = c; i < facts.thumbnail.size(); i += 4) mean += facts.thumbnail[i];
-        mean /= static_cast<double>(facts.thumbnail.size() / 4);
+        const std::size_t count = facts.thumbnail.size() / 4;
+        mean /= static_cast<double>(count);
         for (std::size_t i = c; i < facts.thumbnail.size(); i += 4)
             deviation += std::fabs(facts.thumbnail[i] - mean);
     }

@@ -25,7 +25,7 @@ Density densityOf(const Mesh& mesh, double scale) {
         if (!part.isTriangles() || !positions) continue;
         const std::vector<Vec3f> points = toVectors(*positions);
         for (std::size_t c = 0; c + 2 < part.indices.size(); c += 3) {
-            const Vec3f a = points[part.indices[c]];
+            const Vec3f& a = points[part.indices[c]];
             const Vec3f cross =
                 (points[part.indices[c + 1]] - a).cross(points[part.indices[c + 2]] - a);
             const double pixels = static_cast<double>(cross.norm()) / 2 * scale;

@@ -169,7 +169,7 @@ std::optional<AlphaShares> ImageFiles::measureAlpha(int image) {
     if (!decoded) return std::nullopt;
     std::size_t clear = 0;
     std::size_t solid = 0;
-    const std::size_t count = decoded->rgba.size() / 4;
+    const std::size_t count = decoded->count();
     for (std::size_t i = 0; i < count; ++i) {
         clear += decoded->rgba[i * 4 + 3] < 8;
         solid += decoded->rgba[i * 4 + 3] > 247;
@@ -183,7 +183,7 @@ std::optional<AlphaShares> ImageFiles::measureAlpha(int image) {
 bool ImageFiles::looksLikeNormals(int image) {
     const auto decoded = pixels(image, 256);
     if (!decoded) return false;
-    const std::size_t count = decoded->rgba.size() / 4;
+    const std::size_t count = decoded->count();
     std::size_t outward = 0;
     for (std::size_t i = 0; i < count; ++i) {
         const std::uint8_t* texel = &decoded->rgba[i * 4];
