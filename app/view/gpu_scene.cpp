@@ -25,6 +25,7 @@ std::unique_ptr<QOpenGLShaderProgram> link(const Lens& lens) {
     QByteArray fragment = "#version 330 core\n";
     if (lens.isShaded) fragment += "#define SHADED\n";
     if (lens.knowsEdges) fragment += "#define EDGES\n";
+    fragment += "const int kMaxSuns = " + QByteArray::number(kMaxSuns) + ";\n";
     fragment += QByteArray(kFragmentShader).replace("LENS_CODE", lens.shader);
     program->addShaderFromSourceCode(QOpenGLShader::Vertex, kVertexShader);
     if (lens.knowsEdges) program->addShaderFromSourceCode(QOpenGLShader::Geometry, kGeometryShader);
@@ -34,7 +35,7 @@ std::unique_ptr<QOpenGLShaderProgram> link(const Lens& lens) {
 }
 
 const void* offset(std::size_t bytes) {
-    return reinterpret_cast<const void*>(bytes);  // NOLINT: OpenGL takes offsets as pointers
+    return reinterpret_cast<const void*>(bytes);  // OpenGL takes offsets as pointers.
 }
 
 /// Irradiance at a point from all lights at a place, without shadows (KHR_lights_punctual's

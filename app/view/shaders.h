@@ -107,7 +107,6 @@ uniform vec3 glowU;         // where it is looked up
 uniform vec3 glowV;
 uniform int glowSet;
 uniform int lit;
-const int kMaxSuns = 4;           // as above
 uniform int hasSuns;              // also where all are switched off
 uniform int sunCount;             // directional lights that are on
 uniform vec3 sunLight[kMaxSuns];  // lux
