@@ -30,6 +30,8 @@ constexpr double kStay = 0.005;
 constexpr int kChecks = 6;
 /// Cosine of the most that a face may turn.
 constexpr double kSmallestTurn = 0.7;
+/// Of its area that a face keeps at the least.
+constexpr double kSmallestShare = 0.25;
 constexpr std::size_t kRange = 1024;
 
 /// A sample that draws the triangle beside it.
@@ -109,6 +111,14 @@ void slide(Part& part, std::span<const Vec3f> before) {
     }
 }
 
+/// By its normals of any length: true if a face looks elsewhere or has lost its area.
+bool hasTurned(const Vec3f& before, const Vec3f& after) {
+    const Vec3d from = before.cast<double>();
+    const Vec3d to = after.cast<double>();
+    return to.dot(from) < kSmallestTurn * to.norm() * from.norm() ||
+           to.norm() < kSmallestShare * from.norm();
+}
+
 class Fit {
 public:
     Fit(const Surface& original, const Mesh& reduced, std::span<const Vec3f> held)
@@ -127,7 +137,6 @@ public:
                                 std::max(kDeviationSamples, kOwnPerTriangle * mesh_.triangles)};
             if (auto paired = pairSamples(fine, progress); !paired) return paired;
             solve();
-            undoTurned();
             apply();
         }
         for (int check = 0; check < kChecks; ++check) {
@@ -186,7 +195,8 @@ private:
         const std::vector<Vec3f>& positions = welded_.points;
         const Vec3f normal = crossAt(t, positions);
         const float size = normal.squaredNorm();
-        if (!(size > 0) || !(target.normal.dot(normal) > 0)) return {};
+        if (!(size > 0) || !(target.normal.dot(normal) > 0))
+            return {t, Vec3f::Zero(), Vec3f::Zero(), (target.point - at).norm(), 0};
         const Vec3f a = positions[t[0]];
         const Vec3f u = positions[t[1]] - a;
         const Vec3f v = positions[t[2]] - a;
@@ -305,7 +315,7 @@ private:
         }
     }
 
-    /// Takes moves back until no face turns.
+    /// Puts vertices back until no face has turned from where it was at first.
     void undoTurned() {
         std::vector<Vec3f> moved = welded_.points;
         for (std::size_t v = 0; v < moved.size(); ++v) moved[v] += moves_[v];
@@ -313,21 +323,19 @@ private:
             again = false;
             for (std::size_t t = 0; 3 * t < welded_.corners.size(); ++t) {
                 const Corners corners = cornersAt(t);
-                const auto before = crossAt(corners, welded_.points).cast<double>().eval();
-                const auto after = crossAt(corners, moved).cast<double>().eval();
-                if (after.dot(before) >= kSmallestTurn * after.norm() * before.norm() &&
-                    after.norm() >= before.norm() / 4)
-                    continue;
+                if (!hasTurned(crossAt(corners, start_), crossAt(corners, moved))) continue;
                 for (const std::uint32_t v : corners) {
-                    again = again || moves_[v] != Vec3f::Zero();
-                    moves_[v] = Vec3f::Zero();
-                    moved[v] = welded_.points[v];
+                    again = again || moved[v] != start_[v];
+                    moved[v] = start_[v];
+                    moves_[v] = start_[v] - welded_.points[v];
                 }
             }
         }
     }
 
+    /// Moves the vertices, as far as no face turns.
     void apply() {
+        undoTurned();
         for (std::size_t v = 0; v < welded_.points.size(); ++v)
             if (welded_.same[v] == v) welded_.points[v] += moves_[v];
         for (std::size_t v = 0; v < welded_.points.size(); ++v)
