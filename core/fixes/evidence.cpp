@@ -128,7 +128,9 @@ std::vector<Evidence::Place> placesFor(const Scene& scene, const Evidence& evide
     const Box middle = middleOf(scene, kMargin);
     const double height = groundOf(scene, middle) + kEyeHeight;
     for (int i = 0; i < kRow * kRow; ++i) {
-        const Vec3d share((i % kRow + 0.5) / kRow, 0, (i / kRow + 0.5) / kRow);
+        const int column = i % kRow;
+        const int row = i / kRow;
+        const Vec3d share((column + 0.5) / kRow, 0, (row + 0.5) / kRow);
         Vec3d eye = middle.min() + share.cwiseProduct(middle.sizes());
         eye.y() = height;
         places.push_back({eye, allAround(eye, kHeadings, 0), {}});

@@ -110,8 +110,10 @@ private:
             const std::uint64_t key =
                 ((std::uint64_t{place} * EyeVisibility::kMaxViews + view) << 16U) +
                 static_cast<std::uint64_t>(i);
-            const double x = (i % grid_.columns + jitter(2 * key)) / grid_.columns * 2 - 1;
-            const double y = (i / grid_.columns + jitter(2 * key + 1)) / grid_.rows * 2 - 1;
+            const int column = i % grid_.columns;
+            const int row = i / grid_.columns;
+            const double x = (column + jitter(2 * key)) / grid_.columns * 2 - 1;
+            const double y = (row + jitter(2 * key + 1)) / grid_.rows * 2 - 1;
             const Vec3d way =
                 (toWorld.topLeftCorner<3, 3>() * Vec3d(x * up * projection.aspect, y * up, -1))
                     .normalized();

@@ -146,7 +146,8 @@ std::size_t CubeRays::pictureIndex(const Vec3d& direction) const {
         const double c = (direction.dot(along) / depth + 1) / 2 * faceSize_;
         return std::clamp(static_cast<int>(c), 0, faceSize_ - 1);
     };
-    return static_cast<std::size_t>((face * faceSize_ + cell(axes[2])) * faceSize_ + cell(axes[1]));
+    const int index = (face * faceSize_ + cell(axes[2])) * faceSize_ + cell(axes[1]);
+    return static_cast<std::size_t>(index);
 }
 
 // --- lights -------------------------------------------------------------------------------

@@ -41,8 +41,8 @@ struct AlphaMap {
             const int i = (towardsZero - (texel < static_cast<float>(towardsZero))) % size;
             return i < 0 ? i + size : i;
         };
-        const auto index = static_cast<std::size_t>(wrap(v, height) * width + wrap(u, width));
-        return static_cast<float>(alpha[index]) / 255;
+        const int index = wrap(v, height) * width + wrap(u, width);
+        return static_cast<float>(elementOf(alpha, index)) / 255;
     }
 };
 

@@ -590,13 +590,14 @@ std::vector<SurveySpot> spotsAlong(const std::vector<Viewpoint>& line, double sp
         const Vec3d step = line[i + 1].eye - line[i].eye;
         const double length = step.norm();
         double turn = std::fmod(line[i + 1].heading - line[i].heading + 540, 360) - 180;
-        for (; left < length; left += spacing) {
+        while (left < length) {
             const double t = left / length;
             Viewpoint view = line[i];
             view.eye += t * step;
             view.heading = std::fmod(view.heading + t * turn + 360, 360);
             view.pitch += t * (line[i + 1].pitch - view.pitch);
             add(view);
+            left += spacing;
         }
         left -= length;
     }

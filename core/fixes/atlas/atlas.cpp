@@ -507,7 +507,7 @@ private:
         }
         if (progress_.cancelled()) return mesh;
         const MeshPtr finished = finishMesh(std::move(copy));
-        const MeshPtr joined = joinParts(finished);
+        MeshPtr joined = joinParts(finished);
         joined_ += finished->parts.size() - joined->parts.size();
         return joined;
     }
