@@ -54,18 +54,22 @@ Aim aimAtCard(const Box& bounds, std::size_t card, int longestEdge) {
 /// Gives uncovered pixels the colour of their nearest covered neighbours, so that mip maps do
 /// not darken the outline.
 void bleed(std::vector<std::uint8_t>& rgba, int width, int height) {
+    const auto indexOf = [&](int x, int y) {
+        return static_cast<std::size_t>(y) * static_cast<std::size_t>(width) +
+               static_cast<std::size_t>(x);
+    };
     std::vector<bool> known;
     for (std::size_t i = 3; i < rgba.size(); i += 4) known.push_back(rgba[i] > 0);
     for (int round = 0; round < 2 * kGutter; ++round) {
         std::vector<bool> next = known;
         for (int y = 0; y < height; ++y)
             for (int x = 0; x < width; ++x) {
-                const auto at = static_cast<std::size_t>(y * width + x);
+                const std::size_t at = indexOf(x, y);
                 if (known[at]) continue;
                 std::array<int, 4> sum{};
                 for (const auto& [dx, dy] : {std::pair(-1, 0), {1, 0}, {0, -1}, {0, 1}}) {
                     if (x + dx < 0 || x + dx >= width || y + dy < 0 || y + dy >= height) continue;
-                    const auto from = static_cast<std::size_t>((y + dy) * width + x + dx);
+                    const std::size_t from = indexOf(x + dx, y + dy);
                     if (!known[from]) continue;
                     for (std::size_t c = 0; c < 3; ++c) sum[c] += rgba[4 * from + c];
                     ++sum[3];
