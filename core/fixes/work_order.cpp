@@ -163,7 +163,7 @@ void StepCache::insert(const Hash& key, std::shared_ptr<const Fixed> result) {
 Expected<Counts> StepCache::worst(const Hash& key, const std::function<Expected<Counts>()>& count) {
     if (worst_.size() > 4 * kMaxEntries) worst_.clear();
     if (const auto known = worst_.find(key); known != worst_.end()) return known->second;
-    const Expected<Counts> counts = count();
+    Expected<Counts> counts = count();
     if (counts) worst_[key] = *counts;
     return counts;
 }

@@ -441,7 +441,7 @@ private:
     [[nodiscard]] Vec4f valueOf(int material, Role role, const std::optional<Vec4f>& own,
                                 float brightest) const {
         const Material& m = at(material);
-        const Vec4f texel = own.value_or(Vec4f::Ones());
+        Vec4f texel = own.value_or(Vec4f::Ones());
         const auto times = [&](const Vec3f& factor) {
             Vec4f value = Vec4f::Ones();
             for (int c = 0; c < 3; ++c) value[c] = toDisplay(toLinear(texel[c]) * factor[c]);
