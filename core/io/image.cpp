@@ -31,6 +31,14 @@ bool startsWith(std::span<const std::byte> data, std::string_view magic, std::si
            std::memcmp(data.data() + at, magic.data(), magic.size()) == 0;
 }
 
+bool isPng(std::span<const std::byte> data) {
+    return startsWith(data, "\x89PNG");
+}
+
+bool isWebP(std::span<const std::byte> data) {
+    return startsWith(data, "RIFF") && startsWith(data, "WEBP", 8);
+}
+
 /// Khronos KTX 2.0, section 3: width and height follow the identifier and two words.
 ImageInfo probeKtx2(std::span<const std::byte> data) {
     return {static_cast<int>(littleEndian(data, 20, 4)),
@@ -114,10 +122,6 @@ private:
     bool isGood_;
 };
 
-bool isPng(std::span<const std::byte> data) {
-    return startsWith(data, "\x89PNG");
-}
-
 std::optional<Pixels> decodePng(std::span<const std::byte> data) {
     PngFile file(data);
     if (!file) return {};
@@ -142,7 +146,7 @@ std::optional<Pixels> decodeJpeg(std::span<const std::byte> data) {
 
 /// RGBA of what the file holds; none if it cannot be decoded.
 std::optional<Pixels> decode(std::span<const std::byte> data) {
-    if (startsWith(data, "RIFF") && startsWith(data, "WEBP", 8)) return decodeWebP(data);
+    if (isWebP(data)) return decodeWebP(data);
     return isPng(data) ? decodePng(data) : decodeJpeg(data);
 }
 
@@ -150,11 +154,10 @@ std::optional<Pixels> decode(std::span<const std::byte> data) {
 
 Expected<ImageInfo> probeImage(std::span<const std::byte> data) {
     if (data.size() >= 32 && startsWith(data, "\xABKTX 20\xBB")) return probeKtx2(data);
-    if (data.size() >= 32 && startsWith(data, "RIFF") && startsWith(data, "WEBP", 8))
-        return probeWebP(data);
+    if (data.size() >= 32 && isWebP(data)) return probeWebP(data);
     ImageInfo info;
-    info.mime = startsWith(data, "\x89PNG") ? "image/png" : "image/jpeg";
-    const bool known = startsWith(data, "\x89PNG") || startsWith(data, "\xFF\xD8");
+    info.mime = isPng(data) ? "image/png" : "image/jpeg";
+    const bool known = isPng(data) || startsWith(data, "\xFF\xD8");
     if (!known || data.size() > std::size_t{1} << 30 ||
         !stbi_info_from_memory(reinterpret_cast<const stbi_uc*>(data.data()),
                                static_cast<int>(data.size()), &info.width, &info.height,

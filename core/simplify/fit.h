@@ -16,11 +16,11 @@
 namespace flentro {
 
 /// `reduced` with its vertices moved, or as it is where that lies no nearer in the mean or farther
-/// at the most than `maxDeviation` metres. Vertices of open borders and of non-manifold edges stay
-/// where they are, as do those that lie at a position of `held`; no face turns; vertices at one
-/// position stay together. Normals, texture coordinates and colours become those of the places
-/// where vertices go, other attributes stay. Meshes that bones or
-/// morph targets move, or with more than 250,000 vertices left, come back as they are.
+/// at the most than `maxDeviation` metres (infinite: than before). Vertices of open borders and of
+/// non-manifold edges stay where they are, as do those that lie at a position of `held`; no face
+/// turns; vertices at one position stay together. Normals, texture coordinates and colours become
+/// those of the places where vertices go, other attributes stay. Meshes that bones or morph targets
+/// move, or with more than 250,000 vertices left, come back as they are.
 ///
 /// Errors: Cancelled. Cost: O(V log T) for V vertices left and T triangles of the original.
 /// Reentrant; the same for any number of threads.

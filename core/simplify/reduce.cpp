@@ -115,16 +115,26 @@ private:
     int guesses_ = 0;
 };
 
-/// The fewest triangles by collapses; `fewest`: how many these left. Errors: Cancelled.
-Expected<Reduced> collapse(const Mesh& mesh, const PosedSurfaces& surfaces,
-                           const ReduceOptions& options, std::size_t& fewest, Progress& progress) {
+/// What collapses come to, and what it was measured by.
+struct Collapsed {
+    PosedSurfaces surfaces;
+    Reduced best;
+    std::size_t fewest = 0;  ///< Triangles in the last state.
+};
+
+/// The reducer is gone afterwards, and surfaces are built when most of it is no longer needed.
+/// Errors: Cancelled.
+Expected<Collapsed> collapse(const Mesh& mesh, const ReduceOptions& options, Progress& progress) {
     auto reducer = Reducer::build(mesh, options.reducer, progress);
     if (!reducer) return tl::unexpected(reducer.error());
     if (auto done = reducer->reduceTo(options.targetTriangles, options.maxDeviation, progress);
         !done)
         return tl::unexpected(done.error());
-    fewest = reducer->triangleCount();
-    return fewestWithin(mesh, surfaces, reducer->log(), options.maxDeviation, progress);
+    auto surfaces = PosedSurfaces::build(mesh, {}, progress);
+    if (!surfaces) return tl::unexpected(surfaces.error());
+    auto best = fewestWithin(mesh, *surfaces, reducer->log(), options.maxDeviation, progress);
+    if (!best) return tl::unexpected(best.error());
+    return Collapsed{std::move(*surfaces), std::move(*best), reducer->triangleCount()};
 }
 
 /// Positions of the mesh's vertices that must stay.
@@ -160,24 +170,22 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
     const Reduced whole{std::make_shared<const Mesh>(mesh), 0,
                         mesh.triangles <= options.targetTriangles};
     if (whole.targetReached || mesh.triangles == 0) return whole;
-    auto surfaces = PosedSurfaces::build(mesh, {}, progress);
-    if (!surfaces) return tl::unexpected(surfaces.error());
-    std::size_t fewest = 0;
-    auto best = collapse(mesh, *surfaces, options, fewest, progress);
-    if (!best) return best;
+    auto collapsed = collapse(mesh, options, progress);
+    if (!collapsed) return tl::unexpected(collapsed.error());
+    auto& [surfaces, best, fewest] = *collapsed;
     if (options.reducer.placement == Placement::Optimal && !options.reducer.lossless)
-        if (auto done = fit(*best, mesh, *surfaces, options, progress); !done)
+        if (auto done = fit(best, mesh, surfaces, options, progress); !done)
             return tl::unexpected(done.error());
-    best->targetReached = best->mesh->triangles <= options.targetTriangles;
-    if (!best->targetReached && options.targetTriangles > 0)
-        best->reason = fewest > options.targetTriangles && !std::isfinite(options.maxDeviation)
-                           ? fmt::format(
-                                 "{} triangles are the fewest: what is left are loose "
-                                 "pieces and edges that cannot be joined",
-                                 best->mesh->triangles)
-                           : fmt::format("{} triangles are the fewest within {}",
-                                         best->mesh->triangles, formatMetres(options.maxDeviation));
-    return best;
+    best.targetReached = best.mesh->triangles <= options.targetTriangles;
+    if (!best.targetReached && options.targetTriangles > 0)
+        best.reason = fewest > options.targetTriangles && !std::isfinite(options.maxDeviation)
+                          ? fmt::format(
+                                "{} triangles are the fewest: what is left are loose "
+                                "pieces and edges that cannot be joined",
+                                best.mesh->triangles)
+                          : fmt::format("{} triangles are the fewest within {}",
+                                        best.mesh->triangles, formatMetres(options.maxDeviation));
+    return std::move(best);
 }
 
 Expected<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
