@@ -14,6 +14,7 @@
 #include "io/image.h"
 #include "support/display.h"
 #include "support/meshes.h"
+#include "support/process.h"
 #include "support/surface.h"
 
 namespace flentro {
@@ -253,10 +254,7 @@ TEST(Share, SamplersAndFactorsKeepMaterialsApart) {
 }
 
 TEST(Share, CancelledInTheMiddle) {
-    class Stop final : public Progress {
-        void report(double, std::string_view) override {}
-        [[nodiscard]] bool cancelled() const override { return true; }
-    } stop;
+    test::RecordingProgress stop(0);
     EXPECT_EQ(applyShare(makePainted(), {}, Target{}, stop).error().code, ErrorCode::Cancelled);
 }
 

@@ -10,6 +10,7 @@
 
 #include "simplify/reduce.h"
 #include "support/meshes.h"
+#include "support/process.h"
 
 namespace flentro {
 namespace {
@@ -181,10 +182,7 @@ TEST(Fit, LeavesWhatIsExactAndWhatDeforms) {
 }
 
 TEST(Fit, StopsWhenAsked) {
-    class Cancelled final : public Progress {
-        void report(double, std::string_view) override {}
-        [[nodiscard]] bool cancelled() const override { return true; }
-    } cancelled;
+    const test::RecordingProgress cancelled(0);
     const Mesh mesh = *finishMesh(test::makeGrid(40, 40, 1, hills));
     const MeshPtr reduced = reducedTo(mesh, 200);
     const auto stopped = fitVertices(Surface(mesh), reduced, {}, kNoLimit, cancelled);
