@@ -10,7 +10,7 @@ namespace flentro::demo {
 namespace {
 
 /// A level sheet facing up, `metres` of texture a repeat.
-void ground(MeshBuilder& b, Vec3f from, Vec3f to, int columns, int rows, float metres,
+void ground(MeshBuilder& b, const Vec3f& from, const Vec3f& to, int columns, int rows, float metres,
             float bumps = 0) {
     const Vec3f size = to - from;
     b.sheet(columns, rows,
@@ -185,8 +185,11 @@ MeshPtr makeCrane(const SceneBuilder& s) {
     const Detail& d = s.detail();
     MeshBuilder b("lattice crane");
     b.material(s.material("iron"));
-    const auto bar = [&](Vec3f from, Vec3f to, float r) { b.tube({from, to}, r, d.segments(8)); };
-    const auto truss = [&](Vec3f from, Vec3f to, Vec3f side, Vec3f up, int bays) {
+    const auto bar = [&](const Vec3f& from, const Vec3f& to, float r) {
+        b.tube({from, to}, r, d.segments(8));
+    };
+    const auto truss = [&](const Vec3f& from, const Vec3f& to, const Vec3f& side, const Vec3f& up,
+                           int bays) {
         for (int c = 0; c < 4; ++c) {
             const Vec3f offset = side * (c % 2 ? 1.0F : -1.0F) + up * (c / 2 ? 1.0F : -1.0F);
             bar(from + offset, to + offset * 0.5F, 0.05F);

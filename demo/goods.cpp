@@ -299,7 +299,8 @@ MeshPtr makeCup(const SceneBuilder& s, int variant) {
     const Detail& d = s.detail();
     MeshBuilder b(fmt::format("cup {}", variant + 1));
     b.material(s.material(shade("enamel", variant)));
-    const float h = 0.08F + 0.01F * static_cast<float>(variant / 6);
+    const int shape = variant / 6;
+    const float h = 0.08F + 0.01F * static_cast<float>(shape);
     b.lathe(smoothProfile({{0.001F, 0.012F},
                            {0.03F, 0.015F},
                            {0.036F, h},
@@ -386,7 +387,8 @@ MeshPtr makeSign(const SceneBuilder& s, int variant) {
     MeshBuilder b(fmt::format("sign {}", variant + 1));
     b.material(s.material("iron")).at(translation(0, 0.62F, 0)).box(0.05F, 0.04F, 0.04F);
     b.material(s.material(shade("sign", variant)));
-    const float w = 0.7F + 0.1F * static_cast<float>(variant / 6);
+    const int size = variant / 6;
+    const float w = 0.7F + 0.1F * static_cast<float>(size);
     for (const float turn : {0.0F, 180.0F})
         b.at(rotationY(turn) * translation(0, 0, 0.02F)).card(w, 0.6F);
     return b.finish();

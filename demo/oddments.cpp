@@ -149,11 +149,13 @@ MeshPtr makeShelf(const SceneBuilder& s) {
     for (int i = 0; i < 5; ++i)
         b.at(translation(0, 0.1F + 0.48F * static_cast<float>(i), 0)).box(2.15F, 0.04F, 0.4F);
     b.material(s.material("glaze"));
-    for (int i = 0; i < 24; ++i)
+    for (int i = 0; i < 24; ++i) {
+        const int board = i / 8;
         b.at(translation(-0.95F + 0.26F * static_cast<float>(i % 8),
-                         0.14F + 0.48F * static_cast<float>(i / 8), 0.02F))
+                         0.14F + 0.48F * static_cast<float>(board), 0.02F))
             .lathe({{0.001F, 0.26F}, {0.05F, 0.25F}, {0.09F, 0.16F}, {0.07F, 0}, {0.001F, 0}},
                    d.segments(16));
+    }
     return b.finish();
 }
 

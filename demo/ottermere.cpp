@@ -189,9 +189,11 @@ private:
         placeBollards();
         placeCrates();
         const int barrel = s_.asset(makeBarrel(s_));
-        for (int i = 0; i < kBarrels; ++i)
+        for (int i = 0; i < kBarrels; ++i) {
+            const int row = i / 6;
             put(barrel, fmt::format("barrel {:02}", i + 1), -38 + 0.8F * static_cast<float>(i % 6),
-                0, -19 - 0.9F * static_cast<float>(i / 6), dice_.between(0, 360));
+                0, -19 - 0.9F * static_cast<float>(row), dice_.between(0, 360));
+        }
         const int bench = s_.asset(makeBench(s_));
         for (int i = 0; i < 24; ++i)
             put(bench, fmt::format("bench {:02}", i + 1), -80 + 14 * static_cast<float>(i % 12), 0,
@@ -230,8 +232,9 @@ private:
             if (i % 2 == 0)
                 before = rotationY(15.0F * static_cast<float>(i)) * scaling(size, size, size);
             names.push_back(name);
+            const int layer = i / 16;
             put(sound_ ? shared : s_.asset(makeCrate(s_, name, before)), name,
-                -34 + 1.1F * static_cast<float>(i % 8), 0.75F * static_cast<float>(i / 16),
+                -34 + 1.1F * static_cast<float>(i % 8), 0.75F * static_cast<float>(layer),
                 -23 - 1.1F * static_cast<float>(i / 8 % 2), dice_.between(-8, 8));
         }
         plant(2, "duplicate-meshes", "one crate stored thirty times, some turned or scaled", names,

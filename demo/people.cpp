@@ -138,7 +138,7 @@ void addCloak(MeshBuilder& mesh, int sides) {
                sides, 0.8F);
 }
 
-MeshPtr withSkin(MeshPtr made) {
+MeshPtr withSkin(const MeshPtr& made) {
     Mesh mesh = *made;
     for (Part& part : mesh.parts) addSkin(part);
     return finishMesh(std::move(mesh));

@@ -128,7 +128,8 @@ int SceneBuilder::material(const MaterialLook& look) {
 }
 
 int SceneBuilder::asset(MeshPtr mesh) {
-    scene_.assets.push_back({mesh, {}, {mesh->name}});
+    const std::string name = mesh->name;
+    scene_.assets.push_back({std::move(mesh), {}, {name}});
     return static_cast<int>(scene_.assets.size()) - 1;
 }
 
@@ -209,7 +210,7 @@ void SceneBuilder::placeAside(int asset, const std::string& name) {
     aside_.push_back(place(asset, name, Mat4f::Identity()));
 }
 
-int SceneBuilder::light(const std::string& name, const Vec3f& position, Vec3f color,
+int SceneBuilder::light(const std::string& name, const Vec3f& position, const Vec3f& color,
                         float intensity, float range, bool castsShadow) {
     Light light;
     light.name = name;
@@ -275,8 +276,9 @@ float SceneBuilder::repeat(int copies, float spacing) {
     };
     const int columns = static_cast<int>(std::ceil(std::sqrt(copies)));
     for (int copy = 1; copy < copies; ++copy) {
-        const Vec3d shift(spacing * static_cast<float>(copy % columns), 0,
-                          spacing * static_cast<float>(copy / columns));
+        const int column = copy % columns;
+        const int row = copy / columns;
+        const Vec3d shift(spacing * column, 0, spacing * row);
         std::vector<int> moved(original.size(), -1);
         auto next = static_cast<int>(scene_.nodes.size());
         for (std::size_t i = 0; i < original.size(); ++i)

@@ -93,7 +93,7 @@ public:
                         const std::vector<BoneMotion>& motions);
     /// A mesh that is neither drawn nor counted, in a scene of its own: for tools.
     void placeAside(int asset, const std::string& name);
-    int light(const std::string& name, const Vec3f& position, Vec3f color, float intensity,
+    int light(const std::string& name, const Vec3f& position, const Vec3f& color, float intensity,
               float range, bool castsShadow);
     /// Returns its node.
     int camera(const std::string& name, const Vec3f& position, float heading, float fov);

@@ -64,7 +64,7 @@ float noise(float u, float v, int period, int octaves, std::uint32_t seed) {
     return sum / total;
 }
 
-Painter brick(Vec3f base, Vec3f mortar, std::uint32_t seed) {
+Painter brick(const Vec3f& base, const Vec3f& mortar, std::uint32_t seed) {
     return [=](float u, float v) {
         constexpr int kRows = 16;
         constexpr int kColumns = 6;
@@ -83,7 +83,7 @@ Painter brick(Vec3f base, Vec3f mortar, std::uint32_t seed) {
     };
 }
 
-Painter cobble(Vec3f base, std::uint32_t seed) {
+Painter cobble(const Vec3f& base, std::uint32_t seed) {
     return [=](float u, float v) {
         constexpr int kCells = 10;
         const float x = u * kCells;
@@ -115,7 +115,7 @@ Painter cobble(Vec3f base, std::uint32_t seed) {
     };
 }
 
-Painter planks(Vec3f base, int boards, std::uint32_t seed) {
+Painter planks(const Vec3f& base, int boards, std::uint32_t seed) {
     return [=](float u, float v) {
         const int board = static_cast<int>(v * static_cast<float>(boards));
         const float y = fraction(v * static_cast<float>(boards));
@@ -128,7 +128,7 @@ Painter planks(Vec3f base, int boards, std::uint32_t seed) {
     };
 }
 
-Painter rope(Vec3f base, std::uint32_t seed) {
+Painter rope(const Vec3f& base, std::uint32_t seed) {
     return [=](float u, float v) {
         const float strand = fraction(u * 3 + v * 4);
         const float round = 0.45F + 0.55F * std::sin(strand * static_cast<float>(kPi));
@@ -136,7 +136,7 @@ Painter rope(Vec3f base, std::uint32_t seed) {
     };
 }
 
-Painter speckled(Vec3f base, float contrast, std::uint32_t seed) {
+Painter speckled(const Vec3f& base, float contrast, std::uint32_t seed) {
     return [=](float u, float v) {
         const float coarse = noise(u, v, 6, 4, seed);
         const float fine = noise(u, v, 96, 2, seed + 9);
@@ -144,7 +144,7 @@ Painter speckled(Vec3f base, float contrast, std::uint32_t seed) {
     };
 }
 
-Painter striped(Vec3f a, Vec3f b, int stripes, std::uint32_t seed) {
+Painter striped(const Vec3f& a, const Vec3f& b, int stripes, std::uint32_t seed) {
     return [=](float u, float v) {
         const bool first = static_cast<int>(u * static_cast<float>(2 * stripes)) % 2 == 0;
         const float weave = 0.85F + 0.15F * noise(u, v, 128, 1, seed);
@@ -153,7 +153,7 @@ Painter striped(Vec3f a, Vec3f b, int stripes, std::uint32_t seed) {
     };
 }
 
-Painter leaves(Vec3f base, std::uint32_t seed) {
+Painter leaves(const Vec3f& base, std::uint32_t seed) {
     return [=](float u, float v) {
         const float mass = noise(u, v, 12, 3, seed);
         const float rim = 1 - 2 * std::hypot(u - 0.5F, v - 0.5F);
@@ -177,7 +177,7 @@ Painter waves(std::uint32_t seed) {
     };
 }
 
-Painter label(Vec3f paper, Vec3f ink, std::uint32_t seed) {
+Painter label(const Vec3f& paper, const Vec3f& ink, std::uint32_t seed) {
     return [=](float u, float v) {
         const bool frame = u < 0.04F || u > 0.96F || v < 0.06F || v > 0.94F;
         const int line = static_cast<int>(v * 14);
@@ -189,7 +189,7 @@ Painter label(Vec3f paper, Vec3f ink, std::uint32_t seed) {
     };
 }
 
-Painter plain(Vec3f color) {
+Painter plain(const Vec3f& color) {
     return [=](float, float) { return opaque(color); };
 }
 
@@ -204,9 +204,10 @@ Picture paint(const PictureRecipe& recipe) {
             const Vec4f color =
                 recipe.painter((static_cast<float>(x) + 0.5F) / static_cast<float>(recipe.width),
                                (static_cast<float>(y) + 0.5F) / static_cast<float>(recipe.height));
-            for (std::size_t c = 0; c < channels; ++c)
-                picture.pixels[out++] = static_cast<std::uint8_t>(
-                    std::clamp(color[static_cast<int>(c)], 0.0F, 1.0F) * 255 + 0.5F);
+            for (std::size_t c = 0; c < channels; ++c) {
+                const float channel = std::clamp(color[static_cast<int>(c)], 0.0F, 1.0F);
+                picture.pixels[out++] = static_cast<std::uint8_t>(std::lround(channel * 255));
+            }
         }
     return picture;
 }

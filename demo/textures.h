@@ -35,16 +35,17 @@ struct PictureRecipe {
 /// Smooth noise in [0, 1] that repeats after `period` cells; `octaves` finer layers added.
 [[nodiscard]] float noise(float u, float v, int period, int octaves, std::uint32_t seed);
 
-[[nodiscard]] Painter brick(Vec3f base, Vec3f mortar, std::uint32_t seed);
-[[nodiscard]] Painter cobble(Vec3f base, std::uint32_t seed);
-[[nodiscard]] Painter planks(Vec3f base, int boards, std::uint32_t seed);
-[[nodiscard]] Painter rope(Vec3f base, std::uint32_t seed);
-[[nodiscard]] Painter speckled(Vec3f base, float contrast,
+[[nodiscard]] Painter brick(const Vec3f& base, const Vec3f& mortar, std::uint32_t seed);
+[[nodiscard]] Painter cobble(const Vec3f& base, std::uint32_t seed);
+[[nodiscard]] Painter planks(const Vec3f& base, int boards, std::uint32_t seed);
+[[nodiscard]] Painter rope(const Vec3f& base, std::uint32_t seed);
+[[nodiscard]] Painter speckled(const Vec3f& base, float contrast,
                                std::uint32_t seed);  ///< Enamel, stone, metal.
-[[nodiscard]] Painter striped(Vec3f a, Vec3f b, int stripes, std::uint32_t seed);  ///< Canvas.
-[[nodiscard]] Painter leaves(Vec3f base, std::uint32_t seed);                      ///< With alpha.
-[[nodiscard]] Painter waves(std::uint32_t seed);  ///< A normal map.
-[[nodiscard]] Painter label(Vec3f paper, Vec3f ink, std::uint32_t seed);
-[[nodiscard]] Painter plain(Vec3f color);
+[[nodiscard]] Painter striped(const Vec3f& a, const Vec3f& b, int stripes,
+                              std::uint32_t seed);                    ///< Canvas.
+[[nodiscard]] Painter leaves(const Vec3f& base, std::uint32_t seed);  ///< With alpha.
+[[nodiscard]] Painter waves(std::uint32_t seed);                      ///< A normal map.
+[[nodiscard]] Painter label(const Vec3f& paper, const Vec3f& ink, std::uint32_t seed);
+[[nodiscard]] Painter plain(const Vec3f& color);
 
 }  // namespace flentro::demo

@@ -30,7 +30,7 @@ std::string pathOf(const Scene& scene, int node) {
     std::string path;
     for (; node >= 0; node = elementOf(scene.nodes, node).parent) {
         const std::string& name = elementOf(scene.nodes, node).name;
-        path = path.empty() ? name : name + "/" + path;
+        path.insert(0, path.empty() ? name : name + "/");
     }
     return path;
 }

@@ -62,7 +62,7 @@ void oneColour(Planter& p) {
          p.images({"enamel cream"}, p.amount(1, 1, 3), [&](auto i) { return isPlain(p, i); })) {
         const Image old = p.scene().images[image];
         const int edge = p.isRandom() ? old.width : 2 * old.width;
-        const auto wanted = static_cast<std::size_t>(edge * edge);
+        const std::size_t wanted = static_cast<std::size_t>(edge) * static_cast<std::size_t>(edge);
         std::vector<std::uint8_t> mean = pixelsOf(old, 1, 1, 3);
         std::vector<std::uint8_t> pixels(3 * wanted);
         for (std::size_t i = 0; i < pixels.size(); ++i) pixels[i] = mean[i % 3];

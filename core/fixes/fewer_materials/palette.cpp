@@ -32,16 +32,18 @@ struct Sheet {
     int cells = 1;  ///< Along an edge.
     [[nodiscard]] int edge() const { return cells * kCell; }
     [[nodiscard]] Vec2f middle(std::size_t index) const {
-        const auto i = static_cast<int>(index);
-        return Vec2f(static_cast<float>(i % cells) + 0.5F, static_cast<float>(i / cells) + 0.5F) /
+        const int column = static_cast<int>(index) % cells;
+        const int row = static_cast<int>(index) / cells;
+        return Vec2f(static_cast<float>(column) + 0.5F, static_cast<float>(row) + 0.5F) /
                static_cast<float>(cells);
     }
     [[nodiscard]] Pixels paint(const std::vector<Vec4f>& colours) const {
         Pixels pixels{edge(), edge(), {}};
         for (int y = 0; y < edge(); ++y)
             for (int x = 0; x < edge(); ++x) {
-                const auto at = static_cast<std::size_t>(y / kCell * cells + x / kCell);
-                const Vec4f colour = colours[std::min(at, colours.size() - 1)];
+                const int cell = y / kCell * cells + x / kCell;
+                const std::size_t last = colours.size() - 1;
+                const Vec4f& colour = colours[std::min(static_cast<std::size_t>(cell), last)];
                 for (int c = 0; c < 4; ++c) pixels.rgba.push_back(toByte(colour[c]));
             }
         return pixels;

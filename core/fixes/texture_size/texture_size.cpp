@@ -23,6 +23,7 @@ struct Size {
     int width = 0;
     int height = 0;
     [[nodiscard]] int edge() const { return std::max(width, height); }
+    [[nodiscard]] Size half() const { return {std::max(1, width / 2), std::max(1, height / 2)}; }
     bool operator==(const Size&) const = default;
 };
 
@@ -45,16 +46,15 @@ Size scaled(const Size& own, double edge, TextureSizeSettings::Steps steps) {
         size = {static_cast<int>(std::ceil(own.width * factor)),
                 static_cast<int>(std::ceil(own.height * factor))};
     } else {
-        while (size.edge() / 2 >= edge && size.edge() / 2 >= kSmallestEdge)
-            size = {std::max(1, size.width / 2), std::max(1, size.height / 2)};
+        while (size.half().edge() >= edge && size.half().edge() >= kSmallestEdge)
+            size = size.half();
     }
     return {atLeast(size.width, own.width), atLeast(size.height, own.height)};
 }
 
 /// Halved until no edge is longer.
 Size capped(Size size, double limit) {
-    while (size.edge() > limit && size.edge() > kSmallestEdge)
-        size = {std::max(1, size.width / 2), std::max(1, size.height / 2)};
+    while (size.edge() > limit && size.edge() > kSmallestEdge) size = size.half();
     return size;
 }
 

@@ -36,6 +36,13 @@ double linear(std::uint8_t byte) {
     return static_cast<double>(toLinear(static_cast<float>(byte) / 255));
 }
 
+/// A normal map that is flat or an occlusion map that darkens nothing.
+bool showsNothing(const std::string& role, const std::array<std::uint8_t, 4>& c) {
+    if (role == "occlusionTexture") return c[0] >= 255 - 2;
+    const auto isFlat = [](int byte) { return std::abs(byte - 128) <= kFlat; };
+    return role == "normalTexture" && isFlat(c[0]) && isFlat(c[1]);
+}
+
 /// Puts an image of one colour into the material's numbers; false where there are none for it.
 bool replaceByNumber(Json& json, const std::string& role, const std::array<std::uint8_t, 4>& c) {
     Json& pbr = objectAt(json, "pbrMetallicRoughness");
@@ -52,10 +59,7 @@ bool replaceByNumber(Json& json, const std::string& role, const std::array<std::
         json["emissiveFactor"] = factor;
         scale(json, "emissiveFactor", 3, {linear(c[0]), linear(c[1]), linear(c[2])});
         json.erase(role);
-    } else if (role == "occlusionTexture" && c[0] >= 255 - 2) {
-        json.erase(role);
-    } else if (role == "normalTexture" && std::abs(c[0] - 128) <= kFlat &&
-               std::abs(c[1] - 128) <= kFlat) {
+    } else if (showsNothing(role, c)) {
         json.erase(role);
     } else {
         return false;
