@@ -97,6 +97,12 @@ void CountedViews::scaleMeans(const Survey& survey, const std::vector<ViewIndex>
     }
 }
 
+void addShadowCost(const Scene& scene, const ShadowDraw& shadow, Counts& counts) {
+    const Mesh& drawn = *scene.asset(scene.objects[shadow.object]).level(shadow.level);
+    at(counts, Measure::Triangles) += static_cast<double>(drawn.triangles) * shadow.passes;
+    at(counts, Measure::DrawCalls) += shadow.calls;
+}
+
 void CountedViews::add(const Viewpoint& view, const std::string& spot, ViewCost cost) {
     CountedView counted;
     counted.view = view;
@@ -115,12 +121,9 @@ void CountedViews::add(const Viewpoint& view, const std::string& spot, ViewCost 
     for (const DrawnObject& drawn : counted.drawn) ++counted.firstDrawn[assetOf(drawn) + 1];
     for (std::size_t a = 0; a < scene_.assets.size(); ++a)
         counted.firstDrawn[a + 1] += counted.firstDrawn[a];
-    counted.passes.assign(scene_.objects.size(), 0);
-    counted.shadowCalls.assign(scene_.objects.size(), 0);
-    for (const ShadowDraw& shadow : cost.shadows) {
-        counted.passes[shadow.object] = shadow.passes;
-        counted.shadowCalls[shadow.object] = shadow.calls;
-    }
+    counted.shadows.assign(scene_.objects.size(), 0);
+    for (std::uint32_t i = 0; i < cost.shadows.size(); ++i)
+        counted.shadows[cost.shadows[i].object] = i + 1;
     counted.images.assign(scene_.images.size(), false);
     for (const DrawnObject& drawn : cost.drawn)
         for (const Part& part : scene_.assets[assetOf(drawn)].level(drawn.level)->parts)

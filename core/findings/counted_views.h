@@ -23,15 +23,21 @@ struct CountedView {
     /// Drawn objects by asset.
     std::vector<DrawnObject> drawn;
     std::vector<std::uint32_t> firstDrawn;  ///< [assets + 1] In `drawn`.
-    std::vector<std::uint32_t> passes;      ///< [objects] Shadow passes that draw each.
-    std::vector<double> shadowCalls;        ///< [objects] Of all those passes.
+    std::vector<std::uint32_t> shadows;     ///< [objects] 1 + index in cost.shadows; 0: of none.
     std::vector<bool> images;               ///< [images] Shown by what is drawn.
 
     [[nodiscard]] std::span<const DrawnObject> drawnOf(std::size_t asset) const {
         return std::span(drawn).subspan(firstDrawn[asset],
                                         firstDrawn[asset + 1] - firstDrawn[asset]);
     }
+    /// What shadow passes draw of an object; no passes where none does.
+    [[nodiscard]] ShadowDraw shadowOf(std::uint32_t object) const {
+        return shadows[object] == 0 ? ShadowDraw{object} : cost.shadows[shadows[object] - 1];
+    }
 };
+
+/// Adds triangles and draw calls of the shadow passes that draw an object.
+void addShadowCost(const Scene& scene, const ShadowDraw& shadow, Counts& counts);
 
 /// What something takes off counted views, as counts of each measure.
 struct Relief {

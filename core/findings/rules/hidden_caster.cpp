@@ -22,11 +22,7 @@ ShadowSettings onlyHidden() {
 Relief reliefOf(const FindingInput& in, std::span<const std::uint32_t> objects) {
     return in.views.relief([&](const CountedView& view) {
         Counts saved{};
-        for (const std::uint32_t i : objects) {
-            at(saved, Measure::Triangles) +=
-                static_cast<double>(in.scene.mesh(in.scene.objects[i]).triangles) * view.passes[i];
-            at(saved, Measure::DrawCalls) += view.shadowCalls[i];
-        }
+        for (const std::uint32_t i : objects) addShadowCost(in.scene, view.shadowOf(i), saved);
         return saved;
     });
 }

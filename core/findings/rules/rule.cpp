@@ -11,11 +11,6 @@
 namespace flentro {
 namespace {
 
-/// Triangles of one level, for all eyes and in the shadow passes that draw the object.
-double drawnTimes(const FindingInput& in, const CountedView& view, std::uint32_t object) {
-    return in.target.eyes + view.passes[object];
-}
-
 /// Draw calls of one part of what is drawn, without shadow passes.
 double passesOf(const Target& target) {
     return target.singlePass ? 1 : target.eyes;
@@ -65,7 +60,8 @@ Relief triangleRelief(const FindingInput& in, std::size_t asset,
             const auto triangles =
                 static_cast<double>(in.scene.assets[asset].level(drawn.level)->triangles);
             const double less = triangles - std::min(triangles, kept(drawn, triangles));
-            at(saved, Measure::Triangles) += less * drawnTimes(in, view, drawn.object);
+            const double times = in.target.eyes + view.shadowOf(drawn.object).passes;
+            at(saved, Measure::Triangles) += less * times;
         }
         return saved;
     });
@@ -84,9 +80,10 @@ Relief reliefWithout(const FindingInput& in,
             batch->second = batch->second && gone;
             if (!gone) continue;
             at(saved, Measure::Objects) += 1;
-            at(saved, Measure::Triangles) +=
-                static_cast<double>(mesh.triangles) * drawnTimes(in, view, drawn.object);
-            at(saved, Measure::DrawCalls) += view.shadowCalls[drawn.object];
+            const ShadowDraw shadow = view.shadowOf(drawn.object);
+            const double times = in.target.eyes + shadow.passes;
+            at(saved, Measure::Triangles) += static_cast<double>(mesh.triangles) * times;
+            at(saved, Measure::DrawCalls) += shadow.calls;
             if (!in.target.instancing)
                 at(saved, Measure::DrawCalls) +=
                     static_cast<double>(mesh.parts.size()) * passesOf(in.target);

@@ -19,12 +19,11 @@ std::vector<Finding> run(const FindingInput& in) {
             for (const std::uint32_t i : in.index.objectsOf[a]) {
                 const Object& object = in.scene.objects[i];
                 const double away = distanceTo(object.bounds, view.view.eye);
-                if (view.passes[i] == 0 || pixelsAcross(object, away, in.target) >= kMinPixels)
+                const ShadowDraw shadow = view.shadowOf(i);
+                if (shadow.passes == 0 || pixelsAcross(object, away, in.target) >= kMinPixels)
                     continue;
                 small += 1;
-                at(saved, Measure::Triangles) +=
-                    static_cast<double>(in.scene.mesh(object).triangles) * view.passes[i];
-                at(saved, Measure::DrawCalls) += view.shadowCalls[i];
+                addShadowCost(in.scene, shadow, saved);
             }
             copies = std::max(copies, small);
             return saved;

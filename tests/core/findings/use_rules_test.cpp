@@ -84,6 +84,11 @@ TEST_F(Rules, ShadowsThatFallOnNothing) {
     EXPECT_EQ(at(told[0].relief.here, Measure::Triangles),
               static_cast<double>(scene_.assets[2].mesh->triangles + 12))
         << "once, in the pass of the light";
+    const MeshPtr coarse = finishMesh(test::makeSphere(6, 4));
+    scene_.assets[2].ladder.levels.push_back({coarse, 0.1, 4});
+    EXPECT_EQ(at(found("hidden-caster")[0].relief.here, Measure::Triangles),
+              static_cast<double>(coarse->triangles + 12))
+        << "the pass draws the level that is shown";
     scene_.placedLights[0].castsShadow = false;
     EXPECT_TRUE(found("hidden-caster").empty());
 }
