@@ -6,6 +6,7 @@
 
 #include "base/index.h"
 #include "base/parallel.h"
+#include "geometry/barycentric.h"
 #include "measure/lighting.h"
 #include "scene/shadow_lights.h"
 #include "survey/look.h"
@@ -263,7 +264,7 @@ private:
         for (std::size_t k = 0; k < 3; ++k)
             corner.vertices[k] =
                 part.indices[3 * std::size_t{hit.triangle - row.firstTriangle} + k];
-        corner.weights = weightsOf(corners, surface.at);
+        corner.weights = barycentric(corners[0], corners[1], corners[2], surface.at);
         const Vec3d face = (corners[1] - corners[0]).cross(corners[2] - corners[0]).normalized();
         surface.normal = normalAt(corner, hit.object, face);
         // Density of the first mapping; the least a pixel covers.
@@ -275,21 +276,6 @@ private:
         if (surface.normal.dot(surface.toEye) < 0 && face.dot(surface.toEye) < 0)
             surface.normal = -surface.normal;
         return surface;
-    }
-
-    /// Barycentric weights of a point in a triangle.
-    [[nodiscard]] static Vec3d weightsOf(const std::array<Vec3d, 3>& c, const Vec3d& at) {
-        const Vec3d u = c[1] - c[0];
-        const Vec3d v = c[2] - c[0];
-        const Vec3d w = at - c[0];
-        const double uu = u.dot(u);
-        const double uv = u.dot(v);
-        const double vv = v.dot(v);
-        const double det = uu * vv - uv * uv;
-        if (!(det > 0)) return {1, 0, 0};
-        const double b = (vv * w.dot(u) - uv * w.dot(v)) / det;
-        const double d = (uu * w.dot(v) - uv * w.dot(u)) / det;
-        return {1 - b - d, b, d};
     }
 
     [[nodiscard]] Vec3d normalAt(const Corner& corner, std::uint32_t object,

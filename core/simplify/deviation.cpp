@@ -7,6 +7,7 @@
 #include <map>
 #include <mutex>
 
+#include "geometry/barycentric.h"
 #include "geometry/ray_device.h"
 
 namespace flentro {
@@ -187,15 +188,8 @@ struct Surface::State {
 
     /// Weights of the corners for a point of a triangle.
     [[nodiscard]] Vec3f weightsAt(std::uint32_t triangle, const Vec3f& point) const {
-        const Vec3f a = corner(triangle, 0);
-        const Vec3f u = corner(triangle, 1) - a;
-        const Vec3f v = corner(triangle, 2) - a;
-        const Vec3f across = u.cross(v);
-        const float size = across.squaredNorm();
-        if (!(size > 0)) return Vec3f::UnitX();
-        const float inB = (point - a).cross(v).dot(across) / size;
-        const float inC = u.cross(point - a).dot(across) / size;
-        return {1 - inB - inC, inB, inC};
+        return barycentric<Vec3f>(corner(triangle, 0), corner(triangle, 1), corner(triangle, 2),
+                                  point);
     }
 };
 

@@ -8,6 +8,7 @@
 #include <string>
 
 #include "base/parallel.h"
+#include "geometry/barycentric.h"
 #include "geometry/weld.h"
 
 namespace flentro {
@@ -197,12 +198,8 @@ private:
         const float size = normal.squaredNorm();
         if (!(size > 0) || !(target.normal.dot(normal) > 0))
             return {t, Vec3f::Zero(), Vec3f::Zero(), (target.point - at).norm(), 0};
-        const Vec3f a = positions[t[0]];
-        const Vec3f u = positions[t[1]] - a;
-        const Vec3f v = positions[t[2]] - a;
-        const float inB = (at - a).cross(v).dot(normal) / size;
-        const float inC = u.cross(at - a).dot(normal) / size;
-        Pull pull{t, {1 - inB - inC, inB, inC}, target.point - at, 0, 0};
+        const Vec3f weights = barycentric(positions[t[0]], positions[t[1]], positions[t[2]], at);
+        Pull pull{t, weights, target.point - at, 0, 0};
         pull.distance = pull.direction.norm();
         pull.direction = pull.distance > 0 ? Vec3f(pull.direction / pull.distance)
                                            : Vec3f(normal / std::sqrt(size));

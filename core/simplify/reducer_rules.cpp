@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "geometry/barycentric.h"
 #include "simplify/reducer.h"
 
 namespace flentro {
@@ -206,15 +207,13 @@ bool Reducer::attributesStayLinear(Corner corner, std::uint32_t wedge) const {
     const double whole = across.squaredNorm();
     if (!(whole > 0)) return false;
     if (std::fabs((to - a).dot(across)) > kSamePlane * std::sqrt(whole)) return false;
-    const double inB = (to - a).cross(c - a).dot(across) / whole;
-    const double inC = (b - a).cross(to - a).dot(across) / whole;
-    const double shares[] = {1 - inB - inC, inB, inC};
-    const auto reach = static_cast<float>(std::fabs(shares[0]) + std::fabs(inB) + std::fabs(inC));
+    const Vec3d weights = barycentric(a, b, c, to);
+    const auto reach = static_cast<float>(weights.lpNorm<1>());
     const auto there = metric_.attributes(wedge);
     for (std::size_t k = 0; k < there.size(); ++k) {
         float value = 0;
-        for (std::size_t i = 0; i < 3; ++i)
-            value += static_cast<float>(shares[i]) * metric_.attributes(own[i])[k];
+        for (int i = 0; i < 3; ++i)
+            value += static_cast<float>(weights[i]) * metric_.attributes(own[i])[k];
         if (!(std::fabs(value - there[k]) <= reach * tolerances_[k])) return false;
     }
     return true;
