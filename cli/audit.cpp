@@ -271,9 +271,9 @@ int runAudit(const Options& options, const Common& common) {
 
 }  // namespace
 
-void addAudit(CLI::App& app, Common& common, Run& run) {
+void addAudit(Program& program, Common& common) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb = addVerb(app, common, "audit",
+    Arguments verb = addVerb(program, common, "audit",
                              "Hold the worst view that a player can reach, or one view, against a "
                              "target; exit status 0: within, 1: over, 2: bad input",
                              "  flentro-cli audit market.glb --target \"Kiosk 60\"\n"
@@ -282,32 +282,26 @@ void addAudit(CLI::App& app, Common& common, Run& run) {
                              "|| echo over\n"
                              "  flentro-cli audit market.glb --json now.json --baseline last.json "
                              "--fail-on any\n");
-    verb->add_option("scene", options->scene, "The scene")->required();
-    addImportOptions(*verb, common);
-    addSurveyOptions(*verb, *options);
-    verb->add_flag("--all", options->all, "List every finding, not the ten that take most off");
-    verb->add_flag("--no-survey", options->noSurvey,
-                   "Cast no rays: faster, without findings about what is seen");
-    verb->add_option("--csv", options->csv, "One line for each finding")->type_name("FILE");
-    verb->add_option("--baseline", options->baseline,
-                     "The JSON of an earlier audit: only findings that are new are told")
-        ->type_name("FILE");
-    verb->add_option("--fail-on", options->failOn,
-                     "Rules, measures or 'any': exit status 1 for these findings or loads alone")
-        ->delimiter(',')
-        ->type_name("RULE|MEASURE|any");
-    verb->add_flag("--everything", options->everything,
-                   "Count the whole scene at once instead of views");
-    verb->add_option("--eye", options->eye, "Where to stand, metres")
-        ->delimiter(',')
-        ->expected(3)
-        ->check(finite())
-        ->type_name("X,Y,Z");
-    verb->add_option("--heading", options->heading, "Degrees clockwise from north (-Z)")
-        ->check(finite());
-    verb->add_option("--pitch", options->pitch, "Degrees upward")->check(between(-89, 89));
-    verb->callback(
-        [=, &common, &run] { run = [=, &common] { return runAudit(*options, common); }; });
+    verb.option("scene", options->scene, "The scene").required();
+    addImportOptions(verb, common);
+    addSurveyOptions(verb, *options);
+    verb.flag("--all", options->all, "List every finding, not the ten that take most off");
+    verb.flag("--no-survey", options->noSurvey,
+              "Cast no rays: faster, without findings about what is seen");
+    verb.option("--csv", options->csv, "One line for each finding").as("FILE");
+    verb.option("--baseline", options->baseline,
+                "The JSON of an earlier audit: only findings that are new are told")
+        .as("FILE");
+    verb.option("--fail-on", options->failOn,
+                "Rules, measures or 'any': exit status 1 for these findings or loads alone")
+        .list()
+        .as("RULE|MEASURE|any");
+    verb.flag("--everything", options->everything,
+              "Count the whole scene at once instead of views");
+    verb.option("--eye", options->eye, "Where to stand, metres").list(3).finite().as("X,Y,Z");
+    verb.option("--heading", options->heading, "Degrees clockwise from north (-Z)").finite();
+    verb.option("--pitch", options->pitch, "Degrees upward").between(-89, 89);
+    verb.runs([=, &common] { return runAudit(*options, common); });
 }
 
 }  // namespace flentro::cli

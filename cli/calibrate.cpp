@@ -86,20 +86,19 @@ int runCalibrate(const Options& options, const Common& common) {
 
 }  // namespace
 
-void addCalibrate(CLI::App& app, Common& common, Run& run) {
+void addCalibrate(Program& program, Common& common) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb =
-        addVerb(app, common, "calibrate", "Fit the frame cost of a target to measured frame times",
-                "  flentro-cli calibrate market.glb times.csv --target \"Kiosk 60\" "
-                "--out ours.target.json\n"
-                "  (times.csv: spot,heading,ms; spots as in 'survey --csv')\n");
-    verb->add_option("scene", options->scene, "The scene")->required();
-    addImportOptions(*verb, common);
-    verb->add_option("times", options->times, "CSV with the columns spot, heading, ms")->required();
-    addSurveyOptions(*verb, *options);
-    verb->add_option("--out", options->out, "Write the calibrated target here")->type_name("FILE");
-    verb->callback(
-        [=, &common, &run] { run = [=, &common] { return runCalibrate(*options, common); }; });
+    Arguments verb = addVerb(program, common, "calibrate",
+                             "Fit the frame cost of a target to measured frame times",
+                             "  flentro-cli calibrate market.glb times.csv --target \"Kiosk 60\" "
+                             "--out ours.target.json\n"
+                             "  (times.csv: spot,heading,ms; spots as in 'survey --csv')\n");
+    verb.option("scene", options->scene, "The scene").required();
+    addImportOptions(verb, common);
+    verb.option("times", options->times, "CSV with the columns spot, heading, ms").required();
+    addSurveyOptions(verb, *options);
+    verb.option("--out", options->out, "Write the calibrated target here").as("FILE");
+    verb.runs([=, &common] { return runCalibrate(*options, common); });
 }
 
 }  // namespace flentro::cli

@@ -38,18 +38,16 @@ int runFindings(const std::string& name, bool markdown, const Common& common) {
 
 }  // namespace
 
-void addFindings(CLI::App& app, Common& common, Run& run) {
+void addFindings(Program& program, Common& common) {
     auto name = std::make_shared<std::string>();
     auto markdown = std::make_shared<bool>(false);
-    CLI::App* verb =
-        addVerb(app, common, "findings", "All rules that an audit goes by, or one in full",
+    Arguments verb =
+        addVerb(program, common, "findings", "All rules that an audit goes by, or one in full",
                 "  flentro-cli findings\n"
                 "  flentro-cli findings light-range-too-long\n");
-    verb->add_option("rule", *name, "Only this one, in full");
-    verb->add_flag("--markdown", *markdown, "Print all rules as a page of the manual");
-    verb->callback([=, &common, &run] {
-        run = [=, &common] { return runFindings(*name, *markdown, common); };
-    });
+    verb.option("rule", *name, "Only this one, in full");
+    verb.flag("--markdown", *markdown, "Print all rules as a page of the manual");
+    verb.runs([=, &common] { return runFindings(*name, *markdown, common); });
 }
 
 }  // namespace flentro::cli

@@ -297,10 +297,10 @@ int runFix(const Options& options, const Common& common) {
 
 }  // namespace
 
-void addFix(CLI::App& app, Common& common, Run& run) {
+void addFix(Program& program, Common& common) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb =
-        addVerb(app, common, "fix",
+    Arguments verb =
+        addVerb(program, common, "fix",
                 "Apply a work order and export the result; exit status 0: done, 1: surveyed views "
                 "are still over, 2: bad input, 3: stopped",
                 "  flentro-cli fix market.glb --out lighter.glb\n"
@@ -308,35 +308,33 @@ void addFix(CLI::App& app, Common& common, Run& run) {
                 "--out lighter.glb --levels nodes\n"
                 "  flentro-cli fix market.glb --order merge.json --survey --out lighter.glb\n"
                 "  flentro-cli fix market.glb --order market.flentro.json --out lighter.glb\n");
-    verb->add_option("scene", options->scene, "The scene")->required();
-    addImportOptions(*verb, common);
-    verb->add_option("--out", options->out, "The .glb or .gltf to write")->required();
-    verb->add_option("--order", options->order,
-                     "A work order or a project (JSON); without one: tidy, ladder, culling "
-                     "distances; 'flentro-cli fixes' lists all fixes");
-    verb->add_flag("--survey", options->survey,
-                   "Survey first, so that culling and merging go by what players see");
-    addSurveyOptions(*verb, *options);
-    verb->add_option("--pictures", options->pictures,
-                     "With --survey: compare so many views before and after each step, drawn by "
-                     "rays (FLIP error, structural similarity)")
-        ->check(CLI::Range(0, 1000));
-    verb->add_option("--picture-folder", options->pictureFolder,
-                     "Put the worst view of each step there, before and after");
-    verb->add_option("--levels", options->levels,
-                     "extension: MSFT_lod; nodes: a named node each; top: level 0 alone")
-        ->check(CLI::IsMember({"extension", "nodes", "top"}));
-    verb->add_flag_function(
-        "--instances,!--no-instances",
-        [options](std::int64_t wanted) { options->instances = wanted > 0; },
-        "Copies become instances of one node (EXT_mesh_gpu_instancing); as the target "
-        "instances if not given");
-    verb->add_flag("--drop-empty-nodes", options->dropEmptyNodes,
-                   "Leave out nodes that hold nothing and move nothing");
-    verb->add_flag("--ktx2", options->ktx2,
-                   "Put textures beside the scene as the target stores them: KTX 2.0 files in "
-                   "NAME.textures, listed in the manifest");
-    verb->callback([=, &common, &run] { run = [=, &common] { return runFix(*options, common); }; });
+    verb.option("scene", options->scene, "The scene").required();
+    addImportOptions(verb, common);
+    verb.option("--out", options->out, "The .glb or .gltf to write").required();
+    verb.option("--order", options->order,
+                "A work order or a project (JSON); without one: tidy, ladder, culling "
+                "distances; 'flentro-cli fixes' lists all fixes");
+    verb.flag("--survey", options->survey,
+              "Survey first, so that culling and merging go by what players see");
+    addSurveyOptions(verb, *options);
+    verb.option("--pictures", options->pictures,
+                "With --survey: compare so many views before and after each step, drawn by "
+                "rays (FLIP error, structural similarity)")
+        .between(0, 1000);
+    verb.option("--picture-folder", options->pictureFolder,
+                "Put the worst view of each step there, before and after");
+    verb.option("--levels", options->levels,
+                "extension: MSFT_lod; nodes: a named node each; top: level 0 alone")
+        .oneOf({"extension", "nodes", "top"});
+    verb.flag("--instances,!--no-instances", options->instances,
+              "Copies become instances of one node (EXT_mesh_gpu_instancing); as the target "
+              "instances if not given");
+    verb.flag("--drop-empty-nodes", options->dropEmptyNodes,
+              "Leave out nodes that hold nothing and move nothing");
+    verb.flag("--ktx2", options->ktx2,
+              "Put textures beside the scene as the target stores them: KTX 2.0 files in "
+              "NAME.textures, listed in the manifest");
+    verb.runs([=, &common] { return runFix(*options, common); });
 }
 
 }  // namespace flentro::cli

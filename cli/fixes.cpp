@@ -45,17 +45,16 @@ int runFixes(const Options& options, const Common& common) {
 
 }  // namespace
 
-void addFixes(CLI::App& app, Common& common, Run& run) {
+void addFixes(Program& program, Common& common) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb = addVerb(app, common, "fixes", "All fixes, or one with its settings",
+    Arguments verb = addVerb(program, common, "fixes", "All fixes, or one with its settings",
                              "  flentro-cli fixes\n"
                              "  flentro-cli fixes ladder\n"
                              "  flentro-cli fixes --schema > work-order.schema.json\n");
-    verb->add_option("fix", options->name, "Only this one, with its settings");
-    verb->add_flag("--schema", options->schema, "Print the JSON Schema of work orders");
-    verb->add_flag("--markdown", options->markdown, "Print all fixes as a page of the manual");
-    verb->callback(
-        [=, &common, &run] { run = [=, &common] { return runFixes(*options, common); }; });
+    verb.option("fix", options->name, "Only this one, with its settings");
+    verb.flag("--schema", options->schema, "Print the JSON Schema of work orders");
+    verb.flag("--markdown", options->markdown, "Print all fixes as a page of the manual");
+    verb.runs([=, &common] { return runFixes(*options, common); });
 }
 
 }  // namespace flentro::cli

@@ -98,18 +98,17 @@ int runInventory(const Options& options, const Common& common) {
 
 }  // namespace
 
-void addInventory(CLI::App& app, Common& common, Run& run) {
+void addInventory(Program& program, Common& common) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb =
-        addVerb(app, common, "inventory", "What is in a scene, and what it weighs",
+    Arguments verb =
+        addVerb(program, common, "inventory", "What is in a scene, and what it weighs",
                 "  flentro-cli inventory market.glb\n"
                 "  flentro-cli inventory market.glb --rows 50 --json inventory.json\n");
-    verb->add_option("scene", options->scene, "The scene")->required();
-    addImportOptions(*verb, common);
-    verb->add_option("--target", options->target, "Whose texture storage to assume");
-    verb->add_option("--rows", options->rows, "Rows of each table");
-    verb->callback(
-        [=, &common, &run] { run = [=, &common] { return runInventory(*options, common); }; });
+    verb.option("scene", options->scene, "The scene").required();
+    addImportOptions(verb, common);
+    verb.option("--target", options->target, "Whose texture storage to assume");
+    verb.option("--rows", options->rows, "Rows of each table");
+    verb.runs([=, &common] { return runInventory(*options, common); });
 }
 
 }  // namespace flentro::cli

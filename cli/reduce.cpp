@@ -126,31 +126,28 @@ int runReduce(const Options& options, const Common& common) {
 
 }  // namespace
 
-void addReduce(CLI::App& app, Common& common, Run& run) {
+void addReduce(Program& program, Common& common) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb = addVerb(app, common, "reduce", "Fewer triangles for every asset, or for one",
-                             "  flentro-cli reduce market.glb --ratio 0.5 --out lighter.glb\n"
-                             "  flentro-cli reduce market.glb --asset bollard --triangles 800 "
-                             "--out lighter.glb\n"
-                             "  flentro-cli reduce scan.ply --deviation 0.002 --out scan.glb\n");
-    verb->add_option("scene", options->scene, "The scene")->required();
-    addImportOptions(*verb, common);
-    verb->add_option("--out", options->out, "The .glb or .gltf to write")->required();
-    verb->add_option("--asset", options->asset, "Only the asset of this name");
-    verb->add_option("--triangles", options->triangles, "Triangles of each asset")
-        ->check(between(1, 1e12));
-    verb->add_option("--ratio", options->ratio, "Share of the triangles to keep")
-        ->check(between(0, 1));
-    verb->add_option("--deviation", options->deviation, "Largest deviation, metres")
-        ->check(between(0, 1e9));
-    verb->add_flag("--keep-vertices", options->keepVertices,
-                   "Only vertices that are there, as levels that share a vertex buffer need them; "
-                   "about a third less exact");
-    verb->add_flag("--lock-borders", options->lockBorders, "Open borders stay where they are");
-    verb->add_flag("--free-borders", options->freeBorders,
-                   "Also borders that meet another object's may move: gaps can open");
-    verb->callback(
-        [=, &common, &run] { run = [=, &common] { return runReduce(*options, common); }; });
+    Arguments verb =
+        addVerb(program, common, "reduce", "Fewer triangles for every asset, or for one",
+                "  flentro-cli reduce market.glb --ratio 0.5 --out lighter.glb\n"
+                "  flentro-cli reduce market.glb --asset bollard --triangles 800 "
+                "--out lighter.glb\n"
+                "  flentro-cli reduce scan.ply --deviation 0.002 --out scan.glb\n");
+    verb.option("scene", options->scene, "The scene").required();
+    addImportOptions(verb, common);
+    verb.option("--out", options->out, "The .glb or .gltf to write").required();
+    verb.option("--asset", options->asset, "Only the asset of this name");
+    verb.option("--triangles", options->triangles, "Triangles of each asset").between(1, 1e12);
+    verb.option("--ratio", options->ratio, "Share of the triangles to keep").between(0, 1);
+    verb.option("--deviation", options->deviation, "Largest deviation, metres").between(0, 1e9);
+    verb.flag("--keep-vertices", options->keepVertices,
+              "Only vertices that are there, as levels that share a vertex buffer need them; "
+              "about a third less exact");
+    verb.flag("--lock-borders", options->lockBorders, "Open borders stay where they are");
+    verb.flag("--free-borders", options->freeBorders,
+              "Also borders that meet another object's may move: gaps can open");
+    verb.runs([=, &common] { return runReduce(*options, common); });
 }
 
 }  // namespace flentro::cli

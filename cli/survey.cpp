@@ -127,10 +127,10 @@ int runSurvey(const Options& options, const Common& common) {
 
 }  // namespace
 
-void addSurvey(CLI::App& app, Common& common, Run& run) {
+void addSurvey(Program& program, Common& common) {
     auto options = std::make_shared<Options>();
-    CLI::App* verb =
-        addVerb(app, common, "survey",
+    Arguments verb =
+        addVerb(program, common, "survey",
                 "Measure every place a player can reach, in all headings: what is "
                 "drawn, what is seen; exit status 0: within, 1: over, 2: bad input, 3: stopped",
                 "  flentro-cli survey market.glb --target \"Kiosk 60\"\n"
@@ -139,15 +139,14 @@ void addSurvey(CLI::App& app, Common& common, Run& run) {
                 "--spacing 2 --drawn-only\n"
                 "  flentro-cli survey market.glb --camera-distance 20 "
                 "--camera-pitch -55\n");
-    verb->add_option("scene", options->scene, "The scene")->required();
-    addImportOptions(*verb, common);
-    addSurveyOptions(*verb, *options);
-    verb->add_option("--face-size", options->faceSize, "Rays along an edge of the cube of views")
-        ->check(between(16, 2048));
-    verb->add_flag("--drawn-only", options->drawnOnly, "Count what is drawn, cast no rays");
-    verb->add_option("--csv", options->csv, "One line for each view")->type_name("FILE");
-    verb->callback(
-        [=, &common, &run] { run = [=, &common] { return runSurvey(*options, common); }; });
+    verb.option("scene", options->scene, "The scene").required();
+    addImportOptions(verb, common);
+    addSurveyOptions(verb, *options);
+    verb.option("--face-size", options->faceSize, "Rays along an edge of the cube of views")
+        .between(16, 2048);
+    verb.flag("--drawn-only", options->drawnOnly, "Count what is drawn, cast no rays");
+    verb.option("--csv", options->csv, "One line for each view").as("FILE");
+    verb.runs([=, &common] { return runSurvey(*options, common); });
 }
 
 }  // namespace flentro::cli

@@ -6,42 +6,39 @@
 
 namespace flentro::cli {
 
-void addSurveyOptions(CLI::App& verb, SurveyOptions& options) {
-    verb.add_option("--target", options.target, "A shipped target or a *.target.json file");
-    auto* area = verb.add_option("--area", options.area,
-                                 "Stand on the surfaces of this node and those below it");
-    auto* route =
-        verb.add_option("--route", options.route,
-                        "Go along the path of this animated node, or of a *.json file of spots");
-    auto* spots = verb.add_option("--spots", options.spots, "Stand on the spots of this file");
-    area->excludes(route)->excludes(spots);
-    route->excludes(spots);
-    verb.add_option("--start", options.starts,
-                    "Walk from here, and from others if given again; by default from the scene's "
-                    "first view and its cameras at eye height")
-        ->delimiter(',')
-        ->allow_extra_args(false)
-        ->check(finite())
-        ->type_name("X,Y,Z");
-    verb.add_option("--spacing", options.spacing, "Metres between spots")
-        ->check(between(0.1, 1000));
-    verb.add_option("--eye-height", options.eyeHeight, "Metres above the ground")
-        ->check(between(0.05, 100));
-    verb.add_option("--headings", options.headings, "All around each spot")->check(between(1, 12));
-    verb.add_option("--within", options.within, "Players stand inside the bounds of this node");
-    verb.add_option("--camera-distance", options.camera.distances,
-                    "Metres that the camera is behind the player's eye")
-        ->delimiter(',')
-        ->check(between(0, 1000));
-    verb.add_option("--camera-pitch", options.camera.pitches, "Degrees; -89 looks straight down")
-        ->delimiter(',')
-        ->check(between(-90, 90));
-    verb.add_option("--camera-headings", options.cameraHeadings,
-                    "Degrees clockwise from north that the camera turns between")
-        ->delimiter(',')
-        ->expected(2)
-        ->check(between(-720, 720))
-        ->type_name("FROM,TO");
+void addSurveyOptions(Arguments& verb, SurveyOptions& options) {
+    verb.option("--target", options.target, "A shipped target or a *.target.json file");
+    Option area = verb.option("--area", options.area,
+                              "Stand on the surfaces of this node and those below it");
+    Option route =
+        verb.option("--route", options.route,
+                    "Go along the path of this animated node, or of a *.json file of spots");
+    Option spots = verb.option("--spots", options.spots, "Stand on the spots of this file");
+    area.excludes(route).excludes(spots);
+    route.excludes(spots);
+    verb.option("--start", options.starts,
+                "Walk from here, and from others if given again; by default from the scene's "
+                "first view and its cameras at eye height")
+        .list()
+        .onceEach()
+        .finite()
+        .as("X,Y,Z");
+    verb.option("--spacing", options.spacing, "Metres between spots").between(0.1, 1000);
+    verb.option("--eye-height", options.eyeHeight, "Metres above the ground").between(0.05, 100);
+    verb.option("--headings", options.headings, "All around each spot").between(1, 12);
+    verb.option("--within", options.within, "Players stand inside the bounds of this node");
+    verb.option("--camera-distance", options.camera.distances,
+                "Metres that the camera is behind the player's eye")
+        .list()
+        .between(0, 1000);
+    verb.option("--camera-pitch", options.camera.pitches, "Degrees; -89 looks straight down")
+        .list()
+        .between(-90, 90);
+    verb.option("--camera-headings", options.cameraHeadings,
+                "Degrees clockwise from north that the camera turns between")
+        .list(2)
+        .between(-720, 720)
+        .as("FROM,TO");
 }
 
 namespace {

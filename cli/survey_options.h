@@ -2,8 +2,6 @@
 
 #pragma once
 
-#include <CLI/CLI.hpp>
-
 #include "console.h"
 #include "survey/survey.h"
 #include "verbs.h"
@@ -24,7 +22,7 @@ struct SurveyOptions {
     std::vector<double> cameraHeadings;
 };
 
-void addSurveyOptions(CLI::App& verb, SurveyOptions& options);
+void addSurveyOptions(Arguments& verb, SurveyOptions& options);
 
 /// The spots that the options ask for, never none. `rays` are made when they are needed and not
 /// there.

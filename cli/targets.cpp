@@ -38,14 +38,14 @@ int runTargets(const std::string& name, const Common& common) {
 
 }  // namespace
 
-void addTargets(CLI::App& app, Common& common, Run& run) {
+void addTargets(Program& program, Common& common) {
     auto name = std::make_shared<std::string>();
-    CLI::App* verb = addVerb(app, common, "targets", "The device classes that ship with Flentro",
-                             "  flentro-cli targets\n"
-                             "  flentro-cli targets \"Kiosk 60\" --json ours.target.json\n");
-    verb->add_option("target", *name, "Only this one");
-    verb->callback(
-        [=, &common, &run] { run = [=, &common] { return runTargets(*name, common); }; });
+    Arguments verb =
+        addVerb(program, common, "targets", "The device classes that ship with Flentro",
+                "  flentro-cli targets\n"
+                "  flentro-cli targets \"Kiosk 60\" --json ours.target.json\n");
+    verb.option("target", *name, "Only this one");
+    verb.runs([=, &common] { return runTargets(*name, common); });
 }
 
 }  // namespace flentro::cli

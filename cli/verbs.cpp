@@ -2,71 +2,64 @@
 
 #include <fmt/format.h>
 
-#include <charconv>
-
 #include "io/file.h"
 #include "io/open.h"
 
 namespace flentro::cli {
 
-CLI::App* addVerb(CLI::App& app, Common& common, const char* name, const char* what,
+Arguments addVerb(Program& program, Common& common, const char* name, const char* what,
                   const char* examples) {
-    CLI::App* verb = app.add_subcommand(name, what);
-    verb->add_flag("--quiet", common.quiet, "Print errors only");
-    verb->add_option("--json", common.json, "Write the result as JSON ('-': standard output)")
-        ->type_name("FILE");
-    verb->add_option("--memory", common.memory,
-                     "MiB that a scene may take; half of the machine's if not given")
-        ->check(between(1, 1e9))
-        ->type_name("MIB");
-    verb->footer(std::string("\nExamples:\n") + examples);
+    Arguments verb = program.verb(name, what, examples);
+    verb.flag("--quiet", common.quiet, "Print errors only");
+    verb.option("--json", common.json, "Write the result as JSON ('-': standard output)")
+        .as("FILE");
+    verb.option("--memory", common.memory,
+                "MiB that a scene may take; half of the machine's if not given")
+        .between(1, 1e9)
+        .as("MIB");
     return verb;
 }
 
-void addImportOptions(CLI::App& verb, Common& common) {
+namespace {
+
+std::optional<ShadowLights> shadowLightsOf(const std::vector<std::string>& names) {
+    ShadowLights lights;
+    if (names == std::vector<std::string>{"all"})
+        lights.all = true;
+    else if (names != std::vector<std::string>{"none"})
+        lights.names = {names.begin(), names.end()};
+    return lights;
+}
+
+}  // namespace
+
+void addImportOptions(Arguments& verb, Common& common) {
+    ImportSettings& import = common.import;
     std::vector<std::string> units;
     for (const LengthUnit& unit : lengthUnits()) units.emplace_back(unit.key);
-    verb.add_option("--unit", common.import.unit,
-                    "Unit of the scene's file; as it says, or guessed, if not given")
-        ->check(CLI::IsMember(units));
-    verb.add_option_function<std::string>(
-            "--up", [&common](const std::string& axis) { common.import.up = axis.front(); },
-            "Axis that points up in the scene's file, likewise")
-        ->check(CLI::IsMember({"Y", "Z"}, CLI::ignore_case));
-    verb.add_option("--crease", common.import.creaseAngle,
-                    "Degrees up to which faces without normals look smooth")
-        ->check(between(0, 180))
-        ->capture_default_str();
-    verb.add_option_function<std::vector<std::string>>(
-            "--shadow-lights",
-            [&common](const std::vector<std::string>& names) {
-                common.import.shadowLights = ShadowLights{};
-                if (names == std::vector<std::string>{"all"})
-                    common.import.shadowLights->all = true;
-                else if (names != std::vector<std::string>{"none"})
-                    common.import.shadowLights->names = {names.begin(), names.end()};
-            },
-            "Lights that cast shadows: all, none, or their names; as the file says if not given")
-        ->delimiter(',')
-        ->allow_extra_args(false)
-        ->type_name("NAME");
-    verb.add_option("--variant", common.import.variant, "Materials of this variant of the scene")
-        ->type_name("NAME");
-}
-
-CLI::Validator between(double low, double high) {
-    const auto check = [low, high](const std::string& text) -> std::string {
-        double number = 0;
-        const char* end = text.data() + text.size();
-        const auto [at, error] = std::from_chars(text.data(), end, number);
-        if (error == std::errc() && at == end && number >= low && number <= high) return {};
-        return fmt::format("'{}' is not a number from {:g} to {:g}", text, low, high);
+    verb.option("--unit", import.unit,
+                "Unit of the scene's file; as it says, or guessed, if not given")
+        .oneOf(units);
+    const auto takeAxis = [&import](const std::vector<std::string>& axis) {
+        import.up = axis.front().front();
     };
-    return {check, fmt::format("[{:g} to {:g}]", low, high)};
-}
-
-CLI::Validator finite() {
-    return between(-1e9, 1e9);
+    verb.option("--up", takeAxis, "Axis that points up in the scene's file, likewise")
+        .list(1)
+        .oneOf({"Y", "Z"}, true);
+    verb.option("--crease", import.creaseAngle,
+                "Degrees up to which faces without normals look smooth")
+        .between(0, 180)
+        .showsDefault();
+    const auto takeLights = [&import](const std::vector<std::string>& names) {
+        import.shadowLights = shadowLightsOf(names);
+    };
+    verb.option("--shadow-lights", takeLights,
+                "Lights that cast shadows: all, none, or their names; as the file says if not "
+                "given")
+        .list()
+        .onceEach()
+        .as("NAME");
+    verb.option("--variant", import.variant, "Materials of this variant of the scene").as("NAME");
 }
 
 Expected<void> checkOutputs(const std::vector<std::string>& files) {

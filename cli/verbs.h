@@ -2,9 +2,7 @@
 
 #pragma once
 
-#include <CLI/CLI.hpp>
-#include <functional>
-
+#include "arguments.h"
 #include "console.h"
 #include "io/import_settings.h"
 #include "scene/scene.h"
@@ -19,30 +17,22 @@ struct Common {
     ImportSettings import;
 };
 
-/// A check for numbers from `low` to `high`; unlike that of the library it takes no NaN.
-[[nodiscard]] CLI::Validator between(double low, double high);
-/// Any coordinate in metres or angle in degrees that is a number.
-[[nodiscard]] CLI::Validator finite();
+void addInventory(Program& program, Common& common);
+void addAudit(Program& program, Common& common);
+void addSurvey(Program& program, Common& common);
+void addCalibrate(Program& program, Common& common);
+void addReduce(Program& program, Common& common);
+void addFix(Program& program, Common& common);
+void addFixes(Program& program, Common& common);
+void addFindings(Program& program, Common& common);
+void addTargets(Program& program, Common& common);
 
-/// Set by the verb that was chosen; returns the exit status.
-using Run = std::function<int()>;
-
-void addInventory(CLI::App& app, Common& common, Run& run);
-void addAudit(CLI::App& app, Common& common, Run& run);
-void addSurvey(CLI::App& app, Common& common, Run& run);
-void addCalibrate(CLI::App& app, Common& common, Run& run);
-void addReduce(CLI::App& app, Common& common, Run& run);
-void addFix(CLI::App& app, Common& common, Run& run);
-void addFixes(CLI::App& app, Common& common, Run& run);
-void addFindings(CLI::App& app, Common& common, Run& run);
-void addTargets(CLI::App& app, Common& common, Run& run);
-
-/// A verb with --quiet and --json. `examples` go under its help.
-CLI::App* addVerb(CLI::App& app, Common& common, const char* name, const char* what,
+/// A verb with --quiet, --json and --memory.
+Arguments addVerb(Program& program, Common& common, const char* name, const char* what,
                   const char* examples);
 
 /// --unit, --up, --crease and --variant, for verbs that open a scene.
-void addImportOptions(CLI::App& verb, Common& common);
+void addImportOptions(Arguments& verb, Common& common);
 
 /// Tries the files that a verb will write, before its work. Empty names and "-" are passed over.
 [[nodiscard]] Expected<void> checkOutputs(const std::vector<std::string>& files);

@@ -2,9 +2,9 @@
 
 #include <fmt/format.h>
 
-#include <CLI/CLI.hpp>
 #include <filesystem>
 
+#include "arguments.h"
 #include "ottermere.h"
 
 namespace {
@@ -36,26 +36,30 @@ int write(const fs::path& folder, const demo::Detail& detail, int copies,
 }  // namespace
 
 int main(int argc, char** argv) {
-    CLI::App app{
+    cli::Program program(
         "Writes the demo scene Ottermere Lock: ottermere.glb, its ground truth "
         "(ottermere.truth.json), a project (ottermere.flentro.json) and its work order "
         "(ottermere.order.json), and one with all fixes for weak targets "
-        "(ottermere.weak-targets.order.json)."};
+        "(ottermere.weak-targets.order.json).");
     std::string folder = ".";
     bool small = false;
     int copies = 1;
-    app.add_option("folder", folder, "Where to write; made if missing");
-    app.add_flag("--small", small, "A version under 2 MB, for tests");
-    app.add_option("--scale", copies, "Lay the market out N times, for stress")
-        ->check(CLI::Range(1, 64));
+    program.option("folder", folder, "Where to write; made if missing");
+    program.flag("--small", small, "A version under 2 MB, for tests");
+    program.option("--scale", copies, "Lay the market out N times, for stress").between(1, 64);
     std::string faults = "usual";
     std::uint32_t seed = 1;
-    app.add_option("--faults", faults,
-                   "usual: the faults that the demo is known by; random: a random half of the "
-                   "kinds on random things, in a market that is sound otherwise")
-        ->check(CLI::IsMember({"usual", "random"}));
-    app.add_option("--seed", seed, "Of the random faults");
-    CLI11_PARSE(app, argc, argv);
-    const demo::Detail detail = small ? demo::Detail{0.2, 0.15, 16} : demo::Detail{};
-    return write(folder, detail, copies, faults == "random" ? std::optional(seed) : std::nullopt);
+    program
+        .option("--faults", faults,
+                "usual: the faults that the demo is known by; random: a random half of the kinds "
+                "on random things, in a market that is sound otherwise")
+        .oneOf({"usual", "random"});
+    program.option("--seed", seed, "Of the random faults");
+    program.runs([&] {
+        const demo::Detail detail = small ? demo::Detail{0.2, 0.15, 16} : demo::Detail{};
+        return write(folder, detail, copies,
+                     faults == "random" ? std::optional(seed) : std::nullopt);
+    });
+    const auto status = program.run(argc, argv);
+    return status ? *status : complain(status.error());
 }
