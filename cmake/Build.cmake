@@ -37,6 +37,11 @@ function(flentro_precompile target)
         <set> <string> <vector> <Eigen/Core> <Eigen/Geometry> <nlohmann/json.hpp> ${ARGN})
     target_compile_options(${target} PRIVATE -fpch-preprocess)
 endfunction()
+# The same for a program, with what a library beneath it has precompiled: both are compiled alike.
+function(flentro_precompiled_of target library)
+    target_compile_options(${target} PRIVATE -fPIC -fpch-preprocess)
+    target_precompile_headers(${target} REUSE_FROM ${library})
+endfunction()
 # Compilation of what no benchmark measures: a third faster at a lower LEVEL.
 function(flentro_optimise_less target level)
     target_compile_options(${target} PRIVATE $<$<CONFIG:Dev,Release>:${level}>)

@@ -100,15 +100,15 @@ int LightPlan::overlapAt(const QPointF& metres, double Spot::*reach) const {
 void LightPlan::countOverlap() {
     overlap_.assign(std::size_t{kCells} * kCells, 0);
     mostBefore_ = mostAfter_ = 0;
-    for (int i = 0; i < kCells * kCells; ++i) {
-        const int column = i % kCells;
-        const int row = i / kCells;
-        const QPointF at(ground_.x() + (column + 0.5) / kCells * ground_.width(),
-                         ground_.y() + (row + 0.5) / kCells * ground_.height());
-        elementOf(overlap_, i) = overlapAt(at, &Spot::after);
-        mostAfter_ = std::max(mostAfter_, elementOf(overlap_, i));
-        mostBefore_ = std::max(mostBefore_, overlapAt(at, &Spot::before));
-    }
+    for (int row = 0; row < kCells; ++row)
+        for (int column = 0; column < kCells; ++column) {
+            const QPointF at(ground_.x() + (column + 0.5) / kCells * ground_.width(),
+                             ground_.y() + (row + 0.5) / kCells * ground_.height());
+            int& count = elementOf(overlap_, kCells * row + column);
+            count = overlapAt(at, &Spot::after);
+            mostAfter_ = std::max(mostAfter_, count);
+            mostBefore_ = std::max(mostBefore_, overlapAt(at, &Spot::before));
+        }
 }
 
 /// Steps of grey by the number of lights.
@@ -119,16 +119,15 @@ void LightPlan::paintOverlap(QPainter& painter) const {
     const QPointF last = toScreen(ground_.bottomRight());
     const double w = (last.x() - first.x()) / kCells;
     const double h = (last.y() - first.y()) / kCells;
-    for (int i = 0; i < kCells * kCells; ++i) {
-        const int count = elementOf(overlap_, i);
-        if (count == 0) continue;
-        const int column = i % kCells;
-        const int row = i / kCells;
-        QColor shade = theme().near;
-        shade.setAlpha(20 + 110 * count / mostAfter_);
-        painter.fillRect(QRectF(first.x() + column * w, first.y() + row * h, w + 0.5, h + 0.5),
-                         shade);
-    }
+    for (int row = 0; row < kCells; ++row)
+        for (int column = 0; column < kCells; ++column) {
+            const int count = elementOf(overlap_, kCells * row + column);
+            if (count == 0) continue;
+            QColor shade = theme().near;
+            shade.setAlpha(20 + 110 * count / mostAfter_);
+            painter.fillRect(QRectF(first.x() + column * w, first.y() + row * h, w + 0.5, h + 0.5),
+                             shade);
+        }
 }
 
 void LightPlan::paintEvent(QPaintEvent*) {
