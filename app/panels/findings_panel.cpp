@@ -98,6 +98,38 @@ QWidget* FindingsPanel::makeFills() {
     auto* layout = new QVBoxLayout(page);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(8);
+    layout->addLayout(makeChoices());
+    layout->addWidget(bar_);
+    connect(bar_, &FillBar::chosen, this, [this](int segment) {
+        search_->clear();
+        table_->setCurrentCell(segment, 0);
+    });
+    search_->setPlaceholderText(tr("Filter by name (Ctrl+F)"));
+    search_->setClearButtonEnabled(true);
+    search_->setAccessibleName(tr("Filter"));
+    connect(search_, &QLineEdit::textChanged, this, [this] { show(ranking_); });
+    layout->addWidget(search_);
+    table_->setAccessibleName(tr("Ranking"));
+    connect(table_, &QTableWidget::itemSelectionChanged, this, &FindingsPanel::describeCurrent);
+    connect(table_, &QTableWidget::cellDoubleClicked, show_, &QPushButton::click);
+    layout->addWidget(table_, 1);
+    evidence_->setWordWrap(true);
+    evidence_->setMinimumHeight(54);
+    evidence_->setAlignment(Qt::AlignTop);
+    layout->addWidget(evidence_);
+    layout->addLayout(makeButtons());
+    settle_.setSingleShot(true);
+    settle_.setInterval(kSettleMilliseconds);
+    connect(&settle_, &QTimer::timeout, this, &FindingsPanel::rankSoon);
+    connect(&document_.counter(), &ViewCounter::changed, &settle_, qOverload<>(&QTimer::start));
+    connect(&document_.projectModel(), &ProjectModel::changed, this, [this] { show(ranking_); });
+    connect(&themeWatch(), &ThemeWatch::changed, this, [this] { show(ranking_); });
+    connect(&document_.survey(), &SurveyModel::changed, &settle_, qOverload<>(&QTimer::start));
+    describeCurrent();
+    return page;
+}
+
+QLayout* FindingsPanel::makeChoices() {
     auto* choices = new QHBoxLayout;
     choices->setSpacing(6);
     // First of all, so that what is ranked is what is shown: a measure of lights has lights, and
@@ -115,28 +147,12 @@ QWidget* FindingsPanel::makeFills() {
         connect(box, &QComboBox::activated, this, &FindingsPanel::rankSoon);
     }
     where_->setItemData(WorstView, tr("Of the survey, in the chosen measure"), Qt::ToolTipRole);
-    layout->addLayout(choices);
-    layout->addWidget(bar_);
-    connect(bar_, &FillBar::chosen, this, [this](int segment) {
-        search_->clear();
-        table_->setCurrentCell(segment, 0);
-    });
-    search_->setPlaceholderText(tr("Filter by name (Ctrl+F)"));
-    search_->setClearButtonEnabled(true);
-    search_->setAccessibleName(tr("Filter"));
-    connect(search_, &QLineEdit::textChanged, this, [this] { show(ranking_); });
-    layout->addWidget(search_);
-    table_->setAccessibleName(tr("Ranking"));
-    layout->addWidget(table_, 1);
-    evidence_->setWordWrap(true);
-    evidence_->setMinimumHeight(54);
-    evidence_->setAlignment(Qt::AlignTop);
-    layout->addWidget(evidence_);
+    return choices;
+}
+
+QLayout* FindingsPanel::makeButtons() {
     auto* buttons = new QHBoxLayout;
     for (QPushButton* button : {fix_, show_, off_, aside_}) buttons->addWidget(button);
-    layout->addLayout(buttons);
-    connect(table_, &QTableWidget::itemSelectionChanged, this, &FindingsPanel::describeCurrent);
-    connect(table_, &QTableWidget::cellDoubleClicked, show_, &QPushButton::click);
     connect(show_, &QPushButton::clicked, this, &FindingsPanel::showCurrent);
     connect(fix_, &QPushButton::clicked, this, [this] {
         if (const CostShare* blame = current())
@@ -153,15 +169,7 @@ QWidget* FindingsPanel::makeFills() {
         tr("Counts and draws everything as if it were not there: board, plan and strip "
            "follow. Shift+X in the view switches all on again."));
     connect(off_, &QPushButton::clicked, this, &FindingsPanel::switchCurrentOff);
-    settle_.setSingleShot(true);
-    settle_.setInterval(kSettleMilliseconds);
-    connect(&settle_, &QTimer::timeout, this, &FindingsPanel::rankSoon);
-    connect(&document_.counter(), &ViewCounter::changed, &settle_, qOverload<>(&QTimer::start));
-    connect(&document_.projectModel(), &ProjectModel::changed, this, [this] { show(ranking_); });
-    connect(&themeWatch(), &ThemeWatch::changed, this, [this] { show(ranking_); });
-    connect(&document_.survey(), &SurveyModel::changed, &settle_, qOverload<>(&QTimer::start));
-    describeCurrent();
-    return page;
+    return buttons;
 }
 
 void FindingsPanel::showEvent(QShowEvent* event) {

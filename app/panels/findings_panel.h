@@ -58,6 +58,8 @@ private:
     void switchCurrentOff();
 
     QWidget* makeFills();
+    QLayout* makeChoices();
+    QLayout* makeButtons();
 
     Document& document_;
     QTabBar* tabs_;

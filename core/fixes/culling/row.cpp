@@ -24,35 +24,13 @@ FieldTable<SizeClass> classFields() {
                  .decimals = 1});
 }
 
-FieldTable<CullingSettings> cullingFields() {
+constexpr const char* kHand = "By hand";
+
+/// What goes beyond the far plane and in fog.
+void addFarPlane(FieldTable<CullingSettings>& table) {
     using S = CullingSettings;
     constexpr const char* kFar = "Far plane";
-    constexpr const char* kHand = "By hand";
-    return FieldTable<S>()
-        .rows("classes", &S::classes, classFields(), "largest",
-              {.label = "Size classes",
-               .help = "When objects go, by the size that they have; each class is larger than the "
-                       "one before.",
-               .page = kHand})
-        .number("fade", &S::fade, 0, 0.9,
-                {.label = "Fade",
-                 .help = "Share of the culling distance over which an object fades out.",
-                 .shownUnit = "%",
-                 .scale = 100})
-        .number("transparent", &S::transparent, 0.05, 1,
-                {.label = "Glass at",
-                 .help = "What is only transparent goes at this share of its distance.",
-                 .shownUnit = "%",
-                 .scale = 100})
-        .number("skyline", &S::skyline, 1, 10,
-                {.label = "Skyline",
-                 .help = "What stands against the sky stays this many times as far. Needs a survey "
-                         "with rays.",
-                 .shownUnit = "x",
-                 .decimals = 1})
-        .flag("bySeen", &S::bySeen,
-              {.label = "By the pixels that the survey saw",
-               .help = "Thin and half-hidden things go earlier than their bounds tell."})
+    table
         .number("farPlane", &S::farPlane, 0, 1e6,
                 {.label = "Far plane",
                  .help = "Nothing is drawn beyond.",
@@ -82,12 +60,44 @@ FieldTable<CullingSettings> cullingFields() {
               {.label = "Distances in a few steps",
                .help = "Rounded up to 1, 1.2, 1.5, 2, 2.5, 3, 4, 5, 6, 8 times a power of ten: "
                        "copies go together, and engines can keep few lists.",
-               .page = kFar})
-        .byAsset("overrides", &S::overrides, 0, 1e6, 100,
-                 {.label = "Goes at", .unit = "m", .decimals = 1},
-                 {.label = "Single assets",
-                  .help = "Culling distances set by hand, whatever the size.",
-                  .page = kHand});
+               .page = kFar});
+}
+
+FieldTable<CullingSettings> cullingFields() {
+    using S = CullingSettings;
+    FieldTable<S> table;
+    table
+        .rows("classes", &S::classes, classFields(), "largest",
+              {.label = "Size classes",
+               .help = "When objects go, by the size that they have; each class is larger than the "
+                       "one before.",
+               .page = kHand})
+        .number("fade", &S::fade, 0, 0.9,
+                {.label = "Fade",
+                 .help = "Share of the culling distance over which an object fades out.",
+                 .shownUnit = "%",
+                 .scale = 100})
+        .number("transparent", &S::transparent, 0.05, 1,
+                {.label = "Glass at",
+                 .help = "What is only transparent goes at this share of its distance.",
+                 .shownUnit = "%",
+                 .scale = 100})
+        .number("skyline", &S::skyline, 1, 10,
+                {.label = "Skyline",
+                 .help = "What stands against the sky stays this many times as far. Needs a survey "
+                         "with rays.",
+                 .shownUnit = "x",
+                 .decimals = 1})
+        .flag("bySeen", &S::bySeen,
+              {.label = "By the pixels that the survey saw",
+               .help = "Thin and half-hidden things go earlier than their bounds tell."});
+    addFarPlane(table);
+    table.byAsset("overrides", &S::overrides, 0, 1e6, 100,
+                  {.label = "Goes at", .unit = "m", .decimals = 1},
+                  {.label = "Single assets",
+                   .help = "Culling distances set by hand, whatever the size.",
+                   .page = kHand});
+    return table;
 }
 
 }  // namespace

@@ -35,10 +35,12 @@ void proposeNearest(LadderSettings& settings, const Scene& scene) {
     settings.nearest = std::clamp(bounds.diagonal().norm() / 2, kNearestEver, settings.nearest);
 }
 
-FieldTable<LadderSettings> ladderFields() {
+constexpr const char* kHand = "By hand";
+
+/// How many levels there are, and how much less each shows.
+void addLevels(FieldTable<LadderSettings>& table) {
     using S = LadderSettings;
-    constexpr const char* kHand = "By hand";
-    return FieldTable<S>()
+    table
         .choice("rule", &S::rule,
                 {{"ratio", "ratio"}, {"deviation", "deviation"}, {"halving", "halving of size"}},
                 {.label = "Levels by",
@@ -70,7 +72,13 @@ FieldTable<LadderSettings> ladderFields() {
                  .help = "What a level may deviate by to that of the one before.",
                  .shownUnit = "x",
                  .decimals = 1,
-                 .onlyFor = "rule=deviation"})
+                 .onlyFor = "rule=deviation"});
+}
+
+/// Where levels take over.
+void addDistances(FieldTable<LadderSettings>& table) {
+    using S = LadderSettings;
+    table
         .number("pixels", &S::pixels, 0.01, 1000,
                 {.label = "Deviation",
                  .help = "On the target's display, where a level takes over.",
@@ -92,7 +100,13 @@ FieldTable<LadderSettings> ladderFields() {
                  .help = "Coming nearer, a level stays until this far below its switch distance, "
                          "so that nothing flickers between two.",
                  .shownUnit = "%",
-                 .scale = 100})
+                 .scale = 100});
+}
+
+/// What levels are made of, and what single assets do.
+void addLooks(FieldTable<LadderSettings>& table) {
+    using S = LadderSettings;
+    table
         .number("plainFromLevel", &S::plainFromLevel, 0, kMaxLevels,
                 {.label = "Plain from",
                  .help = "From this level on materials lose what does not show from afar: normal "
@@ -141,6 +155,14 @@ FieldTable<LadderSettings> ladderFields() {
         .runs("weights", &S::weights,
               {.help = "How much triangles matter, by how large a survey saw them: count, weight "
                        "in percent, count, weight, ..."});
+}
+
+FieldTable<LadderSettings> ladderFields() {
+    FieldTable<LadderSettings> table;
+    addLevels(table);
+    addDistances(table);
+    addLooks(table);
+    return table;
 }
 
 }  // namespace

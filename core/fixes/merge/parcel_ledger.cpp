@@ -253,75 +253,112 @@ std::vector<std::size_t> ParcelLedger::overloading(const std::vector<Group>& gro
     return result;
 }
 
+/// Sums up what assets and groups save and pay, place by place.
+class ParcelLedger::Sharing {
+public:
+    Sharing(const ParcelLedger& ledger, const std::vector<Group>& groups)
+        : l_(ledger),
+          groups_(groups),
+          merged_(withoutGeometry(ledger.scene_, groups)),
+          meter_(merged_, ledger.target_),
+          groupOf_(ledger.scene_.objects.size(), kNone) {
+        for (std::uint32_t g = 0; g < groups.size(); ++g)
+            for (const std::uint32_t i : groups[g]) groupOf_[i] = g;
+        shares_.assets.resize(l_.scene_.assets.size());
+        shares_.groups.resize(groups.size());
+    }
+
+    void addPlace(std::size_t place) {
+        const Evidence::Place& here = l_.places_[place];
+        views_ += static_cast<double>(here.views.size());
+        for (const Drawn& drawn : l_.apart_[place])
+            if (groupOf_[drawn.object] != kNone) addApart(place, drawn);
+        const EyeVisibility together = meter_.sight(here.eye, here.views);
+        const std::size_t firstParcel = merged_.objects.size() - groups_.size();
+        for (std::size_t g = 0; g < groups_.size(); ++g) {
+            const auto parcel = static_cast<std::uint32_t>(firstParcel + g);
+            const auto views = static_cast<double>(std::popcount(together.objects[parcel]));
+            if (views > 0) addMerged(place, g, parcel, together.levelOf(parcel), views);
+        }
+    }
+
+    /// Means over all views.
+    [[nodiscard]] Shares take() {
+        if (views_ == 0) return std::move(shares_);
+        for (Shares::Asset& asset : shares_.assets)
+            for (double* sum : {&asset.callsApart, &asset.callsMerged, &asset.objectsApart,
+                                &asset.objectsMerged, &asset.trianglesPaid})
+                *sum /= views_;
+        for (Shares::Account& account : shares_.groups)
+            for (double* sum : {&account.callsSaved, &account.objectsSaved, &account.trianglesPaid})
+                *sum /= views_;
+        return std::move(shares_);
+    }
+
+private:
+    static constexpr std::uint32_t kNone = ~0U;
+
+    [[nodiscard]] Shares::Asset& shareOf(std::uint32_t object) {
+        return elementOf(shares_.assets, l_.scene_.objects[object].asset);
+    }
+
+    void pay(std::size_t place, std::uint32_t object, double triangles) {
+        triangles *= l_.target_.eyes;
+        const double costs = -worth(l_.prices_[place], 0, 0, triangles);
+        Shares::Account& group = shares_.groups[groupOf_[object]];
+        shareOf(object).trianglesPaid += triangles;
+        shareOf(object).worth -= costs;
+        group.trianglesPaid += triangles;
+        group.worth -= costs;
+    }
+
+    /// What a member costs as it is.
+    void addApart(std::size_t place, const Drawn& drawn) {
+        Shares::Asset& asset = shareOf(drawn.object);
+        Shares::Account& group = shares_.groups[groupOf_[drawn.object]];
+        const double saved = worth(l_.prices_[place], drawn.calls, drawn.views, 0);
+        asset.callsApart += drawn.calls;
+        asset.objectsApart += drawn.views;
+        asset.worth += saved;
+        group.callsSaved += drawn.calls;
+        group.objectsSaved += drawn.views;
+        group.worth += saved;
+        pay(place, drawn.object, -drawn.triangles);
+    }
+
+    /// What a group costs merged, in so many views of the place, shared evenly by its members.
+    void addMerged(std::size_t place, std::size_t g, std::uint32_t parcel, std::size_t level,
+                   double views) {
+        Shares::Account& group = shares_.groups[g];
+        const double calls = views * callsOf(merged_, parcel, level);
+        const double costs = worth(l_.prices_[place], calls, views, 0);
+        group.callsSaved -= calls;
+        group.objectsSaved -= views;
+        group.worth -= costs;
+        const auto members = static_cast<double>(groups_[g].size());
+        for (const std::uint32_t i : groups_[g]) {
+            Shares::Asset& asset = shareOf(i);
+            asset.callsMerged += calls / members;
+            asset.objectsMerged += views / members;
+            asset.worth -= costs / members;
+            const std::size_t levels = assetOf(l_.scene_, i).ladder.levels.size();
+            pay(place, i, views * trianglesOf(l_.scene_, i, std::min(level, levels)));
+        }
+    }
+
+    const ParcelLedger& l_;
+    const std::vector<Group>& groups_;
+    const Scene merged_;
+    const ViewMeter meter_;
+    std::vector<std::uint32_t> groupOf_;  ///< [objects]
+    Shares shares_;
+    double views_ = 0;
+};
+
 ParcelLedger::Shares ParcelLedger::share(const std::vector<Group>& groups) const {
-    const Scene merged = withoutGeometry(scene_, groups);
-    const ViewMeter meter(merged, target_);
-    const std::size_t firstParcel = merged.objects.size() - groups.size();
-    constexpr std::uint32_t kNone = ~0U;
-    std::vector<std::uint32_t> groupOf(scene_.objects.size(), kNone);
-    for (std::uint32_t g = 0; g < groups.size(); ++g)
-        for (const std::uint32_t i : groups[g]) groupOf[i] = g;
-    Shares shares{std::vector<Shares::Asset>(scene_.assets.size()),
-                  std::vector<Shares::Account>(groups.size())};
-    const auto assetShare = [&](std::uint32_t object) -> Shares::Asset& {
-        return elementOf(shares.assets, scene_.objects[object].asset);
-    };
-    const auto pay = [&](std::size_t place, std::uint32_t object, double triangles) {
-        triangles *= target_.eyes;
-        const double costs = -worth(prices_[place], 0, 0, triangles);
-        assetShare(object).trianglesPaid += triangles;
-        assetShare(object).worth -= costs;
-        shares.groups[groupOf[object]].trianglesPaid += triangles;
-        shares.groups[groupOf[object]].worth -= costs;
-    };
-    double views = 0;
-    for (std::size_t p = 0; p < places_.size(); ++p) {
-        views += static_cast<double>(places_[p].views.size());
-        for (const Drawn& drawn : apart_[p]) {
-            if (groupOf[drawn.object] == kNone) continue;
-            assetShare(drawn.object).callsApart += drawn.calls;
-            assetShare(drawn.object).objectsApart += drawn.views;
-            shares.groups[groupOf[drawn.object]].callsSaved += drawn.calls;
-            shares.groups[groupOf[drawn.object]].objectsSaved += drawn.views;
-            const double saved = worth(prices_[p], drawn.calls, drawn.views, 0);
-            assetShare(drawn.object).worth += saved;
-            shares.groups[groupOf[drawn.object]].worth += saved;
-            pay(p, drawn.object, -drawn.triangles);
-        }
-        const EyeVisibility together = meter.sight(places_[p].eye, places_[p].views);
-        for (std::size_t g = 0; g < groups.size(); ++g) {
-            const std::size_t parcel = firstParcel + g;
-            const auto drawn = static_cast<double>(std::popcount(together.objects[parcel]));
-            if (drawn == 0) continue;
-            const std::size_t level = together.levelOf(parcel);
-            const double calls = drawn * callsOf(merged, static_cast<std::uint32_t>(parcel), level);
-            shares.groups[g].callsSaved -= calls;
-            shares.groups[g].objectsSaved -= drawn;
-            const double costs = worth(prices_[p], calls, drawn, 0);
-            shares.groups[g].worth -= costs;
-            for (const std::uint32_t i : groups[g]) {
-                assetShare(i).callsMerged += calls / static_cast<double>(groups[g].size());
-                assetShare(i).objectsMerged += drawn / static_cast<double>(groups[g].size());
-                assetShare(i).worth -= costs / static_cast<double>(groups[g].size());
-                const std::size_t own = std::min(level, assetOf(scene_, i).ladder.levels.size());
-                pay(p, i, drawn * trianglesOf(scene_, i, own));
-            }
-        }
-    }
-    if (views == 0) return shares;
-    for (Shares::Asset& asset : shares.assets) {
-        asset.callsApart /= views;
-        asset.callsMerged /= views;
-        asset.objectsApart /= views;
-        asset.objectsMerged /= views;
-        asset.trianglesPaid /= views;
-    }
-    for (Shares::Account& account : shares.groups) {
-        account.callsSaved /= views;
-        account.objectsSaved /= views;
-        account.trianglesPaid /= views;
-    }
-    return shares;
+    Sharing sharing(*this, groups);
+    for (std::size_t place = 0; place < places_.size(); ++place) sharing.addPlace(place);
+    return sharing.take();
 }
 
 }  // namespace flentro

@@ -64,6 +64,7 @@ private:
         double views = 0;      ///< Of the place, in which it is.
         double triangles = 0;  ///< For one eye.
     };
+    class Sharing;
     [[nodiscard]] static double worth(const Counts& prices, double calls, double objects,
                                       double triangles);
     [[nodiscard]] std::vector<Drawn> drawnApart(const EyeVisibility& sightings) const;

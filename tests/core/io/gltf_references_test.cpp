@@ -20,6 +20,20 @@ using test::GltfBuilder;
 using testing::HasSubstr;
 using testing::IsEmpty;
 
+/// `places`: accessor of two positions.
+void addNodes(GltfBuilder& b, int places) {
+    b.addNode({{"name", "root"},
+               {"mesh", 0},
+               {"camera", 0},
+               {"children", {1}},
+               {"extensions",
+                {{"KHR_lights_punctual", {{"light", 0}}},
+                 {"MSFT_lod", {{"ids", {2}}}},
+                 {"EXT_mesh_gpu_instancing", {{"attributes", {{"TRANSLATION", places}}}}}}}});
+    b.document["nodes"].push_back({{"name", "figure"}, {"mesh", 0}, {"skin", 0}});
+    b.document["nodes"].push_back({{"name", "far"}, {"mesh", 0}});
+}
+
 /// A document in which every rule finds something: each list has one element.
 GltfBuilder fullDocument() {
     GltfBuilder b;
@@ -66,16 +80,7 @@ GltfBuilder fullDocument() {
     primitive["targets"] = {{{"POSITION", sparse}}};
     primitive["extensions"]["KHR_materials_variants"]["mappings"] = {
         {{"material", 0}, {"variants", {0}}}};
-    b.addNode({{"name", "root"},
-               {"mesh", 0},
-               {"camera", 0},
-               {"children", {1}},
-               {"extensions",
-                {{"KHR_lights_punctual", {{"light", 0}}},
-                 {"MSFT_lod", {{"ids", {2}}}},
-                 {"EXT_mesh_gpu_instancing", {{"attributes", {{"TRANSLATION", places}}}}}}}});
-    b.document["nodes"].push_back({{"name", "figure"}, {"mesh", 0}, {"skin", 0}});
-    b.document["nodes"].push_back({{"name", "far"}, {"mesh", 0}});
+    addNodes(b, places);
     for (Json& accessor : b.document["accessors"])
         if (accessor["type"] == "SCALAR" && accessor["componentType"] == 5126) {
             accessor["min"] = {0};
