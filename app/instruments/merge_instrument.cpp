@@ -9,6 +9,11 @@
 namespace flentro::app {
 namespace {
 
+/// The name without its kind, which the column's head says.
+QString placeOf(const Parcel& parcel) {
+    return toText(parcel.name).remove(QLatin1String("parcel "));
+}
+
 /// Triangles a view with one decimal below ten thousand: parcels pay little each.
 QString signedCount(double value) {
     return (value < 0 ? "−" : "") + toText(formatCount(std::abs(value)));
@@ -230,7 +235,8 @@ void MergeInstrument::refreshParcels(const MergeReport& report) {
     parcels_->setRowCount(static_cast<int>(report.parcels.size()));
     for (int row = 0; row < parcels_->rowCount(); ++row) {
         const Parcel& parcel = elementOf(report.parcels, row);
-        setCell(parcels_, row, 0, toText(parcel.name), false);
+        setCell(parcels_, row, 0, placeOf(parcel), false);
+        parcels_->item(row, 0)->setToolTip(toText(parcel.name));
         setCell(parcels_, row, 1, QString::number(parcel.members.size()));
         setBalanceCell(parcels_, row, 2, most > 0 ? saved(parcel) / most : 0,
                        most > 0 ? paid(parcel) / most : 0);

@@ -61,6 +61,11 @@ TEST_F(LayoutPages, MergingShowsBothSides) {
     EXPECT_LT(here(Measure::DrawCalls), calls);
     window_->fixes().merge().turnTo(MergeInstrument::Parcels);
     auto* parcels = find<QTableWidget>("Parcels");
+    const QTableWidgetItem* first = parcels->item(0, 0);
+    EXPECT_LT(QFontMetrics(first->font()).horizontalAdvance(first->text()),
+              parcels->columnWidth(0) - 12)
+        << "the name is whole: " << first->text().toStdString();
+    EXPECT_EQ(first->toolTip().toStdString(), merged().parcels[0].name);
     EXPECT_EQ(parcels->rowCount(), static_cast<int>(merged().parcels.size()));
     parcels->selectRow(1);
     EXPECT_EQ(document().selection().parcel(), 1);
