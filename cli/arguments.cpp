@@ -6,6 +6,7 @@
 #include <charconv>
 
 #include "base/guarded.h"
+#include "exit_status.h"
 
 namespace flentro::cli {
 namespace {
@@ -134,11 +135,10 @@ Arguments Program::verb(const char* name, const char* what, const char* examples
 }
 
 Expected<int> Program::run(int argc, char** argv) {
-    constexpr int kBadArguments = 2;
     try {
         app_->parse(argc, argv);
     } catch (const CLI::ParseError& error) {
-        return app_->exit(error) == 0 ? 0 : kBadArguments;
+        return app_->exit(error) == 0 ? kWithin : kBadInput;
     }
     return guarded([&]() -> Expected<int> { return (*run_)(); });
 }

@@ -78,8 +78,8 @@ public:
 
     /// One verb must be chosen then. `examples` go under its help.
     Arguments verb(const char* name, const char* what, const char* examples);
-    /// Parses and runs what was chosen; returns the exit status: 0 after help, 2 after telling
-    /// what is wrong with the arguments. Errors: what is thrown while it runs.
+    /// Parses and runs what was chosen; returns the exit status: kWithin after help, kBadInput
+    /// after telling what is wrong with the arguments. Errors: what is thrown while it runs.
     [[nodiscard]] Expected<int> run(int argc, char** argv);
 
 private:

@@ -13,16 +13,9 @@
 #include "base/json.h"
 #include "base/progress.h"
 #include "base/text.h"
+#include "exit_status.h"
 
 namespace flentro::cli {
-
-/// What the program returns to the shell.
-enum ExitStatus : int {
-    kWithin = 0,    ///< Done; for an audit: within every limit.
-    kOver = 1,      ///< An audit found a load above x1.00.
-    kBadInput = 2,  ///< Anything that went wrong; the message is on standard error.
-    kStopped = 3,   ///< Stopped before its end; what was written says that it is partial.
-};
 
 /// Prints text in which names occur: control characters in them are written out.
 template <typename... Args>

@@ -5,6 +5,7 @@
 #include <filesystem>
 
 #include "arguments.h"
+#include "exit_status.h"
 #include "ottermere.h"
 
 namespace {
@@ -14,7 +15,7 @@ using namespace flentro;
 
 int complain(const Error& error) {
     fmt::print(stderr, "flentro-demo: {}\n", describe(error));
-    return 2;
+    return cli::kBadInput;
 }
 
 int write(const fs::path& folder, const demo::Detail& detail, int copies,
