@@ -98,8 +98,7 @@ void CountedViews::scaleMeans(const Survey& survey, const std::vector<ViewIndex>
 }
 
 void addShadowCost(const Scene& scene, const ShadowDraw& shadow, Counts& counts) {
-    const Mesh& drawn = *scene.asset(scene.objects[shadow.object]).level(shadow.level);
-    at(counts, Measure::Triangles) += static_cast<double>(drawn.triangles) * shadow.passes;
+    at(counts, Measure::Triangles) += shadowTriangles(scene, shadow);
     at(counts, Measure::DrawCalls) += shadow.calls;
 }
 

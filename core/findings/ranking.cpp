@@ -39,8 +39,7 @@ public:
     void add(const ShadowDraw& drawn) {
         const Object& object = scene_.objects[drawn.object];
         CostShare& blame = entries_[slotFor(drawn.object, object)];
-        const double triangles =
-            static_cast<double>(meshOf(object, drawn.level).triangles) * drawn.passes;
+        const double triangles = shadowTriangles(scene_, drawn);
         blame.shadowTriangles += triangles;
         blame.triangles += triangles;
         blame.shadowCalls += drawn.calls;
@@ -118,6 +117,11 @@ private:
 };
 
 }  // namespace
+
+double shadowTriangles(const Scene& scene, const ShadowDraw& shadow) {
+    const Mesh& drawn = *scene.asset(scene.objects[shadow.object]).level(shadow.level);
+    return static_cast<double>(drawn.triangles) * shadow.passes;
+}
 
 double valueOf(const CostShare& share, CostKind kind, Measure measure) {
     const bool isLight = kind == CostKind::Light;

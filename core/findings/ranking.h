@@ -32,6 +32,9 @@ struct CostShare {
     double share = 0;
 };
 
+/// Triangles of one object in all the shadow passes that draw it.
+[[nodiscard]] double shadowTriangles(const Scene& scene, const ShadowDraw& shadow);
+
 /// What an entry adds to a measure, or has of it where the measure is the largest in use. Of a
 /// light: 1 for Lights, 1 for ShadowLights if it casts shadows.
 [[nodiscard]] double valueOf(const CostShare& share, CostKind kind, Measure measure);
