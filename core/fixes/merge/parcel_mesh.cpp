@@ -262,7 +262,8 @@ MeshPtr joinParts(const MeshPtr& mesh) {
         }
         if (same->front() != &part) continue;
         PartJoiner joiner(part);
-        for (const Part* other : *same) joiner.add(*other, Placing(still, Vec3d::Zero()));
+        for (const Part* other : *same)  // parts may share one buffer of vertices
+            joiner.add(dropUnusedVertices(*other), Placing(still, Vec3d::Zero()));
         joined.parts.push_back(joiner.finish());
     }
     return joined.parts.size() < mesh->parts.size() ? finishMesh(std::move(joined)) : mesh;

@@ -10,7 +10,7 @@ const FixKind& ShareSettings::kind() {
         .name = "Share",
         .shortName = "Share",
         .help = "Equal meshes, materials and images under several names become one, also where "
-                "they were moved. Loses nothing.",
+                "they were moved, and parts of a mesh that show equal materials. Loses nothing.",
         .fields =
             FieldTable<S>()
                 .flag("matchTransformed", &S::matchTransformed,
@@ -23,6 +23,10 @@ const FixKind& ShareSettings::kind() {
                 .flag("images", &S::images,
                       {.label = "Images equal in every pixel",
                        .help = "Whatever files they come from."})
+                .flag("parts", &S::parts,
+                      {.label = "Parts of one mesh with equal materials",
+                       .help = "They become one part, which takes one draw call; unless that has "
+                               "more vertices than the target allows."})
                 .number("tolerance", &S::tolerance, 1e-7, 0.01,
                         {.label = "Tolerance",
                          .help = "How far vertices of equal meshes may lie apart, in sizes of the "
@@ -33,7 +37,11 @@ const FixKind& ShareSettings::kind() {
         .apply = [](const FixInput& in,
                     const S& s) { return applyShare(in.scene, s, in.target, in.progress); },
         .uselessBecause =
-            [](const Scene& scene) { return scene.assets.size() < 2 ? "a single asset" : ""; },
+            [](const Scene& scene) {
+                return scene.assets.size() < 2 && scene.materials.size() < 2
+                           ? "a single asset and material"
+                           : "";
+            },
     });
     return kind;
 }

@@ -13,6 +13,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/done_list.h"
+#include "fixes/merge/parcel_mesh.h"
 #include "fixes/share/share.h"
 #include "fixes/shared_borders.h"
 #include "geometry/congruence.h"
@@ -121,6 +122,34 @@ MeshPtr withMaterials(const MeshPtr& mesh, const std::vector<int>& first) {
     for (Part& part : copy.parts)
         if (part.material >= 0) part.material = elementOf(first, part.material);
     return finishMesh(std::move(copy));
+}
+
+/// The mesh with parts of equal materials as one, unless that has more vertices than both the
+/// target allows and any part has now.
+MeshPtr withJoinedParts(const MeshPtr& mesh, const Target& target) {
+    MeshPtr joined = joinParts(mesh);
+    const auto largest = [](const Mesh& of) {
+        std::size_t most = 0;
+        for (const Part& part : of.parts) most = std::max(most, part.vertexCount());
+        return static_cast<double>(most);
+    };
+    const double limit = at(target.limits, Measure::VerticesPerMesh);
+    return largest(*joined) > std::max(limit, largest(*mesh)) ? mesh : joined;
+}
+
+/// Joins parts of all assets and their levels. Returns how many parts fewer level 0 has in all.
+/// Merged meshes stay: their ranges count triangles by part.
+std::size_t joinAllParts(Scene& scene, const Target& target) {
+    std::size_t fewer = 0;
+    for (Asset& asset : scene.assets) {
+        if (!asset.ranges.empty() || asset.importance == Importance::Keep) continue;
+        const std::size_t before = asset.mesh->parts.size();
+        asset.mesh = withJoinedParts(asset.mesh, target);
+        for (Ladder::Level& level : asset.ladder.levels)
+            level.mesh = withJoinedParts(level.mesh, target);
+        fewer += before - asset.mesh->parts.size();
+    }
+    return fewer;
 }
 
 /// True if both ends of an edge lie where others have border vertices; one vertex alone is chance.
@@ -273,6 +302,7 @@ Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings, co
         for (Ladder::Level& level : asset.ladder.levels)
             level.mesh = withMaterials(level.mesh, materials);
     }
+    const std::size_t joined = settings.parts ? joinAllParts(shared, target) : 0;
     SubProgress onMeshes(progress, 0.4, 1);
     MeshSharer sharer(shared, settings, target);
     const auto instead = sharer.run(onMeshes);
@@ -305,6 +335,10 @@ Expected<Fixed> applyShare(const Scene& scene, const ShareSettings& settings, co
         (all == 0   ? " is another's copy"
          : all == 1 ? " was another's copy"
                     : " were others' copies");
+    if (joined > 0)
+        result.record.notes.push_back(
+            fmt::format("{} joined with others of the same mesh: their materials are equal",
+                        counted(joined, "part was", "parts were")));
     if (sharer.refused() > 0)
         result.record.notes.push_back(
             fmt::format("{} equal meshes stay: nodes with instances of their own cannot be turned",

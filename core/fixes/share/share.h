@@ -13,6 +13,8 @@ struct ShareSettings {
     bool matchTransformed = true;  ///< Also turned, scaled or mirrored copies.
     bool materials = true;         ///< Materials equal in value.
     bool images = true;            ///< Images equal in every pixel.
+    /// Parts of one mesh with equal materials become one: one draw call instead of several.
+    bool parts = true;
 
     static const FixKind& kind();
 };

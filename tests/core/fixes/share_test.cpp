@@ -258,5 +258,67 @@ TEST(Share, CancelledInTheMiddle) {
     EXPECT_EQ(applyShare(makePainted(), {}, Target{}, stop).error().code, ErrorCode::Cancelled);
 }
 
+/// Twenty boxes as parts of one mesh, each of its own material; the materials differ in name only.
+Scene fenceOfEqualParts() {
+    Mesh mesh;
+    for (int i = 0; i < 20; ++i) {
+        Part part = test::makeBox({1, 1, 1}).parts[0];
+        std::vector<Vec3f> moved = positionsOf(part);
+        for (Vec3f& p : moved) p.x() += 2.0F * static_cast<float>(i);
+        part.set("POSITION", makeStream(moved));
+        part.material = i;
+        mesh.parts.push_back(std::move(part));
+    }
+    Scene scene = test::makeScene({{test::named(std::move(mesh), "fence"), {0, 0, -5}}});
+    for (int i = 0; i < 20; ++i) {
+        Material material;
+        material.name = "plank " + std::to_string(i);
+        material.source = {{"name", material.name}};
+        scene.materials.push_back(material);
+    }
+    return scene;
+}
+
+TEST(Share, PartsThatBecomeEqualAreOneCall) {
+    const Scene scene = fenceOfEqualParts();
+    const Fixed fixed = applyShare(scene, {}, Target{}, noProgress()).value();
+    const Mesh& mesh = *fixed.scene.assets[0].mesh;
+    EXPECT_EQ(mesh.parts.size(), 1U);
+    EXPECT_EQ(mesh.triangles, scene.assets[0].mesh->triangles);
+    EXPECT_EQ(mesh.vertices, scene.assets[0].mesh->vertices);
+    EXPECT_NEAR(test::areaOf(mesh), test::areaOf(*scene.assets[0].mesh), 1e-6);
+    EXPECT_EQ(fixed.record.notes.size(), 1U);
+    ShareSettings apart;
+    apart.parts = false;
+    EXPECT_EQ(applyShare(scene, apart, Target{}, noProgress())->scene.assets[0].mesh->parts.size(),
+              20U);
+}
+
+TEST(Share, PartsStayApartWhereOneWouldBeTooLarge) {
+    Target target;
+    at(target.limits, Measure::VerticesPerMesh) = 100;
+    const Fixed fixed = applyShare(fenceOfEqualParts(), {}, target, noProgress()).value();
+    EXPECT_EQ(fixed.scene.assets[0].mesh->parts.size(), 20U) << "20 boxes have more vertices";
+}
+
+TEST(Share, PartsOfOneVertexBufferAreJoinedWithoutCopyingItForEach) {
+    Scene scene = fenceOfEqualParts();
+    Mesh mesh;
+    const Mesh grid = test::makeGrid(10, 2, 5);
+    const auto& indices = grid.parts[0].indices;
+    for (std::size_t first = 0; first < indices.size(); first += 30) {
+        Part part = grid.parts[0];
+        part.indices.assign(indices.begin() + static_cast<std::ptrdiff_t>(first),
+                            indices.begin() + static_cast<std::ptrdiff_t>(first + 30));
+        part.material = static_cast<int>(first / 30);
+        mesh.parts.push_back(std::move(part));
+    }
+    scene.assets[0].mesh = finishMesh(std::move(mesh));
+    const Mesh& joined = *applyShare(scene, {}, Target{}, noProgress())->scene.assets[0].mesh;
+    EXPECT_EQ(joined.parts.size(), 1U);
+    EXPECT_EQ(joined.triangles, indices.size() / 3);
+    EXPECT_LE(joined.vertices, 2 * grid.parts[0].vertexCount());
+}
+
 }  // namespace
 }  // namespace flentro
