@@ -24,6 +24,12 @@ const FixKind& TidySettings::kind() {
                 .flag("dropDuplicates", &S::dropDuplicates,
                       {.label = "Drop triangles there twice",
                        .help = "With the same corners and facing."})
+                .flag("joinTwins", &S::joinTwins,
+                      {.label = "Faces back to back become two-sided",
+                       .help = "Of two opaque faces with the same corners that face away from each "
+                               "other and look alike one is dropped, and its material gets two "
+                               "sides.",
+                       .page = "More"})
                 .flag("dropUnused", &S::dropUnused,
                       {.label = "Drop what nothing uses",
                        .help = "Vertices that no triangle uses.",

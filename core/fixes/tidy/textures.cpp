@@ -67,6 +67,13 @@ bool replaceByNumber(Json& json, const std::string& role, const std::array<std::
     return true;
 }
 
+/// True if alpha has two peaks, clear and opaque: leaves, fences, decals.
+bool looksCutOut(const ImageFacts& facts) {
+    constexpr double kPeak = 0.05;     ///< Of the pixels.
+    constexpr double kBetween = 0.25;  ///< Soft edges.
+    return facts.clear > kPeak && facts.opaque > kPeak && facts.clear + facts.opaque > 1 - kBetween;
+}
+
 class TextureTidier {
 public:
     TextureTidier(Scene& scene, std::vector<ImageFacts> facts)
@@ -136,11 +143,21 @@ private:
             if (!has || image.mime != "image/png" || !facts_[i].isKnown || hasDeepChannels(image) ||
                 (read[i] && facts_[i].least[3] < 255))
                 continue;
+            if (looksCutOut(facts_[i])) {
+                tidied_.cutOuts.push_back(image.name.empty() ? image.uri : image.name);
+                continue;
+            }
             const auto pixels = decodeImage(image, kLargestEdge);
             if (!pixels) continue;
             const Hash source = image.source();
-            image.channels -= 1;
-            auto bytes = encodeLike(image, *pixels);
+            Image opaque = image;
+            opaque.channels -= 1;
+            auto bytes = encodeLike(opaque, *pixels);
+            if (image.data && bytes.size() > image.data->size()) {
+                ++tidied_.larger;
+                continue;
+            }
+            image.channels = opaque.channels;
             image.madeFrom = source;
             image.hash = hashBytes(bytes);
             image.data = std::make_shared<const std::vector<std::byte>>(std::move(bytes));

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <array>
 #include <bit>
+#include <cmath>
+#include <map>
 #include <numeric>
 #include <set>
 
@@ -11,6 +13,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/done_list.h"
+#include "fixes/shared_borders.h"
 #include "fixes/tidy/textures.h"
 #include "fixes/tidy/tidy.h"
 #include "fixes/tile_shifts.h"
@@ -22,10 +25,26 @@
 namespace flentro {
 namespace {
 
+/// A position, to the bit.
+using PlaceKey = std::array<float, 3>;
+PlaceKey keyOf(const Vec3f& p) {
+    return {p.x(), p.y(), p.z()};
+}
+
 /// The steps of tidying, in their order.
-enum Step : std::size_t { Unseen, Weld, Degenerate, Duplicate, Holes, Dissolve, kSteps };
+enum Step : std::size_t {
+    Unseen,
+    Weld,
+    Degenerate,
+    Duplicate,
+    BackToBack,
+    Holes,
+    Dissolve,
+    kSteps
+};
 constexpr const char* kStepNames[kSteps] = {"never seen",     "equal vertices", "no surface",
-                                            "twice the same", "small holes",    "flat surfaces"};
+                                            "twice the same", "back to back",   "small holes",
+                                            "flat surfaces"};
 
 struct Tidied {
     MeshPtr mesh;
@@ -159,6 +178,105 @@ void dropTriangles(Part& part, const TidySettings& settings, bool twoSided, Tidi
     part.indices.resize(kept);
 }
 
+/// True if two vertices look alike in all but where they face.
+bool looksAlike(const Part& part, std::uint32_t a, std::uint32_t b) {
+    return std::all_of(part.attributes.begin(), part.attributes.end(),
+                       [&](const Attribute& attribute) {
+                           if (attribute.semantic == "NORMAL" || attribute.semantic == "TANGENT")
+                               return true;
+                           const Stream& stream = *attribute.stream;
+                           for (int c = 0; c < stream.components; ++c)
+                               if (std::fabs(stream.value(a, c) - stream.value(b, c)) > 1e-5F)
+                                   return false;
+                           return true;
+                       });
+}
+
+/// Pairs of triangles that lie on one another and face away from each other.
+struct TwinPairs {
+    std::vector<std::uint8_t> isFront;  ///< [triangles] Stays, for both.
+    std::vector<std::uint8_t> isBack;   ///< [triangles] Is dropped.
+    std::size_t pairs = 0;
+};
+
+TwinPairs findTwins(const Part& part) {
+    const std::size_t count = part.triangleCount();
+    TwinPairs twins{std::vector<std::uint8_t>(count, 0), std::vector<std::uint8_t>(count, 0), 0};
+    const std::vector<std::uint32_t> same = firstEqualPosition(positionsOf(part));
+    TriangleTable known(count);
+    std::vector<std::size_t> first;  // triangle that each entry of the table came with
+    const auto cornersOf = [&](std::size_t t) {
+        return Corners{part.indices[3 * t], part.indices[3 * t + 1], part.indices[3 * t + 2]};
+    };
+    for (std::size_t t = 0; t < count; ++t) {
+        const Corners own = cornersOf(t);
+        Corners places = rotated({same[own[0]], same[own[1]], same[own[2]]});
+        const Corners facing = places;
+        if (places[1] > places[2]) std::swap(places[1], places[2]);
+        const std::size_t entry = known.add(places);
+        if (entry == first.size()) {
+            first.push_back(t);
+            continue;
+        }
+        const std::size_t other = first[entry];
+        const Corners theirs = cornersOf(other);
+        const bool isTurned =
+            rotated({same[theirs[0]], same[theirs[1]], same[theirs[2]]}) != facing;
+        bool isAlike = isTurned && twins.isFront[other] == 0;
+        for (std::size_t k = 0; isAlike && k < 3; ++k)
+            for (std::size_t j = 0; j < 3; ++j)
+                if (same[own[k]] == same[theirs[j]])
+                    isAlike = isAlike && looksAlike(part, own[k], theirs[j]);
+        if (!isAlike) continue;
+        twins.isFront[other] = 1;
+        twins.isBack[t] = 1;
+        ++twins.pairs;
+    }
+    return twins;
+}
+
+/// The triangles of a part that are marked.
+std::vector<std::uint32_t> indicesOf(const Part& part, const std::vector<std::uint8_t>& marks) {
+    std::vector<std::uint32_t> indices;
+    for (std::size_t t = 0; t < marks.size(); ++t)
+        if (marks[t] != 0)
+            indices.insert(indices.end(), part.indices.begin() + std::ptrdiff_t(3 * t),
+                           part.indices.begin() + std::ptrdiff_t(3 * t + 3));
+    return indices;
+}
+
+/// Drops one of each pair of twins. Their part shows material M + m then, for a two-sided copy of
+/// material m of M. Single faces of a part keep their material; they become a part of their own,
+/// which costs a call, where enough triangles are saved for it.
+void joinTwins(const Scene& scene, Mesh& mesh, Tidied& result) {
+    constexpr std::size_t kWorthACall = 200;
+    std::vector<Part> parts;
+    for (Part& part : mesh.parts) {
+        const bool isCandidate =
+            part.isTriangles() && !part.isDeformable() && part.material >= 0 &&
+            !elementOf(scene.materials, part.material).doubleSided &&
+            elementOf(scene.materials, part.material).alphaMode != AlphaMode::Blend;
+        const TwinPairs twins = isCandidate ? findTwins(part) : TwinPairs{};
+        const std::size_t single = part.triangleCount() - 2 * twins.pairs;
+        if (twins.pairs == 0 || (single > 0 && twins.pairs < kWorthACall)) {
+            parts.push_back(std::move(part));
+            continue;
+        }
+        Part joined = part;
+        joined.indices = indicesOf(part, twins.isFront);
+        joined.material += static_cast<int>(scene.materials.size());
+        parts.push_back(std::move(joined));
+        result.triangles[BackToBack] += twins.pairs;
+        if (single == 0) continue;
+        std::vector<std::uint8_t> rest;
+        for (std::size_t t = 0; t < twins.isBack.size(); ++t)
+            rest.push_back(twins.isBack[t] == 0 && twins.isFront[t] == 0);
+        part.indices = indicesOf(part, rest);
+        parts.push_back(std::move(part));
+    }
+    mesh.parts = std::move(parts);
+}
+
 void dropUnseen(Mesh& mesh, const MeshRuns& unseen, Tidied& result) {
     std::vector<bool> gone(mesh.triangles, false);
     for (std::size_t i = 0; i + 1 < unseen.runs.size(); i += 2)
@@ -195,9 +313,20 @@ bool isUnderstood(const Mesh& mesh) {
     });
 }
 
-/// Fewer triangles for the same surface; nothing is done where nothing is won.
-void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& result,
-              Progress& progress) {
+/// [parts][vertices] Vertices at one of these places.
+std::vector<std::vector<bool>> lockedAt(const Mesh& mesh, const std::set<PlaceKey>& places) {
+    std::vector<std::vector<bool>> locked;
+    for (const Part& part : mesh.parts) {
+        locked.emplace_back();
+        for (const Vec3f& p : positionsOf(part)) locked.back().push_back(places.contains(keyOf(p)));
+    }
+    return locked;
+}
+
+/// Fewer triangles for the same surface; nothing is done where nothing is won. `kept`: places of
+/// vertices that stay.
+void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats,
+              const std::set<PlaceKey>& kept, Tidied& result, Progress& progress) {
     if (!isUnderstood(mesh)) return;
     Mesh joined = mesh;
     for (Part& part : joined.parts) {
@@ -211,6 +340,7 @@ void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& 
     const MeshPtr before = finishMesh(std::move(joined));
     ReducerOptions options;
     options.lossless = true;
+    if (!kept.empty()) options.locked = lockedAt(*before, kept);
     auto reducer = Reducer::build(*before, options, progress);
     if (!reducer || !reducer->reduceTo(0, std::numeric_limits<double>::infinity(), progress))
         return;
@@ -221,7 +351,7 @@ void dissolve(Mesh& mesh, bool tiles, const std::vector<bool>& repeats, Tidied& 
 
 /// The mesh as it was, or half done, if it is cancelled.
 Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& settings,
-            const std::vector<bool>& repeats, Progress& progress) {
+            const std::vector<bool>& repeats, const std::set<PlaceKey>& kept, Progress& progress) {
     Tidied result;
     result.mesh = mesh;
     Mesh copy = *mesh;
@@ -236,6 +366,7 @@ Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& setting
             part.material >= 0 && elementOf(scene.materials, part.material).doubleSided;
         dropTriangles(part, settings, twoSided, result, progress);
     }
+    if (settings.joinTwins) joinTwins(scene, copy, result);
     if (settings.holeSize > 0) {
         ClosedHoles closed = closeHoles(copy, settings.holeSize);
         result.triangles[Holes] += closed.triangles;
@@ -245,7 +376,7 @@ Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& setting
     if (settings.dissolve) {
         copy.triangles = 0;
         for (const Part& part : copy.parts) copy.triangles += part.triangleCount();
-        dissolve(copy, settings.joinTiles, repeats, result, progress);
+        dissolve(copy, settings.joinTiles, repeats, kept, result, progress);
     }
     if (settings.dropUnused)
         for (Part& part : copy.parts)
@@ -263,7 +394,8 @@ Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& setting
     return result;
 }
 
-/// [materials] Whether all their pictures repeat both ways and lie as their coordinates say.
+/// [2 materials] Whether all their images repeat both ways and lie as their coordinates say; once
+/// more for their two-sided copies.
 std::vector<bool> repeatingMaterials(const Scene& scene) {
     std::vector<bool> repeats;
     for (const Material& material : scene.materials) {
@@ -274,7 +406,51 @@ std::vector<bool> repeatingMaterials(const Scene& scene) {
         }
         repeats.push_back(all);
     }
+    const std::vector<bool> once = repeats;
+    repeats.insert(repeats.end(), once.begin(), once.end());
     return repeats;
+}
+
+/// [assets] Places of vertices that neighbours have as well: one that goes from one of two flat
+/// surfaces only would leave a gap (a T-junction).
+std::vector<std::set<PlaceKey>> sharedPlaces(const Scene& scene) {
+    std::vector<std::set<PlaceKey>> places(scene.assets.size());
+    const auto shared = findSharedBorders(scene);
+    for (std::size_t a = 0; a < shared.size(); ++a)
+        for (std::size_t p = 0; p < shared[a].size(); ++p) {
+            const std::vector<Vec3f> points = positionsOf(scene.assets[a].mesh->parts[p]);
+            for (std::size_t v = 0; v < points.size(); ++v)
+                if (shared[a][p][v]) places[a].insert(keyOf(points[v]));
+        }
+    return places;
+}
+
+/// Gives parts that ask for a two-sided material (see joinTwins) a copy of it. Returns how many
+/// materials were added.
+std::size_t addTwoSided(Scene& scene, std::vector<Tidied>& tidied, int materials) {
+    std::map<int, int> copies;  // by material
+    for (Tidied& one : tidied) {
+        const auto asks = [&](const Part& part) { return part.material >= materials; };
+        if (std::none_of(one.mesh->parts.begin(), one.mesh->parts.end(), asks)) continue;
+        Mesh mesh = *one.mesh;
+        for (Part& part : mesh.parts) {
+            if (!asks(part)) continue;
+            const auto [copy, isNew] = copies.try_emplace(part.material - materials,
+                                                          static_cast<int>(scene.materials.size()));
+            if (isNew) {
+                Material material = elementOf(scene.materials, copy->first);
+                material.doubleSided = true;
+                if (!material.source.is_object()) material.source = Json::object();
+                material.source["doubleSided"] = true;
+                material.name += " two-sided";
+                material.source["name"] = material.name;
+                scene.materials.push_back(std::move(material));
+            }
+            part.material = copy->second;
+        }
+        one.mesh = finishMesh(std::move(mesh));
+    }
+    return copies.size();
 }
 
 std::vector<std::size_t> instanceCounts(const Scene& scene) {
@@ -327,15 +503,19 @@ FixRecord describeTidying(const std::vector<Tidied>& tidied, const Scene& before
 Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Progress& progress) {
     Fixed result{scene, {}};
     const std::vector<bool> repeats = repeatingMaterials(scene);
+    std::vector<std::set<PlaceKey>> kept(scene.assets.size());
+    if (settings.dissolve) kept = sharedPlaces(scene);
     std::vector<Tidied> tidied(scene.assets.size());
     CancelOnly quiet(progress);
     const bool finished = parallelFor(tidied.size(), "Tidying", progress, [&](std::size_t i) {
         const Asset& asset = scene.assets[i];
         tidied[i].mesh = asset.mesh;
         if (asset.importance != Importance::Keep)
-            tidied[i] = tidy(scene, asset.mesh, settings, repeats, quiet);
+            tidied[i] = tidy(scene, asset.mesh, settings, repeats, kept[i], quiet);
     });
     if (!finished || progress.cancelled()) return stopped("Tidying");
+    const std::size_t twoSided =
+        addTwoSided(result.scene, tidied, static_cast<int>(scene.materials.size()));
     for (std::size_t i = 0; i < tidied.size(); ++i) {
         Asset& asset = result.scene.assets[i];
         if (asset.mesh != tidied[i].mesh) asset.ranges.clear();
@@ -344,9 +524,22 @@ Expected<Fixed> applyTidy(const Scene& scene, const TidySettings& settings, Prog
     for (Object& object : result.scene.objects)
         object.bounds = transformBox(object.world, result.scene.mesh(object).bounds);
     result.record = describeTidying(tidied, scene);
+    if (twoSided > 0)
+        result.record.notes.push_back(
+            fmt::format("{} got two sides, for faces that were there twice, back to back",
+                        counted(twoSided, "copy of a material", "copies of materials")));
     if (!settings.textures) return result;
     const auto textures = tidyTextures(result.scene, progress);
     if (!textures) return tl::unexpected(textures.error());
+    for (const std::string& image : textures->cutOuts)
+        result.record.notes.push_back(fmt::format(
+            "'{}' keeps its alpha, which no material reads: half of it is clear and half opaque, "
+            "as in a cut-out",
+            image));
+    if (textures->larger > 0)
+        result.record.notes.push_back(
+            fmt::format("{} as they were: without alpha their files would be larger",
+                        counted(textures->larger, "image stays", "images stay")));
     if (textures->oneColour + textures->alphas + textures->filters + textures->unused > 0)
         result.record.notes.push_back(listDone(
             {{textures->oneColour,

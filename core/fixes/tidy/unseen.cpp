@@ -18,6 +18,7 @@ std::vector<std::uint32_t> runsOf(const std::vector<bool>& gone) {
 }  // namespace
 
 std::vector<MeshRuns> takeUnseen(const Scene& scene, const Survey& survey) {
+    if (!survey.coversEnough()) return {};
     const std::vector<bool> removable = removableTriangles(scene, survey);
     std::map<Hash, std::pair<std::string, std::vector<bool>>> byMesh;
     std::size_t first = 0;

@@ -8,7 +8,8 @@
 namespace flentro {
 
 /// Of each mesh the triangles that removableTriangles() allows to go; of meshes that several
-/// assets share, only those that no copy shows. `scene` is the one that was surveyed, by rays.
+/// assets share, only those that no copy shows. Empty where the survey covers too little to know.
+/// `scene` is the one that was surveyed, by rays.
 [[nodiscard]] std::vector<MeshRuns> takeUnseen(const Scene& scene, const Survey& survey);
 
 }  // namespace flentro

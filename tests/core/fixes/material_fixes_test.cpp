@@ -456,7 +456,8 @@ TEST(TidyTextures, OneColourBecomesANumber) {
 TEST(TidyTextures, AlphaThatSaysNothingGoesAndFiltersReadMipMaps) {
     Scene scene = test::makeScene({{test::makeBox({1, 1, 1}), {0, 0, -5}}});
     const auto half = [](int x, int) -> std::array<int, 4> { return {x, 0, 0, x < 8 ? 255 : 0}; };
-    const int unread = addPicture(scene, makePicture(16, 16, half));
+    const auto faint = [](int x, int) -> std::array<int, 4> { return {x, 0, 0, 100 + x}; };
+    const int unread = addPicture(scene, makePicture(16, 16, faint));
     const int read = addPicture(scene, makePicture(16, 16, half));
     scene.samplers = {{9729, {{"minFilter", 9729}}}, {9728, {{"minFilter", 9728}}}};
     scene.textures[0].sampler = 0;

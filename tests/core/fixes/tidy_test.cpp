@@ -5,9 +5,11 @@
 #include <cmath>
 #include <set>
 
+#include "base/index.h"
 #include "fixes/fix.h"
 #include "fixes/tidy/tidy.h"
 #include "support/meshes.h"
+#include "support/pictures.h"
 #include "support/process.h"
 
 namespace flentro {
@@ -33,9 +35,9 @@ TEST(Tidy, WeldsAndDropsWhatShowsNothing) {
 
 TEST(Tidy, DoesOnlyWhatItIsAskedFor) {
     const Scene scene = test::makeScene({{test::makeUntidy(), {0, 0, 0}}});
-    TidySettings settings{false, true, false, false, false, false, false, 0, {}};
+    TidySettings settings{false, true, false, false, false, false, false, false, 0, {}};
     EXPECT_EQ(describe(*applyTidy(scene, settings, noProgress())->scene.assets[0].mesh), "61v 19t");
-    settings = {true, false, true, true, false, false, false, 0, {}};
+    settings = {true, false, true, false, true, false, false, false, 0, {}};
     EXPECT_EQ(describe(*applyTidy(scene, settings, noProgress())->scene.assets[0].mesh), "16v 19t");
 }
 
@@ -246,7 +248,9 @@ Mesh twoFaced(int material) {
 TEST(Tidy, TwinsBackToBackGoWhereBothSidesAreDrawnAndAreToldElse) {
     Scene scene = test::makeScene({{twoFaced(0), {0, 0, 0}}});
     scene.materials.resize(1);
-    const Fixed told = applyTidy(scene, keepFlat(), noProgress()).value();
+    TidySettings apart = keepFlat();
+    apart.joinTwins = false;
+    const Fixed told = applyTidy(scene, apart, noProgress()).value();
     EXPECT_EQ(told.scene.assets[0].mesh->triangles, 64U) << "each shows on its side";
     EXPECT_THAT(told.record.notes, testing::Contains(HasSubstr("32 triangles lie")));
     scene.materials[0].doubleSided = true;
@@ -313,6 +317,121 @@ TEST(Tidy, NeverEmptiesAMesh) {
     mesh.parts.push_back(test::makePart({{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, {0, 1, 2}));
     const Scene scene = test::makeScene({{mesh, {0, 0, 0}}});
     EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh->parts.size(), 1U);
+}
+
+/// A square of 2 m from x = 0 towards `side`, of three triangles that meet at a vertex at 0.4 on
+/// its edge at x = 0; its far edge is `height` metres up.
+Mesh sheetWithVertexOnEdge(float side, float height) {
+    Mesh mesh;
+    const std::vector<std::uint32_t> indices =
+        side > 0 ? std::vector<std::uint32_t>{0, 1, 4, 1, 3, 4, 1, 2, 3}
+                 : std::vector<std::uint32_t>{0, 4, 1, 1, 4, 3, 1, 3, 2};
+    mesh.parts.push_back(test::makePart(
+        {{0, 0, -1}, {0, 0, 0.4F}, {0, 0, 1}, {2 * side, height, 1}, {2 * side, height, -1}},
+        indices));
+    return mesh;
+}
+
+TEST(Tidy, AVertexThatANeighbourHasStays) {
+    // Two sheets meet along an edge with a vertex at 0.4.
+    const Mesh flat = sheetWithVertexOnEdge(-1, 0);
+    const Scene alone = test::makeScene({{test::named(flat, "flat"), {0, 0, 0}}});
+    EXPECT_EQ(applyTidy(alone, {}, noProgress())->scene.assets[0].mesh->triangles, 2U)
+        << "nothing meets it";
+    const Scene both =
+        test::makeScene({{test::named(flat, "flat"), {0, 0, 0}},
+                         {test::named(sheetWithVertexOnEdge(1, 0.5F), "ramp"), {0, 0, 0}}});
+    const Fixed fixed = applyTidy(both, {}, noProgress()).value();
+    EXPECT_EQ(fixed.scene.assets[0].mesh->triangles, 3U) << "a gap would open beside 0.4";
+}
+
+/// A grid and the same grid turned over, in one part of one material.
+Scene backToBack(bool sameColours) {
+    Mesh mesh = test::makeGrid(4, 4, 2, [](double x, double z) { return x * z; });
+    Part& part = mesh.parts[0];
+    std::vector<Vec3f> points = positionsOf(part);
+    const auto count = static_cast<std::uint32_t>(points.size());
+    points.insert(points.end(), points.begin(), points.end());
+    std::vector<std::uint32_t> indices = part.indices;
+    for (std::size_t i = 0; i + 2 < part.indices.size(); i += 3)
+        indices.insert(indices.end(), {count + part.indices[i], count + part.indices[i + 2],
+                                       count + part.indices[i + 1]});
+    Part both = test::makePart(points, indices);
+    std::vector<Vec2f> coords(points.size(), {0.25F, 0.25F});
+    for (std::size_t v = count; v < coords.size() && !sameColours; ++v) coords[v] = {0.75F, 0.25F};
+    test::addStream(both, "TEXCOORD_0", makeStream(coords));
+    both.material = 0;
+    mesh.parts = {both};
+    Scene scene = test::makeScene({{test::named(std::move(mesh), "leaf"), {0, 0, 0}}});
+    Material material;
+    material.name = "leaf";
+    material.source = {{"name", "leaf"}};
+    scene.materials.push_back(material);
+    return scene;
+}
+
+TEST(Tidy, FacesBackToBackBecomeTwoSided) {
+    TidySettings settings = keepFlat();
+    settings.textures = false;  // materials that nothing shows stay
+    const Fixed fixed = applyTidy(backToBack(true), settings, noProgress()).value();
+    const Mesh& mesh = *fixed.scene.assets[0].mesh;
+    EXPECT_EQ(mesh.triangles, 32U);
+    ASSERT_EQ(mesh.parts.size(), 1U);
+    ASSERT_EQ(fixed.scene.materials.size(), 2U);
+    const Material& shown = elementOf(fixed.scene.materials, mesh.parts[0].material);
+    EXPECT_TRUE(shown.doubleSided);
+    EXPECT_EQ(shown.source["doubleSided"], true);
+    EXPECT_FALSE(fixed.scene.materials[0].doubleSided) << "others may show it";
+    TidySettings apart = keepFlat();
+    apart.joinTwins = false;
+    EXPECT_EQ(applyTidy(backToBack(true), apart, noProgress())->scene.assets[0].mesh->triangles,
+              64U);
+}
+
+TEST(Tidy, FacesBackToBackThatLookDifferentStay) {
+    const Fixed fixed = applyTidy(backToBack(false), keepFlat(), noProgress()).value();
+    EXPECT_EQ(fixed.scene.assets[0].mesh->triangles, 64U);
+    Scene glass = backToBack(true);
+    glass.materials[0].alphaMode = AlphaMode::Blend;
+    EXPECT_EQ(applyTidy(glass, keepFlat(), noProgress())->scene.assets[0].mesh->triangles, 64U)
+        << "both sides of glass add up";
+}
+
+/// A scene of one box with that image on an opaque material.
+Scene boxWithImage(const test::PixelOf& pixel) {
+    Scene scene = test::makeScene({{test::makeBox({1, 1, 1}), {0, 0, 0}}});
+    scene.images.push_back(test::makePicture(64, 64, pixel, 4));
+    scene.images[0].name = "leaves";
+    Texture texture;
+    texture.image = 0;
+    scene.textures.push_back(texture);
+    Material material;
+    material.source = {{"pbrMetallicRoughness", {{"baseColorTexture", {{"index", 0}}}}}};
+    material.textures.push_back({"baseColorTexture", 0});
+    scene.materials.push_back(material);
+    Mesh mesh = *scene.assets[0].mesh;
+    for (Part& part : mesh.parts) part.material = 0;
+    scene.assets[0].mesh = finishMesh(std::move(mesh));
+    return scene;
+}
+
+TEST(Tidy, AnAlphaThatLooksLikeACutOutStaysAndIsReported) {
+    const Scene scene = boxWithImage([](int x, int y) {
+        return std::array<int, 4>{(7 * x) % 256, (5 * y) % 256, 9, (x / 8 + y / 8) % 2 ? 255 : 0};
+    });
+    const Fixed fixed = applyTidy(scene, {}, noProgress()).value();
+    EXPECT_EQ(fixed.scene.images[0].channels, 4);
+    ASSERT_FALSE(fixed.record.notes.empty());
+    EXPECT_THAT(fixed.record.notes.back(), HasSubstr("'leaves' keeps its alpha"));
+}
+
+TEST(Tidy, AnAlphaThatNoMaterialReadsIsDropped) {
+    const Scene scene = boxWithImage([](int x, int y) {
+        return std::array<int, 4>{(7 * x) % 256, (5 * y) % 256, 9, 100 + (x * y) % 50};
+    });
+    const Fixed fixed = applyTidy(scene, {}, noProgress()).value();
+    EXPECT_EQ(fixed.scene.images[0].channels, 3);
+    EXPECT_LE(fixed.scene.images[0].data->size(), scene.images[0].data->size());
 }
 
 }  // namespace
