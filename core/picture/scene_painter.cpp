@@ -368,15 +368,14 @@ private:
     /// What comes from all sides goes to `sum` at once.
     void addLights(const Surface& surface, std::uint32_t index, std::vector<Arriving>& arriving,
                    std::vector<Arriving>& asked, Vec3f& sum) const {
-        std::array<Arriving, 64> lit;
-        std::size_t count = 0;
+        const std::size_t first = arriving.size();
         double all = 0;
         Vec3f around = Vec3f::Zero();
         const auto ask = [&](std::uint32_t light) {
-            if (count == lit.size() || fades_[light] <= 0) return;
+            if (fades_[light] <= 0) return;
             const double lux = fades_[light] * s_.emitters[light].lux(surface.at, surface.normal);
             if (!(lux > 0)) return;
-            lit[count++] = {index, light, lux};
+            arriving.push_back({index, light, lux});
             all += lux;
             around += s_.tints[light] * static_cast<float>(lux);
         };
@@ -384,10 +383,16 @@ private:
         for (const std::uint32_t light : s_.endless) ask(light);
         sum += surface.albedo.cwiseProduct(around) *
                (kAmbient * surface.occlusion / static_cast<float>(kPi));
-        for (std::size_t i = 0; i < count; ++i) {
-            const bool matters = casts_[lit[i].light] && lit[i].lux > kShadowShare * all;
-            (matters ? asked : arriving).push_back(lit[i]);
+        // Those whose shadow matters move to `asked`.
+        std::size_t kept = first;
+        for (std::size_t i = first; i < arriving.size(); ++i) {
+            const Arriving one = arriving[i];
+            if (casts_[one.light] && one.lux > kShadowShare * all)
+                asked.push_back(one);
+            else
+                arriving[kept++] = one;
         }
+        arriving.resize(kept);
     }
 
     /// Takes out what something stands before; a light's rays go together.

@@ -110,6 +110,18 @@ TEST(ScenePainter, LightsALambertianFloorByTheInverseSquare) {
     EXPECT_EQ(middleOf(painted(scene, kDown)).x(), 0) << "out from this distance";
 }
 
+TEST(ScenePainter, ManyLightsAddUpHoweverManyTheyAre) {
+    // 200 lamps of 1 cd in one place are one of 200 cd; shorter ones behind them take nothing away.
+    const std::vector<test::Lamp> many(200, {{0, 4, 0}, 1, kEndless, false});
+    const float one =
+        middleOf(painted(test::groundWith({}, {{{0, 4, 0}, 200, kEndless, false}}), kDown)).x();
+    EXPECT_NEAR(middleOf(painted(test::groundWith({}, many), kDown)).x(), one, 0.01F * one);
+    std::vector<test::Lamp> weak(100, {{0, 4, 0}, 0.001, kEndless, false});
+    weak.push_back({{0, 4, 0}, 200, kEndless, false});
+    EXPECT_NEAR(middleOf(painted(test::groundWith({}, weak), kDown)).x(), one, 0.01F * one)
+        << "the strong one comes last in the file";
+}
+
 TEST(ScenePainter, ShadowsAreDarkOnlyWhereALightCastsThem) {
     Scene scene = test::groundWith({{test::makeBox({2, 0.2F, 2}), {0, 3, 0}}},
                                    {{{0, 5, 0}, 100, kEndless, true}});
