@@ -18,14 +18,15 @@ struct Options {
 std::vector<std::vector<std::string>> assetRows(const Inventory& inventory, std::size_t rows) {
     std::vector<std::vector<std::string>> table = {{"asset", "copies", "triangles", "as placed",
                                                     "share", "vertices", "memory", "materials",
-                                                    "levels"}};
+                                                    "parts", "levels"}};
     for (const AssetEntry& entry : inventory.assets) {
         if (table.size() > rows) break;
         table.push_back({entry.name, std::to_string(entry.instances),
                          formatCount(static_cast<double>(entry.triangles)),
                          formatCount(static_cast<double>(entry.placed)), formatShare(entry.share),
                          formatCount(static_cast<double>(entry.vertices)),
-                         formatBytes(static_cast<double>(entry.bytes)), std::to_string(entry.parts),
+                         formatBytes(static_cast<double>(entry.bytes)),
+                         std::to_string(entry.materials), std::to_string(entry.parts),
                          std::to_string(entry.levels)});
     }
     return table;

@@ -4,6 +4,7 @@
 #include <set>
 
 #include "base/index.h"
+#include "geometry/mesh_materials.h"
 #include "measure/viewcost.h"
 
 namespace flentro {
@@ -31,6 +32,7 @@ AssetEntry describeAsset(const Scene& scene, const TextureMemory& textures, std:
     entry.vertices = mesh.vertices;
     entry.bytes = mesh.bytes;
     entry.parts = mesh.parts.size();
+    entry.materials = materialCount(mesh);
     entry.levels = asset.levelCount();
     for (const int image : imagesOf(scene, mesh))
         entry.textureBytes += textures.of(static_cast<std::size_t>(image));

@@ -18,8 +18,9 @@ struct AssetEntry {
     std::size_t triangles = 0;  ///< Of one copy, level 0.
     std::size_t placed = 0;     ///< triangles x instances.
     std::size_t vertices = 0;
-    std::size_t bytes = 0;  ///< Streams and indices, level 0.
-    std::size_t parts = 0;  ///< Draw calls of one copy.
+    std::size_t bytes = 0;      ///< Streams and indices, level 0.
+    std::size_t parts = 0;      ///< Draw calls of one copy.
+    std::size_t materials = 0;  ///< Distinct ones of one copy.
     std::size_t levels = 1;
     double textureBytes = 0;  ///< Of its textures, in the target's storage.
     double share = 0;         ///< Of all placed triangles, 0 to 1.

@@ -54,7 +54,8 @@ Json toJson(const Inventory& inventory) {
                                   {"vertices", entry.vertices},
                                   {"bytes", entry.bytes},
                                   {"bytesPerVertex", entry.bytesPerVertex},
-                                  {"materials", entry.parts},
+                                  {"materials", entry.materials},
+                                  {"parts", entry.parts},
                                   {"levels", entry.levels},
                                   {"textureBytes", entry.textureBytes},
                                   {"share", entry.share}});
