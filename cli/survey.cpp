@@ -100,17 +100,22 @@ int runSurvey(const Options& options, const Common& common) {
     if (!options.drawnOnly)
         if (auto built = ensureRays(opened->rays, scene, progress); !built)
             return complain(built.error());
-    const Survey survey = takeSurvey(scene, options.drawnOnly ? nullptr : opened->rays.get(),
-                                     opened->target, opened->spots, opened->settings, progress);
+    Survey survey = takeSurvey(scene, options.drawnOnly ? nullptr : opened->rays.get(),
+                               opened->target, opened->spots, opened->settings, progress);
     if (survey.doneCount() == 0)
         return complain(
             {ErrorCode::Cancelled, "The survey was stopped before its first spot", "", ""});
     if (!survey.complete)
         warn("The survey was stopped: {} of {} are done, the others are not counted.\n",
              survey.doneCount(), counted(opened->spots.size(), "spot"));
+    if (survey.complete)
+        if (auto added = addCoverage(survey, scene, options, opened->spots, opened->rays, progress);
+            !added)
+            return complain(added.error());
+    warnOfCoverage(survey);
     if (!common.quiet && common.json != "-") {
-        say("{} on {}: {} spots, {} over\n\n", scene.name, survey.target.name, survey.doneCount(),
-            spotsOver(survey));
+        say("{} on {}: {} spots, {} over{}\n\n", scene.name, survey.target.name, survey.doneCount(),
+            spotsOver(survey), survey.coverage ? ", " + survey.coverage->text() : "");
         printWorst(survey);
         printFrame(survey);
         if (survey.hasRays()) printSeen(scene, survey);

@@ -1,6 +1,7 @@
 #include "survey_options.h"
 #include "base/index.h"
 
+#include "base/text.h"
 #include "report/survey_report.h"
 #include "survey/starting_view.h"
 
@@ -74,6 +75,7 @@ Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const Survey
     plan.starts.clear();
     for (std::size_t i = 0; i + 2 < options.starts.size(); i += 3)
         plan.starts.emplace_back(options.starts[i], options.starts[i + 1], options.starts[i + 2]);
+    plan.largestGround = plan.starts.empty();
     if (plan.starts.empty()) {
         auto starts = walkStarts(scene, *rays, target, options.eyeHeight, progress);
         if (!starts) return tl::unexpected(starts.error());
@@ -107,9 +109,6 @@ Expected<std::vector<SurveySpot>> findSpots(const Scene& scene, const SurveyOpti
         return fail(ErrorCode::InvalidInput, "a start has three numbers", "--start");
     auto spots = standingSpots(scene, options, target, rays, progress);
     if (!spots) return spots;
-    const bool free = options.area.empty() && options.route.empty() && options.spots.empty();
-    if (const auto warning = sliverWarning(scene, *spots, options.spacing); warning && free)
-        warn("note: {}\n", *warning);
     if (!options.within.empty()) {
         const auto region = boundsOf(scene, options.within);
         if (!region) return tl::unexpected(region.error());
@@ -118,6 +117,35 @@ Expected<std::vector<SurveySpot>> findSpots(const Scene& scene, const SurveyOpti
             return fail(ErrorCode::NotFound, "no spot is inside this node", options.within);
     }
     return throughCamera(*spots, cameraOf(options), options.headings);
+}
+
+Expected<void> addCoverage(Survey& survey, const Scene& scene, const SurveyOptions& options,
+                           const std::vector<SurveySpot>& spots, std::unique_ptr<RayScene>& rays,
+                           Progress& progress) {
+    if (auto built = ensureRays(rays, scene, progress); !built) return built;
+    Walker walker;
+    walker.eyeHeight = options.eyeHeight;
+    auto coverage = coverageOf(scene, *rays, walker, spots, options.spacing, progress);
+    if (!coverage) return tl::unexpected(coverage.error());
+    survey.setCoverage(std::move(*coverage), scene);
+    return {};
+}
+
+void warnOfCoverage(const Survey& survey) {
+    if (survey.coversEnough()) return;
+    const Coverage& coverage = *survey.coverage;
+    warn(
+        "note: the {} cover {} only: others may be worse, and nothing is concluded from what "
+        "they do not see\n",
+        counted(survey.doneCount(), "spot"), coverage.text());
+    for (const Ground& ground : coverage.grounds)
+        if (ground.walked < Coverage::kEnough * ground.area) {
+            warn(
+                "note: --start {:.1f},{:.1f},{:.1f} walks on {:.0f} square metres that no spot is "
+                "near\n",
+                ground.eye.x(), ground.eye.y(), ground.eye.z(), ground.area - ground.walked);
+            return;
+        }
 }
 
 Expected<Surveyable> openToSurvey(const std::string& scene, const SurveyOptions& options,

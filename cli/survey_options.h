@@ -32,6 +32,15 @@ void addSurveyOptions(Arguments& verb, SurveyOptions& options);
                                                           std::unique_ptr<RayScene>& rays,
                                                           Progress& progress);
 
+/// Measures what the spots of a survey cover. `rays` are made where they are not there.
+[[nodiscard]] Expected<void> addCoverage(Survey& survey, const Scene& scene,
+                                         const SurveyOptions& options,
+                                         const std::vector<SurveySpot>& spots,
+                                         std::unique_ptr<RayScene>& rays, Progress& progress);
+
+/// Says so where the spots cover too little, and where else to start.
+void warnOfCoverage(const Survey& survey);
+
 /// A scene with the places to survey it from, for one target.
 struct Surveyable {
     Target target;

@@ -112,6 +112,15 @@ Expected<Survey> surveyFor(const Project& project, const Scene& source, const Sc
         survey.complete = measured.has_value();
         if (measured) survey.lights = std::move(*measured);
     }
+    if (survey.complete) {
+        if (auto built = ensureRays(rays, scene, lighting); !built)
+            return tl::unexpected(built.error());
+        Walker walker;
+        walker.eyeHeight = project.survey.eyeHeight;
+        auto coverage = coverageOf(source, *rays, walker, *spots, project.survey.spacing, lighting);
+        survey.complete = coverage.has_value();
+        if (coverage) survey.setCoverage(std::move(*coverage), scene);
+    }
     // Not an error if the folder cannot be written: it is surveyed anew next time.
     if (!cache.empty() && survey.complete) (void)saveSurvey(survey, key, cache);
     return survey;

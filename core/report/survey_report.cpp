@@ -119,6 +119,18 @@ CostTerms viewTerms(const Survey& survey, std::size_t index, std::size_t view) {
     return termsOf(spot.tallies[view], survey.target, work);
 }
 
+Json toJson(const Coverage& coverage) {
+    Json json = {{"share", coverage.share()},     {"enough", coverage.isEnough()},
+                 {"groundArea", coverage.ground}, {"walkedArea", coverage.walked},
+                 {"spread", coverage.spread},     {"allSides", coverage.isAround},
+                 {"objects", coverage.objects},   {"grounds", Json::array()}};
+    if (coverage.hasRays) json["objectsSeen"] = coverage.seen;
+    for (const Ground& ground : coverage.grounds)
+        json["grounds"].push_back(
+            {{"area", ground.area}, {"walked", ground.walked}, {"start", toJson(ground.eye)}});
+    return json;
+}
+
 Json toJson(const Scene& scene, const Survey& survey) {
     Json json = {{"format", "flentro-survey"},  {"version", 1},
                  {"scene", scene.name},         {"target", survey.target.name},
@@ -135,6 +147,7 @@ Json toJson(const Scene& scene, const Survey& survey) {
     for (std::size_t s = 0; s < survey.spots.size(); ++s)
         if (survey.spots[s].done) json["spots"].push_back(spotToJson(survey, s));
     if (survey.hasRays()) json["seen"] = seenToJson(scene, survey);
+    if (survey.coverage) json["coverage"] = toJson(*survey.coverage);
     return json;
 }
 

@@ -10,6 +10,9 @@ namespace flentro {
 /// Worst views, waste, what is never seen, far plane and every spot (docs/formats).
 [[nodiscard]] Json toJson(const Scene& scene, const Survey& survey);
 
+/// Ground that is walked, objects that are seen, and where else to start.
+[[nodiscard]] Json toJson(const Coverage& coverage);
+
 /// One line for each view: spot, position, heading, counts, loads, estimated milliseconds.
 [[nodiscard]] std::string toCsv(const Survey& survey);
 

@@ -15,6 +15,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "scene/origins.h"
+#include "survey/coverage.h"
 
 namespace flentro {
 namespace {
@@ -60,11 +61,11 @@ private:
 };
 
 /// What may be stood on.
-class Ground {
+class Footing {
 public:
     /// `area` is a node of `source`.
-    static Expected<Ground> of(const Scene& source, const Scene& scene, const std::string& area) {
-        Ground ground;
+    static Expected<Footing> of(const Scene& source, const Scene& scene, const std::string& area) {
+        Footing ground;
         if (area.empty()) return ground;
         ground.scene_ = &scene;
         ground.isMarked_.assign(source.objects.size(), false);
@@ -146,9 +147,9 @@ public:
     static constexpr const char* kHint =
         "Choose another start (--start), name a walkable area (--area), or give spots (--spots)";
 
-    Planner(const Scene& source, const RayScene& rays, const SpotPlan& plan, Ground ground)
+    Planner(const Scene& source, const RayScene& rays, const SpotPlan& plan, Footing ground)
         : rays_(rays), plan_(plan), ground_(std::move(ground)) {
-        bounds_ = ground_.isArea() ? ground_.bounds() : walkable(source);
+        bounds_ = ground_.isArea() ? ground_.bounds() : walkableBounds(source);
         if (plan.region) bounds_ = bounds_.intersection(*plan.region);
         const Box heights = source.bounds().merged(ground_.bounds());
         top_ = heights.max().y() + 1;
@@ -184,18 +185,6 @@ public:
     }
 
 private:
-    /// Small scenes are walked as a whole.
-    static Box walkable(const Scene& scene) {
-        constexpr std::size_t kFewObjects = 50;
-        constexpr double kMargin = 6;  ///< Metres.
-        const Box whole = scene.bounds();
-        if (scene.objects.size() < kFewObjects) return whole;
-        Box box = middleOf(scene, kMargin);
-        box.min().y() = whole.min().y();
-        box.max().y() = whole.max().y();
-        return box;
-    }
-
     [[nodiscard]] Vec3d at(int column, int row, double height) const {
         return {bounds_.min().x() + column * stride_, height, bounds_.min().z() + row * stride_};
     }
@@ -407,7 +396,7 @@ private:
 
     const RayScene& rays_;
     const SpotPlan& plan_;
-    Ground ground_;
+    Footing ground_;
     Box bounds_;
     double top_ = 0;
     double bottom_ = 0;
@@ -507,19 +496,59 @@ Box middleOf(const Scene& scene, double margin) {
     return middle;
 }
 
+Box walkableBounds(const Scene& scene) {
+    constexpr std::size_t kFewObjects = 50;
+    constexpr double kMargin = 6;  ///< Metres.
+    const Box whole = scene.bounds();
+    if (scene.objects.size() < kFewObjects) return whole;
+    Box box = middleOf(scene, kMargin);
+    box.min().y() = whole.min().y();
+    box.max().y() = whole.max().y();
+    return box;
+}
+
+namespace {
+
+/// The plan, with a start on the largest ground if less than a tenth of it has been reached by
+/// these spots; nothing where it stays.
+Expected<std::optional<SpotPlan>> withLargestGround(const Scene& source, const RayScene& rays,
+                                                    const SpotPlan& plan,
+                                                    const std::vector<SurveySpot>& spots,
+                                                    Progress& progress) {
+    constexpr double kFew = 0.1;
+    const auto grounds = findGrounds(source, rays, plan.walker, spots, plan.spacing, progress);
+    if (!grounds) return tl::unexpected(grounds.error());
+    if (grounds->empty() || grounds->front().walked >= kFew * grounds->front().area)
+        return std::nullopt;
+    SpotPlan more = plan;
+    more.starts.push_back(grounds->front().eye);
+    return more;
+}
+
+}  // namespace
+
 Expected<std::vector<SurveySpot>> planSpots(const Scene& scene, const RayScene& rays,
                                             const SpotPlan& plan, Progress& progress) {
     if (progress.cancelled()) return stopped("The search for spots");
     if (scene.bounds().isEmpty())
         return fail(ErrorCode::NotFound, "the scene has nothing to stand on", scene.name);
     const Scene& source = plan.source ? *plan.source : scene;
-    auto ground = Ground::of(source, scene, plan.area);
+    auto ground = Footing::of(source, scene, plan.area);
     if (!ground) return tl::unexpected(ground.error());
     auto spots = Planner(source, rays, plan, std::move(*ground)).run(progress);
-    const bool mayGoAround = plan.aroundThings && plan.area.empty() && !plan.region;
-    const bool failed = !spots && spots.error().code != ErrorCode::NotFound;
-    if (!mayGoAround || failed || !isSingleThing(source, spots.value_or(kNoSpots))) return spots;
-    return spotsAround(source, plan.verticalFov);
+    const bool isFree = plan.area.empty() && !plan.region;
+    if (!isFree || (!spots && spots.error().code != ErrorCode::NotFound)) return spots;
+    if (plan.aroundThings && isSingleThing(source, spots.value_or(kNoSpots)))
+        return spotsAround(source, plan.verticalFov);
+    if (plan.largestGround && spots) {
+        const auto more = withLargestGround(source, rays, plan, *spots, progress);
+        if (!more) return tl::unexpected(more.error());
+        if (*more) spots = Planner(source, rays, **more, Footing()).run(progress);
+    }
+    if (plan.aroundThings && spots && standsAlone(source, rays))
+        for (SurveySpot& spot : spotsAround(source, plan.verticalFov))
+            spots->push_back(std::move(spot));
+    return spots;
 }
 
 bool isSingleThing(const Scene& scene, const std::vector<SurveySpot>& spots) {
@@ -551,23 +580,6 @@ std::vector<SurveySpot> spotsAround(const Scene& scene, double verticalFov) {
                                  {view}});
             }
     return spots;
-}
-
-std::optional<std::string> sliverWarning(const Scene& scene, const std::vector<SurveySpot>& spots,
-                                         double spacing) {
-    constexpr double kSliver = 0.05;
-    Box covered;
-    for (const SurveySpot& spot : spots) {
-        covered.extend(Vec3d(spot.eye - Vec3d::Constant(spacing / 2)));
-        covered.extend(Vec3d(spot.eye + Vec3d::Constant(spacing / 2)));
-    }
-    const Box whole = middleOf(scene, 0);
-    const auto area = [](const Box& box) { return box.sizes().x() * box.sizes().z(); };
-    if (covered.isEmpty() || !(area(whole) > 0)) return std::nullopt;
-    const double share = area(covered) / area(whole);
-    if (share >= kSliver) return std::nullopt;
-    return fmt::format("the {} cover {} of where the scene's objects are; others may be worse",
-                       counted(spots.size(), "spot"), formatShare(share));
 }
 
 std::vector<Viewpoint> allAround(const Vec3d& eye, int count, double pitch) {

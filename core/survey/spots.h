@@ -41,8 +41,11 @@ struct SpotPlan {
     std::vector<Vec3d> starts = {{0, 1.7, 0}};  ///< At eye height.
     std::optional<Box> region;                  ///< Only eyes inside.
     std::size_t most = 4000;  ///< Spots of level 0; the spacing grows to keep to it.
-    /// A single thing without ground (isSingleThing()) gets spots around it instead.
+    /// A single thing without ground (isSingleThing()) gets spots around it instead, and what
+    /// stands alone (standsAlone()) besides.
     bool aroundThings = true;
+    /// Walks on the largest connected ground as well if the starts reach but a small part of it.
+    bool largestGround = true;
     double verticalFov = 60;  ///< Degrees, of whoever looks at such a thing.
     /// That the walked scene was made from by fixes: areas and where to look for ground are its
     /// own, so that both have the same spots. Null: the walked scene itself.
@@ -73,12 +76,6 @@ struct SpotPlan {
 /// heights, from distances that show it as a whole, from afar and close to its surface.
 [[nodiscard]] std::vector<SurveySpot> spotsAround(const Scene& scene, double verticalFov);
 
-/// What is to be told where the spots cover but a sliver of where the scene's objects are; nothing
-/// from a twentieth on. Lengths: `spacing` in metres.
-[[nodiscard]] std::optional<std::string> sliverWarning(const Scene& scene,
-                                                       const std::vector<SurveySpot>& spots,
-                                                       double spacing);
-
 /// Spots every `spacing` metres along a line through these points, each with the heading of
 /// travel as its first view and the other headings behind it.
 [[nodiscard]] std::vector<SurveySpot> spotsAlong(const std::vector<Viewpoint>& line,
@@ -93,6 +90,9 @@ struct SpotPlan {
 /// so that hills and sky do not count; y is 0. Objects of the source are counted, whatever fixes
 /// have merged and split. Without any bounds a square of 2 m.
 [[nodiscard]] Box middleOf(const Scene& scene, double margin);
+
+/// Where ground is looked for: middleOf() with a margin, and all of a scene of few objects.
+[[nodiscard]] Box walkableBounds(const Scene& scene);
 
 /// `count` headings all around at one pitch.
 [[nodiscard]] std::vector<Viewpoint> allAround(const Vec3d& eye, int count, double pitch);

@@ -24,14 +24,16 @@ double worstLoad(const ViewTally& tally, const Target& target) {
     return at(load, worstMeasure(load));
 }
 
-/// The same over the measures that turning the head changes.
-double worstViewLoad(const ViewTally& tally, const Target& target) {
-    const Counts load = loads(tally.counts, target);
-    double worst = 0;
-    for (const Measure measure : {Measure::Triangles, Measure::DrawCalls, Measure::Objects,
-                                  Measure::Lights, Measure::ShadowLights, Measure::TextureBytes})
-        worst = std::max(worst, at(load, measure));
-    return worst;
+/// Measures that turning the head changes gradually: each has a worst heading of its own.
+constexpr Measure kTurning[] = {Measure::Triangles, Measure::DrawCalls,    Measure::Objects,
+                                Measure::Lights,    Measure::ShadowLights, Measure::TextureBytes};
+
+/// The tally that is highest in a measure; the first of equals.
+std::size_t highest(const std::vector<ViewTally>& tallies, Measure measure) {
+    std::size_t best = 0;
+    for (std::size_t v = 1; v < tallies.size(); ++v)
+        if (at(tallies[v].counts, measure) > at(tallies[best].counts, measure)) best = v;
+    return best;
 }
 
 /// A place from which some object of an asset is seen.
@@ -126,33 +128,42 @@ private:
                                                               settings.onlyInViews);
     }
 
-    /// Four headings around the worst; the worst of them is kept if it is worse.
+    /// For each measure with a limit four headings around its worst one; the worst of them is kept
+    /// if it is worse than any view so far.
     void searchBetween(SpotResult& result) const {
-        std::size_t worst = 0;
-        for (std::size_t v = 1; v < result.views.size(); ++v)
-            if (worstViewLoad(result.tallies[v], target_) >
-                worstViewLoad(result.tallies[worst], target_))
-                worst = v;
+        const std::size_t around = result.views.size();
+        std::vector<bool> isSearched(around, false);
+        for (const Measure measure : kTurning) {
+            if (!isLimit(at(target_.limits, measure))) continue;
+            const std::size_t worst = highest(result.tallies, measure);
+            if (worst >= around || isSearched[worst]) continue;
+            isSearched[worst] = true;
+            searchAround(result, worst);
+        }
+    }
+
+    /// Headings around one of the views: for each measure the worst is kept if it is worse.
+    void searchAround(SpotResult& result, std::size_t view) const {
         const double step = 360.0 / survey_.settings.headings;
         std::vector<Viewpoint> between;
         for (const double share : {-0.5, -0.25, 0.25, 0.5}) {
-            Viewpoint view = result.views[worst];
-            view.heading = std::fmod(view.heading + share * step + 360, 360);
-            between.push_back(view);
+            Viewpoint turned = result.views[view];
+            turned.heading = std::fmod(turned.heading + share * step + 360, 360);
+            between.push_back(turned);
         }
         const EyeVisibility sightings = meter_.turned(result.sightings, between);
         const std::vector<ViewTally> tallies = meter_.count(sightings);
-        std::size_t best = between.size();
-        double load = worstViewLoad(result.tallies[worst], target_);
-        for (std::size_t i = 0; i < between.size(); ++i) {
-            if (worstViewLoad(tallies[i], target_) <= load) continue;
-            load = worstViewLoad(tallies[i], target_);
-            best = i;
+        for (const Measure measure : kTurning) {
+            if (!isLimit(at(target_.limits, measure))) continue;
+            if (result.views.size() == EyeVisibility::kMaxViews) return;
+            const std::size_t best = highest(tallies, measure);
+            const std::size_t worst = highest(result.tallies, measure);
+            if (at(tallies[best].counts, measure) <= at(result.tallies[worst].counts, measure))
+                continue;
+            addView(result.sightings, sightings, best);
+            result.views.push_back(between[best]);
+            result.tallies.push_back(tallies[best]);
         }
-        if (best == between.size()) return;
-        addView(result.sightings, sightings, best);
-        result.views.push_back(between[best]);
-        result.tallies.push_back(tallies[best]);
     }
 
     static void addView(EyeVisibility& to, const EyeVisibility& from, std::size_t view) {
@@ -305,23 +316,41 @@ std::size_t Surveyor::again(Progress& progress) {
     return looked;
 }
 
-/// Spots of level 1 whose surveyed neighbours differ.
+/// Spots of level 1 whose surveyed neighbours differ in any measure that is not far below its
+/// limit.
 std::vector<SurveySpot> chooseRefined(const Survey& survey,
                                       const std::vector<SurveySpot>& candidates, double spacing) {
+    constexpr double kMatters = 0.6;  ///< Load.
+    std::vector<Counts> worst;        // [spots] highest loads of any view
+    for (const SpotResult& spot : survey.spots) {
+        Counts most{};
+        for (const ViewTally& tally : spot.tallies) {
+            const Counts load = loads(tally.counts, survey.target);
+            for (std::size_t m = 0; m < kMeasureCount; ++m) most[m] = std::max(most[m], load[m]);
+        }
+        worst.push_back(most);
+    }
     std::vector<SurveySpot> chosen;
     for (const SurveySpot& candidate : candidates) {
-        double low = std::numeric_limits<double>::infinity();
-        double high = 0;
-        for (const SpotResult& spot : survey.spots) {
+        Counts low{};
+        low.fill(std::numeric_limits<double>::infinity());
+        Counts high{};
+        for (std::size_t s = 0; s < survey.spots.size(); ++s) {
+            const SpotResult& spot = survey.spots[s];
             const Vec3d by = spot.eye - candidate.eye;
             if (!spot.done || std::max(std::fabs(by.x()), std::fabs(by.z())) > 0.75 * spacing ||
                 std::fabs(by.y()) > spacing)
                 continue;
-            const double load = spot.worstLoad(survey.target);
-            low = std::min(low, load);
-            high = std::max(high, load);
+            for (std::size_t m = 0; m < kMeasureCount; ++m) {
+                low[m] = std::min(low[m], worst[s][m]);
+                high[m] = std::max(high[m], worst[s][m]);
+            }
         }
-        if (high - low > survey.settings.refineAbove) chosen.push_back(candidate);
+        for (std::size_t m = 0; m < kMeasureCount; ++m)
+            if (high[m] > kMatters && high[m] - low[m] > survey.settings.refineAbove) {
+                chosen.push_back(candidate);
+                break;
+            }
     }
     return chosen;
 }
@@ -445,6 +474,19 @@ std::vector<std::vector<ViewTally>> recount(const Survey& survey, const ViewMete
         if (survey.spots[i].done) result[i] = meter.count(survey.spots[i].sightings, without);
     });
     return result;
+}
+
+void Survey::setCoverage(Coverage measured, const Scene& scene) {
+    measured.hasRays = hasRays();
+    measured.objects = 0;
+    measured.seen = 0;
+    for (std::size_t i = 0; i < scene.objects.size(); ++i) {
+        const Object& object = scene.objects[i];
+        if (object.bounds.isEmpty() || scene.mesh(object).triangles == 0) continue;
+        ++measured.objects;
+        measured.seen += i < seen.objects.size() && seen.objects[i].spots > 0;
+    }
+    coverage = std::move(measured);
 }
 
 FLENTRO_DEFINE_VALUE(SpotResult);

@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "base/value.h"
+#include "survey/coverage.h"
 #include "survey/light_matrix.h"
 #include "survey/look.h"
 #include "survey/spots.h"
@@ -16,7 +17,7 @@ struct SurveySettings {
     int faceSize = 384;           ///< Rays along an edge of the cube, a multiple of 16; 0: no rays.
     int headings = 8;             ///< All around, 1 to 12.
     double pitch = 0;             ///< Degrees.
-    bool betweenHeadings = true;  ///< Searches the worst heading between those.
+    bool betweenHeadings = true;  ///< Searches each measure's worst heading between those.
     bool onlyInViews = false;     ///< Nobody looks where no view looks: limited cameras.
     bool aimAtTriangles = true;   ///< The targeted pass for triangles below the sampling.
     double refineAbove = 0.25;    ///< Load difference between neighbours that adds spots.
@@ -30,7 +31,7 @@ struct SpotResult {
     bool done = false;
     std::string name;
     Vec3d eye = Vec3d::Zero();
-    std::vector<Viewpoint> views;    ///< The headings, and the worst between them if worse.
+    std::vector<Viewpoint> views;    ///< The headings, and for each measure a worse one between.
     std::vector<ViewTally> tallies;  ///< [views]
     EyeVisibility sightings;
     SpotSeen seen;
@@ -55,9 +56,15 @@ struct Survey {
     /// What each light adds to what was seen, where somebody has measured it; see measureLights().
     std::shared_ptr<const LightMatrix> lights;
     bool complete = false;  ///< False: cancelled; the spots that are done are sound.
+    /// What its spots cover; nothing where that has not been measured.
+    std::optional<Coverage> coverage;
 
     [[nodiscard]] std::size_t doneCount() const;
     [[nodiscard]] bool hasRays() const { return settings.faceSize > 0; }
+    /// False where it covers too little for conclusions about what nobody sees.
+    [[nodiscard]] bool coversEnough() const { return !coverage || coverage->isEnough(); }
+    /// Keeps the coverage with what the survey has seen. `scene`: that was surveyed.
+    void setCoverage(Coverage measured, const Scene& scene);
 };
 
 /// Where a measure is worst: the spot and view, or nothing without spots that are done.
@@ -77,7 +84,7 @@ struct WorstView {
 using OnSpot = std::function<void(std::size_t spot, const SpotResult& result)>;
 
 /// Surveys the spots of level 0, then those of level 1 around which the worst load differs by
-/// more than `refineAbove`. Cancelling keeps what is done.
+/// more than `refineAbove` in any measure. Cancelling keeps what is done.
 ///
 /// The same result for any number of threads. Cost: for each spot O(objects x views) and
 /// 6 faceSize^2 rays; memory 3 bytes for each object and spot whose sightings

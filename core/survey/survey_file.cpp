@@ -9,7 +9,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kFormat = "flentro-survey-cache";
-constexpr int kVersion = 7;
+constexpr int kVersion = 8;
 
 /// Thrown at damaged files, caught in loadSurvey.
 struct Damaged {};
@@ -182,6 +182,31 @@ std::shared_ptr<const LightMatrix> parseLights(const Json& json) {
                                                std::move(entries), raysOfView);
 }
 
+Json toJson(const Coverage& coverage) {
+    Json json = {{"ground", coverage.ground},   {"walked", coverage.walked},
+                 {"spread", coverage.spread},   {"around", coverage.isAround},
+                 {"objects", coverage.objects}, {"seen", coverage.seen},
+                 {"rays", coverage.hasRays},    {"grounds", Json::array()}};
+    for (const Ground& ground : coverage.grounds)
+        json["grounds"].push_back(
+            {ground.area, ground.walked, ground.eye.x(), ground.eye.y(), ground.eye.z()});
+    return json;
+}
+
+Coverage parseCoverage(const Json& json) {
+    Coverage coverage;
+    coverage.ground = json.at("ground").get<double>();
+    coverage.walked = json.at("walked").get<double>();
+    coverage.spread = json.at("spread").get<double>();
+    coverage.isAround = json.at("around").get<bool>();
+    coverage.objects = json.at("objects").get<std::size_t>();
+    coverage.seen = json.at("seen").get<std::size_t>();
+    coverage.hasRays = json.at("rays").get<bool>();
+    for (const auto& numbers : json.at("grounds").get<std::vector<std::array<double, 5>>>())
+        coverage.grounds.push_back({numbers[0], numbers[1], {numbers[2], numbers[3], numbers[4]}});
+    return coverage;
+}
+
 Json settingsToJson(const SurveySettings& settings) {
     return {{"faceSize", settings.faceSize},
             {"headings", settings.headings},
@@ -231,6 +256,7 @@ Expected<void> saveSurvey(const Survey& survey, const Hash& key,
                         {"lightSpots", pack(survey.seen.lightSpots)},
                         {"below", pack(survey.belowSampling)}};
     if (survey.lights) json["lights"] = toJson(*survey.lights);
+    if (survey.coverage) json["coverage"] = toJson(*survey.coverage);
     const std::vector<std::uint8_t> bytes = Json::to_cbor(json);
     return writeFileAtomic(path, std::as_bytes(std::span(bytes)));
 }
@@ -252,6 +278,7 @@ std::optional<Survey> loadSurvey(const std::filesystem::path& path, const Hash& 
         for (const Json& spot : json.at("spots")) survey.spots.push_back(parseSpot(spot, scene));
         if (survey.hasRays()) parseTally(json.at("seen"), scene, survey);
         if (json.contains("lights")) survey.lights = parseLights(json.at("lights"));
+        if (json.contains("coverage")) survey.coverage = parseCoverage(json.at("coverage"));
         return survey;
     } catch (const Damaged&) {
         return std::nullopt;

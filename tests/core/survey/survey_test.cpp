@@ -10,6 +10,7 @@
 #include <cmath>
 
 #include "io/image.h"
+#include "support/lights.h"
 #include "support/meshes.h"
 #include "support/process.h"
 #include "support/surveys.h"
@@ -615,6 +616,44 @@ TEST(SurveyFile, DamagedFilesAreSurveyedAnew) {
     const Scene smaller = test::makeScene({{makeBox({1, 1, 1}), {0, 0, 0}}});
     EXPECT_FALSE(loadSurvey(folder / "s.survey", key, smaller, surveyDisplay()))
         << "as many numbers as objects, or none";
+}
+
+TEST(Survey, EachMeasureHasItsWorstHeadingSearched) {
+    // Objects 35 and 60 degrees from north: no quarter turn has both in view, 45 degrees has. A
+    // light without range is over in all headings alike.
+    const auto at = [](double degrees) {
+        return Vec3d(10 * std::sin(toRadians(degrees)), 0, -10 * std::cos(toRadians(degrees)));
+    };
+    Scene scene = test::makeScene(
+        {{makeBox({0.2F, 0.2F, 0.2F}), at(35)}, {makeBox({0.2F, 0.2F, 0.2F}), at(60)}});
+    test::addLamp(scene, {{0, 3, 0}, 10, std::numeric_limits<float>::infinity(), false});
+    Target target = surveyDisplay();
+    flentro::at(target.limits, Measure::Lights) = 0.5;
+    SurveySettings settings = plainSurvey(0);
+    settings.headings = 4;
+    settings.betweenHeadings = true;
+    const Survey survey =
+        takeSurvey(scene, nullptr, target, spotsAt({{0, 0, 0}}), settings, noProgress());
+    EXPECT_EQ(worstOf(survey, Measure::Objects)->value, 2);
+    EXPECT_EQ(worstOf(survey, Measure::Lights)->value, 1);
+    EXPECT_EQ(survey.spots[0].views.size(), 5U) << "one view serves triangles, calls and objects";
+}
+
+TEST(Survey, SpotsAreRefinedForAnyMeasureNearItsLimit) {
+    // Materials are over everywhere alike; only triangles differ between the spots.
+    Scene scene = test::makeScene(
+        {{named(test::makeSphere(30, 31), "far"), {0, 1, -30}}, {makeBox({1, 1, 1}), {0, 1, 30}}});
+    scene.objects[0].culling.end = 26;
+    Target target = surveyDisplay();
+    target.limits.fill(1e6);
+    flentro::at(target.limits, Measure::MaterialsPerObject) = 0.1;
+    flentro::at(target.limits, Measure::Triangles) = 2000;
+    std::vector<SurveySpot> spots = spotsAt({{0, 1, 0}, {0, 1, -8}});
+    spots.push_back({"between", {0, 1, -4}, 1, {}});
+    EXPECT_EQ(surveyed(scene, spots, plainSurvey(0), target).spots.size(), 3U);
+    flentro::at(target.limits, Measure::Triangles) = 1e5;
+    EXPECT_EQ(surveyed(scene, spots, plainSurvey(0), target).spots.size(), 2U)
+        << "far below the limit";
 }
 
 }  // namespace
