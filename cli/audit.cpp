@@ -6,7 +6,7 @@
 #include <set>
 
 #include "base/text.h"
-#include "findings/finding.h"
+#include "findings/trial.h"
 #include "io/file.h"
 #include "report/survey_report.h"
 #include "survey_options.h"
@@ -23,6 +23,7 @@ struct Options : SurveyOptions {
     bool everything = false;
     bool all = false;
     bool noSurvey = false;
+    bool quick = false;
     std::string csv;
     std::string baseline;
     std::vector<std::string> failOn;
@@ -54,22 +55,21 @@ void print(const Audit& audit) {
     say("{}\n{}\n", formatTable(table), audit.within() ? "Within." : "Over.");
 }
 
-/// "x2.41 triangles, x0.10 drawCalls": the loads that a finding takes off, most first.
-std::string reliefText(const Finding& finding, const Target& target) {
-    std::vector<std::pair<double, std::string>> parts;
-    for (const Measure measure : kMeasures) {
-        const double limit = at(target.limits, measure);
-        const double load =
-            isLimit(limit) && limit > 0 ? at(finding.relief.worst, measure) / limit : 0;
-        if (load >= 0.005)
-            parts.emplace_back(-load, fmt::format("x{:.2f} {}", load, measureKey(measure)));
-    }
-    std::sort(parts.begin(), parts.end());
-    std::vector<std::string> words;
-    for (const auto& [load, text] : parts) words.push_back(text);
-    return words.empty()
-               ? "-"
-               : fmt::format("{}{}", finding.isExact ? "" : "about ", fmt::join(words, ", "));
+/// "draw calls x3.61 to x0.83": what a finding changes, what is over first.
+std::string reliefText(const Finding& finding, const Diagnosis& diagnosis, const Target& target) {
+    const std::string changes = formatChanges(diagnosis.changes(finding.relief, target));
+    if (changes.empty()) return "takes nothing off the counted views";
+    return (finding.isExact ? "" : "at best ") + changes;
+}
+
+/// "fix share, then merge", or what else can be done.
+std::string cureText(const Finding& finding) {
+    if (!finding.withdrawn.empty())
+        return fmt::format("fix {} was tried and takes nothing off", finding.withdrawn);
+    if (!finding.fix) return finding.rule->advice;
+    std::string text = "fix ";
+    for (const FixSettings& first : finding.preparations) text += first.kind().key + ", then ";
+    return text + finding.fix->kind().key;
 }
 
 /// Findings that are not in a baseline, by identity.
@@ -78,36 +78,47 @@ void dropKnown(Diagnosis& diagnosis, const std::set<std::string>& known) {
                   [&](const Finding& finding) { return known.contains(finding.identity()); });
 }
 
+void print(const Finding& finding, const Diagnosis& diagnosis, const Target& target) {
+    const std::string more =
+        finding.subjects.size() > 1 ? fmt::format(" and {} more", finding.subjects.size() - 1) : "";
+    say("  {:<26} {}{}: {}\n", finding.rule->key, finding.subjects.front().name, more,
+        finding.sentence);
+    say("  {:<26} {}; {}\n", "", reliefText(finding, diagnosis, target), cureText(finding));
+}
+
+/// "12 no-levels, 3 clutter": findings of a range, counted by rule.
+std::string countedByRule(const Diagnosis& diagnosis, std::size_t from, std::size_t to) {
+    std::map<std::string, std::size_t> rules;
+    for (std::size_t i = from; i < to; ++i) ++rules[diagnosis.findings[i].rule->key];
+    std::vector<std::string> words;
+    for (const auto& [rule, times] : rules) words.push_back(fmt::format("{} {}", times, rule));
+    return fmt::format("{}", fmt::join(words, ", "));
+}
+
+/// What relieves a measure that is over comes first, and apart from the rest.
 void print(const Diagnosis& diagnosis, const Target& target, bool all) {
     constexpr std::size_t kListed = 10;
     const std::size_t count = diagnosis.findings.size();
-    const std::size_t listed = all ? count : std::min(kListed, count);
+    const std::size_t over = diagnosis.relieving(target);
+    const std::size_t listed = all ? count : std::min(kListed, over > 0 ? over : count);
     say("{}{}\n", counted(count, "finding"),
         count == 0 ? ""
-        : listed < count
-            ? fmt::format("; the {} that take most off (--all for the others):", listed)
-            : ":");
+        : over > 0 ? fmt::format(", {} of them about what is over:", over)
+                   : "; nothing takes anything off what is over:");
     for (std::size_t i = 0; i < listed; ++i) {
-        const Finding& finding = diagnosis.findings[i];
-        const std::string more = finding.subjects.size() > 1
-                                     ? fmt::format(" and {} more", finding.subjects.size() - 1)
-                                     : "";
-        say("  {:<26} {}{}: {}\n", finding.rule->key, finding.subjects.front().name, more,
-            finding.sentence);
-        say("  {:<26} takes off {}; {}\n", "", reliefText(finding, target),
-            finding.fix ? "fix " + finding.fix->kind().key : finding.rule->advice);
+        if (i == over && over > 0) say("  about measures within their limits:\n");
+        print(diagnosis.findings[i], diagnosis, target);
     }
-    if (listed == count) return;
-    std::map<std::string, std::size_t> rules;
-    for (std::size_t i = listed; i < count; ++i) ++rules[diagnosis.findings[i].rule->key];
-    std::vector<std::string> words;
-    for (const auto& [rule, times] : rules) words.push_back(fmt::format("{} {}", times, rule));
-    say("  and {}\n", fmt::join(words, ", "));
+    if (listed < over) say("  and {}\n", countedByRule(diagnosis, listed, over));
+    const std::size_t rest = std::max(listed, over);
+    if (rest < count)
+        say("  about measures within their limits (--all lists them): {}\n",
+            countedByRule(diagnosis, rest, count));
 }
 
 void print(const Audit& audit, const Survey& survey) {
-    say("{} on {}, the worst of {} spots ({} over)\n\n", audit.scene, audit.target.name,
-        survey.doneCount(), spotsOver(survey));
+    say("{} on {}, the worst of {} spots ({} over), {}\n\n", audit.scene, audit.target.name,
+        survey.doneCount(), spotsOver(survey), survey.coverage->text());
     std::vector<std::vector<std::string>> table = {
         {"measure", "worst", "limit", "load", "", "spot", "heading"}};
     for (const WorstOfMeasure& entry : worstViews(survey))
@@ -119,7 +130,11 @@ void print(const Audit& audit, const Survey& survey) {
                                      entry.view.eye.y(), entry.view.eye.z()),
                          fmt::format("{:.0f} deg", entry.view.heading)});
     say("{}\n", formatTable(table));
-    say("{}\n", audit.within() ? "Within." : "Over.");
+    if (audit.within() && !survey.coversEnough())
+        say("Within at {}, which cover {}: no verdict on the scene.\n",
+            counted(survey.doneCount(), "spot"), survey.coverage->text());
+    else
+        say("{}\n", audit.within() ? "Within." : "Over.");
 }
 
 /// Identities of the findings that an earlier audit wrote.
@@ -198,11 +213,22 @@ int finish(const Audit& audit, Json json, Diagnosis diagnosis, const Options& op
     return over ? kOver : kWithin;
 }
 
+/// Findings, with what their fixes take off unless that is not wanted.
+Expected<Diagnosis> examine(const Scene& scene, const Target& target, const Survey* survey,
+                            const std::optional<Viewpoint>& view, const Options& options,
+                            Progress& progress) {
+    Memo memo;
+    auto diagnosis = diagnose(scene, target, survey, view, memo, progress);
+    if (!diagnosis || options.quick) return diagnosis;
+    if (auto tried = tryFixes(*diagnosis, scene, target, survey, view, progress); !tried)
+        return tl::unexpected(tried.error());
+    return diagnosis;
+}
+
 int auditView(const Scene& scene, const Target& target, const std::optional<Viewpoint>& view,
               const Options& options, const Common& common, Progress& progress) {
     const Audit audit = makeAudit(scene, target, view);
-    Memo memo;
-    auto diagnosis = diagnose(scene, target, nullptr, view, memo, progress);
+    auto diagnosis = examine(scene, target, nullptr, view, options, progress);
     if (!diagnosis) return complain(diagnosis.error());
     if (!common.quiet && common.json != "-") print(audit);
     return finish(audit, toJson(audit), std::move(*diagnosis), options, common);
@@ -218,11 +244,18 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
     settings.headings = options.headings;
     if (!options.noSurvey)
         if (auto built = ensureRays(rays, scene, progress); !built) return complain(built.error());
-    const Survey survey = takeSurvey(scene, options.noSurvey ? nullptr : rays.get(), target, spots,
-                                     settings, progress);
+    Survey survey = takeSurvey(scene, options.noSurvey ? nullptr : rays.get(), target, spots,
+                               settings, progress);
     if (!survey.complete) return complain(stopped("The audit").value());
-    Memo memo;
-    auto diagnosis = diagnose(scene, target, &survey, std::nullopt, memo, progress);
+    if (survey.hasRays()) {
+        auto lights = measureLights(scene, scene, *rays, survey, progress);
+        if (!lights) return complain(lights.error());
+        survey.lights = std::move(*lights);
+    }
+    if (auto added = addCoverage(survey, scene, options, spots, rays, progress); !added)
+        return complain(added.error());
+    warnOfCoverage(survey);
+    auto diagnosis = examine(scene, target, &survey, std::nullopt, options, progress);
     if (!diagnosis) return complain(diagnosis.error());
     Audit audit;
     audit.scene = scene.name;
@@ -241,6 +274,7 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
     Json json = toJson(audit);
     json["spots"] = survey.doneCount();
     json["spotsOver"] = spotsOver(survey);
+    json["coverage"] = toJson(*survey.coverage);
     json["worst"] = worst;
     if (!common.quiet && common.json != "-") print(audit, survey);
     return finish(audit, std::move(json), std::move(*diagnosis), options, common);
@@ -288,6 +322,8 @@ void addAudit(Program& program, Common& common) {
     verb.flag("--all", options->all, "List every finding, not the ten that take most off");
     verb.flag("--no-survey", options->noSurvey,
               "Cast no rays: faster, without findings about what is seen");
+    verb.flag("--quick", options->quick,
+              "Do not try the fixes: what findings take off is then an upper bound");
     verb.option("--csv", options->csv, "One line for each finding").as("FILE");
     verb.option("--baseline", options->baseline,
                 "The JSON of an earlier audit: only findings that are new are told")

@@ -68,6 +68,8 @@ public:
     [[nodiscard]] const Counts& counts() const { return counts_; }
     [[nodiscard]] const Counts& loads() const { return loads_; }
     [[nodiscard]] bool isSurveyed() const { return surveyed_; }
+    /// True where the only view is the whole scene at once.
+    [[nodiscard]] bool isWholeScene() const { return !surveyed_ && !here_; }
 
     /// What is taken off, as `saved` tells of each view.
     template <typename Saved>

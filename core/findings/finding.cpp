@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
+#include <cmath>
 #include <map>
 
 #include "base/index.h"
@@ -79,37 +81,74 @@ std::string Finding::identity() const {
     return text;
 }
 
-double Diagnosis::reliefOf(const Finding& finding, const Target& target) const {
-    double relief = 0;
+double Diagnosis::reliefOf(const Relief& relief, const Target& target) const {
+    double sum = 0;
     for (const Measure measure : kMeasures) {
-        const double load = at(loads, measure);
         const double count = at(counts, measure);
-        if (!(load > 1)) continue;
-        const double saved = std::min(at(finding.relief.worst, measure), count);
+        const double saved = std::min(at(relief.worst, measure), count);
         const double limit = at(target.limits, measure);
+        if (!isLimit(limit)) continue;
         // What lies below the limit is no relief; where none is allowed, the share that goes.
-        relief += limit > 0 ? load - std::max(loadOf(count - saved, limit), 1.0) : saved / count;
+        if (limit > 0)
+            sum += std::max(at(loads, measure), 1.0) - std::max(loadOf(count - saved, limit), 1.0);
+        else if (count > 0)
+            sum += saved / count;
     }
-    return relief;
+    return sum;
+}
+
+std::vector<Diagnosis::Change> Diagnosis::changes(const Relief& relief,
+                                                  const Target& target) const {
+    constexpr double kShown = 0.005;
+    std::vector<Change> changes;
+    for (const Measure measure : kMeasures) {
+        const double limit = at(target.limits, measure);
+        const double saved = std::min(at(relief.worst, measure), at(counts, measure));
+        if (!isLimit(limit) || limit <= 0 || std::fabs(saved) / limit < kShown) continue;
+        changes.push_back({measure, at(loads, measure),
+                           std::max(0.0, loadOf(at(counts, measure) - saved, limit))});
+    }
+    std::stable_sort(changes.begin(), changes.end(), [](const Change& a, const Change& b) {
+        const auto key = [](const Change& c) { return std::pair(!c.isOver(), c.after - c.before); };
+        return key(a) < key(b);
+    });
+    return changes;
+}
+
+std::string formatChanges(const std::vector<Diagnosis::Change>& changes) {
+    std::string text;
+    for (const Diagnosis::Change& change : changes) {
+        std::string name = measureName(change.measure);
+        name.front() = static_cast<char>(std::tolower(name.front()));
+        text += fmt::format("{}{} {} to {}", text.empty() ? "" : ", ", name,
+                            formatLoad(change.before), formatLoad(change.after));
+    }
+    return text;
+}
+
+double anyReliefOf(const Relief& relief, const Target& target) {
+    double sum = 0;
+    for (const Measure measure : kMeasures) {
+        const double limit = at(target.limits, measure);
+        if (isLimit(limit) && limit > 0) sum += at(relief.worst, measure) / limit;
+    }
+    return sum;
 }
 
 namespace {
 
-/// Load taken off all measures, over or not.
-double anyReliefOf(const Finding& finding, const Target& target) {
-    double relief = 0;
-    for (const Measure measure : kMeasures) {
-        const double limit = at(target.limits, measure);
-        if (isLimit(limit) && limit > 0) relief += at(finding.relief.worst, measure) / limit;
-    }
-    return relief;
-}
+constexpr double kNamed = 1e-6;  ///< Load taken off; less is a rounding.
 
 void sortByRelief(Diagnosis& diagnosis, const Target& target) {
     std::vector<std::tuple<double, double, std::size_t>> order;
     for (std::size_t i = 0; i < diagnosis.findings.size(); ++i) {
         const Finding& finding = diagnosis.findings[i];
-        order.emplace_back(-diagnosis.reliefOf(finding, target), -anyReliefOf(finding, target), i);
+        // What is over and named comes after all that relieves, before all else.
+        const double over = diagnosis.reliefOf(finding, target);
+        order.emplace_back(finding.over    ? -kNamed
+                           : over > kNamed ? -over
+                                           : 0,
+                           -anyReliefOf(finding.relief, target), i);
     }
     std::sort(order.begin(), order.end());
     std::vector<Finding> sorted;
@@ -119,6 +158,8 @@ void sortByRelief(Diagnosis& diagnosis, const Target& target) {
 
 /// Names those that claim the same of the same, and counts that once: the largest claim.
 void settleClaims(Diagnosis& diagnosis) {
+    diagnosis.explained = {};
+    for (Finding& finding : diagnosis.findings) finding.sharedWith.clear();
     for (const Measure measure : kMeasures) {
         std::map<std::pair<Subject::Kind, std::size_t>, std::vector<Finding*>> claims;
         for (Finding& finding : diagnosis.findings)
@@ -144,6 +185,18 @@ void settleClaims(Diagnosis& diagnosis) {
 
 }  // namespace
 
+std::size_t Diagnosis::relieving(const Target& target) const {
+    const auto last = std::find_if(findings.begin(), findings.end(), [&](const Finding& finding) {
+        return !finding.over && reliefOf(finding, target) <= kNamed;
+    });
+    return static_cast<std::size_t>(last - findings.begin());
+}
+
+void Diagnosis::settle(const Target& target) {
+    sortByRelief(*this, target);
+    settleClaims(*this);
+}
+
 Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Survey* survey,
                              const std::optional<Viewpoint>& here, Memo& memo, Progress& progress) {
     constexpr const char* kWork = "Looking for causes";
@@ -166,13 +219,15 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
     SubProgress running(progress, 0.4, 1);
     const Survey* rays = survey && survey->hasRays() && survey->doneCount() > 0 ? survey : nullptr;
     const TextureMemory textures(scene, target);
-    const FindingInput input{scene,  target,   index, views, images, equalImages,
-                             welded, textures, rays,  memo,  running};
+    const Evidence evidence = survey ? evidenceOf(*survey, scene) : Evidence{};
+    const FindingInput input{scene,  target,   index, views,    images, equalImages,
+                             welded, textures, rays,  evidence, memo,   running};
     const auto& rules = findingRules();
     std::vector<std::vector<Finding>> found(rules.size());
     const bool finished =
         parallelFor(rules.size(), "Looking for causes", running, [&](std::size_t i) {
             if (rules[i]->needsSurvey && !rays) return;
+            if (rules[i]->needsCoverage && !survey->coversEnough()) return;
             found[i] = rules[i]->run(input);
             for (Finding& finding : found[i]) {
                 finding.rule = rules[i];
@@ -182,11 +237,10 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
         });
     if (!finished || progress.cancelled()) return stopped(kWork);
     Diagnosis diagnosis{
-        views.counts(), views.loads(), views.views().size(), views.isSurveyed(), {}, {}};
+        views.counts(), views.loads(), views.views().size(), views.isSurveyed(), {}, {}, {}};
     for (std::vector<Finding>& some : found)
         for (Finding& finding : some) diagnosis.findings.push_back(std::move(finding));
-    sortByRelief(diagnosis, target);
-    settleClaims(diagnosis);
+    diagnosis.settle(target);
     return diagnosis;
 }
 
@@ -195,6 +249,7 @@ Json toJson(const Finding& finding, const Target& target) {
                  {"identity", finding.identity()},
                  {"sentence", finding.sentence},
                  {"exact", finding.isExact},
+                 {"tried", finding.isTried},
                  {"subjects", Json::array()},
                  {"measures", Json::object()},
                  {"saved", countsJson(finding.relief.worst)},
@@ -221,6 +276,9 @@ Json toJson(const Finding& finding, const Target& target) {
         json["fix"] = {{"fix", finding.fix->kind().key}, {"settings", toJson(*finding.fix)}};
     else
         json["advice"] = finding.rule->advice;
+    for (const FixSettings& first : finding.preparations)
+        json["preparations"].push_back({{"fix", first.kind().key}, {"settings", toJson(first)}});
+    if (!finding.withdrawn.empty()) json["withdrawn"] = finding.withdrawn;
     return json;
 }
 
@@ -233,7 +291,8 @@ Json toJson(const Diagnosis& diagnosis, const Target& target) {
 std::string findingsGuide() {
     std::string text =
         "# Findings\n\nMade from the program's registry of rules (`flentro-cli findings "
-        "--markdown`).\nWhat a finding saves is counted where each measure is worst.\n";
+        "--markdown`).\nWhat a finding saves is what its fix takes off where each measure is "
+        "worst, applied as it\nis proposed.\n";
     for (const Rule* rule : findingRules())
         text += fmt::format("\n## {} (`{}`)\n\n{}\n\n- **Measured**: {}{}\n- **What serves**: {}\n",
                             rule->name, rule->key, rule->why, rule->measured,

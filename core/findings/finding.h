@@ -52,12 +52,23 @@ struct Finding {
     std::vector<Subject> subjects;  ///< Never empty; the first gives it its name.
     std::string sentence;           ///< What is wrong with them, with numbers.
     std::vector<Quantity> evidence;
-    /// What counted views would count less.
+    /// What counted views would count less; once its fix was tried, negative for measures that the
+    /// fix costs.
     Relief relief;
-    /// The fix is applied to the views as it would be; else the relief is an upper bound.
+    /// The relief is what the fix takes off, by the rule's own count or by a trial; else it is an
+    /// upper bound.
     bool isExact = false;
+    bool isTried = false;                 ///< The fix has been applied to the scene and counted.
     std::vector<Viewpoint> where;         ///< Where it counts most, first; may be empty.
     std::optional<FixSettings> fix = {};  ///< Prepared; none: see the rule's advice.
+    /// Applied before `fix`, which takes off less without them.
+    std::vector<FixSettings> preparations = {};
+    /// Other fixes that may serve instead of `fix`; a trial keeps the best.
+    std::vector<FixSettings> alternatives = {};
+    /// Name of the fix that was tried and withdrawn, as it takes nothing off here; or empty.
+    std::string withdrawn = {};
+    /// The measure that is over, for a finding that names what fills it.
+    std::optional<Measure> over = {};
     /// Keys of other rules that claim a part of the same relief of the same things.
     std::vector<std::string> sharedWith = {};
 
@@ -76,19 +87,23 @@ struct FindingInput {
     const std::vector<WeldedMesh>& welded;  ///< [assets] Level 0, corners at one place as one.
     const TextureMemory& textures;
     const Survey* survey = nullptr;  ///< Of the scene, with rays; null: none.
+    const Evidence& evidence;        ///< Of the survey that views are counted in; may be empty.
     Memo& memo;                      ///< For what takes long and depends on a mesh alone.
     Progress& progress;
 };
 
 /// One kind of finding.
 struct Rule {
-    std::string key;            ///< "too-dense"
-    std::string name;           ///< "Denser than it shows"
-    std::string why;            ///< Why it costs.
-    std::string measured;       ///< How it is measured, with the threshold and its reason.
-    std::string advice;         ///< What serves; by hand where no fix does.
-    const char* fix = nullptr;  ///< Key of the fix that serves, where findings prepare none.
-    bool needsSurvey = false;   ///< Only runs with a survey that has rays.
+    std::string key;             ///< "too-dense"
+    std::string name;            ///< "Denser than it shows"
+    std::string why;             ///< Why it costs.
+    std::string measured;        ///< How it is measured, with the threshold and its reason.
+    std::string advice;          ///< What serves; by hand where no fix does.
+    const char* fix = nullptr;   ///< Key of the fix that serves, where findings prepare none.
+    bool needsSurvey = false;    ///< Only runs with a survey that has rays.
+    bool needsCoverage = false;  ///< Concludes from what no spot sees.
+    bool namesOnly = false;      ///< Names what fills a measure, and relieves nothing by itself.
+    bool needsRelief = false;    ///< Only reported if its fix takes something off.
     std::vector<Finding> (*run)(const FindingInput& input) = nullptr;
 };
 
@@ -108,9 +123,40 @@ struct Diagnosis {
     /// What all findings together take off each measure; what several claim counts once.
     Counts explained{};
 
-    /// Load that a finding takes off the measures that are over, added up; 0: off none of them.
-    [[nodiscard]] double reliefOf(const Finding& finding, const Target& target) const;
+    /// Fixes that were applied to the scene, and all that they take off.
+    struct Trial {
+        std::vector<FixSettings> fixes;  ///< One after the other.
+        Relief relief;
+    };
+    std::vector<Trial> trials = {};
+
+    /// Load that a finding takes off the measures that are over, down to x1.00 and added up; 0: off
+    /// none of them. What its fix adds to a measure beyond x1.00 is subtracted.
+    [[nodiscard]] double reliefOf(const Relief& relief, const Target& target) const;
+    [[nodiscard]] double reliefOf(const Finding& finding, const Target& target) const {
+        return reliefOf(finding.relief, target);
+    }
+    /// Findings at the beginning of the list that relieve a measure that is over, or that name
+    /// what fills one.
+    [[nodiscard]] std::size_t relieving(const Target& target) const;
+    /// Load of one measure before and after.
+    struct Change {
+        Measure measure = Measure::Triangles;
+        double before = 0, after = 0;
+        [[nodiscard]] bool isOver() const { return before > 1; }
+    };
+    /// The loads that a relief changes by 0.005 and more where they are worst: those that are over
+    /// first, then by how much they change.
+    [[nodiscard]] std::vector<Change> changes(const Relief& relief, const Target& target) const;
+    /// Orders findings by relief, and settles what several claim. For whoever changes reliefs.
+    void settle(const Target& target);
 };
+
+/// "draw calls x3.61 to x0.83, objects x1.20 to x0.90"; "" for none.
+[[nodiscard]] std::string formatChanges(const std::vector<Diagnosis::Change>& changes);
+
+/// Load that a relief takes off all measures where they are worst, over or not.
+[[nodiscard]] double anyReliefOf(const Relief& relief, const Target& target);
 
 /// Runs all rules that can run, on all cores. `survey` of the scene, or null; `here`: the present
 /// view. `memo` of former diagnoses: what takes long is made anew only of meshes and images that

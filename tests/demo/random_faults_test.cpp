@@ -25,6 +25,7 @@ bool isAboutTheMarket(const std::string& rule) {
                                                  "small-casts-shadow",
                                                  "small-and-far",
                                                  "clutter",
+                                                 "joinable-calls",
                                                  "drawn-but-hidden",
                                                  "never-seen-object",
                                                  "oversize-texture",

@@ -10,6 +10,8 @@ namespace {
 constexpr double kMaxShare = 0.6;
 
 std::vector<Finding> run(const FindingInput& in) {
+    // Spots around a thing lie as far from it as somebody has chosen.
+    if (in.survey->coverage && in.survey->coverage->isAround) return {};
     double enough = 0;
     for (const FarPlaneLoss& loss : farPlaneLosses(*in.survey))
         if (enough == 0 && loss.worstShare == 0) enough = loss.distance;
@@ -42,6 +44,7 @@ const Rule& farPlaneTooFarRule() {
             "target's.",
         .advice = "Fix Culling distance with a nearer far plane.",
         .needsSurvey = true,
+        .needsCoverage = true,
         .run = run,
     };
     return rule;

@@ -1,74 +1,61 @@
 #include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
-#include <map>
 
+#include "base/cancel_only.h"
 #include "base/index.h"
 #include "findings/rules/rule.h"
+#include "fixes/light_reach/light_reach.h"
 #include "geometry/frustum.h"
 
 namespace flentro {
 namespace {
 
-constexpr double kLux = 0.5;
 constexpr double kMaxRatio = 2;
 
-/// Metres at which a placed light still adds kLux.
-double reachOf(const Scene& scene, const PlacedLight& placed) {
-    const Light& light = elementOf(scene.lights, placed.light);
-    const double candela =
-        static_cast<double>(light.intensity) * static_cast<double>(light.color.maxCoeff());
-    return std::sqrt(std::max(candela, 0.0) / kLux);
+std::string rangeText(double nearest, double farthest) {
+    if (formatMetres(nearest) == formatMetres(farthest)) return formatMetres(nearest);
+    return fmt::format("{} to {}", formatMetres(nearest), formatMetres(farthest));
 }
 
-bool isTooLong(const Scene& scene, const PlacedLight& placed) {
-    const Light& light = elementOf(scene.lights, placed.light);
-    return light.type != LightType::Directional &&
-           placed.range > kMaxRatio * reachOf(scene, placed);
-}
-
-Finding findingOf(const FindingInput& in, const std::vector<std::size_t>& lights) {
-    const PlacedLight& first = in.scene.placedLights[lights.front()];
-    const double reach = reachOf(in.scene, first);
-    std::vector<bool> isOne(in.scene.placedLights.size(), false);
-    Finding finding;
-    for (const std::size_t light : lights) {
-        isOne[light] = true;
-        finding.subjects.push_back(lightSubject(in.scene, light));
-    }
-    const bool isEndless = !std::isfinite(first.range);
-    finding.sentence =
-        fmt::format("{} {}, and {} less than {} lux beyond {}", counted(lights.size(), "light"),
-                    isEndless ? "without a range" : "reaching " + formatMetres(first.range),
-                    lights.size() == 1 ? "adds" : "add", kLux, formatMetres(reach));
-    finding.evidence = {{"useful reach", reach, Quantity::Unit::Metres}};
-    if (!isEndless)
-        finding.evidence.push_back(
-            {"range", first.range, Quantity::Unit::Metres, kMaxRatio * reach});
-    finding.relief = lightRelief(in, [&](const CountedView& view, std::size_t light) {
-        if (!isOne[light]) return true;
-        const PlacedLight& placed = in.scene.placedLights[light];
-        const double own = reachOf(in.scene, placed);
-        return Frustum(view.view, in.target.projection()).meetsSphere(placed.position, own);
-    });
-    return finding;
-}
-
+/// One finding about all lights whose range the fix at least halves.
 std::vector<Finding> run(const FindingInput& in) {
-    std::map<int, std::vector<std::size_t>> ofKind;
-    for (std::size_t i = 0; i < in.scene.placedLights.size(); ++i)
-        if (isTooLong(in.scene, in.scene.placedLights[i]))
-            ofKind[in.scene.placedLights[i].light].push_back(i);
-    // Files that define every light by itself: equal ones are one kind.
-    std::map<std::tuple<float, float, LightType>, std::vector<std::size_t>> kinds;
-    for (const auto& [index, lights] : ofKind) {
-        const Light& light = elementOf(in.scene.lights, index);
-        auto& all = kinds[{light.intensity, light.range, light.type}];
-        all.insert(all.end(), lights.begin(), lights.end());
+    const FixSettings fix = proposedFix(in, "light-reach");
+    CancelOnly quiet(in.progress);
+    const auto fixed = applyLightReach(in.scene, *fix.as<LightReachSettings>(), in.evidence, quiet);
+    if (!fixed) return {};  // cancelled
+    const std::vector<PlacedLight>& before = in.scene.placedLights;
+    const std::vector<PlacedLight>& after = fixed->scene.placedLights;
+    Finding finding;
+    std::size_t endless = 0;
+    double nearest = std::numeric_limits<double>::infinity();
+    double farthest = 0;
+    double longest = 0;
+    for (std::size_t i = 0; i < before.size(); ++i) {
+        if (!(before[i].range > kMaxRatio * after[i].range)) continue;
+        finding.subjects.push_back(lightSubject(in.scene, i));
+        nearest = std::min(nearest, after[i].range);
+        farthest = std::max(farthest, after[i].range);
+        if (std::isfinite(before[i].range))
+            longest = std::max(longest, before[i].range);
+        else
+            ++endless;
     }
-    std::vector<Finding> findings;
-    for (const auto& [kind, lights] : kinds) findings.push_back(findingOf(in, lights));
-    return findings;
+    if (finding.subjects.empty()) return {};
+    const std::string had = endless == finding.subjects.size() ? "without a range"
+                            : endless > 0 ? fmt::format("{} of them without a range", endless)
+                                          : "reaching up to " + formatMetres(longest);
+    finding.sentence = fmt::format("{} {}; {} would do", counted(finding.subjects.size(), "light"),
+                                   had, rangeText(nearest, farthest));
+    finding.evidence = {{"useful reach", farthest, Quantity::Unit::Metres}};
+    if (longest > 0) finding.evidence.push_back({"longest range", longest, Quantity::Unit::Metres});
+    finding.evidence.push_back({"lights", static_cast<double>(finding.subjects.size())});
+    finding.relief = lightRelief(in, [&](const CountedView& view, std::size_t light) {
+        return Frustum(view.view, in.target.projection())
+            .meetsSphere(after[light].position, after[light].range);
+    });
+    finding.fix = fix;
+    return {std::move(finding)};
 }
 
 }  // namespace
@@ -81,11 +68,12 @@ const Rule& lightRangeTooLongRule() {
             "A light costs in every view that its range meets, however little it adds there; "
             "without a range it reaches everywhere.",
         .measured =
-            "Range against the distance at which the light still adds 0.5 lux (inverse square): "
-            "told above twice that. Lights of one kind are told together.",
-        .advice = "Fix Light reach gives it a range by what it lights.",
-        .fix = "light-reach",
-        .needsSurvey = false,
+            "Ranges that fix Light reach would set: where the lights have been surveyed, those "
+            "with which all lights together change no view by more than 1 %; else by the distance "
+            "at which each adds 0.5 lux. Lights whose range becomes half or less are reported "
+            "together.",
+        .advice = "Fix Light reach gives lights a range by what they light.",
+        .needsRelief = true,
         .run = run,
     };
     return rule;

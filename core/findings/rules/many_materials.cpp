@@ -10,12 +10,12 @@ namespace {
 
 constexpr double kUsual = 8;
 
-/// The fix that serves: a palette where most are plain colours, else pages of textures.
-const char* fixFor(const Scene& scene, const Mesh& mesh) {
+/// True if a palette may serve: most materials are plain colours.
+bool isMostlyPlain(const Scene& scene, const Mesh& mesh) {
     std::size_t plain = 0;
     for (const Part& part : mesh.parts)
         plain += part.material >= 0 && elementOf(scene.materials, part.material).textures.empty();
-    return 2 * plain > mesh.parts.size() ? "fewer-materials" : "atlas";
+    return 2 * plain > mesh.parts.size();
 }
 
 std::vector<Finding> run(const FindingInput& in) {
@@ -30,7 +30,10 @@ std::vector<Finding> run(const FindingInput& in) {
                          {{"materials", count, Quantity::Unit::Count, limit},
                           {"copies", static_cast<double>(in.index.objectsOf[a].size())}});
         finding.relief = materialRelief(in, a, static_cast<std::size_t>(std::max(1.0, limit)));
-        finding.fix = proposedFix(in, fixFor(in.scene, *in.scene.assets[a].mesh));
+        const bool plain = isMostlyPlain(in.scene, *in.scene.assets[a].mesh);
+        finding.fix = proposedFix(in, plain ? "fewer-materials" : "atlas");
+        finding.alternatives = {proposedFix(in, plain ? "atlas" : "fewer-materials"),
+                                proposedFix(in, "share")};
         findings.push_back(std::move(finding));
     }
     return findings;
@@ -45,7 +48,8 @@ const Rule& manyMaterialsRule() {
         .why = "Each material is a draw call of its own, in every shadow pass as well.",
         .measured = "Materials of a placed mesh against the target's limit, or 8 without one.",
         .advice =
-            "Textures on common pages (fix Atlas), colours from a palette (fix Fewer materials).",
+            "Textures on common pages (fix Atlas), colours from a palette (fix Fewer materials), "
+            "equal materials as one (fix Share).",
         .needsSurvey = false,
         .run = run,
     };

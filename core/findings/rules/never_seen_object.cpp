@@ -54,6 +54,7 @@ const Rule& neverSeenObjectRule() {
             "triangles on.",
         .advice = "Take them out, or look with a closer survey.",
         .needsSurvey = true,
+        .needsCoverage = true,
         .run = run,
     };
     return rule;

@@ -62,6 +62,7 @@ const Rule& neverSeenTrianglesRule() {
             "seen: told from a tenth of a mesh and 200 on, for meshes that were seen at all.",
         .advice = "Drop what was never seen (fix Tidy); a closer survey makes it safer.",
         .needsSurvey = true,
+        .needsCoverage = true,
         .run = run,
     };
     return rule;

@@ -95,7 +95,8 @@ Finding findingOf(const FindingInput& in, Measure measure) {
         {measureName(measure), count,
          measure == Measure::TextureBytes ? Quantity::Unit::Memory : Quantity::Unit::Count, limit}};
     if (in.views.isSurveyed()) finding.where = {view.view};
-    if (const char* key = fixFor(measure)) finding.fix = proposedFix(in, key);
+    finding.fix = proposedFix(in, fixFor(measure));
+    finding.over = measure;
     return finding;
 }
 
@@ -118,6 +119,7 @@ const Rule& overLimitRule() {
             "things that fill it, from 5 % on. It saves nothing by itself: the other "
             "findings say what does.",
         .advice = "See the findings about the things that are named.",
+        .namesOnly = true,
         .run = run,
     };
     return rule;

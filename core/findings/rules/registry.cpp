@@ -59,6 +59,7 @@ const Rule& neverSeenObjectRule();
 const Rule& smallAndFarRule();
 const Rule& farPlaneTooFarRule();
 const Rule& clutterRule();
+const Rule& joinableCallsRule();
 
 const std::vector<const Rule*>& findingRules() {
     static const std::vector<const Rule*> rules = {
@@ -117,6 +118,7 @@ const std::vector<const Rule*>& findingRules() {
         &smallAndFarRule(),
         &farPlaneTooFarRule(),
         &clutterRule(),
+        &joinableCallsRule(),
     };
     return rules;
 }

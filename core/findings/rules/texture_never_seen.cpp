@@ -43,6 +43,7 @@ const Rule& textureNeverSeenRule() {
             "Images of objects that are drawn from some spot, of which no ray met a surface.",
         .advice = "Look whether its surfaces are needed; a plain material would serve.",
         .needsSurvey = true,
+        .needsCoverage = true,
         .run = run,
     };
     return rule;

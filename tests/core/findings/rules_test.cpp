@@ -163,6 +163,21 @@ TEST_F(Rules, IndicesAndAttributesOfAPart) {
     EXPECT_EQ(only("unused-attributes"), "dressed");
 }
 
+TEST_F(Rules, PartsThatShareAVertexBufferHaveIndices) {
+    // Many corners use a vertex twice, though each part uses but a part of the buffer.
+    Mesh mesh;
+    const Mesh grid = makeGrid(40, 40, 4, [](double x, double z) { return x * z; });
+    const auto& indices = grid.parts[0].indices;
+    for (std::size_t first = 0; first < indices.size(); first += 960) {
+        Part part = grid.parts[0];
+        part.indices.assign(indices.begin() + static_cast<std::ptrdiff_t>(first),
+                            indices.begin() + static_cast<std::ptrdiff_t>(first + 960));
+        mesh.parts.push_back(std::move(part));
+    }
+    scene_ = makeScene({{named(std::move(mesh), "shared buffer"), {0, 0, -5}}});
+    EXPECT_TRUE(found("no-indices").empty());
+}
+
 TEST_F(Rules, VertexOrderIsToldByTheMissesOfASmallCache) {
     Mesh shuffled = makeGrid(50, 50, 4, [](double x, double z) { return x * z; });
     auto& indices = shuffled.parts[0].indices;
