@@ -7,6 +7,7 @@
 
 #include "geometry/mesh_materials.h"
 #include "measure/texture_memory.h"
+#include "scene/instances.h"
 
 namespace flentro {
 namespace {
@@ -25,6 +26,7 @@ public:
         ++blame.copies;
         blame.triangles += static_cast<double>(mesh.triangles) * target_.eyes;
         const bool counts = kind_ == CostKind::Object || !target_.instancing ||
+                            !canBeInstance(scene_, object) ||
                             batches_.emplace(object.asset, drawn.level).second;
         const int passes = target_.singlePass ? 1 : target_.eyes;
         if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size()) * passes;

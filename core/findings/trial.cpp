@@ -9,6 +9,7 @@
 #include "fixes/merge_settings.h"
 #include "geometry/mesh_materials.h"
 #include "measure/view_meter.h"
+#include "scene/instances.h"
 
 namespace flentro {
 namespace {
@@ -112,7 +113,8 @@ Trial::View Trial::viewOf(const Scene& scene, const ViewCost& cost) const {
         const Object& object = scene.objects[drawn.object];
         const Mesh& mesh = *scene.asset(object).level(drawn.level);
         Item& item = itemFor(drawn.object, drawn.level);
-        const double sharing = target_.instancing ? copies[{object.asset, drawn.level}] : 1;
+        const bool isShared = target_.instancing && canBeInstance(scene, object);
+        const double sharing = isShared ? copies[{object.asset, drawn.level}] : 1;
         item.triangles += static_cast<double>(mesh.triangles) * target_.eyes;
         item.calls += static_cast<double>(mesh.parts.size()) * passes / sharing;
         item.materials = static_cast<double>(materialCount(mesh));

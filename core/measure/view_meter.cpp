@@ -8,6 +8,7 @@
 
 #include "base/index.h"
 #include "geometry/mesh_materials.h"
+#include "scene/instances.h"
 #include "scene/shadow_lights.h"
 
 namespace flentro {
@@ -294,9 +295,14 @@ ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const EyeVisibility& si
         const Row& row = rows_[index];
         pass.triangles += row.triangles;
         pass.vertices += row.vertices;
-        if (rows.add(index) || !target_.instancing) pass.calls += row.parts;
+        if (rows.add(index) || !isShared(object)) pass.calls += row.parts;
     }
     return pass;
+}
+
+/// True if the calls of an object are those of its copies at the same level.
+bool ViewMeter::isShared(std::uint32_t object) const {
+    return target_.instancing && canBeInstance(scene_, scene_.objects[object]);
 }
 
 /// What one view has met so far.
@@ -306,8 +312,8 @@ struct ViewMeter::OfView {
     Marks images;
 };
 
-void ViewMeter::addDrawn(std::size_t index, const Without& without, ViewTally& tally,
-                         OfView& met) const {
+void ViewMeter::addDrawn(std::uint32_t object, std::size_t index, const Without& without,
+                         ViewTally& tally, OfView& met) const {
     const Row& row = rows_[index];
     const auto raise = [&](Measure measure, double value) {
         at(tally.counts, measure) = std::max(at(tally.counts, measure), value);
@@ -316,7 +322,7 @@ void ViewMeter::addDrawn(std::size_t index, const Without& without, ViewTally& t
     at(tally.counts, Measure::Triangles) += row.triangles;
     tally.vertices += row.vertices;
     const bool isNew = met.rows.add(index);
-    if (isNew || !target_.instancing) at(tally.counts, Measure::DrawCalls) += row.parts;
+    if (isNew || !isShared(object)) at(tally.counts, Measure::DrawCalls) += row.parts;
     if (!isNew) return;
     raise(Measure::VerticesPerMesh, row.verticesOfPart);
     raise(Measure::MaterialsPerObject, row.allMaterials);
@@ -344,7 +350,7 @@ std::vector<ViewTally> ViewMeter::countDrawn(const EyeVisibility& sightings,
     for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
         if (rowsHere[i] == kNoRow) continue;
         forEachView(sightings.objects[i], [&](std::size_t v) {
-            addDrawn(rowsHere[i], without, tallies[v], met[v]);
+            addDrawn(static_cast<std::uint32_t>(i), rowsHere[i], without, tallies[v], met[v]);
             tallies[v].bones += placed_[i].bones;
         });
     }
@@ -405,7 +411,7 @@ void ViewMeter::addShadows(std::uint32_t light, const EyeVisibility& sightings,
         draw.object = object;
         draw.level = static_cast<std::uint32_t>(sightings.levelOf(object));
         ++draw.passes;
-        if (rows.add(index) || !target_.instancing) draw.calls += rows_[index].parts;
+        if (rows.add(index) || !isShared(object)) draw.calls += rows_[index].parts;
     }
 }
 

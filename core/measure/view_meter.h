@@ -121,7 +121,9 @@ private:
                     std::vector<ShadowDraw>& draws) const;
     [[nodiscard]] Pass shadowPass(std::size_t light, const EyeVisibility& sightings,
                                   const std::vector<std::uint32_t>& rowsHere, Marks& rows) const;
-    void addDrawn(std::size_t row, const Without& without, ViewTally& tally, OfView& met) const;
+    [[nodiscard]] bool isShared(std::uint32_t object) const;
+    void addDrawn(std::uint32_t object, std::size_t row, const Without& without, ViewTally& tally,
+                  OfView& met) const;
     [[nodiscard]] std::vector<ViewTally> countDrawn(const EyeVisibility& sightings,
                                                     const std::vector<std::uint32_t>& rowsHere,
                                                     const Without& without) const;

@@ -50,6 +50,10 @@ Kind kindOf(const Object& object, int parent) {
             culling.fadeStart, culling.end, culling.shadowEnd};
 }
 
+bool isBent(const Node& node) {
+    return node.skin >= 0;
+}
+
 /// [nodes] True for nodes that do nothing but show one object.
 std::vector<bool> plainNodes(const Scene& scene) {
     std::vector<bool> plain = movingNodes(scene);
@@ -62,7 +66,7 @@ std::vector<bool> plainNodes(const Scene& scene) {
         dropMember(extras, "castsShadow");  // the object knows
         const bool told = !extras.empty() || node.rest.contains("extensions");
         plain[i] = plain[i] && !told && node.children.empty() && node.instances.empty() &&
-                   node.skin < 0 && node.camera < 0 && node.light < 0;
+                   !isBent(node) && node.camera < 0 && node.light < 0;
     }
     return plain;
 }
@@ -108,6 +112,10 @@ void place(Scene& scene, const std::vector<std::uint32_t>& copies, int parent) {
 }
 
 }  // namespace
+
+bool canBeInstance(const Scene& scene, const Object& object) {
+    return !isBent(elementOf(scene.nodes, object.node));
+}
 
 std::size_t shareNodes(Scene& scene) {
     const std::vector<bool> plain = plainNodes(scene);

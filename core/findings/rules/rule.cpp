@@ -7,6 +7,7 @@
 
 #include "base/index.h"
 #include "geometry/mesh_materials.h"
+#include "scene/instances.h"
 
 namespace flentro {
 namespace {
@@ -76,15 +77,17 @@ Relief reliefWithout(const FindingInput& in,
             const Object& object = in.scene.objects[drawn.object];
             const Mesh& mesh = *in.scene.asset(object).level(drawn.level);
             const bool gone = isGone(view, drawn);
-            const auto batch = batches.try_emplace({object.asset, drawn.level}, true).first;
-            batch->second = batch->second && gone;
+            if (canBeInstance(in.scene, object)) {
+                const auto batch = batches.try_emplace({object.asset, drawn.level}, true).first;
+                batch->second = batch->second && gone;
+            }
             if (!gone) continue;
             at(saved, Measure::Objects) += 1;
             const ShadowDraw shadow = view.shadowOf(drawn.object);
             const double times = in.target.eyes + shadow.passes;
             at(saved, Measure::Triangles) += static_cast<double>(mesh.triangles) * times;
             at(saved, Measure::DrawCalls) += shadow.calls;
-            if (!in.target.instancing)
+            if (!in.target.instancing || !canBeInstance(in.scene, object))
                 at(saved, Measure::DrawCalls) +=
                     static_cast<double>(mesh.parts.size()) * passesOf(in.target);
         }

@@ -12,6 +12,8 @@
 #include "measure/pick.h"
 #include "measure/view_meter.h"
 #include "report/audit.h"
+#include "scene/instances.h"
+#include "support/display.h"
 #include "support/meshes.h"
 
 namespace flentro {
@@ -573,6 +575,29 @@ TEST_F(Paper, PickSeesThroughBoundsThatTheRayOnlyCrosses) {
     // Over the floor's bounds but beside its surface there is nothing to hit.
     const ViewCost cost = viewCost(scene_, target_, view_);
     EXPECT_FALSE(pick(scene_, cost.drawn, {0, 0.9, -5}, Vec3d(0, 0.2, -1).normalized()));
+}
+
+TEST(ViewCost, BonesKeepCopiesFromBeingOneCall) {
+    // Three copies of one mesh, as an export writes them: instances, unless bones bend them.
+    Scene scene = test::makeScene({{test::makeBox({1, 1, 1}), {-2, 0, -9}},
+                                   {test::makeBox({1, 1, 1}), {0, 0, -9}},
+                                   {test::makeBox({1, 1, 1}), {2, 0, -9}}});
+    for (Object& object : scene.objects) object.asset = 0;
+    Target target = test::display();
+    target.instancing = true;
+    const auto calls = [&] {
+        return at(viewCost(scene, target, {{0, 0, 0}, 0, 0}).counts, Measure::DrawCalls);
+    };
+    EXPECT_EQ(calls(), 1);
+    scene.skins.resize(1);
+    for (Node& node : scene.nodes)
+        if (node.mesh >= 0) node.skin = 0;
+    EXPECT_EQ(calls(), 3);
+    Scene written = scene;
+    EXPECT_EQ(shareNodes(written), 0U) << "and none becomes an instance";
+    for (const CostShare& share : rank(scene, target, viewCost(scene, target, {{0, 0, 0}, 0, 0}),
+                                       CostKind::Asset, Measure::DrawCalls))
+        EXPECT_EQ(share.drawCalls, 3);
 }
 
 }  // namespace
