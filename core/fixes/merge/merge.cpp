@@ -65,7 +65,8 @@ public:
           settings_(settings),
           target_(target),
           ledger_(scene, target, places),
-          eligibility_(eligibilityOf(scene, settings)) {
+          eligibility_(eligibilityOf(scene, settings)),
+          objectsMatter_(stateOf(ledger_.worstObjects()) != State::Within) {
         for (std::size_t i = 0; i < scene.objects.size(); ++i)
             marked_.push_back(eligibility_[i] == MergeEligibility::Static);
     }
@@ -92,6 +93,19 @@ public:
     }
 
     [[nodiscard]] MergeReport& report() { return report_; }
+    /// Objects that stand with others, and stay apart as no two of them show few enough materials
+    /// together.
+    [[nodiscard]] std::size_t tooManyMaterials() const {
+        const double size = judgedSize();
+        if (size <= 0) return 0;
+        const auto membersIn = [](const std::vector<Group>& groups) {
+            std::size_t count = 0;
+            for (const Group& group : groups) count += group.size();
+            return count;
+        };
+        const std::size_t near = membersIn(groupObjects(scene_, marked_, settings_, size));
+        return near - membersIn(group(marked_, size));
+    }
     [[nodiscard]] const std::vector<MergeEligibility>& eligibility() const { return eligibility_; }
 
 private:
@@ -235,7 +249,9 @@ private:
             std::vector<bool> inGroup = marked;
             for (std::size_t g = 0; g < groups.size(); ++g) {
                 const auto& account = shares.groups[g];
-                if (account.worth > 0) continue;
+                // Fewer objects alone are worth nothing while no view is near its limit for them.
+                const bool saves = account.callsSaved > kRounding || objectsMatter_;
+                if (account.worth > 0 && saves) continue;
                 const bool asked = isAsked(groups[g]);
                 for (const std::uint32_t i : groups[g]) inGroup[i] = inGroup[i] && asked;
                 changed = changed || !asked;
@@ -319,6 +335,7 @@ private:
     const Target& target_;
     const ParcelLedger ledger_;
     const std::vector<MergeEligibility> eligibility_;
+    const bool objectsMatter_;  ///< Some view is near its limit for visible objects.
     std::vector<bool> marked_;
     std::vector<Group> groups_;
     std::map<double, std::vector<ParcelLedger::Shares::Asset>> verdicts_;  ///< By size.
@@ -410,6 +427,12 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
     FixRecord& record = result.record;
     const auto chosen = std::find_if(report.sizes.begin(), report.sizes.end(),
                                      [&](const ParcelSize& s) { return s.size == report.size; });
+    if (const std::size_t apart = merger.tooManyMaterials(); apart > 0)
+        record.notes.push_back(fmt::format(
+            "{} apart from {} neighbours: together they would show more materials than the {:.0f} "
+            "that the target allows of one object",
+            counted(apart, "object stays", "objects stay"), apart == 1 ? "its" : "their",
+            at(target.limits, Measure::MaterialsPerObject)));
     if (report.parcels.empty())
         record.summary = "Nothing is merged: no size of parcel saves more than it costs";
     else

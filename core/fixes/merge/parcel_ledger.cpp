@@ -117,7 +117,8 @@ ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
                     at(prices_[p], measure) +=
                         urgencyOf(at(load, measure)) / (views * std::max(limit, 1.0));
             }
-            before_[p].push_back({overloadOf(load), at(tally.counts, Measure::Triangles)});
+            before_[p].push_back({overloadOf(load), at(tally.counts, Measure::Triangles),
+                                  at(load, Measure::Objects)});
         }
     });
 }
@@ -128,6 +129,13 @@ double ParcelLedger::worth(const Counts& prices, double calls, double objects, d
     if (free) return calls;
     return calls * at(prices, Measure::DrawCalls) + objects * at(prices, Measure::Objects) -
            triangles * at(prices, Measure::Triangles);
+}
+
+double ParcelLedger::worstObjects() const {
+    double worst = 0;
+    for (const std::vector<ViewLoad>& views : before_)
+        for (const ViewLoad& view : views) worst = std::max(worst, view.objects);
+    return worst;
 }
 
 double ParcelLedger::meanWorth(const Shares::Account& account) const {

@@ -53,6 +53,9 @@ public:
     /// triangles there, as many as make up the growth. [groups] Cost: that of count().
     [[nodiscard]] std::vector<std::size_t> overloading(const std::vector<Group>& groups) const;
 
+    /// Highest load of the visible objects in any view of the scene as it is.
+    [[nodiscard]] double worstObjects() const;
+
     /// Of an account, all views alike.
     [[nodiscard]] double meanWorth(const Shares::Account& account) const;
 
@@ -73,6 +76,7 @@ private:
     struct ViewLoad {
         double overload = 0;
         double triangles = 0;
+        double objects = 0;  ///< Load.
     };
     /// The largest share of what merging pays in a view of that place that has to go for its
     /// overload not to grow; 0 where none does.

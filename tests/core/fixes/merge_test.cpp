@@ -286,6 +286,34 @@ TEST(Merge, CopiesStayWhereTheTargetInstances) {
     EXPECT_THAT(merge(makeCopies()).scene.objects, SizeIs(4)) << "without instancing they merge";
 }
 
+TEST(Merge, ParcelsThatSaveNoCallAreNotMadeForFewerObjectsAlone) {
+    Target target = withoutInstances();
+    target.instancing = true;
+    at(target.limits, Measure::Objects) = 1000;
+    EXPECT_EQ(merge(makeCopies(), small(), target).scene.objects.size(), 36U)
+        << "36 objects are far below the limit";
+    at(target.limits, Measure::Objects) = 10;
+    EXPECT_LT(merge(makeCopies(), small(), target).scene.objects.size(), 36U)
+        << "they are what is over";
+}
+
+TEST(Merge, ObjectsThatStayApartForTheirMaterialsAreReported) {
+    Scene scene = makeHeaps();
+    for (std::size_t i = 0; i < scene.assets.size(); ++i) {
+        scene.materials.push_back(parseMaterial({{"name", "own"}}));
+        Mesh mesh = *scene.assets[i].mesh;
+        mesh.parts[0].material = static_cast<int>(scene.materials.size()) - 1;
+        scene.assets[i].mesh = finishMesh(std::move(mesh));
+    }
+    Target target = withoutInstances();
+    at(target.limits, Measure::MaterialsPerObject) = 1;
+    const Fixed fixed = merge(scene, small(), target);
+    EXPECT_THAT(fixed.scene.objects, SizeIs(36));
+    EXPECT_THAT(fixed.record.notes,
+                Contains(HasSubstr("36 objects stay apart from their neighbours: together they "
+                                   "would show more materials than the 1")));
+}
+
 TEST(Merge, TheArtistHasTheLastWord) {
     Target target = withoutInstances();
     target.instancing = true;
