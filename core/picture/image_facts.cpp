@@ -155,6 +155,12 @@ ImageFacts imageFactsOf(const Image& image) {
     return facts;
 }
 
+bool ImageFacts::looksCutOut() const {
+    constexpr double kPeak = 0.05;     ///< Of the pixels.
+    constexpr double kBetween = 0.25;  ///< Soft edges.
+    return clear > kPeak && opaque > kPeak && clear + opaque > 1 - kBetween;
+}
+
 bool ImageFacts::isOneColour() const {
     for (std::size_t c = 0; c < 4; ++c)
         if (most[c] - least[c] > kSameColour) return false;

@@ -20,6 +20,8 @@ struct ImageFacts {
     Hash pixels;                          ///< Of all of them.
 
     [[nodiscard]] bool isOneColour() const;
+    /// True if alpha has two peaks, clear and opaque: leaves, fences, decals.
+    [[nodiscard]] bool looksCutOut() const;
 };
 
 /// [images] The first that each is equal to in size and every pixel.

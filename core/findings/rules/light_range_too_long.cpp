@@ -18,12 +18,43 @@ std::string rangeText(double nearest, double farthest) {
     return fmt::format("{} to {}", formatMetres(nearest), formatMetres(farthest));
 }
 
-/// One finding about all lights whose range the fix at least halves.
+/// Lights that an animation moves: the fix leaves them, as what they light on their way is not
+/// known. By the distance at which they still add what matters without a survey.
+std::vector<Finding> movingLights(const FindingInput& in, double minLux) {
+    std::vector<Finding> findings;
+    for (std::size_t i = 0; i < in.scene.placedLights.size(); ++i) {
+        const PlacedLight& placed = in.scene.placedLights[i];
+        const Light& light = elementOf(in.scene.lights, placed.light);
+        if (!elementOf(in.index.isMoving, placed.node) || light.type == LightType::Directional)
+            continue;
+        const double candela =
+            static_cast<double>(light.intensity) * static_cast<double>(light.color.maxCoeff());
+        const double reach = std::sqrt(std::max(candela, 0.0) / minLux);
+        if (!(placed.range > kMaxRatio * reach)) continue;
+        Finding finding;
+        finding.subjects = {lightSubject(in.scene, i)};
+        finding.sentence =
+            fmt::format("it moves {}, and adds less than {} lux beyond {}",
+                        std::isfinite(placed.range) ? "and reaches " + formatMetres(placed.range)
+                                                    : "without a range",
+                        minLux, formatMetres(reach));
+        finding.evidence = {{"useful reach", reach, Quantity::Unit::Metres}};
+        finding.relief = lightRelief(in, [&](const CountedView& view, std::size_t other) {
+            return other != i ||
+                   Frustum(view.view, in.target.projection()).meetsSphere(placed.position, reach);
+        });
+        findings.push_back(std::move(finding));
+    }
+    return findings;
+}
+
+/// One finding about all lights whose range the fix at least halves, and those that it leaves.
 std::vector<Finding> run(const FindingInput& in) {
     const FixSettings fix = proposedFix(in, "light-reach");
+    std::vector<Finding> findings = movingLights(in, fix.as<LightReachSettings>()->minLux);
     CancelOnly quiet(in.progress);
     const auto fixed = applyLightReach(in.scene, *fix.as<LightReachSettings>(), in.evidence, quiet);
-    if (!fixed) return {};  // cancelled
+    if (!fixed) return findings;  // cancelled
     const std::vector<PlacedLight>& before = in.scene.placedLights;
     const std::vector<PlacedLight>& after = fixed->scene.placedLights;
     Finding finding;
@@ -41,7 +72,7 @@ std::vector<Finding> run(const FindingInput& in) {
         else
             ++endless;
     }
-    if (finding.subjects.empty()) return {};
+    if (finding.subjects.empty()) return findings;
     const std::string had = endless == finding.subjects.size() ? "without a range"
                             : endless > 0 ? fmt::format("{} of them without a range", endless)
                                           : "reaching up to " + formatMetres(longest);
@@ -55,7 +86,8 @@ std::vector<Finding> run(const FindingInput& in) {
             .meetsSphere(after[light].position, after[light].range);
     });
     finding.fix = fix;
-    return {std::move(finding)};
+    findings.push_back(std::move(finding));
+    return findings;
 }
 
 }  // namespace
@@ -71,8 +103,10 @@ const Rule& lightRangeTooLongRule() {
             "Ranges that fix Light reach would set: where the lights have been surveyed, those "
             "with which all lights together change no view by more than 1 %; else by the distance "
             "at which each adds 0.5 lux. Lights whose range becomes half or less are reported "
-            "together.",
-        .advice = "Fix Light reach gives lights a range by what they light.",
+            "together, lights that move apart by 0.5 lux.",
+        .advice =
+            "Fix Light reach gives lights a range by what they light; lights that move need "
+            "one by hand.",
         .needsRelief = true,
         .run = run,
     };

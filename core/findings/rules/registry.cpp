@@ -60,6 +60,7 @@ const Rule& smallAndFarRule();
 const Rule& farPlaneTooFarRule();
 const Rule& clutterRule();
 const Rule& joinableCallsRule();
+const Rule& lampsAlreadyBakedRule();
 
 const std::vector<const Rule*>& findingRules() {
     static const std::vector<const Rule*> rules = {
@@ -112,6 +113,7 @@ const std::vector<const Rule*>& findingRules() {
         &hiddenCasterRule(),
         &largeMovingLightRule(),
         &staticLightBakedRule(),
+        &lampsAlreadyBakedRule(),
         &noLightMapCoordinatesRule(),
         &drawnButHiddenRule(),
         &neverSeenObjectRule(),

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include "base/index.h"
+#include "findings/rules/light_maps.h"
 #include "findings/rules/rule.h"
 
 namespace flentro {
@@ -9,6 +10,7 @@ namespace {
 std::vector<Finding> run(const FindingInput& in) {
     const double limit = at(in.target.limits, Measure::ShadowLights);
     if (!isLimit(limit) || at(in.views.counts(), Measure::ShadowLights) <= limit) return {};
+    if (lightMappedShare(in) >= kLightMapped) return {};  // they are; see lamps-already-baked
     Finding finding;
     std::vector<bool> isStatic(in.scene.placedLights.size(), false);
     for (std::size_t i = 0; i < in.scene.placedLights.size(); ++i) {
@@ -37,7 +39,7 @@ const Rule& staticLightBakedRule() {
             "Light that never changes can be worked out beforehand and costs nothing in a frame.",
         .measured =
             "Shadow lights that no animation moves, where the worst view has more shadow lights "
-            "than the target allows.",
+            "than the target allows, unless the scene has light maps.",
         .advice = "Bake them into a light map or the colours of vertices.",
         .needsSurvey = false,
         .run = run,

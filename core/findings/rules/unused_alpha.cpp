@@ -25,9 +25,14 @@ std::vector<Finding> run(const FindingInput& in) {
         if (!has || !facts.isKnown || !isImageShown(in, i)) continue;
         const bool isOpaque = facts.least[3] == 255;
         if (!isOpaque && readsAlpha(i)) continue;
-        findings.push_back(imageFinding(
-            in, i, isOpaque ? "its alpha is opaque everywhere" : "no material reads its alpha",
-            {{"least alpha of 255", static_cast<double>(facts.least[3])}}));
+        const bool looksMeant = !isOpaque && facts.looksCutOut();
+        findings.push_back(
+            imageFinding(in, i,
+                         isOpaque     ? "its alpha is opaque everywhere"
+                         : looksMeant ? "no material reads its alpha, which looks like a cut-out"
+                                      : "no material reads its alpha",
+                         {{"least alpha of 255", static_cast<double>(facts.least[3])}}));
+        if (!looksMeant) findings.back().fix = proposedFix(in, "tidy");
     }
 
     return findings;
@@ -43,8 +48,9 @@ const Rule& unusedAlphaRule() {
         .measured =
             "Images with an alpha channel that is opaque everywhere, or that only materials read "
             "which are opaque.",
-        .advice = "Fix Tidy stores it without alpha.",
-        .fix = "tidy",
+        .advice =
+            "Fix Tidy stores it without alpha; one that looks like a cut-out stays: give its "
+            "material a cut-out, or drop the alpha by hand.",
         .needsSurvey = false,
         .run = run,
     };

@@ -67,13 +67,6 @@ bool replaceByNumber(Json& json, const std::string& role, const std::array<std::
     return true;
 }
 
-/// True if alpha has two peaks, clear and opaque: leaves, fences, decals.
-bool looksCutOut(const ImageFacts& facts) {
-    constexpr double kPeak = 0.05;     ///< Of the pixels.
-    constexpr double kBetween = 0.25;  ///< Soft edges.
-    return facts.clear > kPeak && facts.opaque > kPeak && facts.clear + facts.opaque > 1 - kBetween;
-}
-
 class TextureTidier {
 public:
     TextureTidier(Scene& scene, std::vector<ImageFacts> facts)
@@ -143,7 +136,7 @@ private:
             if (!has || image.mime != "image/png" || !facts_[i].isKnown || hasDeepChannels(image) ||
                 (read[i] && facts_[i].least[3] < 255))
                 continue;
-            if (looksCutOut(facts_[i])) {
+            if (facts_[i].looksCutOut()) {
                 tidied_.cutOuts.push_back(image.name.empty() ? image.uri : image.name);
                 continue;
             }

@@ -195,5 +195,21 @@ TEST_F(Rules, GlossyBevelsThinnerThanAPixel) {
     EXPECT_TRUE(look(4 * thin, 0.1F).empty()) << "wide enough";
 }
 
+TEST_F(Rules, LampsOfALightMappedSceneAreBakedAlready) {
+    scene_ = test::makeScene({{test::makeBox({1, 1, 1}), {0, 0, -5}}});
+    for (int i = 0; i < 3; ++i) light(100, 10, true, {i * 0.1, 2, -5});
+    at(target_.limits, Measure::ShadowLights) = 2;
+    at(target_.limits, Measure::Lights) = 2;
+    paint(picture(64, 64, checks, 3));
+    EXPECT_TRUE(found("lamps-already-baked").empty()) << "it has no light map";
+    EXPECT_EQ(found("static-light-could-be-baked").size(), 1U);
+    scene_.materials[0].textures.push_back({"emissiveTexture", 0, 1});
+    const auto findings = found("lamps-already-baked");
+    ASSERT_EQ(findings.size(), 1U);
+    EXPECT_EQ(findings[0].subjects.size(), 3U);
+    EXPECT_EQ(at(findings[0].relief.here, Measure::Lights), 3);
+    EXPECT_TRUE(found("static-light-could-be-baked").empty()) << "they are";
+}
+
 }  // namespace
 }  // namespace flentro
