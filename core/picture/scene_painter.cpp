@@ -17,7 +17,8 @@ namespace {
 constexpr std::size_t kMaxLayers = 6;  ///< Transparent ones before one another.
 constexpr double kShadowShare = 0.02;  ///< Of a point's light: shadows of less are not asked.
 constexpr float kAmbient = 0.03F;      ///< Of the lights' light, from all sides.
-constexpr float kSky = 1;              ///< Lux from above where a scene has no lights.
+constexpr float kKey = 1;              ///< Lux from the eye where a scene has no lights ...
+constexpr float kSky = 0.4F;           ///< ... and from above.
 constexpr double kFarthestSun = 1e4;   ///< Metres from a point to where sun light starts.
 constexpr int kTile = 4;               ///< Pixels an edge of what a packet of rays draws.
 static_assert(kTile * kTile == RayPacket::kLanes);
@@ -352,7 +353,9 @@ private:
                 sums[i] += surface.albedo;
             } else if (s_.emitters.empty()) {
                 const auto up = static_cast<float>(0.5 + 0.5 * surface.normal.y());
-                sums[i] += surface.albedo * (kSky * (0.3F + 0.7F * up) / static_cast<float>(kPi));
+                const auto facing =
+                    static_cast<float>(std::max(0.0, surface.normal.dot(surface.toEye)));
+                sums[i] += surface.albedo * ((kKey * facing + kSky * up) / static_cast<float>(kPi));
             } else {
                 addLights(surface, i, arriving, asked, sums[i]);
             }

@@ -30,7 +30,8 @@ struct LightPicture {
 
 /// Draws level 0 of what is not culled from the eye: base colours, alpha, normal maps, roughness,
 /// metalness, occlusion, emission, point, spot and directional lights with their ranges, fades and
-/// shadows. Scenes without lights are lit from above. Scene and rays must outlive it. Reentrant.
+/// shadows. Scenes without lights are lit from the eye and, dimly, from
+/// above. Scene and rays must outlive it. Reentrant.
 class ScenePainter {
 public:
     /// Textures of up to `textureEdge` pixels an edge. Cost: that of decoding them, when first

@@ -11,20 +11,10 @@
 #include "io/image.h"
 #include "picture/scene_painter.h"
 #include "picture/shown_levels.h"
+#include "report/changed_views.h"
 
 namespace flentro {
 namespace {
-
-/// Views of places spread over all of them, each another way.
-std::vector<Viewpoint> chosenViews(const Evidence& evidence, std::size_t count) {
-    std::vector<Viewpoint> views;
-    const std::size_t places = evidence.places.size();
-    for (std::size_t i = 0; i < std::min(count, places); ++i) {
-        const Evidence::Place& place = evidence.places[i * places / std::min(count, places)];
-        if (!place.views.empty()) views.push_back(place.views[3 * i % place.views.size()]);
-    }
-    return views;
-}
 
 Expected<std::vector<LightPicture>> paintAll(const Scene& scene,
                                              const std::vector<Viewpoint>& views,
@@ -70,7 +60,9 @@ Expected<std::vector<PictureChange>> pictureChanges(const Evaluation& evaluation
                                                     const Target& target, const Evidence& evidence,
                                                     const PictureChangeSettings& settings,
                                                     Progress& progress) {
-    const std::vector<Viewpoint> views = chosenViews(evidence, settings.views);
+    const std::vector<Viewpoint> views = changedViews(evaluation, target, evidence, settings.views);
+    std::size_t candidates = 0;
+    for (const Evidence::Place& place : evidence.places) candidates += place.views.size();
     std::vector<PictureChange> changes;
     if (views.empty() || evaluation.steps.empty()) return changes;
     const double perDegree = pixelsPerDegree(target, settings.share);
@@ -85,6 +77,8 @@ Expected<std::vector<PictureChange>> pictureChanges(const Evaluation& evaluation
             paintAll(evaluation.steps[s].result->scene, views, target, settings.share, rest);
         if (!after) return tl::unexpected(after.error());
         PictureChange change;
+        change.views = views.size();
+        change.candidates = candidates;
         std::size_t worst = 0;
         for (std::size_t v = 0; v < views.size(); ++v) {
             const float adapted = (*before)[v].adaptation();

@@ -11,7 +11,7 @@
 namespace flentro {
 
 struct PictureChangeSettings {
-    std::size_t views = 6;  ///< Spread over the places of the evidence.
+    std::size_t views = 6;  ///< Those that the steps change most; see changedViews().
     double share = 0.25;    ///< Of the target's pixels along an edge, (0, 1].
     /// Where the worst view of each step is put, before and after, as PNG; empty: nowhere.
     std::filesystem::path folder = {};
@@ -24,6 +24,8 @@ struct PictureChange {
     double worstRegion = 0;  ///< Of an eighth by an eighth of a view.
     double meanSimilarity = 1;
     double leastSimilarity = 1;
+    std::size_t views = 0;                        ///< That were drawn ...
+    std::size_t candidates = 0;                   ///< ... of so many.
     Viewpoint worst;                              ///< The view of `worstFlip`.
     std::vector<std::filesystem::path> pictures;  ///< Before and after from there, if asked for.
 };

@@ -10,6 +10,7 @@
 
 #include "picture/scene_painter.h"
 #include "picture/shown_levels.h"
+#include "report/changed_views.h"
 #include "report/picture_change.h"
 #include "support/lights.h"
 #include "support/pictures.h"
@@ -230,6 +231,39 @@ TEST(PictureChanges, ShowTheLevelsOfPlay) {
     ASSERT_TRUE(changes);
     EXPECT_GT((*changes)[0].worstFlip, 0) << "from afar";
     EXPECT_EQ((*changes)[0].worst.eye, Vec3d(0, 1.7, 0));
+}
+
+TEST(PictureChanges, AreLookedForWhereTheFixChangesMost) {
+    // Many places see the ground; one stands before the box that is repainted.
+    Scene scene = test::groundWith({{test::makeBox({1, 2, 1}), {20, 1, 20}}}, {{{0, 3, 0}}});
+    const Survey survey = test::litSurvey(
+        scene, {{-20, 1.7, -20}, {-10, 1.7, -20}, {0, 1.7, -20}, {20, 1.7, 14}, {-20, 1.7, 0}});
+    Scene painted = scene;
+    test::setMaterial(
+        painted, 1,
+        addMaterial(painted, {{"pbrMetallicRoughness", {{"baseColorFactor", {1, 0, 0, 1}}}}}));
+    Evaluation evaluation;
+    evaluation.source = std::make_shared<const Scene>(scene);
+    evaluation.steps.push_back({1, std::make_shared<const Fixed>(Fixed{painted, {}})});
+    const auto views =
+        changedViews(evaluation, test::surveyDisplay(), evidenceOf(survey, scene), 1);
+    ASSERT_EQ(views.size(), 1U);
+    EXPECT_EQ(views[0].eye, Vec3d(20, 1.7, 14));
+    EXPECT_NEAR(views[0].heading, 180, 46) << "the box is south of there";
+    // A step that changes nothing: views are spread over the places.
+    evaluation.steps[0].result = std::make_shared<const Fixed>(Fixed{scene, {}});
+    EXPECT_EQ(changedViews(evaluation, test::surveyDisplay(), evidenceOf(survey, scene), 3).size(),
+              3U);
+}
+
+TEST(ScenePainter, AThingWithoutLightsIsLitFromTheEye) {
+    // Seen from below and from above: neither side is dark, and what faces the eye is brightest.
+    Scene scene = test::makeScene({{test::makeBox({2, 2, 2}), {0, 0, 0}}});
+    const float below = middleOf(painted(scene, {{0, -6, 0}, 0, 89.9})).x();
+    const float above = middleOf(painted(scene, {{0, 6, 0}, 0, -89.9})).x();
+    EXPECT_GT(below, 0.2F);
+    EXPECT_GT(above, below) << "the sky adds to it";
+    EXPECT_LT(above, 2 * below);
 }
 
 }  // namespace
