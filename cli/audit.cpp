@@ -100,11 +100,14 @@ void print(const Diagnosis& diagnosis, const Target& target, bool all) {
     constexpr std::size_t kListed = 10;
     const std::size_t count = diagnosis.findings.size();
     const std::size_t over = diagnosis.relieving(target);
+    const bool isOver = std::any_of(diagnosis.loads.begin(), diagnosis.loads.end(),
+                                    [](double load) { return load > 1; });
     const std::size_t listed = all ? count : std::min(kListed, over > 0 ? over : count);
     say("{}{}\n", counted(count, "finding"),
         count == 0 ? ""
         : over > 0 ? fmt::format(", {} of them about what is over:", over)
-                   : "; nothing takes anything off what is over:");
+        : isOver   ? "; nothing takes anything off what is over:"
+                   : "; nothing is over:");
     for (std::size_t i = 0; i < listed; ++i) {
         if (i == over && over > 0) say("  about measures within their limits:\n");
         print(diagnosis.findings[i], diagnosis, target);
@@ -129,7 +132,23 @@ void print(const Audit& audit, const Survey& survey) {
                          fmt::format("{} ({:.1f}, {:.1f}, {:.1f})", entry.spot, entry.view.eye.x(),
                                      entry.view.eye.y(), entry.view.eye.z()),
                          fmt::format("{:.0f} deg", entry.view.heading)});
+    const auto slowest = slowestView(survey);
+    if (slowest) {
+        const SpotResult& spot = survey.spots[slowest->spot];
+        table.push_back({audit.target.calibrated ? "Frame time" : "Frame time (estimate)",
+                         fmt::format("{:.1f} ms", slowest->cost.milliseconds()),
+                         fmt::format("{:.1f} ms", audit.target.frameTime()),
+                         formatLoad(slowest->load), stateWord(stateOf(slowest->load)),
+                         fmt::format("{} ({:.1f}, {:.1f}, {:.1f})", spot.name, spot.eye.x(),
+                                     spot.eye.y(), spot.eye.z()),
+                         fmt::format("{:.0f} deg", spot.views[slowest->view].heading)});
+    }
     say("{}\n", formatTable(table));
+    if (slowest && slowest->load > 1)
+        say("The frame takes longer than it may at {} by {}.\n",
+            counted(slowest->spotsOver, "spot"),
+            audit.target.calibrated ? "the calibrated model"
+                                    : "an estimate that is not calibrated");
     if (audit.within() && !survey.coversEnough())
         say("Within at {}, which cover {}: no verdict on the scene.\n",
             counted(survey.doneCount(), "spot"), survey.coverage->text());
@@ -275,6 +294,7 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
     json["spots"] = survey.doneCount();
     json["spotsOver"] = spotsOver(survey);
     json["coverage"] = toJson(*survey.coverage);
+    if (const auto slowest = slowestView(survey)) json["frame"] = frameJson(survey, *slowest);
     json["worst"] = worst;
     if (!common.quiet && common.json != "-") print(audit, survey);
     return finish(audit, std::move(json), std::move(*diagnosis), options, common);

@@ -1,12 +1,15 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
+
 #include "base/text.h"
 #include "io/file.h"
 #include "project/order_file.h"
 #include "report/export.h"
 #include "report/picture_change.h"
 #include "report/proof.h"
+#include "report/survey_report.h"
 #include "survey_options.h"
 #include "verbs.h"
 
@@ -33,7 +36,16 @@ struct Opened {
     Target target;
     std::shared_ptr<const Scene> scene;
     Evidence evidence;
+    std::optional<Coverage> coverage = {};
+    /// Places twice as close together as the surveyed ones, to be counted in the end; none where
+    /// spots were given.
+    std::vector<Evidence::Place> between = {};
 };
+
+/// Metres between the places of Opened::between, of which spots are a half and a quarter apart.
+double spacingBetween(const Options& options) {
+    return options.spacing / 4;
+}
 
 Expected<Opened> openScene(const Options& options, const Common& common, Progress& progress) {
     if (!options.survey) {
@@ -41,7 +53,7 @@ Expected<Opened> openScene(const Options& options, const Common& common, Progres
         if (!target) return tl::unexpected(target.error());
         auto scene = openForVerb(options.scene, common, progress);
         if (!scene) return tl::unexpected(scene.error());
-        return Opened{*target, std::make_shared<const Scene>(std::move(*scene)), {}};
+        return Opened{*target, std::make_shared<const Scene>(std::move(*scene)), {}, {}, {}};
     }
     auto opened = openToSurvey(options.scene, options, common, progress);
     if (!opened) return tl::unexpected(opened.error());
@@ -55,9 +67,21 @@ Expected<Opened> openScene(const Options& options, const Common& common, Progres
     auto lights = measureLights(opened->scene, opened->scene, *opened->rays, survey, progress);
     if (!lights) return tl::unexpected(lights.error());
     survey.lights = std::move(*lights);
-    Evidence evidence = evidenceOf(survey, opened->scene);
-    return Opened{opened->target, std::make_shared<const Scene>(std::move(opened->scene)),
-                  std::move(evidence)};
+    if (auto added =
+            addCoverage(survey, opened->scene, options, opened->spots, opened->rays, progress);
+        !added)
+        return tl::unexpected(added.error());
+    warnOfCoverage(survey);
+    Opened result{opened->target, nullptr, evidenceOf(survey, opened->scene), survey.coverage, {}};
+    if (options.spots.empty()) {
+        SurveyOptions closer = options;
+        closer.spacing = options.spacing / 2;
+        auto spots = findSpots(opened->scene, closer, result.target, opened->rays, progress);
+        if (!spots) return tl::unexpected(spots.error());
+        result.between = placesAt(*spots, options.headings);
+    }
+    result.scene = std::make_shared<const Scene>(std::move(opened->scene));
+    return result;
 }
 
 /// Tidy, ladder and culling distances as they are proposed for the scene.
@@ -127,11 +151,17 @@ void print(const Step& step) {
     worst.print("worst view: ");
 }
 
+/// "at -9.0,1.7,-10.8 heading 72".
+std::string describe(const Viewpoint& view) {
+    return fmt::format("at {:.1f},{:.1f},{:.1f} heading {:.0f}{}", view.eye.x(), view.eye.y(),
+                       view.eye.z(), view.heading,
+                       view.pitch == 0 ? "" : fmt::format(" pitch {:.0f}", view.pitch));
+}
+
 /// What the worst spot says, before or after.
 std::string describe(const WorstLoad& worst) {
-    const Vec3d& eye = worst.view.eye;
-    return fmt::format("x{:.2f} {} at {:.1f},{:.1f},{:.1f} heading {:.0f}", worst.load,
-                       measureName(worst.measure), eye.x(), eye.y(), eye.z(), worst.view.heading);
+    return fmt::format("x{:.2f} {} {}", worst.load, measureName(worst.measure),
+                       describe(worst.view));
 }
 
 void print(const Proof& proof, const Target& target) {
@@ -139,19 +169,42 @@ void print(const Proof& proof, const Target& target) {
         proof.spots.size(), proof.overAfter);
     say("  worst before: {}\n", describe(proof.spots[proof.worstBefore].before));
     say("  worst after:  {}\n", describe(proof.spots[proof.worstAfter].after));
-    for (const MeasureProof& measure : proof.measures)
-        if (measure.before.load > 0)
-            say("  {:<22}{:>8} -> {:<8}{}\n", measureName(measure.before.measure),
-                formatLoad(measure.before.load), formatLoad(measure.after.load),
-                measure.overAfter > 0 ? counted(measure.overAfter, "spot") + " over" : "");
+    for (const MeasureProof& measure : proof.measures) {
+        if (measure.before.load <= 0) continue;
+        const Measure kind = measure.before.measure;
+        say("  {:<22}{:>8} -> {:<8}{:>10} of {:<10}{}{}\n", measureName(kind),
+            formatLoad(measure.before.load), formatLoad(measure.after.load),
+            formatMeasure(kind, measure.after.value), formatMeasure(kind, at(target.limits, kind)),
+            describe(measure.after.view),
+            measure.overAfter > 0 ? ", " + counted(measure.overAfter, "spot") + " over" : "");
+    }
+}
+
+double largestHysteresis(const Scene& scene) {
+    double largest = 0;
+    for (const Asset& asset : scene.assets)
+        if (!asset.ladder.empty()) largest = std::max(largest, asset.ladder.hysteresis);
+    return largest;
+}
+
+/// What views between the spots add: the measures that are higher there.
+void printBetween(const Proof& between, const Proof& proof, double spacing, int headings) {
+    say("Between the spots ({}, every {:.2g} m, {} headings, nothing seen): {} over after\n",
+        counted(between.spots.size(), "place"), spacing, headings, between.overAfter);
+    for (std::size_t m = 0; m < kMeasureCount; ++m) {
+        const WorstLoad& there = between.measures[m].after;
+        if (there.value > proof.measures[m].after.value && there.load > 0)
+            say("  {:<22}{} instead of {} {}\n", measureName(there.measure), formatLoad(there.load),
+                formatLoad(proof.measures[m].after.load), describe(there.view));
+    }
 }
 
 void print(const PictureChange& change) {
-    const Vec3d& eye = change.worst.eye;
-    say("  pictures: FLIP {:.4f} in the mean, {:.4f} in the worst view (from {:.1f},{:.1f},{:.1f} "
-        "heading {:.0f}), {:.4f} in its worst region; structural similarity {:.4f}, least {:.4f}\n",
-        change.meanFlip, change.worstFlip, eye.x(), eye.y(), eye.z(), change.worst.heading,
-        change.worstRegion, change.meanSimilarity, change.leastSimilarity);
+    say("  pictures: FLIP {:.4f} in the mean, {:.4f} in the worst view ({}), {:.4f} in its worst "
+        "region; structural similarity {:.4f}, least {:.4f}; {}, those of {} that change most\n",
+        change.meanFlip, change.worstFlip, describe(change.worst), change.worstRegion,
+        change.meanSimilarity, change.leastSimilarity, counted(change.views, "view"),
+        change.candidates);
 }
 
 void print(const WorkOrder& order, const Evaluation& evaluation,
@@ -208,7 +261,9 @@ Json describe(const Fix& fix, const Step& step, const Scene& source) {
 
 Json describe(const PictureChange& change) {
     const Vec3d& eye = change.worst.eye;
-    Json json = {{"meanFlip", change.meanFlip},
+    Json json = {{"views", change.views},
+                 {"candidates", change.candidates},
+                 {"meanFlip", change.meanFlip},
                  {"worstFlip", change.worstFlip},
                  {"worstRegion", change.worstRegion},
                  {"meanSimilarity", change.meanSimilarity},
@@ -280,17 +335,44 @@ int runFix(const Options& options, const Common& common) {
         pictureChanges(*evaluation, opened->target, opened->evidence, drawing, progress);
     if (!pictures) return complain(pictures.error());
     std::optional<Proof> proof;
+    std::optional<Proof> between;
     if (!opened->evidence.empty())
         proof =
             prove(*opened->scene, evaluation->result(), opened->target, opened->evidence.places);
+    if (!opened->between.empty())
+        between = prove(*opened->scene, evaluation->result(), opened->target, opened->between,
+                        spacingBetween(options));
+    std::optional<LightingChange> lightChange;
+    if (opened->evidence.lights)
+        lightChange =
+            lightingChange(*opened->evidence.lights, *opened->scene, evaluation->result());
     if (!common.quiet && common.json != "-") {
         print(*order, *evaluation, *pictures, opened->target, *exported, options.out);
         if (proof) print(*proof, opened->target);
+        if (between) printBetween(*between, *proof, spacingBetween(options), options.headings);
+        if (const double stay = largestHysteresis(evaluation->result()); proof && stay > 0)
+            say("Levels stay by up to {} of their distance for an eye that comes nearer, which is "
+                "not counted: copies at two levels take calls of their own.\n",
+                formatShare(stay));
+        if (lightChange)
+            say("The light of views changes by {} in the mean, {} at worst {}.\n",
+                formatShare(lightChange->mean), formatShare(lightChange->worst),
+                describe(opened->evidence.places[lightChange->place].views[lightChange->view]));
+        if (opened->coverage) say("The spots cover {}.\n", opened->coverage->text());
     }
-    const ExitStatus status = proof && proof->overAfter > 0 ? kOver : kWithin;
+    const bool isOver = (proof && proof->overAfter > 0) || (between && between->overAfter > 0);
+    const ExitStatus status = isOver ? kOver : kWithin;
     if (common.json.empty()) return status;
     Json json = report(*order, *evaluation, *pictures, *exported);
     if (proof) json["proof"] = toJson(*proof, opened->target);
+    if (between) {
+        json["proof"]["between"] = toJson(*between, opened->target);
+        json["proof"]["between"]["spacing"] = spacingBetween(options);
+        json["proof"]["between"]["headings"] = options.headings;
+    }
+    if (lightChange)
+        json["proof"]["lightChange"] = {{"mean", lightChange->mean}, {"worst", lightChange->worst}};
+    if (opened->coverage) json["proof"]["coverage"] = toJson(*opened->coverage);
     auto written = writeJson(json, common.json);
     return written ? status : complain(written.error());
 }

@@ -31,23 +31,15 @@ void printWorst(const Survey& survey) {
 }
 
 void printFrame(const Survey& survey) {
-    double slowest = -1;
-    std::string line;
-    for (std::size_t s = 0; s < survey.spots.size(); ++s)
-        for (std::size_t v = 0; survey.spots[s].done && v < survey.spots[s].views.size(); ++v) {
-            const CostTerms terms = viewTerms(survey, s, v);
-            const FrameCost cost = frameCost(terms, survey.target);
-            if (cost.milliseconds() <= slowest) continue;
-            slowest = cost.milliseconds();
-            line = fmt::format(
-                "Slowest view: about {:.1f} ms of {:.1f} ms at spot {}, heading {:.0f} deg; "
-                "limited by the {} ({}). {}\n",
-                slowest, survey.target.frameTime(), survey.spots[s].name,
-                survey.spots[s].views[v].heading, cost.limitedBy(),
-                costTermName(heaviestTerm(terms, survey.target)),
-                survey.target.calibrated ? "Calibrated." : "An estimate: not calibrated.");
-        }
-    say("{}", line);
+    const auto slowest = slowestView(survey);
+    if (!slowest) return;
+    const SpotResult& spot = survey.spots[slowest->spot];
+    say("Slowest view: about {:.1f} ms of {:.1f} ms ({}) at spot {}, heading {:.0f} deg; limited "
+        "by the {} ({}). {} over in frame time. {}\n",
+        slowest->cost.milliseconds(), survey.target.frameTime(), formatLoad(slowest->load),
+        spot.name, spot.views[slowest->view].heading, slowest->cost.limitedBy(),
+        costTermName(slowest->heaviest), counted(slowest->spotsOver, "spot"),
+        survey.target.calibrated ? "Calibrated." : "An estimate: not calibrated.");
 }
 
 void printSeen(const Scene& scene, const Survey& survey) {

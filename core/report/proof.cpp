@@ -1,9 +1,11 @@
 #include "report/proof.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "base/index.h"
 #include "base/parallel.h"
+#include "geometry/mesh_materials.h"
 #include "measure/view_meter.h"
 
 namespace flentro {
@@ -12,8 +14,9 @@ namespace {
 /// [measures] The worst of a place's views.
 using WorstLoads = std::array<WorstLoad, kMeasureCount>;
 
+/// Of one measure.
 void keepWorst(WorstLoad& kept, const WorstLoad& load, bool first) {
-    if (first || load.load > kept.load) kept = load;
+    if (first || load.value > kept.value) kept = load;
 }
 
 WorstLoads worstFrom(const ViewMeter& meter, const Evidence::Place& place, const Target& target) {
@@ -23,11 +26,71 @@ WorstLoads worstFrom(const ViewMeter& meter, const Evidence::Place& place, const
     for (std::size_t v = 0; v < tallies.size(); ++v) {
         const Counts load = loads(tallies[v].counts, target);
         for (const Measure measure : kMeasures)
-            keepWorst(elementOf(worst, measure), {at(load, measure), measure, place.views[v]},
+            keepWorst(elementOf(worst, measure),
+                      {at(load, measure), at(tallies[v].counts, measure), measure, place.views[v]},
                       v == 0);
     }
     return worst;
 }
+
+/// What single assets have of measures that do not add up, at each of their levels.
+class AssetCounts {
+public:
+    explicit AssetCounts(const Scene& scene) : scene_(scene) {
+        for (const Asset& asset : scene.assets) {
+            counts_.emplace_back();
+            for (std::size_t level = 0; level < asset.levelCount(); ++level)
+                counts_.back().push_back(countsOf(*asset.level(level)));
+        }
+    }
+
+    /// The most that any object shows to somebody up to `slack` metres nearer than the eye, and
+    /// the object. Turning the head is for free.
+    void raiseFrom(const Vec3d& eye, double slack, const Target& target, WorstLoads& worst) const {
+        for (const Object& object : scene_.objects) {
+            if (object.bounds.isEmpty() || !isThere(scene_, object, eye)) continue;
+            const double distance = std::max(0.0, distanceTo(object.bounds, eye) - slack);
+            if (distance >= target.farPlane) continue;
+            const Ladder& ladder = scene_.asset(object).ladder;
+            const std::size_t level = levelAt(ladder, object.scale, distance);
+            const Counts& counts = elementOf(counts_, object.asset)[level];
+            for (const Measure measure :
+                 {Measure::TextureEdge, Measure::MaterialsPerObject, Measure::VerticesPerMesh}) {
+                WorstLoad& kept = elementOf(worst, measure);
+                if (at(counts, measure) <= kept.value) continue;
+                const Vec3d way = object.bounds.center() - eye;
+                const double heading =
+                    std::fmod(toDegrees(std::atan2(way.x(), -way.z())) + 360, 360);
+                kept = {loadOf(at(counts, measure), at(target.limits, measure)),
+                        at(counts, measure),
+                        measure,
+                        {eye, heading, 0}};
+            }
+        }
+    }
+
+private:
+    [[nodiscard]] Counts countsOf(const Mesh& mesh) const {
+        Counts counts{};
+        at(counts, Measure::MaterialsPerObject) = static_cast<double>(materialCount(mesh));
+        for (const Part& part : mesh.parts) {
+            double& vertices = at(counts, Measure::VerticesPerMesh);
+            vertices = std::max(vertices, static_cast<double>(part.vertexCount()));
+            if (part.material < 0) continue;
+            for (const TextureUse& use : elementOf(scene_.materials, part.material).textures)
+                if (const int image = scene_.imageOf(use.texture); image >= 0) {
+                    const Image& shown = elementOf(scene_.images, image);
+                    double& edge = at(counts, Measure::TextureEdge);
+                    edge = std::max({edge, static_cast<double>(shown.width),
+                                     static_cast<double>(shown.height)});
+                }
+        }
+        return counts;
+    }
+
+    const Scene& scene_;
+    std::vector<std::vector<Counts>> counts_;  ///< [assets][levels]
+};
 
 /// The first of the highest.
 const WorstLoad& highest(const WorstLoads& loads) {
@@ -37,23 +100,44 @@ const WorstLoad& highest(const WorstLoads& loads) {
 
 Json toJson(const WorstLoad& worst) {
     return {{"load", worst.load},
+            {"value", worst.value},
             {"measure", measureKey(worst.measure)},
             {"heading", worst.view.heading},
             {"pitch", worst.view.pitch}};
 }
 
+Json withEye(const WorstLoad& worst) {
+    Json json = toJson(worst);
+    json.erase("measure");
+    json["eye"] = {worst.view.eye.x(), worst.view.eye.y(), worst.view.eye.z()};
+    return json;
+}
+
 }  // namespace
 
+std::vector<Evidence::Place> placesAt(const std::vector<SurveySpot>& spots, int headings) {
+    std::vector<Evidence::Place> places;
+    for (const SurveySpot& spot : spots)
+        places.push_back(
+            {spot.eye, spot.views.empty() ? allAround(spot.eye, headings, 0) : spot.views, {}});
+    return places;
+}
+
 Proof prove(const Scene& before, const Scene& after, const Target& target,
-            const std::vector<Evidence::Place>& places) {
+            const std::vector<Evidence::Place>& places, double slack) {
     Proof proof;
     proof.spots.resize(places.size());
     const ViewMeter meterBefore(before, target);
     const ViewMeter meterAfter(after, target);
+    const AssetCounts assetsBefore(before);
+    const AssetCounts assetsAfter(after);
     std::vector<std::pair<WorstLoads, WorstLoads>> found(places.size());
     parallelEach(places.size(), [&](std::size_t p) {
         found[p] = {worstFrom(meterBefore, places[p], target),
                     worstFrom(meterAfter, places[p], target)};
+        if (slack <= 0) return;
+        assetsBefore.raiseFrom(places[p].eye, slack, target, found[p].first);
+        assetsAfter.raiseFrom(places[p].eye, slack, target, found[p].second);
     });
     for (std::size_t p = 0; p < proof.spots.size(); ++p) {
         SpotProof& spot = proof.spots[p];
@@ -85,7 +169,12 @@ Json toJson(const Proof& proof, const Target& target) {
             {"before", measure.before.load},
             {"after", measure.after.load},
             {"spotsOverBefore", measure.overBefore},
-            {"spotsOverAfter", measure.overAfter}};
+            {"spotsOverAfter", measure.overAfter},
+            {"highestBefore", withEye(measure.before)},
+            {"highestAfter", withEye(measure.after)}};
+    for (const Measure measure : kMeasures)
+        if (isLimit(at(target.limits, measure)))
+            json["measures"][measureKey(measure)]["limit"] = at(target.limits, measure);
     for (const SpotProof& spot : proof.spots) {
         const Vec3d& eye = spot.before.view.eye;
         json["spots"].push_back({{"eye", {eye.x(), eye.y(), eye.z()}},

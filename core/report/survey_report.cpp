@@ -119,6 +119,39 @@ CostTerms viewTerms(const Survey& survey, std::size_t index, std::size_t view) {
     return termsOf(spot.tallies[view], survey.target, work);
 }
 
+std::optional<SlowestView> slowestView(const Survey& survey) {
+    std::optional<SlowestView> slowest;
+    std::size_t over = 0;
+    for (std::size_t s = 0; s < survey.spots.size(); ++s) {
+        bool isOver = false;
+        for (std::size_t v = 0; survey.spots[s].done && v < survey.spots[s].views.size(); ++v) {
+            const CostTerms terms = viewTerms(survey, s, v);
+            const FrameCost cost = frameCost(terms, survey.target);
+            const double load = cost.milliseconds() / survey.target.frameTime();
+            isOver = isOver || load > 1;
+            if (slowest && load <= slowest->load) continue;
+            slowest = {s, v, cost, heaviestTerm(terms, survey.target), load, 0};
+        }
+        over += isOver;
+    }
+    if (slowest) slowest->spotsOver = over;
+    return slowest;
+}
+
+Json frameJson(const Survey& survey, const SlowestView& slowest) {
+    const SpotResult& spot = survey.spots[slowest.spot];
+    return {{"milliseconds", slowest.cost.milliseconds()},
+            {"limit", survey.target.frameTime()},
+            {"load", slowest.load},
+            {"limitedBy", slowest.cost.limitedBy()},
+            {"heaviest", costTermName(slowest.heaviest)},
+            {"estimate", !survey.target.calibrated},
+            {"spotsOver", slowest.spotsOver},
+            {"spot", spot.name},
+            {"eye", toJson(spot.eye)},
+            {"heading", spot.views[slowest.view].heading}};
+}
+
 Json toJson(const Coverage& coverage) {
     Json json = {{"share", coverage.share()},     {"enough", coverage.isEnough()},
                  {"groundArea", coverage.ground}, {"walkedArea", coverage.walked},
@@ -148,6 +181,7 @@ Json toJson(const Scene& scene, const Survey& survey) {
         if (survey.spots[s].done) json["spots"].push_back(spotToJson(survey, s));
     if (survey.hasRays()) json["seen"] = seenToJson(scene, survey);
     if (survey.coverage) json["coverage"] = toJson(*survey.coverage);
+    if (const auto slowest = slowestView(survey)) json["frame"] = frameJson(survey, *slowest);
     return json;
 }
 

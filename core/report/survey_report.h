@@ -19,6 +19,20 @@ namespace flentro {
 /// The estimate for one view, with what its spot has found pixels filled with.
 [[nodiscard]] CostTerms viewTerms(const Survey& survey, std::size_t spot, std::size_t view);
 
+/// The view whose frame takes longest: an estimate, unless the target was calibrated.
+struct SlowestView {
+    std::size_t spot = 0;
+    std::size_t view = 0;
+    FrameCost cost;
+    CostTerm heaviest{};
+    double load = 0;            ///< Milliseconds / those of a frame.
+    std::size_t spotsOver = 0;  ///< With a view that takes longer than a frame may.
+};
+/// Nothing without spots that are done.
+[[nodiscard]] std::optional<SlowestView> slowestView(const Survey& survey);
+
+[[nodiscard]] Json frameJson(const Survey& survey, const SlowestView& slowest);
+
 /// Where one measure is worst.
 struct WorstOfMeasure {
     Measure measure = Measure::Triangles;

@@ -371,8 +371,20 @@ TEST_F(CliSurvey, AuditJudgesTheWorstViewAndNamesItsCause) {
         if (finding["rule"] == "over-limit") named = finding["subjects"][0]["name"];
     EXPECT_EQ(named, "sphere");
     EXPECT_THAT(over.output, HasSubstr("no-levels"));
-    EXPECT_THAT(over.output, testing::ContainsRegex("takes off (about )?x[0-9]+\\.[0-9]+ "))
-        << "loads, not counts";
+    EXPECT_THAT(over.output,
+                testing::ContainsRegex("  triangles x1\\.73 to x[0-9]+\\.[0-9]+; fix "))
+        << "loads before and after, of what is over";
+    EXPECT_THAT(over.output, HasSubstr("% of the ground"));
+    EXPECT_EQ(audit["coverage"]["objectsSeen"].is_number(), true);
+    EXPECT_GT(audit["frame"]["milliseconds"], 0);
+    const Outcome quick =
+        cli("audit rooms.glb --target strict.target.json --quick --json q.json" + start);
+    EXPECT_THAT(quick.output, HasSubstr("at best triangles x1.73 to"));
+    for (const Json& finding : json("q.json")["findings"]) EXPECT_EQ(finding["tried"], false);
+    for (const Json& finding : audit["findings"]) {
+        if (!finding.contains("fix") || finding["rule"] == "over-limit") continue;
+        EXPECT_EQ(finding["tried"], true) << finding["rule"];
+    }
     EXPECT_EQ(
         cli("audit rooms.glb --target strict.target.json --eye=0,1.7,12 --heading 180").status, 0)
         << "away from everything";

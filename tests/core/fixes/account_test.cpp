@@ -166,5 +166,41 @@ TEST(Origins, GroupingTellsMergedAndPieces) {
                                                Grouping::Piece, Grouping::Single));
 }
 
+TEST(Proof, NamesTheViewWhereEachMeasureIsHighest) {
+    const Scene scene = test::makeScene(
+        {{test::makeBox({1, 1, 1}), {0, 0, -9}}, {test::makeBox({1, 1, 1}), {0, 0, -12}}});
+    const Target target = test::display();
+    const auto places = placesAt({{"1", {0, 0, 0}, 0, {}}, {"2", {0, 0, 20}, 0, {}}}, 4);
+    ASSERT_EQ(places.size(), 2U);
+    ASSERT_EQ(places[0].views.size(), 4U);
+    const Proof proof = prove(scene, scene, target, places);
+    const MeasureProof& triangles = elementOf(proof.measures, Measure::Triangles);
+    EXPECT_EQ(triangles.after.value, 24 * target.eyes);
+    EXPECT_EQ(triangles.after.view.heading, 0) << "the only heading that sees them";
+    const Json json = toJson(proof, target)["measures"][measureKey(Measure::Triangles)];
+    EXPECT_EQ(json["highestAfter"]["value"], 24 * target.eyes);
+    EXPECT_EQ(json["highestAfter"]["eye"].size(), 3U);
+    EXPECT_EQ(json["highestBefore"]["heading"], 0);
+}
+
+TEST(Proof, SingleAssetsCountAtTheLevelThatANearerEyeIsShown) {
+    // A dense sphere whose lower level takes over at 5 m, seen from 6 m to its bounds.
+    Scene scene = test::makeScene({{test::makeSphere(60, 60), {0, 0, -7}}});
+    scene.assets[0].ladder.levels.push_back({finishMesh(test::makeSphere(8, 8)), 0.01, 5, 0, 0});
+    const Target target = test::display();
+    const auto places = placesAt({{"1", {0, 0, 0}, 0, {}}}, 8);
+    const auto vertices = [&](double slack) {
+        return elementOf(prove(scene, scene, target, places, slack).measures,
+                         Measure::VerticesPerMesh)
+            .after.value;
+    };
+    const auto of = [&](std::size_t level) {
+        return static_cast<double>(scene.assets[0].level(level)->parts[0].vertexCount());
+    };
+    EXPECT_EQ(vertices(0), of(1));
+    EXPECT_EQ(vertices(0.9), of(1)) << "5.1 m";
+    EXPECT_EQ(vertices(1.1), of(0)) << "4.9 m: level 0 is shown to somebody";
+}
+
 }  // namespace
 }  // namespace flentro
