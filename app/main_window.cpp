@@ -123,13 +123,18 @@ void MainWindow::connectViews() {
     connect(survey_, &SurveyPanel::showRequested, view_, &View3D::lookAtSelection);
     connect(strip_, &Strip::chosen, view_, &View3D::goTo);
     connect(board_, &LoadBoard::chosen, view_, &View3D::goTo);
-    connect(survey_, &SurveyPanel::measured, this, [this](int spots, int over) {
-        rail_->setState(WorkStep::Survey,
-                        spots == 0 ? tr("not surveyed")
-                                   : tr("%1, %2 over").arg(toCounted(spots, "spot")).arg(over));
-    });
+    connect(survey_, &SurveyPanel::measured, this,
+            [this](int spots, int over, const QString& coverage) {
+                if (spots == 0) return rail_->setState(WorkStep::Survey, tr("not surveyed"));
+                const QString state = tr("%1, %2 over").arg(toCounted(spots, "spot")).arg(over);
+                rail_->setState(WorkStep::Survey,
+                                coverage.isEmpty() ? state : state + ", " + coverage,
+                                tr("Spots, those with a view over a limit, and how much of the "
+                                   "ground they cover"));
+            });
     connect(findings_, &FindingsPanel::showRequested, view_, &View3D::lookAtSelection);
     connect(findings_, &FindingsPanel::viewRequested, view_, &View3D::goTo);
+    connect(findings_, &FindingsPanel::tried, fixes_, &FixesPanel::setTried);
     connect(findings_, &FindingsPanel::counted, this, [this](int count, const QString& explained) {
         if (explained.isEmpty())
             rail_->setState(WorkStep::Findings, tr("%1 open").arg(count));
@@ -276,7 +281,7 @@ void MainWindow::buildRecoveryBar(QVBoxLayout* layout) {
     connect(recover, &QPushButton::clicked, this, [this] {
         if (!left_ || !mayLoseChanges()) return;
         recovery_->hide();
-        document_.recover(left_->project, left_->projectFile);
+        document_.recover(left_->project, left_->projectFile, left_->wasSurveyed);
     });
     connect(discard, &QPushButton::clicked, this, [this] {
         if (left_) Journal::discard(*left_);
@@ -336,7 +341,9 @@ void MainWindow::refreshHint() {
                 break;
             case WorkStep::Fixes:
                 if (project.order.fixes.empty())
-                    text = tr("First: add a fix. Ladder and culling distance take off most.");
+                    text = fixes_->bestFix().isEmpty()
+                               ? tr("First: add a fix. Findings says what each takes off.")
+                               : tr("First: add a fix. %1.").arg(fixes_->bestFix());
                 break;
             case WorkStep::Proof:
                 if (!exported_ && !project.order.fixes.empty())

@@ -153,6 +153,7 @@ void Document::adopt(ScenePtr scene, const Project& project, const QString& file
     project_.adopt(taken, projectFile, !std::exchange(recovering_, false));
     announceScene();
     emit opened(projectFile.isEmpty() ? absolute : projectFile);
+    if (std::exchange(surveysAgain_, false)) survey_.run();
 }
 
 /// Its own counts are shown before the order's: what is told of the project asks for them.
@@ -255,8 +256,9 @@ void Document::saveProject(const QString& file) {
     if (auto done = project_.save(file); !done) report(done.error());
 }
 
-void Document::recover(const Project& project, const QString& projectFile) {
+void Document::recover(const Project& project, const QString& projectFile, bool isSurveyed) {
     recovering_ = true;
+    surveysAgain_ = isSurveyed;
     openScene(QString::fromStdString(project.scene.string()), project, projectFile);
 }
 

@@ -58,7 +58,7 @@ public:
     /// that is stopped meanwhile, nothing is written, and it is said.
     void exportResult(const QString& file, const ExportOptions& options);
     /// Takes up a project that was left behind, with its changes unsaved.
-    void recover(const Project& project, const QString& projectFile);
+    void recover(const Project& project, const QString& projectFile, bool isSurveyed = false);
 
     /// What-if: these objects of the source are out, besides what is out already.
     void switchOff(const std::vector<std::size_t>& objects);
@@ -102,6 +102,7 @@ private:
     };
     std::optional<PendingExport> pendingExport_;
     bool recovering_ = false;
+    bool surveysAgain_ = false;  ///< The document that is being recovered was surveyed.
 };
 
 }  // namespace flentro::app

@@ -39,6 +39,10 @@ private:
     std::string message_;
 };
 
+/// The job that finds out what the fixes of findings take off. It may take a minute, for nobody
+/// who waits: whatever else is asked of its lane stops it.
+inline constexpr const char* kTryingFixes = "Trying fixes";
+
 /// Long jobs of one lane run one after the other; those of different lanes side by side.
 enum class Lane {
     Files,   ///< Opening, exporting, previews.

@@ -12,6 +12,7 @@ namespace {
 constexpr int kDelay = 1000;  ///< Milliseconds from the first change to the file.
 constexpr const char* kEnding = ".flentro.json";
 constexpr const char* kSavedAs = "journalOf";  ///< Member of the file: the project's own.
+constexpr const char* kSurveyed = "journalSurveyed";
 
 /// "PID-N.flentro.json".
 pid_t pidOf(const QString& file) {
@@ -59,6 +60,7 @@ void Journal::write() {
     Project project = document_.project();
     if (!project.rest.is_object()) project.rest = Json::object();
     project.rest[kSavedAs] = document_.projectModel().file().toStdString();
+    project.rest[kSurveyed] = document_.survey().surveyed().exists();
     QDir().mkpath(folder());
     // Not an error to show: the disk that is full now may not be at the next change.
     (void)saveProject(project, file_.toStdString());
@@ -75,7 +77,9 @@ std::vector<LeftBehind> Journal::leftBehind() {
         auto project = loadProject(left.journal.toStdString());
         if (!project) continue;
         left.projectFile = QString::fromStdString(jsonOr<std::string>(project->rest, kSavedAs, ""));
+        left.wasSurveyed = jsonOr(project->rest, kSurveyed, false);
         project->rest.erase(kSavedAs);
+        project->rest.erase(kSurveyed);
         left.project = std::move(*project);
         found.push_back(std::move(left));
     }

@@ -14,6 +14,7 @@ struct LeftBehind {
     QString journal;      ///< The file that holds it.
     QString projectFile;  ///< Where it was saved last; empty: never.
     Project project;
+    bool wasSurveyed = false;  ///< Its fixes went by a survey.
 };
 
 /// Writes the project a second after a change, atomically, and takes it away once it is saved or

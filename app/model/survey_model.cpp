@@ -60,6 +60,7 @@ void SurveyModel::clearEarlySpots() {
 void SurveyModel::run() {
     if (!evaluator_.source()) return;
     clearEarlySpots();
+    jobs_.cancel(kTryingFixes);
     const QString file = project_.file();
     const std::string cache = file.isEmpty() ? "" : file.toStdString() + ".survey";
     jobs_.start(

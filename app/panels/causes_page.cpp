@@ -9,6 +9,7 @@
 
 #include "base/index.h"
 #include "base/text.h"
+#include "findings/trial.h"
 #include "fixes/merge_settings.h"
 #include "widgets/show_me.h"
 #include "widgets/theme.h"
@@ -28,24 +29,39 @@ QString nameOf(const Finding& finding) {
                : QObject::tr("%1 and %2 more").arg(first).arg(finding.subjects.size() - 1);
 }
 
-/// "x4.94 triangles": the load that a finding takes off most, and of what.
-QString reliefText(const Finding& finding, const Target& target) {
-    double most = 0;
-    QString text = "-";
-    for (const Measure measure : kMeasures) {
-        const double limit = at(target.limits, measure);
-        if (!isLimit(limit) || limit <= 0) continue;
-        const double load = at(finding.relief.worst, measure) / limit;
-        if (load < 0.005 || load <= most) continue;
-        most = load;
-        text = QString("x%1 %2").arg(load, 0, 'f', 2).arg(QString(measureName(measure)).toLower());
-    }
-    return text;
+/// "x3.4", "x0.83", "x19": for where there is little room.
+QString shortLoad(double load) {
+    return QString("x%1").arg(load, 0, 'f', load < 1 ? 2 : load < 10 ? 1 : 0);
 }
 
-/// "x3.4", "x19": for where there is little room.
-QString shortLoad(double load) {
-    return QString("x%1").arg(load, 0, 'f', load < 10 ? 1 : 0);
+/// One word for a measure, for where there is little room.
+QString shortName(Measure measure) {
+    switch (measure) {
+        case Measure::DrawCalls:
+            return QObject::tr("calls");
+        case Measure::Objects:
+            return QObject::tr("objects");
+        case Measure::ShadowLights:
+            return QObject::tr("shadows");
+        case Measure::TextureBytes:
+            return QObject::tr("memory");
+        case Measure::TextureEdge:
+            return QObject::tr("largest");
+        case Measure::MaterialsPerObject:
+            return QObject::tr("materials");
+        case Measure::VerticesPerMesh:
+            return QObject::tr("vertices");
+        default:
+            return QString(measureName(measure)).toLower();
+    }
+}
+
+/// "calls x3.6→x0.83": what a finding changes most of what is over, or else of anything.
+QString reliefText(const std::vector<Diagnosis::Change>& changes) {
+    if (changes.empty() || changes.front().after >= changes.front().before) return "-";
+    const Diagnosis::Change& first = changes.front();
+    return QString("%1 %2→%3")
+        .arg(shortName(first.measure), shortLoad(first.before), shortLoad(first.after));
 }
 
 }  // namespace
@@ -56,6 +72,7 @@ CausesPage::CausesPage(Document& document, QWidget* parent)
       search_(new QLineEdit),
       filter_(new QComboBox),
       table_(makeTable({tr("What"), tr("Cause"), tr("Takes off")})),
+      fold_(new QPushButton),
       sentence_(new QLabel),
       evidence_(new EvidenceView),
       advice_(makeFaint("")),
@@ -87,9 +104,13 @@ void CausesPage::buildLayout(QVBoxLayout* layout) {
     // The cause is the longest, and is what the list is read for.
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Interactive);
     table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
-    table_->setColumnWidth(0, 98);
-    table_->setColumnWidth(2, 122);
+    table_->setColumnWidth(0, 84);
+    table_->setColumnWidth(2, 140);
     layout->addWidget(table_, 1);
+    fold_->setCheckable(true);
+    fold_->setFlat(true);
+    fold_->setToolTip(tr("What is within its limits needs no relief."));
+    layout->addWidget(fold_);
     // What wraps asks for the height of its narrowest shape: the page would scroll for nothing.
     for (QLabel* text : {sentence_, advice_}) text->setMinimumHeight(kLine);
     sentence_->setWordWrap(true);
@@ -112,6 +133,7 @@ void CausesPage::buildLayout(QVBoxLayout* layout) {
 void CausesPage::connectAll() {
     connect(search_, &QLineEdit::textChanged, this, &CausesPage::fillTable);
     connect(filter_, &QComboBox::activated, this, &CausesPage::fillTable);
+    connect(fold_, &QPushButton::toggled, this, &CausesPage::fillTable);
     connect(table_, &QTableWidget::itemSelectionChanged, this, &CausesPage::describeCurrent);
     connect(table_, &QTableWidget::cellDoubleClicked, this, &CausesPage::showCurrent);
     connect(fix_, &QPushButton::clicked, this, &CausesPage::fixCurrent);
@@ -168,7 +190,38 @@ void CausesPage::adopt(const Basis& basis, std::shared_ptr<const Diagnosis> diag
     if (basis != basis_) return;
     scene_ = basis.scene;
     diagnosis_ = std::move(diagnosis);
+    isTried_ = false;
     fillTable();
+    tryFixesOf(basis, *diagnosis_);
+}
+
+/// Upper bounds give way to what the fixes take off when they are applied.
+void CausesPage::tryFixesOf(const Basis& basis, const Diagnosis& diagnosis) {
+    document_.jobs().start(
+        kTryingFixes,
+        [self = QPointer<CausesPage>(this), basis, found = diagnosis, target = document_.target(),
+         view = document_.view()](Progress& progress) mutable -> JobRunner::Finish {
+            const auto tried =
+                tryFixes(found, *basis.scene, target, basis.survey.get(), view, progress);
+            if (!tried) return [] {};  // the upper bounds stay, and are called that
+            auto settled = std::make_shared<const Diagnosis>(std::move(found));
+            return [self, basis, settled] {
+                if (!self || basis != self->basis_) return;
+                self->diagnosis_ = settled;
+                self->isTried_ = true;
+                self->fillTable();
+                emit self->tried(settled);
+            };
+        },
+        Lane::Survey);
+}
+
+/// The heading of the last column: what it shows before the fixes have been tried is a bound.
+void CausesPage::sayWhatIsTried() {
+    table_->horizontalHeaderItem(2)->setText(isTried_ ? tr("Takes off") : tr("Takes off at most"));
+    table_->horizontalHeaderItem(2)->setToolTip(
+        isTried_ ? tr("Each fix was applied to the scene and the worst views counted again.")
+                 : tr("Upper bounds, until each fix has been applied to the scene."));
 }
 
 bool CausesPage::isAside(const Finding& finding) const {
@@ -187,11 +240,16 @@ void CausesPage::fillTable() {
     rows_.clear();
     int selected = -1;
     int open = 0;
+    int folded = 0;
+    const std::size_t relieving =
+        diagnosis_ ? diagnosis_->relieving(document_.target()) : std::size_t{0};
+    sayWhatIsTried();
     if (diagnosis_)
         for (std::size_t i = 0; i < diagnosis_->findings.size(); ++i) {
             const Finding& finding = diagnosis_->findings[i];
             const bool aside = isAside(finding);
-            open += !aside;
+            const bool isWithin = relieving > 0 && i >= relieving;
+            open += !aside && !isWithin;
             const bool wanted = filter_->currentIndex() == SetAside ? aside
                                 : filter_->currentIndex() == Fixable
                                     ? !aside && finding.fix.has_value()
@@ -201,6 +259,10 @@ void CausesPage::fillTable() {
             if (!wanted || !text.contains(search_->text(), Qt::CaseInsensitive) ||
                 rows_.size() == kMaxRows)
                 continue;
+            const bool folds =
+                isWithin && search_->text().isEmpty() && filter_->currentIndex() != SetAside;
+            folded += folds;
+            if (folds && !fold_->isChecked()) continue;
             if (finding.identity() == keep) selected = static_cast<int>(rows_.size());
             rows_.push_back(i);
         }
@@ -213,9 +275,16 @@ void CausesPage::fillTable() {
             const Finding& finding = diagnosis_->findings[elementOf(rows_, row)];
             setCell(table_, row, 0, nameOf(finding), false);
             setCell(table_, row, 1, toText(finding.rule->name), false);
-            setCell(table_, row, 2, reliefText(finding, document_.target()));
+            const auto changes = diagnosis_->changes(finding.relief, document_.target());
+            setCell(table_, row, 2, reliefText(changes));
+            table_->item(row, 2)->setToolTip(toText(formatChanges(changes)));
+            if (!finding.isExact) table_->item(row, 2)->setForeground(theme().faint);
         }
     }
+    fold_->setVisible(folded > 0);
+    fold_->setText(fold_->isChecked()
+                       ? tr("Hide the %1 about what is within its limits").arg(folded)
+                       : tr("%1 more about what is within its limits").arg(folded));
     table_->viewport()->update();
     if (selected < 0 && !rows_.empty()) selected = 0;
     table_->setCurrentCell(selected, selected >= 0 ? 0 : -1);
@@ -251,9 +320,9 @@ void CausesPage::describeCurrent() {
             .arg(nameOf(*finding).toHtmlEscaped(), toText(finding->sentence).toHtmlEscaped()));
     evidence_->show(*finding, *diagnosis_, scene_, document_.target());
     QStringList words = {toText(finding->rule->why)};
-    if (!finding->fix) words << toText(finding->rule->advice);
-    if (!finding->isExact && reliefText(*finding, document_.target()) != "-")
-        words << tr("What it takes off is an estimate.");
+    if (const QString cure = cureText(*finding); !cure.isEmpty()) words << cure;
+    if (!finding->isExact && anyReliefOf(finding->relief, document_.target()) > 0)
+        words << tr("What it takes off is an upper bound.");
     if (!finding->sharedWith.empty()) {
         QStringList others;
         for (const std::string& key : finding->sharedWith)
@@ -276,6 +345,18 @@ void CausesPage::describeCurrent() {
     off_->setEnabled(kind == Subject::Kind::Asset || kind == Subject::Kind::Object ||
                      kind == Subject::Kind::Light || kind == Subject::Kind::Image);
     aside_->setText(isAside(*finding) ? tr("Take up again") : tr("Set aside"));
+}
+
+/// What to do where the button alone does not say it.
+QString CausesPage::cureText(const Finding& finding) const {
+    if (!finding.withdrawn.empty())
+        return tr("Fix %1 was tried on this scene and takes nothing off here.")
+            .arg(toText(finding.withdrawn));
+    if (!finding.fix) return toText(finding.rule->advice);
+    if (finding.preparations.empty()) return {};
+    QStringList names;
+    for (const FixSettings& first : finding.preparations) names << toText(first.kind().name);
+    return tr("Fix this adds %1 and %2.").arg(names.join(", "), toText(finding.fix->kind().name));
 }
 
 /// Flies to where the finding counts most, and selects its first thing nearest to there.
@@ -305,8 +386,10 @@ void CausesPage::showCurrent() {
 void CausesPage::fixCurrent() {
     const Finding* finding = current();
     if (!finding || !finding->fix) return;
-    const Subject& first = finding->subjects.front();
-    emit fixRequested(*finding->fix,
+    const Finding wanted = *finding;  // the list changes with the first fix
+    for (const FixSettings& preparation : wanted.preparations) emit fixRequested(preparation, {});
+    const Subject& first = wanted.subjects.front();
+    emit fixRequested(*wanted.fix,
                       first.kind == Subject::Kind::Asset ? toText(first.name) : QString());
 }
 

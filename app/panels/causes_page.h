@@ -24,6 +24,8 @@ signals:
     void showRequested();  ///< Look at the selection.
     void viewRequested(const Viewpoint& view);
     void fixRequested(const FixSettings& fix, const QString& asset);
+    /// The fixes of all findings have been applied and counted.
+    void tried(const std::shared_ptr<const Diagnosis>& diagnosis);
     /// Findings that are not set aside, and what they explain: "x4.2 of x4.5".
     void counted(int findings, const QString& explained);
 
@@ -43,6 +45,9 @@ private:
     [[nodiscard]] Basis basisNow() const;
     void diagnoseIfNew();
     void adopt(const Basis& basis, std::shared_ptr<const Diagnosis> diagnosis);
+    void tryFixesOf(const Basis& basis, const Diagnosis& diagnosis);
+    void sayWhatIsTried();
+    [[nodiscard]] QString cureText(const Finding& finding) const;
     void fillTable();
     void describeCurrent();
     void showCurrent();
@@ -58,6 +63,7 @@ private:
     QLineEdit* search_;
     QComboBox* filter_;
     QTableWidget* table_;
+    QPushButton* fold_;  ///< Shows findings about what is within its limits.
     QLabel* sentence_;
     EvidenceView* evidence_;
     QLabel* advice_;
@@ -69,6 +75,7 @@ private:
     Basis basis_;
     ScenePtr scene_;  ///< That the findings are about.
     std::shared_ptr<const Diagnosis> diagnosis_;
+    bool isTried_ = false;  ///< Its fixes have been applied and counted.
     std::shared_ptr<Memo> memo_ = std::make_shared<Memo>();  ///< Of former ones.
     std::vector<std::size_t> rows_;                          ///< Index of the finding of each row.
 };

@@ -53,16 +53,8 @@ QSize EvidenceView::sizeHint() const {
 void EvidenceView::show(const Finding& finding, const Diagnosis& diagnosis, const ScenePtr& scene,
                         const Target& target) {
     clear();
-    for (const Measure measure : kMeasures) {
-        const double limit = at(target.limits, measure);
-        const double saved = at(finding.relief.worst, measure);
-        if (!isLimit(limit) || limit <= 0 || saved / limit < 0.005) continue;
-        const double before = at(diagnosis.loads, measure);
-        loads_.push_back({measureName(measure), before, std::max(0.0, before - saved / limit)});
-    }
-    std::stable_sort(loads_.begin(), loads_.end(), [](const Load& a, const Load& b) {
-        return a.before - a.after > b.before - b.after;
-    });
+    for (const Diagnosis::Change& change : diagnosis.changes(finding.relief, target))
+        loads_.push_back({measureName(change.measure), change.before, change.after});
     if (loads_.size() > kMaxLoads) loads_.resize(kMaxLoads);
     quantities_ = finding.evidence;
     if (quantities_.size() > kMaxQuantities) quantities_.resize(kMaxQuantities);
@@ -133,17 +125,21 @@ void EvidenceView::paintRow(QPainter& painter, int y, const QString& name, const
                      value);
 }
 
-/// What goes is hatched, the limit is a line.
+/// What is removed is hatched, what is added is hatched the other way; the limit is a line.
 void EvidenceView::paintLoad(QPainter& painter, int y, const Load& load) {
     paintRow(
         painter, y, load.name,
         QString("%1 → %2").arg(toText(formatLoad(load.before)), toText(formatLoad(load.after))));
-    const double most = std::max(load.before, 1.1);
+    const double most = std::max({load.before, load.after, 1.1});
     const double perLoad = barWidth() / most;
-    const QRectF after(kLabel, y + 6, perLoad * load.after, kRow - 12);
-    const QRectF gone(after.right(), y + 6, perLoad * (load.before - load.after), kRow - 12);
-    painter.fillRect(after, load.after > 1 ? theme().over : theme().within);
-    painter.fillRect(gone, QBrush(theme().within, Qt::BDiagPattern));
+    const double least = std::min(load.before, load.after);
+    const QRectF kept(kLabel, y + 6, perLoad * least, kRow - 12);
+    const QRectF changed(kept.right(), y + 6, perLoad * (std::max(load.before, load.after) - least),
+                         kRow - 12);
+    const bool isAdded = load.after > load.before;
+    painter.fillRect(kept, load.after > 1 ? theme().over : theme().within);
+    painter.fillRect(changed, QBrush(isAdded ? theme().over : theme().within,
+                                     isAdded ? Qt::FDiagPattern : Qt::BDiagPattern));
     painter.setPen(QPen(theme().ink, 1.5));
     const double limit = kLabel + perLoad;
     painter.drawLine(QPointF(limit, y + 2), QPointF(limit, y + kRow - 2));

@@ -82,6 +82,7 @@ FindingsPanel::FindingsPanel(Document& document, QWidget* parent)
     connect(inventory_, &InventoryPage::viewRequested, this, &FindingsPanel::viewRequested);
     connect(causes_, &CausesPage::fixRequested, this, &FindingsPanel::fixRequested);
     connect(causes_, &CausesPage::counted, this, &FindingsPanel::counted);
+    connect(causes_, &CausesPage::tried, this, &FindingsPanel::tried);
 }
 
 void FindingsPanel::focusSearch() {

@@ -33,6 +33,7 @@ signals:
     void viewRequested(const Viewpoint& view);
     void fixRequested(const FixSettings& fix, const QString& asset);
     void counted(int findings, const QString& explained);
+    void tried(const std::shared_ptr<const Diagnosis>& diagnosis);
 
 protected:
     void showEvent(QShowEvent* event) override;

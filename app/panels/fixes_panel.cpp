@@ -5,6 +5,7 @@
 #include <QKeyEvent>
 #include <QMenu>
 #include <QPainter>
+#include <algorithm>
 #include <cmath>
 
 #include "base/index.h"
@@ -218,7 +219,10 @@ void FixesPanel::buildHead(QVBoxLayout* layout) {
         ->setToolTip(tr("The fixes of a file take the place of these; this can be undone."));
     menu->addAction(tr("Write this work order ..."), this, &FixesPanel::chooseOrderToWrite)
         ->setToolTip(tr("For other scenes and for the command line."));
-    connect(menu, &QMenu::aboutToShow, this, &FixesPanel::describeAdditions);
+    connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+        describeAdditions();
+        orderAdditions(*menu);
+    });
     addButton->setMenu(menu);
     head->addWidget(addButton);
     layout->addLayout(head);
@@ -250,6 +254,11 @@ void FixesPanel::describeAdditions() {
     const auto& counts = document_.here().steps;
     for (const auto& [kind, action] : addActions_) {
         QString words = tr("not yet known");
+        if (const Diagnosis::Trial* trial = trialOf(*kind)) {
+            const auto changes = tried_->changes(trial->relief, document_.target());
+            words = changes.empty() ? tr("takes nothing off")
+                                    : toText(formatChanges({changes.front()}));
+        }
         if (document_.hasScene())
             if (const std::string why = kind->uselessBecause(*document_.source()); !why.empty())
                 words = tr("nothing here: %1").arg(toText(why));
@@ -262,6 +271,69 @@ void FixesPanel::describeAdditions() {
             words = tr("in the order: %1").arg(change.isEmpty() ? tr("nothing here") : change);
         }
         action->setText(QString("%1   (%2)").arg(toText(kind->name), words));
+    }
+}
+
+/// What the fixes of findings take off, once they have been tried.
+void FixesPanel::setTried(const std::shared_ptr<const Diagnosis>& diagnosis) {
+    tried_ = diagnosis;
+    triedScene_ = document_.result();
+    triedTarget_ = toJson(document_.target()).dump();
+}
+
+/// Null where nothing has been tried on the present result.
+const Diagnosis* FixesPanel::tried() const {
+    const bool isCurrent = document_.hasScene() && triedScene_ == document_.result() &&
+                           triedTarget_ == toJson(document_.target()).dump();
+    return isCurrent ? tried_.get() : nullptr;
+}
+
+/// The trial of one fix without others before it; null where there is none.
+const Diagnosis::Trial* FixesPanel::trialOf(const FixKind& kind) const {
+    const Diagnosis::Trial* best = nullptr;
+    const Diagnosis* all = tried();
+    if (!all) return best;
+    const Target& target = document_.target();
+    for (const Diagnosis::Trial& trial : all->trials)
+        if (trial.fixes.size() == 1 && &trial.fixes.front().kind() == &kind &&
+            (!best || all->reliefOf(trial.relief, target) > all->reliefOf(best->relief, target)))
+            best = &trial;
+    return best;
+}
+
+/// "Ladder: triangles x4.57 to x1.20": the fix that takes most off what is over; empty where none
+/// is known to.
+QString FixesPanel::bestFix() const {
+    const Diagnosis* all = tried();
+    if (!all) return {};
+    const Diagnosis::Trial* best = nullptr;
+    const Target& target = document_.target();
+    for (const Diagnosis::Trial& trial : all->trials)
+        if (all->reliefOf(trial.relief, target) > (best ? all->reliefOf(best->relief, target) : 0))
+            best = &trial;
+    if (!best) return {};
+    QStringList names;
+    for (const FixSettings& fix : best->fixes) names << toText(fix.kind().name);
+    return names.join(tr(", then ")) + ": " +
+           toText(formatChanges({all->changes(best->relief, target).front()}));
+}
+
+/// Fixes that take most off what is over come first; those that nobody has tried keep their order.
+void FixesPanel::orderAdditions(QMenu& menu) {
+    const auto reliefOf = [this](const FixKind& kind) {
+        const Diagnosis::Trial* trial = trialOf(kind);
+        return trial ? tried_->reliefOf(trial->relief, document_.target()) : 0;
+    };
+    auto sorted = addActions_;
+    std::stable_sort(sorted.begin(), sorted.end(), [&](const auto& a, const auto& b) {
+        return reliefOf(*a.first) > reliefOf(*b.first);
+    });
+    QAction* after = nullptr;
+    for (auto at = sorted.rbegin(); at != sorted.rend(); ++at) {
+        if (!after) after = menu.actions()[static_cast<qsizetype>(sorted.size())];
+        menu.removeAction(at->second);
+        menu.insertAction(after, at->second);
+        after = at->second;
     }
 }
 

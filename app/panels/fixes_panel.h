@@ -7,6 +7,7 @@
 #include <QScrollArea>
 #include <QToolButton>
 
+#include "findings/trial.h"
 #include "instruments/account_view.h"
 #include "instruments/atlas_instrument.h"
 #include "instruments/culling_instrument.h"
@@ -17,6 +18,8 @@
 #include "instruments/staircase.h"
 #include "instruments/tidy_instrument.h"
 #include "widgets/elements.h"
+
+class QMenu;
 
 namespace flentro::app {
 
@@ -42,12 +45,18 @@ public:
     /// The chosen fix's account instead of its instrument.
     void showAccount(bool shown);
     [[nodiscard]] AccountView& account() { return *account_; }
+    /// What the fixes of findings take off the present result; null where they were not tried.
+    void setTried(const std::shared_ptr<const Diagnosis>& diagnosis);
+    [[nodiscard]] QString bestFix() const;
 
 signals:
     void tintRequested();  ///< What fixes merged and split, in the view.
 
 private:
     void buildHead(QVBoxLayout* layout);
+    [[nodiscard]] const Diagnosis* tried() const;
+    [[nodiscard]] const Diagnosis::Trial* trialOf(const FixKind& kind) const;
+    void orderAdditions(QMenu& menu);
     void addInstruments();
     void rebuildCards();
     void refreshCards();
@@ -67,6 +76,9 @@ private:
     QComboBox* measure_;
     bool measureChosen_ = false;  ///< By the artist: else it follows what is most over.
     std::vector<std::pair<const FixKind*, QAction*>> addActions_;
+    std::shared_ptr<const Diagnosis> tried_;
+    ScenePtr triedScene_;  ///< That it is about.
+    std::string triedTarget_;
     Staircase* staircase_;
     QWidget* cardHolder_;
     std::vector<FixCard*> cards_;

@@ -143,6 +143,7 @@ void ProofPanel::refresh() {
     showing_->button(static_cast<int>(view_.showing()))->setChecked(true);
     export_->setEnabled(document_.hasScene());
     if (!document_.hasScene()) return;
+    priceSoon();
     const ViewCounter::Freshness fresh = document_.counter().freshness();
     const bool counted = fresh != ViewCounter::Freshness::Nothing;
     const bool current = fresh == ViewCounter::Freshness::Current;
@@ -174,7 +175,36 @@ void ProofPanel::refresh() {
         over.isEmpty()
             ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))
             : tr("<b>Over</b> from here in %1.").arg(over.join(", "));
-    verdict_->setText(here + " " + surveyedVerdict());
+    verdict_->setText(here + " " + surveyedVerdict() + price());
+}
+
+/// How the order changes the light of surveyed views, worked out beside the window.
+void ProofPanel::priceSoon() {
+    const std::shared_ptr<const Evidence> evidence = document_.survey().evidence();
+    const bool isKnown = document_.hasScene() && evidence->lights;
+    if (!isKnown) lightChange_.reset();
+    if (!isKnown || pricedResult_ == document_.result()) return;
+    pricedResult_ = document_.result();
+    lightChange_.reset();
+    pricer_.request([this, evidence, before = document_.source(),
+                     after = document_.result()]() -> std::function<void()> {
+        const LightingChange change = lightingChange(*evidence->lights, *before, *after);
+        return [this, change, after] {
+            if (after != pricedResult_) return;
+            lightChange_ = change;
+            refresh();
+        };
+    });
+}
+
+/// "Light changes by 17 %, 55 % in the worst view."; empty where that cannot be seen.
+QString ProofPanel::price() const {
+    constexpr double kSeen = 0.005;
+    if (!lightChange_ || pricedResult_ != document_.result() || lightChange_->worst < kSeen)
+        return {};
+    return " " + tr("Light changes by %1, %2 in the worst view.")
+                     .arg(toText(formatShare(lightChange_->mean)),
+                          toText(formatShare(lightChange_->worst)));
 }
 
 /// What the survey says of all places: one place proves nothing for the others.
@@ -191,10 +221,19 @@ QString ProofPanel::surveyedVerdict() const {
         over += stateOf(surveyed.load(surveyed.after, spot, view, std::nullopt,
                                       document_.target())) == State::Over;
     }
-    return over == 0 ? tr("Within them at all %1 surveyed places.").arg(surveyed.after.size())
-                     : tr("<b>Over</b> at %1 of %2 surveyed places.")
-                           .arg(over)
-                           .arg(surveyed.after.size());
+    const std::optional<Coverage>& coverage = surveyed.survey->coverage;
+    const QString covering =
+        coverage ? tr(", which cover %1").arg(toText(coverage->text())) : QString();
+    if (over > 0)
+        return tr("<b>Over</b> at %1 of %2 surveyed places%3.")
+            .arg(over)
+            .arg(surveyed.after.size())
+            .arg(covering);
+    if (!surveyed.survey->coversEnough())
+        return tr("Within them at %1 surveyed places%2: too little for a verdict.")
+            .arg(surveyed.after.size())
+            .arg(covering);
+    return tr("Within them at all %1 surveyed places%2.").arg(surveyed.after.size()).arg(covering);
 }
 
 }  // namespace flentro::app

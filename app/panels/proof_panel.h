@@ -29,6 +29,8 @@ private:
     void connectDocument();
     void refresh();
     [[nodiscard]] QString surveyedVerdict() const;
+    void priceSoon();
+    [[nodiscard]] QString price() const;
     [[nodiscard]] ExportOptions options() const;
 
     Document& document_;
@@ -41,6 +43,10 @@ private:
     QCheckBox* dropEmpty_;
     QPushButton* export_;
     QLabel* exported_;
+    /// What the order changes of the light of surveyed views, and the result that it is of.
+    std::optional<LightingChange> lightChange_;
+    ScenePtr pricedResult_;
+    LatestRunner pricer_;
 };
 
 }  // namespace flentro::app

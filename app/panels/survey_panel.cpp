@@ -2,6 +2,7 @@
 
 #include <QGridLayout>
 #include <algorithm>
+#include <cmath>
 
 #include "base/text.h"
 #include "report/survey_report.h"
@@ -128,6 +129,17 @@ void SurveyPanel::buildRunButtons(QVBoxLayout* layout) {
     row->addStretch(1);
     layout->addLayout(row);
     layout->addWidget(summary_);
+    startThere_ = new QPushButton(tr("Stand on the largest ground"));
+    startThere_->setToolTip(tr("Then press Survey: spots are found from where you stand."));
+    startThere_->hide();
+    layout->addWidget(startThere_);
+    connect(startThere_, &QPushButton::clicked, this, [this] {
+        const Surveyed& surveyed = document_.survey().surveyed();
+        if (surveyed.exists() && surveyed.survey->coverage &&
+            !surveyed.survey->coverage->grounds.empty())
+            emit chosen(
+                {surveyed.survey->coverage->grounds.front().eye, document_.view().heading, 0});
+    });
     connect(record_, &QPushButton::clicked, this, [this] {
         if (recorder_.isRecording())
             recorder_.stop();
@@ -330,7 +342,8 @@ void SurveyPanel::showWorst() {
         worstTable_->setRowCount(0);
         summary_->setText(
             tr("Nothing is surveyed yet: stand where players walk and press Survey."));
-        emit measured(0, 0);
+        startThere_->hide();
+        emit measured(0, 0, {});
         return;
     }
     if (surveyed.after.empty()) return;
@@ -347,8 +360,17 @@ void SurveyPanel::showWorst() {
             : tr("Stopped: %1 done, %2 over.").arg(toCounted(spots, "spot")).arg(over);
     if (document_.survey().isSurveyingAgain())
         summary += tr(" Looking again where fixes change the view.");
+    const std::optional<Coverage>& coverage = surveyed.survey->coverage;
+    if (coverage) summary += " " + tr("They cover %1.").arg(toText(coverage->text()));
+    const bool isLittle = !surveyed.survey->coversEnough();
+    if (isLittle)
+        summary += " " + tr("That is too little for a verdict, and nothing is concluded from what "
+                            "they do not see.");
+    startThere_->setVisible(isLittle && !coverage->grounds.empty());
     summary_->setText(summary);
-    emit measured(spots, over);
+    emit measured(
+        spots, over,
+        coverage ? QString("%1 %").arg(std::floor(100 * coverage->share()), 0, 'f', 0) : QString());
     using Row = std::pair<Measure, Surveyed::Extremes>;
     std::vector<Row> rows;
     for (const Measure measure : kMeasures)
@@ -387,14 +409,7 @@ void SurveyPanel::analyseSoon() {
             analysis->farPlane = farPlaneLosses(*survey);
             analysis->textures = findTextureNeeds(*scene, *survey);
         }
-        for (std::size_t s = 0; s < survey->spots.size(); ++s)
-            for (std::size_t v = 0; v < survey->spots[s].views.size(); ++v) {
-                const FrameCost cost = frameCost(viewTerms(*survey, s, v), survey->target);
-                if (cost.milliseconds() <= analysis->milliseconds) continue;
-                analysis->milliseconds = cost.milliseconds();
-                analysis->cpu = cost.cpu > cost.gpu;
-                analysis->slowest = survey->spots[s].views[v];
-            }
+        analysis->slowest = slowestView(*survey);
         return [this, analysis, survey] {
             if (survey == analysed_) showAnalysis(*analysis);
         };
@@ -404,11 +419,15 @@ void SurveyPanel::analyseSoon() {
 void SurveyPanel::showAnalysis(const Analysis& analysis) {
     const Target& target = analysed_->target;
     QStringList facts;
-    facts << tr("Slowest view: about %1 ms of %2 ms, limited by the %3 (%4).")
-                 .arg(analysis.milliseconds, 0, 'f', 1)
-                 .arg(target.frameTime(), 0, 'f', 1)
-                 .arg(analysis.cpu ? "CPU" : "GPU",
-                      target.calibrated ? tr("calibrated") : tr("an estimate"));
+    if (analysis.slowest)
+        facts << tr("Slowest view: about %1 ms of %2 ms (%3, %4), limited by the %5: %6 over in "
+                    "frame time.")
+                     .arg(analysis.slowest->cost.milliseconds(), 0, 'f', 1)
+                     .arg(target.frameTime(), 0, 'f', 1)
+                     .arg(toText(formatLoad(analysis.slowest->load)),
+                          target.calibrated ? tr("calibrated") : tr("an estimate"),
+                          analysis.slowest->cost.limitedBy(),
+                          toCounted(analysis.slowest->spotsOver, "spot"));
     if (document_.survey().surveyed().isOfOtherObjects(*document_.result()))
         facts << tr(
             "Fixes have made other objects since: what is seen is of before. Survey again.");

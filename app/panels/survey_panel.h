@@ -7,6 +7,7 @@
 #include <QTabBar>
 
 #include "model/walk_recorder.h"
+#include "report/survey_report.h"
 #include "survey/analysis.h"
 #include "widgets/elements.h"
 
@@ -26,7 +27,8 @@ public:
 signals:
     void chosen(const Viewpoint& view);
     void showRequested();  ///< Look at the selected object.
-    void measured(int spots, int over);
+    /// `coverage`: "97 %"; empty where it is not known.
+    void measured(int spots, int over, const QString& coverage);
 
 private:
     enum Page { Worst, Waste, Textures, Kept };
@@ -37,9 +39,7 @@ private:
         NeverSeen unseen;
         std::vector<FarPlaneLoss> farPlane;
         std::vector<TextureNeed> textures;
-        double milliseconds = 0;  ///< Of the slowest view.
-        bool cpu = false;
-        Viewpoint slowest;
+        std::optional<SlowestView> slowest;
     };
 
     void buildSettings(QVBoxLayout* layout);
@@ -80,6 +80,7 @@ private:
     QPushButton* record_;
     QPushButton* play_;
     QLabel* summary_;
+    QPushButton* startThere_;  ///< Offered where the spots cover too little.
     QLabel* facts_;
     QComboBox* measure_;
     QTabBar* pages_;

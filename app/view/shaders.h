@@ -218,7 +218,7 @@ vec3 shade(vec4 base, vec3 n) {
     vec3 toEye = normalize(eye - surface.place);
     float up = n.y * 0.5 + 0.5;
     if (lit == 0 && hasSuns == 0) {
-        float key = max(dot(n, normalize(vec3(0.4, 0.8, 0.45))), 0.0);
+        float key = max(dot(n, toEye), 0.0);  // a lamp at the eye, and a dim sky
         // White just stays below white, so that its shape can be seen.
         return base.rgb * (mix(vec3(0.20, 0.19, 0.18), vec3(0.30, 0.32, 0.36), up) + 0.5 * key) +
                emission();

@@ -292,7 +292,11 @@ void ViewOverlay::paintCaption(QPainter& painter) {
             .arg(view_.frameMilliseconds(), 0, 'f', 0);
     if (const std::size_t lights = view_.frameShadowLights(); lights > 0)
         drawn += tr(", with shadows of %1").arg(QString::fromStdString(counted(lights, "light")));
-    paintTag(painter, {kMargin, kMargin}, showing == Showing::Result ? drawn : what, Qt::AlignLeft);
+    const QString lit = !document_.source()->placedLights.empty()
+                            ? QString()
+                            : tr("   lit from the eye: no lights in the scene");
+    paintTag(painter, {kMargin, kMargin}, (showing == Showing::Result ? drawn : what) + lit,
+             Qt::AlignLeft);
 }
 
 }  // namespace flentro::app

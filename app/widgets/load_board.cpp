@@ -25,6 +25,20 @@ QString text(const std::string& s) {
     return QString::fromStdString(s);
 }
 
+/// Load of the slowest view as the views cost now, with what pixels were filled with.
+double slowestOf(const Surveyed& surveyed, const Target& target) {
+    double slowest = 0;
+    for (std::size_t s = 0; s < surveyed.after.size(); ++s)
+        for (std::size_t v = 0; v < surveyed.after[s].size(); ++v) {
+            const PixelWork work = surveyed.survey->hasRays()
+                                       ? surveyed.survey->spots[s].seen.workInView[v]
+                                       : PixelWork();
+            const FrameCost cost = frameCost(termsOf(surveyed.after[s][v], target, work), target);
+            slowest = std::max(slowest, cost.milliseconds() / target.frameTime());
+        }
+    return slowest;
+}
+
 /// A small triangle that points up at the bar: filled for the worst, open for the median.
 void paintPointer(QPainter& painter, const QPointF& tip, bool filled) {
     painter.setPen(QPen(theme().ink, 1));
@@ -36,7 +50,7 @@ void paintPointer(QPainter& painter, const QPointF& tip, bool filled) {
 
 LoadBoard::LoadBoard(Document& document, QWidget* parent) : QWidget(parent), document_(document) {
     setAccessibleName(tr("Load board"));
-    setMinimumHeight(kTop + kRow * static_cast<int>(kMeasureCount) + 36);
+    setMinimumHeight(kTop + kRow * static_cast<int>(kMeasureCount + 1) + 4);
     const auto refresh = [this] {
         QString spoken;
         for (int i = 0; i < static_cast<int>(kMeasureCount); ++i) spoken += describe(i) + "\n";
@@ -58,6 +72,9 @@ LoadBoard::LoadBoard(Document& document, QWidget* parent) : QWidget(parent), doc
 void LoadBoard::summarise() {
     const app::Surveyed& survey = document_.survey().surveyed();
     hasSurvey_ = survey.exists() && !survey.after.empty();
+    slowest_.reset();
+    if (hasSurvey_ && survey.survey->doneCount() > 0)
+        slowest_ = slowestOf(survey, document_.target());
     for (std::size_t m = 0; hasSurvey_ && m < kMeasureCount; ++m) {
         const auto extremes = survey.extremes(kMeasures[m], document_.target());
         const double limit = at(document_.target().limits, kMeasures[m]);
@@ -100,18 +117,45 @@ QString LoadBoard::describe(int row) const {
              text(formatMeasure(measure, limit)), text(formatLoad(load)), stateWord(stateOf(load)));
 }
 
-void LoadBoard::paintRow(QPainter& painter, int row) {
-    const Measure measure = elementOf(kMeasures, row);
-    const Target& target = document_.target();
-    const double limit = at(target.limits, measure);
+LoadBoard::Bar LoadBoard::barOf(Measure measure) const {
+    const double limit = at(document_.target().limits, measure);
     const double value = valueOf(measure);
-    const double load = loadOf(value, limit);
-    const State state = stateOf(load);
-    const QRect rect = rowRect(row);
+    Bar bar{measureName(measure),
+            text(formatMeasure(measure, value)),
+            loadOf(value, limit),
+            isLimit(limit),
+            {},
+            {},
+            {},
+            {}};
+    if (!bar.isLimited) return bar;
+    bar.original = loadOf(at(document_.here().before.counts, measure), limit);
+    if (document_.here().without)
+        bar.without = loadOf(at(*document_.here().without, measure), limit);
+    if (!hasSurvey_) return bar;
+    bar.worst = elementOf(surveyed_, measure).worst;
+    bar.median = elementOf(surveyed_, measure).median;
+    return bar;
+}
+
+/// The frame of this view, and the slowest of the survey.
+LoadBoard::Bar LoadBoard::frameBar() const {
+    const double milliseconds = frameHere().milliseconds();
+    return {document_.target().calibrated ? tr("Frame time") : tr("Frame time (estimate)"),
+            tr("%1 ms").arg(milliseconds, 0, 'f', 1),
+            milliseconds / document_.target().frameTime(),
+            true,
+            {},
+            {},
+            slowest_,
+            {}};
+}
+
+void LoadBoard::paintBar(QPainter& painter, const QRect& rect, const Bar& bar) {
+    const State state = stateOf(bar.load);
     painter.setFont(textFont(12));
     painter.setPen(theme().ink);
-    painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignLeft | Qt::AlignVCenter,
-                     measureName(measure));
+    painter.drawText(rect.adjusted(0, 0, 0, -18), Qt::AlignLeft | Qt::AlignVCenter, bar.name);
     const double y = rect.top() + 27;
     painter.setPen(QPen(theme().ink, 1));
     painter.drawLine(QPointF(xOf(1), y - 7), QPointF(xOf(1), y + 9));
@@ -122,34 +166,26 @@ void LoadBoard::paintRow(QPainter& painter, int row) {
                          tr("counting"));
         return;
     }
-    painter.drawText(rect.adjusted(0, 0, -64, -18), Qt::AlignRight | Qt::AlignVCenter,
-                     text(formatMeasure(measure, value)));
+    painter.drawText(rect.adjusted(0, 0, -64, -18), Qt::AlignRight | Qt::AlignVCenter, bar.value);
     const bool current = document_.counter().freshness() == ViewCounter::Freshness::Current;
     painter.setOpacity(current ? 1 : 0.5);
     painter.setFont(figureFont(12, state == State::Over));
     painter.setPen(state == State::Within ? theme().ink : stateColor(state));
     painter.drawText(rect.adjusted(0, 0, -18, -18), Qt::AlignRight | Qt::AlignVCenter,
-                     isLimit(limit) ? text(formatLoad(load)) : "-");
-    if (isLimit(limit) && current)
+                     bar.isLimited ? text(formatLoad(bar.load)) : "-");
+    if (bar.isLimited && current)
         paintStateMark(painter, QPointF(rect.right() - 6, rect.top() + 10), 4.5, state);
     painter.setPen(QPen(theme().hairline, 1));
     painter.drawLine(QPointF(kSide, y), QPointF(width() - kSide, y));
-    painter.fillRect(QRectF(kSide, y - 3, xOf(load) - kSide, 6), stateColor(state));
+    painter.fillRect(QRectF(kSide, y - 3, xOf(bar.load) - kSide, 6), stateColor(state));
     const auto tick = [&](double at, const QPen& pen) {
         painter.setPen(pen);
         painter.drawLine(QPointF(xOf(at), y - 7), QPointF(xOf(at), y + 7));
     };
-    if (isLimit(limit)) {
-        tick(loadOf(at(document_.here().before.counts, measure), limit), QPen(theme().faint, 1.5));
-        if (document_.here().without)
-            tick(loadOf(at(*document_.here().without, measure), limit),
-                 QPen(theme().ink, 1.5, Qt::DotLine));
-        if (hasSurvey_) {
-            const Surveyed& surveyed = elementOf(surveyed_, row);
-            paintPointer(painter, QPointF(xOf(surveyed.median), y + 4), false);
-            paintPointer(painter, QPointF(xOf(surveyed.worst), y + 4), true);
-        }
-    }
+    if (bar.original) tick(*bar.original, QPen(theme().faint, 1.5));
+    if (bar.without) tick(*bar.without, QPen(theme().ink, 1.5, Qt::DotLine));
+    if (bar.median) paintPointer(painter, QPointF(xOf(*bar.median), y + 4), false);
+    if (bar.worst) paintPointer(painter, QPointF(xOf(*bar.worst), y + 4), true);
     painter.setOpacity(1);
 }
 
@@ -182,24 +218,29 @@ void LoadBoard::paintEvent(QPaintEvent*) {
     painter.drawText(QRect(static_cast<int>(xOf(1)) - 40, 6, 80, 18), Qt::AlignHCenter,
                      tr("limit"));
     if (!document_.hasScene()) return;
-    for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) paintRow(painter, row);
-    painter.setFont(textFont(11));
-    painter.setPen(theme().faint);
-    const int below = kTop + kRow * static_cast<int>(kMeasureCount);
-    painter.drawText(QRect(kSide, below, width() - 2 * kSide, 30), Qt::TextWordWrap,
-                     describeFrame());
+    const int rows = static_cast<int>(kMeasureCount);
+    for (int row = 0; row < rows; ++row)
+        paintBar(painter, rowRect(row), barOf(elementOf(kMeasures, row)));
+    paintBar(painter, rowRect(rows), frameBar());
 }
 
 /// Milliseconds of this view, with what pixels were found filled with nearest to it.
-QString LoadBoard::describeFrame() const {
-    if (document_.counter().freshness() != ViewCounter::Freshness::Current)
-        return tr("Frame time: being counted");
+FrameCost LoadBoard::frameHere() const {
     const Target& target = document_.target();
     const int spot = document_.survey().nearestSpot();
     PixelWork work;
     if (spot >= 0 && document_.survey().surveyed().survey->hasRays())
         work = elementOf(document_.survey().surveyed().survey->spots, spot).seen.work;
-    const FrameCost cost = frameCost(termsOf(document_.here().after, target, work), target);
+    const bool current = document_.counter().freshness() == ViewCounter::Freshness::Current;
+    const ViewTally& here = current ? document_.here().after : document_.here().before;
+    return frameCost(termsOf(here, target, work), target);
+}
+
+QString LoadBoard::describeFrame() const {
+    if (document_.counter().freshness() != ViewCounter::Freshness::Current)
+        return tr("Frame time: being counted");
+    const Target& target = document_.target();
+    const FrameCost cost = frameHere();
     return tr("Frame about %1 ms of %2 ms, limited by the %3 (%4)")
         .arg(cost.milliseconds(), 0, 'f', 1)
         .arg(target.frameTime(), 0, 'f', 1)
@@ -221,6 +262,14 @@ bool LoadBoard::event(QEvent* event) {
                        .arg(text(formatLoad(surveyed.worst)), text(formatLoad(surveyed.median)));
         }
         if (document_.here().without) tip += " " + tr("Dotted tick: without the selected fix.");
+        QToolTip::showText(help->globalPos(), tip, this);
+        return true;
+    }
+    if (document_.hasScene() && rowRect(static_cast<int>(kMeasureCount)).contains(help->pos())) {
+        QString tip = describeFrame();
+        if (slowest_)
+            tip += "\n" + tr("Filled pointer: the slowest surveyed view, %1.")
+                              .arg(text(formatLoad(*slowest_)));
         QToolTip::showText(help->globalPos(), tip, this);
         return true;
     }
