@@ -245,24 +245,42 @@ Expected<void> LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
             surface.attributesFrom(*level.mesh, kShadingSamples, level.deviation + kNoDistance);
         level.normalError = shading.normal;
         level.textureSlide = shading.texture;
-        const Mesh& before = *result.level(i - 1);
+        dropBunched(result, level.deviation);
+        const Mesh& before = *result.level(result.ladder.levels.size());
         level.switchDistance = switchDistance(level.deviation, before, result.ladder);
         result.ladder.levels.push_back(std::move(level));
     }
     return {};
 }
 
+/// Takes away the levels before one of this deviation that would be shown for less than hysteresis
+/// and a tenth more: it may take their place where they begin. What was set by hand stays.
+void LadderMaker::dropBunched(Asset& result, double deviation) const {
+    constexpr double kShown = 1.1;
+    const auto own = settings_.overrides.find(asset_.mesh->name);
+    if (own != settings_.overrides.end() && !own->second.switchDistances.empty()) return;
+    const double apart = kShown / (1 - settings_.hysteresis);
+    std::vector<Ladder::Level>& levels = result.ladder.levels;
+    while (!levels.empty() &&
+           ownDistance(deviation, *levels.back().mesh) < apart * levels.back().switchDistance)
+        levels.pop_back();
+}
+
 /// Where the deviation shrinks to the allowed pixels, or before that where the triangles of
-/// the level before become too small; beyond that level's own distance in any case.
+/// the level before become too small.
+double LadderMaker::ownDistance(double deviation, const Mesh& before) const {
+    const double distance = deviation * perMetre_ / pixels_;
+    if (settings_.trianglePixels <= 0) return distance;
+    // Faces lie at all angles: on average a projected area is half of the whole one.
+    const double area = 0.5 * surfaceArea(before) / static_cast<double>(before.triangles);
+    return std::min(distance, perMetre_ * std::sqrt(area / settings_.trianglePixels));
+}
+
+/// Its own, and beyond that of the level before in any case.
 double LadderMaker::switchDistance(double deviation, const Mesh& before,
                                    const Ladder& ladder) const {
     constexpr double kStep = 1.05;
-    double distance = deviation * perMetre_ / pixels_;
-    if (settings_.trianglePixels > 0) {
-        // Faces lie at all angles: on average a projected area is half of the whole one.
-        const double area = 0.5 * surfaceArea(before) / static_cast<double>(before.triangles);
-        distance = std::min(distance, perMetre_ * std::sqrt(area / settings_.trianglePixels));
-    }
+    const double distance = ownDistance(deviation, before);
     const double least = ladder.empty() ? settings_.nearest : ladder.levels.back().switchDistance;
     return std::max(distance, least * kStep);
 }

@@ -40,6 +40,8 @@ private:
     [[nodiscard]] bool isTooSmall(std::size_t triangles) const;
     [[nodiscard]] Expected<void> buildSurfaces();
     [[nodiscard]] Expected<void> addLevels(Asset& result, std::vector<Mesh> meshes);
+    void dropBunched(Asset& result, double deviation) const;
+    [[nodiscard]] double ownDistance(double deviation, const Mesh& before) const;
     [[nodiscard]] double switchDistance(double deviation, const Mesh& before,
                                         const Ladder& ladder) const;
 

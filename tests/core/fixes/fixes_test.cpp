@@ -129,6 +129,23 @@ TEST(Ladder, SmallTrianglesAskForTheNextLevelToo) {
     EXPECT_LT(bySize[0], byDeviation[0]);
 }
 
+TEST(Ladder, LevelsThatWouldHardlyShowAreNotMade) {
+    // A headset of 20 cm, never seen from nearer than 1.5 m: its levels would crowd there.
+    const Scene scene = test::makeScene({{test::makeSphere(96, 64, 0.1), {0, 0, 0}}});
+    LadderSettings settings = plain();
+    settings.nearest = 1.5;
+    settings.hysteresis = 0.1;
+    const auto levelsOf = [&](const LadderSettings& s) {
+        return applyLadder(scene, s, display(), noProgress())->scene.assets[0].ladder.levels;
+    };
+    const auto levels = levelsOf(settings);
+    ASSERT_FALSE(levels.empty());
+    for (std::size_t i = 1; i < levels.size(); ++i)
+        EXPECT_GE(levels[i].switchDistance, 1.1 / 0.9 * levels[i - 1].switchDistance);
+    settings.overrides["sphere"].switchDistances = {2, 2.05, 2.1, 2.15};
+    EXPECT_GT(levelsOf(settings).size(), levels.size()) << "set by hand";
+}
+
 TEST(Ladder, ALevelMustGain) {
     const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, 0}}});
     LadderSettings settings = plain();

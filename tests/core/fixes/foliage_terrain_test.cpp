@@ -104,11 +104,11 @@ TEST(Foliage, ThinsOutWhileTheTrunkIsReduced) {
     const double leaves = areaOfPart(tree.parts[1]);
     const Scene scene = test::makeScene({{tree, {0, 0, 0}}});
     const Asset asset = applyLadder(scene, plain(), display(), noProgress())->scene.assets[0];
-    ASSERT_EQ(asset.ladder.levels.size(), 3U);
+    ASSERT_GE(asset.ladder.levels.size(), 2U) << "those that would hardly show are left out";
     double previous = static_cast<double>(scene.assets[0].mesh->triangles);
     for (const Ladder::Level& level : asset.ladder.levels) {
         const auto triangles = static_cast<double>(level.mesh->triangles);
-        EXPECT_NEAR(triangles / previous, 0.4, 0.12);
+        EXPECT_LT(triangles / previous, 0.52);
         EXPECT_NEAR(areaOfPart(level.mesh->parts.back()), leaves, 1e-3 * leaves);
         EXPECT_GT(level.mesh->parts.front().triangleCount(), 0U) << "the trunk";
         previous = triangles;
