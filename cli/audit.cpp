@@ -57,6 +57,8 @@ void print(const Audit& audit) {
 
 /// "draw calls x3.61 to x0.83": what a finding changes, what is over first.
 std::string reliefText(const Finding& finding, const Diagnosis& diagnosis, const Target& target) {
+    if (finding.over)
+        return finding.fix ? "what takes most off it" : "no fix takes anything off it";
     const std::string changes = formatChanges(diagnosis.changes(finding.relief, target));
     if (changes.empty()) return "takes nothing off the counted views";
     return (finding.isExact ? "" : "at best ") + changes;

@@ -63,11 +63,12 @@ std::vector<Finding> run(const FindingInput& in) {
         !isWorth(in, finding.relief, {Measure::DrawCalls, Measure::Objects}, kWorth))
         return {};
     finding.subjects = {{Subject::Kind::Scene, 0, in.scene.name}};
-    finding.sentence = fmt::format(
-        "{} draw calls of {} that stay where they are, with {} materials in {} of {:.0f} m",
-        formatCount(std::round(joined.calls)),
-        counted(static_cast<std::size_t>(joined.objects), "object"), formatCount(joined.callsLeft),
-        counted(static_cast<std::size_t>(joined.objectsLeft), "cell"), kCell);
+    finding.sentence =
+        fmt::format("{} of {} that stay where they are, with {} in {} of {:.0f} m",
+                    counted(static_cast<std::size_t>(std::lround(joined.calls)), "draw call"),
+                    counted(static_cast<std::size_t>(joined.objects), "object"),
+                    counted(static_cast<std::size_t>(joined.callsLeft), "material"),
+                    counted(static_cast<std::size_t>(joined.objectsLeft), "cell"), kCell);
     finding.evidence = {{"draw calls", std::round(joined.calls)},
                         {"materials by cell", joined.callsLeft},
                         {"objects", joined.objects}};

@@ -31,9 +31,10 @@ std::vector<Finding> run(const FindingInput& in) {
                           {"copies", static_cast<double>(in.index.objectsOf[a].size())}});
         finding.relief = materialRelief(in, a, static_cast<std::size_t>(std::max(1.0, limit)));
         const bool plain = isMostlyPlain(in.scene, *in.scene.assets[a].mesh);
-        finding.fix = proposedFix(in, plain ? "fewer-materials" : "atlas");
-        finding.alternatives = {proposedFix(in, plain ? "atlas" : "fewer-materials"),
-                                proposedFix(in, "share")};
+        // The one that changes nothing comes first: of equals it is kept.
+        finding.fix = proposedFix(in, "share");
+        finding.alternatives = {proposedFix(in, plain ? "fewer-materials" : "atlas"),
+                                proposedFix(in, plain ? "atlas" : "fewer-materials")};
         findings.push_back(std::move(finding));
     }
     return findings;
