@@ -126,11 +126,11 @@ void MainWindow::connectViews() {
     connect(survey_, &SurveyPanel::measured, this,
             [this](int spots, int over, const QString& coverage) {
                 if (spots == 0) return rail_->setState(WorkStep::Survey, tr("not surveyed"));
-                const QString state = tr("%1, %2 over").arg(toCounted(spots, "spot")).arg(over);
+                const QString state = tr("%1 of %2 over").arg(over).arg(spots);
                 rail_->setState(WorkStep::Survey,
                                 coverage.isEmpty() ? state : state + ", " + coverage,
-                                tr("Spots, those with a view over a limit, and how much of the "
-                                   "ground they cover"));
+                                tr("Spots with a view over a limit, of all that were surveyed, "
+                                   "and how much of the ground they cover"));
             });
     connect(findings_, &FindingsPanel::showRequested, view_, &View3D::lookAtSelection);
     connect(findings_, &FindingsPanel::viewRequested, view_, &View3D::goTo);

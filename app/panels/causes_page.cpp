@@ -278,7 +278,7 @@ void CausesPage::fillTable() {
             const auto changes = diagnosis_->changes(finding.relief, document_.target());
             setCell(table_, row, 2, reliefText(changes));
             table_->item(row, 2)->setToolTip(toText(formatChanges(changes)));
-            if (!finding.isExact) table_->item(row, 2)->setForeground(theme().faint);
+            table_->item(row, 2)->setForeground(finding.isExact ? theme().ink : theme().faint);
         }
     }
     fold_->setVisible(folded > 0);

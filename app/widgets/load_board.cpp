@@ -141,7 +141,7 @@ LoadBoard::Bar LoadBoard::barOf(Measure measure) const {
 /// The frame of this view, and the slowest of the survey.
 LoadBoard::Bar LoadBoard::frameBar() const {
     const double milliseconds = frameHere().milliseconds();
-    return {document_.target().calibrated ? tr("Frame time") : tr("Frame time (estimate)"),
+    return {document_.target().calibrated ? tr("Frame time") : tr("Frame estimate"),
             tr("%1 ms").arg(milliseconds, 0, 'f', 1),
             milliseconds / document_.target().frameTime(),
             true,

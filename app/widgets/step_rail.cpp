@@ -47,10 +47,12 @@ protected:
         painter.drawText(QRect(14, 0, 16, height()), Qt::AlignVCenter, QString::number(number_));
         painter.setFont(textFont(13, isChecked()));
         painter.setPen(theme().ink);
-        painter.drawText(QRect(34, 0, 90, height()), Qt::AlignVCenter, text());
+        const int wide = painter.fontMetrics().horizontalAdvance(text());
+        painter.drawText(QRect(34, 0, wide + 1, height()), Qt::AlignVCenter, text());
         painter.setFont(textFont(12));
         painter.setPen(theme().faint);
-        const QRect right(104, 0, width() - 114, height());
+        const int left = 34 + wide + 8;
+        const QRect right(left, 0, width() - 10 - left, height());
         painter.drawText(right, Qt::AlignVCenter | Qt::AlignRight,
                          painter.fontMetrics().elidedText(state_, Qt::ElideRight, right.width()));
     }

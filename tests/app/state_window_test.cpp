@@ -257,6 +257,7 @@ protected:
 
 TEST_F(KilledWindow, UnsavedChangesAreOfferedAndTaken) {
     openMarket();
+    surveyCoarsely();
     addFix("culling");
     const std::string file = (folder_ / "p.flentro.json").string();
     window_->document().saveProject(QString::fromStdString(file));
@@ -293,6 +294,10 @@ TEST_F(KilledWindow, UnsavedChangesAreOfferedAndTaken) {
     EXPECT_TRUE(window_->document().projectModel().isModified())
         << "it is not in the project's file yet";
     EXPECT_TRUE(Journal::leftBehind().empty());
+    EXPECT_TRUE(QTest::qWaitFor([&] { return window_->document().survey().surveyed().exists(); },
+                                3 * kPatience))
+        << "fixes go by the survey again";
+    ASSERT_TRUE(settle());
     EXPECT_EQ(Json::parse(test::readText(file))["workOrder"]["fixes"].size(), 1U);
 }
 
