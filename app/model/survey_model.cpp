@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "base/median.h"
+#include "measure/frame_cost.h"
 #include "measure/view_meter.h"
 #include "project/surveying.h"
 
@@ -37,6 +38,18 @@ Surveyed::Extremes Surveyed::extremes(const Measure measure, const Target& targe
     if (each.empty()) return extremes;
     extremes.median = median(std::move(each));
     return extremes;
+}
+
+double Surveyed::slowestFrame(const Target& target) const {
+    double slowest = 0;
+    for (std::size_t s = 0; s < std::min(after.size(), survey->spots.size()); ++s)
+        for (std::size_t v = 0; v < after[s].size(); ++v) {
+            const PixelWork work =
+                survey->hasRays() ? survey->spots[s].seen.workInView[v] : PixelWork();
+            const FrameCost cost = frameCost(termsOf(after[s][v], target, work), target);
+            slowest = std::max(slowest, cost.milliseconds() / target.frameTime());
+        }
+    return slowest;
 }
 
 SurveyModel::SurveyModel(const ProjectModel& project, const Selection& selection,

@@ -43,6 +43,9 @@ struct Surveyed {
         double median = 0;  ///< A value, as counted.
     };
     [[nodiscard]] Extremes extremes(Measure measure, const Target& target) const;
+    /// Time of the slowest view as the views cost now, over that of a frame: an estimate, with what
+    /// the survey found pixels filled with.
+    [[nodiscard]] double slowestFrame(const Target& target) const;
 };
 
 /// A spot while the survey still runs: enough for a first picture.

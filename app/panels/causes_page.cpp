@@ -29,9 +29,9 @@ QString nameOf(const Finding& finding) {
                : QObject::tr("%1 and %2 more").arg(first).arg(finding.subjects.size() - 1);
 }
 
-/// "x3.4", "x0.83", "x19": for where there is little room.
-QString shortLoad(double load) {
-    return QString("x%1").arg(load, 0, 'f', load < 1 ? 2 : load < 10 ? 1 : 0);
+/// "x3.4", "x19": for where there is little room.
+QString shortLoad(double load, int decimals = 1) {
+    return QString("x%1").arg(load, 0, 'f', load < 10 ? decimals : 0);
 }
 
 /// One word for a measure, for where there is little room.
@@ -60,8 +60,12 @@ QString shortName(Measure measure) {
 QString reliefText(const std::vector<Diagnosis::Change>& changes) {
     if (changes.empty() || changes.front().after >= changes.front().before) return "-";
     const Diagnosis::Change& first = changes.front();
+    // What ends within its limit is told from what ends at it, and no two loads look alike.
+    const bool isClose = shortLoad(first.before) == shortLoad(first.after);
+    const bool endsWithin = first.isOver() && first.after < 1;
     return QString("%1 %2→%3")
-        .arg(shortName(first.measure), shortLoad(first.before), shortLoad(first.after));
+        .arg(shortName(first.measure), shortLoad(first.before, isClose ? 2 : 1),
+             shortLoad(first.after, isClose || endsWithin ? 2 : 1));
 }
 
 }  // namespace

@@ -175,7 +175,7 @@ void ProofPanel::refresh() {
         over.isEmpty()
             ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))
             : tr("<b>Over</b> from here in %1.").arg(over.join(", "));
-    verdict_->setText(here + " " + surveyedVerdict() + price());
+    verdict_->setText(here + " " + surveyedVerdict() + frameVerdict() + price());
 }
 
 /// How the order changes the light of surveyed views, worked out beside the window.
@@ -205,6 +205,18 @@ QString ProofPanel::price() const {
     return " " + tr("Light changes by %1, %2 in the worst view.")
                      .arg(toText(formatShare(lightChange_->mean)),
                           toText(formatShare(lightChange_->worst)));
+}
+
+/// What is not counted but estimated: a frame may take too long within every limit.
+QString ProofPanel::frameVerdict() const {
+    const Surveyed& surveyed = document_.survey().surveyed();
+    if (!surveyed.exists() || surveyed.after.size() != surveyed.survey->spots.size()) return {};
+    const double load = surveyed.slowestFrame(document_.target());
+    if (load <= 1) return {};
+    return " " + (document_.target().calibrated
+                      ? tr("<b>The slowest frame</b> takes %1 of its time.")
+                      : tr("The slowest frame takes about %1 of its time, an estimate."))
+                     .arg(toText(formatLoad(load)));
 }
 
 /// What the survey says of all places: one place proves nothing for the others.

@@ -29,6 +29,7 @@ private:
     void connectDocument();
     void refresh();
     [[nodiscard]] QString surveyedVerdict() const;
+    [[nodiscard]] QString frameVerdict() const;
     void priceSoon();
     [[nodiscard]] QString price() const;
     [[nodiscard]] ExportOptions options() const;

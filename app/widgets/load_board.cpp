@@ -25,20 +25,6 @@ QString text(const std::string& s) {
     return QString::fromStdString(s);
 }
 
-/// Load of the slowest view as the views cost now, with what pixels were filled with.
-double slowestOf(const Surveyed& surveyed, const Target& target) {
-    double slowest = 0;
-    for (std::size_t s = 0; s < surveyed.after.size(); ++s)
-        for (std::size_t v = 0; v < surveyed.after[s].size(); ++v) {
-            const PixelWork work = surveyed.survey->hasRays()
-                                       ? surveyed.survey->spots[s].seen.workInView[v]
-                                       : PixelWork();
-            const FrameCost cost = frameCost(termsOf(surveyed.after[s][v], target, work), target);
-            slowest = std::max(slowest, cost.milliseconds() / target.frameTime());
-        }
-    return slowest;
-}
-
 /// A small triangle that points up at the bar: filled for the worst, open for the median.
 void paintPointer(QPainter& painter, const QPointF& tip, bool filled) {
     painter.setPen(QPen(theme().ink, 1));
@@ -74,7 +60,7 @@ void LoadBoard::summarise() {
     hasSurvey_ = survey.exists() && !survey.after.empty();
     slowest_.reset();
     if (hasSurvey_ && survey.survey->doneCount() > 0)
-        slowest_ = slowestOf(survey, document_.target());
+        slowest_ = survey.slowestFrame(document_.target());
     for (std::size_t m = 0; hasSurvey_ && m < kMeasureCount; ++m) {
         const auto extremes = survey.extremes(kMeasures[m], document_.target());
         const double limit = at(document_.target().limits, kMeasures[m]);

@@ -379,7 +379,7 @@ void proposeBest(Finding& finding, const Diagnosis& diagnosis) {
 Expected<void> tryFixes(Diagnosis& diagnosis, const Scene& scene, const Target& target,
                         const Survey* survey, const std::optional<Viewpoint>& here,
                         Progress& progress) {
-    constexpr double kNothing = 0.002;  ///< Of a limit.
+    constexpr double kNothing = 0.005;  ///< Of a limit: less is not shown.
     const SceneIndex index(scene);
     const CountedViews views(scene, target, index, survey, here);
     const Evidence evidence = survey ? evidenceOf(*survey, scene) : Evidence{};
