@@ -43,7 +43,11 @@ TEST_F(SurveyedWindow, MeasuresEveryPlaceAndTellsTheWorst) {
     EXPECT_GE(spots, 4U);
     EXPECT_TRUE(surveyed().survey->complete);
     EXPECT_THAT(window_->rail().button(WorkStep::Survey)->accessibleDescription().toStdString(),
-                HasSubstr(std::to_string(spots) + " spots"));
+                testing::ContainsRegex("of " + std::to_string(spots) + " over, [0-9]+ %"))
+        << "and how much of the ground they cover";
+    ASSERT_TRUE(surveyed().survey->coverage);
+    EXPECT_TRUE(surveyed().survey->coverage->isEnough());
+    EXPECT_EQ(surveyed().survey->coverage->objects, surveyed().scene->objects.size());
     auto* table = find<QTableWidget>("Worst views");
     EXPECT_EQ(table->rowCount(), static_cast<int>(kMeasureCount));
     EXPECT_TRUE(window_->strip().isVisible());
