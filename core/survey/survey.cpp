@@ -7,6 +7,7 @@
 #include <cmath>
 #include <map>
 #include <mutex>
+#include <set>
 
 #include "base/index.h"
 #include "base/median.h"
@@ -129,28 +130,28 @@ private:
     }
 
     /// For each measure with a limit four headings around its worst one; the worst of them is kept
-    /// if it is worse than any view so far.
+    /// if it is worse than any view so far. Many are counted at once: shadow passes do not turn.
     void searchBetween(SpotResult& result) const {
-        const std::size_t around = result.views.size();
-        std::vector<bool> isSearched(around, false);
-        for (const Measure measure : kTurning) {
-            if (!isLimit(at(target_.limits, measure))) continue;
-            const std::size_t worst = highest(result.tallies, measure);
-            if (worst >= around || isSearched[worst]) continue;
-            isSearched[worst] = true;
-            searchAround(result, worst);
-        }
+        constexpr double kShares[] = {-0.5, -0.25, 0.25, 0.5};
+        const double step = 360.0 / survey_.settings.headings;
+        std::set<std::size_t> worst;
+        for (const Measure measure : kTurning)
+            if (isLimit(at(target_.limits, measure)))
+                worst.insert(highest(result.tallies, measure));
+        std::vector<Viewpoint> between;
+        for (const std::size_t view : worst)
+            for (const double share : kShares) {
+                Viewpoint turned = result.views[view];
+                turned.heading = std::fmod(turned.heading + share * step + 360, 360);
+                between.push_back(turned);
+            }
+        for (std::size_t first = 0; first < between.size(); first += EyeVisibility::kMaxViews)
+            keepWorse(result, std::span(between).subspan(first, std::min(EyeVisibility::kMaxViews,
+                                                                         between.size() - first)));
     }
 
-    /// Headings around one of the views: for each measure the worst is kept if it is worse.
-    void searchAround(SpotResult& result, std::size_t view) const {
-        const double step = 360.0 / survey_.settings.headings;
-        std::vector<Viewpoint> between;
-        for (const double share : {-0.5, -0.25, 0.25, 0.5}) {
-            Viewpoint turned = result.views[view];
-            turned.heading = std::fmod(turned.heading + share * step + 360, 360);
-            between.push_back(turned);
-        }
+    /// Of these headings, for each measure the worst is kept if it is worse.
+    void keepWorse(SpotResult& result, std::span<const Viewpoint> between) const {
         const EyeVisibility sightings = meter_.turned(result.sightings, between);
         const std::vector<ViewTally> tallies = meter_.count(sightings);
         for (const Measure measure : kTurning) {

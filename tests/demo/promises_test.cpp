@@ -26,7 +26,7 @@ TEST(Promises, AreKeptInMarketsWithRandomFaults) {
         survey.lights =
             measureLights(market.scene, market.scene, rays, survey, noProgress()).value();
         const auto promises = test::promisesOf(market.scene, target, survey);
-        EXPECT_GT(promises.size(), 10U);
+        EXPECT_GT(promises.size(), 2U);
         test::expectKept(fmt::format("market {}", seed), promises);
         for (const test::Promise& promise : promises) kept += promise.isKept();
         made += promises.size();
