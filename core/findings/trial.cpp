@@ -353,12 +353,9 @@ struct Tried {
 
 /// Load that a relief takes off all measures in the mean of the views.
 double meanReliefOf(const Relief& relief, const Target& target) {
-    double sum = 0;
-    for (const Measure measure : kMeasures) {
-        const double limit = at(target.limits, measure);
-        if (isLimit(limit) && limit > 0) sum += at(relief.mean, measure) / limit;
-    }
-    return sum;
+    Relief mean;
+    mean.worst = relief.mean;
+    return anyReliefOf(mean, target);
 }
 
 /// Of the fixes that were tried, the one that takes most off the measure that is over.

@@ -14,6 +14,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "survey/nearness.h"
 
 namespace flentro {
 namespace {
@@ -31,35 +32,6 @@ struct Place {
     int column = 0;
     int row = 0;
     double height = 0;  ///< Metres, of the ground.
-};
-
-/// Points, and whether another is within a distance of any of them.
-class Nearness {
-public:
-    Nearness(const std::vector<SurveySpot>& spots, double distance) : distance_(distance) {
-        for (const SurveySpot& spot : spots) cells_[cellOf(spot.eye)].push_back(spot.eye);
-    }
-    [[nodiscard]] bool isNear(const Vec3d& point) const {
-        const Cell middle = cellOf(point);
-        for (int i = 0; i < 27; ++i) {
-            const Cell cell = {middle[0] + i / 9 - 1, middle[1] + i / 3 % 3 - 1,
-                               middle[2] + i % 3 - 1};
-            const auto found = cells_.find(cell);
-            if (found == cells_.end()) continue;
-            for (const Vec3d& other : found->second)
-                if ((other - point).norm() <= distance_) return true;
-        }
-        return false;
-    }
-
-private:
-    using Cell = std::array<long, 3>;
-    [[nodiscard]] Cell cellOf(const Vec3d& point) const {
-        return {std::lround(point.x() / distance_), std::lround(point.y() / distance_),
-                std::lround(point.z() / distance_)};
-    }
-    double distance_;
-    std::map<Cell, std::vector<Vec3d>> cells_;
 };
 
 /// A coarse grid of columns with the places in them.
@@ -268,7 +240,10 @@ Expected<std::vector<Ground>> findGrounds(const Scene& source, const RayScene& r
     // Columns may be farther apart than spots.
     std::optional<Nearness> near;
     const auto isWalked = [&](const Vec3d& eye, double stride) {
-        if (!near) near.emplace(spots, std::max(kReach * spacing, stride));
+        if (!near) {
+            near.emplace(std::max(kReach * spacing, stride));
+            for (const SurveySpot& spot : spots) near->add(spot.eye);
+        }
         return near->isNear(eye);
     };
     auto grounds = grid.connect(isWalked, connecting);

@@ -16,6 +16,7 @@
 #include "base/text.h"
 #include "scene/origins.h"
 #include "survey/coverage.h"
+#include "survey/nearness.h"
 
 namespace flentro {
 namespace {
@@ -31,33 +32,6 @@ struct Place {
     int column = 0;
     int row = 0;
     double height = 0;  ///< Of the ground, metres.
-};
-
-/// Points, and whether another is near any of them.
-class Nearness {
-public:
-    explicit Nearness(double distance) : distance_(distance) {}
-    void add(const Vec3d& point) { cells_.emplace(cellOf(point), point); }
-    [[nodiscard]] bool isNear(const Vec3d& point) const {
-        const Cell middle = cellOf(point);
-        for (int i = 0; i < 27; ++i) {
-            const Cell cell = {middle[0] + i / 9 - 1, middle[1] + i / 3 % 3 - 1,
-                               middle[2] + i % 3 - 1};
-            const auto [from, to] = cells_.equal_range(cell);
-            for (auto at = from; at != to; ++at)
-                if ((at->second - point).norm() <= distance_) return true;
-        }
-        return false;
-    }
-
-private:
-    using Cell = std::array<long, 3>;
-    [[nodiscard]] Cell cellOf(const Vec3d& point) const {
-        return {std::lround(point.x() / distance_), std::lround(point.y() / distance_),
-                std::lround(point.z() / distance_)};
-    }
-    double distance_;
-    std::multimap<Cell, Vec3d> cells_;
 };
 
 /// What may be stood on.
