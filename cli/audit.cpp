@@ -97,7 +97,7 @@ std::string countedByRule(const Diagnosis& diagnosis, std::size_t from, std::siz
     return fmt::format("{}", fmt::join(words, ", "));
 }
 
-/// What relieves a measure that is over comes first, and apart from the rest.
+/// Prints findings that relieve a measure over its limit first, then the others.
 void print(const Diagnosis& diagnosis, const Target& target, bool all) {
     constexpr std::size_t kListed = 10;
     const std::size_t count = diagnosis.findings.size();

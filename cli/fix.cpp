@@ -187,7 +187,7 @@ double largestHysteresis(const Scene& scene) {
     return largest;
 }
 
-/// What views between the spots add: the measures that are higher there.
+/// Prints the measures that are higher between the spots than at them.
 void printBetween(const Proof& between, const Proof& proof, double spacing, int headings) {
     say("Between the spots ({}, every {:.2g} m, {} headings, nothing seen): {} over after\n",
         counted(between.spots.size(), "place"), spacing, headings, between.overAfter);

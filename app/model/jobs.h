@@ -39,8 +39,8 @@ private:
     std::string message_;
 };
 
-/// The job that finds out what the fixes of findings take off. It may take a minute, for nobody
-/// who waits: whatever else is asked of its lane stops it.
+/// Name of the job that applies the fixes of findings to measure their relief. It may take a
+/// minute; starting a survey cancels it.
 inline constexpr const char* kTryingFixes = "Trying fixes";
 
 /// Long jobs of one lane run one after the other; those of different lanes side by side.

@@ -60,7 +60,7 @@ QString shortName(Measure measure) {
 QString reliefText(const std::vector<Diagnosis::Change>& changes) {
     if (changes.empty() || changes.front().after >= changes.front().before) return "-";
     const Diagnosis::Change& first = changes.front();
-    // What ends within its limit is told from what ends at it, and no two loads look alike.
+    // A second decimal where one would hide the change, or that the load ends within its limit.
     const bool isClose = shortLoad(first.before) == shortLoad(first.after);
     const bool endsWithin = first.isOver() && first.after < 1;
     return QString("%1 %2→%3")
@@ -351,7 +351,7 @@ void CausesPage::describeCurrent() {
     aside_->setText(isAside(*finding) ? tr("Take up again") : tr("Set aside"));
 }
 
-/// What to do where the button alone does not say it.
+/// Advice beside the button: why there is no fix, or which fixes are added first.
 QString CausesPage::cureText(const Finding& finding) const {
     if (!finding.withdrawn.empty())
         return tr("Fix %1 was tried on this scene and takes nothing off here.")

@@ -125,7 +125,7 @@ void EvidenceView::paintRow(QPainter& painter, int y, const QString& name, const
                      value);
 }
 
-/// What is removed is hatched, what is added is hatched the other way; the limit is a line.
+/// Hatches the removed and, in the other direction, the added load; draws the limit as a line.
 void EvidenceView::paintLoad(QPainter& painter, int y, const Load& load) {
     paintRow(
         painter, y, load.name,

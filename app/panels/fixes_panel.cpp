@@ -274,7 +274,7 @@ void FixesPanel::describeAdditions() {
     }
 }
 
-/// What the fixes of findings take off, once they have been tried.
+/// Stores the trials of the present result; null clears them.
 void FixesPanel::setTried(const std::shared_ptr<const Diagnosis>& diagnosis) {
     tried_ = diagnosis;
     triedScene_ = document_.result();

@@ -207,7 +207,7 @@ QString ProofPanel::price() const {
                           toText(formatShare(lightChange_->worst)));
 }
 
-/// What is not counted but estimated: a frame may take too long within every limit.
+/// Estimated frame time of the slowest surveyed view, if it exceeds the target's.
 QString ProofPanel::frameVerdict() const {
     const Surveyed& surveyed = document_.survey().surveyed();
     if (!surveyed.exists() || surveyed.after.size() != surveyed.survey->spots.size()) return {};

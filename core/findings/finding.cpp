@@ -143,7 +143,7 @@ void sortByRelief(Diagnosis& diagnosis, const Target& target) {
     std::vector<std::tuple<double, double, std::size_t>> order;
     for (std::size_t i = 0; i < diagnosis.findings.size(); ++i) {
         const Finding& finding = diagnosis.findings[i];
-        // What is over and named comes after all that relieves, before all else.
+        // Findings that only name a measure over its limit rank below those that relieve one.
         const double over = diagnosis.reliefOf(finding, target);
         order.emplace_back(finding.over    ? -kNamed
                            : over > kNamed ? -over

@@ -133,7 +133,16 @@ Trial::View Trial::viewOf(const Scene& scene, const ViewCost& cost) const {
     return view;
 }
 
-/// What the view counts if the chosen objects alone become what they are after the fixes.
+/// Relief of views that count `countsOf(view)` instead of what they count before the fixes.
+template <typename CountsOf>
+Relief Trial::reliefTo(const CountsOf& countsOf) const {
+    return views_.relief([&](const CountedView& view) {
+        const auto v = static_cast<std::size_t>(&view - views_.views().data());
+        return difference(before_.views[v].counts, countsOf(v));
+    });
+}
+
+/// Counts of a view in which the chosen objects alone are replaced by their fixed versions.
 Counts Trial::withObjects(std::size_t view, const std::vector<bool>& chosen,
                           const std::vector<double>& shares) const {
     Counts counts = before_.views[view].counts;
@@ -206,25 +215,16 @@ Counts Trial::withImages(std::size_t view, const std::vector<bool>& chosen) cons
 
 Relief Trial::objectRelief(const std::vector<bool>& chosen) const {
     const auto shares = sharesOf(before_.scene->objects, chosen, after_.scene->objects);
-    return views_.relief([&](const CountedView& view) {
-        const auto v = static_cast<std::size_t>(&view - views_.views().data());
-        return difference(before_.views[v].counts, withObjects(v, chosen, shares));
-    });
+    return reliefTo([&](std::size_t view) { return withObjects(view, chosen, shares); });
 }
 
 Relief Trial::lightRelief(const std::vector<bool>& chosen) const {
     const auto shares = sharesOf(before_.scene->placedLights, chosen, after_.scene->placedLights);
-    return views_.relief([&](const CountedView& view) {
-        const auto v = static_cast<std::size_t>(&view - views_.views().data());
-        return difference(before_.views[v].counts, withLights(v, chosen, shares));
-    });
+    return reliefTo([&](std::size_t view) { return withLights(view, chosen, shares); });
 }
 
 Relief Trial::imageRelief(const std::vector<bool>& chosen) const {
-    return views_.relief([&](const CountedView& view) {
-        const auto v = static_cast<std::size_t>(&view - views_.views().data());
-        return difference(before_.views[v].counts, withImages(v, chosen));
-    });
+    return reliefTo([&](std::size_t view) { return withImages(view, chosen); });
 }
 
 Relief Trial::relief(const std::vector<Subject>& subjects) const {
@@ -266,10 +266,7 @@ Relief Trial::relief(const std::vector<Subject>& subjects) const {
 }
 
 Relief Trial::whole() const {
-    return views_.relief([&](const CountedView& view) {
-        const auto v = static_cast<std::size_t>(&view - views_.views().data());
-        return difference(before_.views[v].counts, after_.views[v].counts);
-    });
+    return reliefTo([&](std::size_t view) { return after_.views[view].counts; });
 }
 
 namespace {

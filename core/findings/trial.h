@@ -65,6 +65,8 @@ private:
     [[nodiscard]] Counts withLights(std::size_t view, const std::vector<bool>& chosen,
                                     const std::vector<double>& shares) const;
     [[nodiscard]] Counts withImages(std::size_t view, const std::vector<bool>& chosen) const;
+    template <typename CountsOf>
+    [[nodiscard]] Relief reliefTo(const CountsOf& countsOf) const;
     [[nodiscard]] Relief objectRelief(const std::vector<bool>& chosen) const;
     [[nodiscard]] Relief lightRelief(const std::vector<bool>& chosen) const;
     [[nodiscard]] Relief imageRelief(const std::vector<bool>& chosen) const;

@@ -371,10 +371,7 @@ double spacingOf(const std::vector<SurveySpot>& spots) {
 }  // namespace
 
 std::size_t SpotResult::worstView(Measure measure) const {
-    std::size_t worst = 0;
-    for (std::size_t v = 1; v < tallies.size(); ++v)
-        if (at(tallies[v].counts, measure) > at(tallies[worst].counts, measure)) worst = v;
-    return worst;
+    return highest(tallies, measure);
 }
 
 std::size_t SpotResult::worstView(const Target& target) const {

@@ -15,8 +15,8 @@ constexpr double kCell = 64;      ///< Metres.
 constexpr double kWorth = 0.05;   ///< Of the limit for draw calls or objects.
 constexpr double kMinSaved = 16;  ///< Draw calls or objects.
 
-/// What the worst view draws of static objects now, and what is left if they are joined by cell
-/// and material.
+/// Static objects in the worst view: draw calls and objects now, and after joining them by cell and
+/// material.
 struct Joined {
     double calls = 0, objects = 0;
     double callsLeft = 0, objectsLeft = 0;
