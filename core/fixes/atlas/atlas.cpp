@@ -95,10 +95,24 @@ std::set<int> imagesRead(const Scene& scene) {
     return images;
 }
 
+/// How a material reads a texture.
+enum class Coords {
+    First,  ///< By the first set of coordinates as it is: packed.
+    Moved,  ///< By that, transformed.
+    Other,  ///< By another set, as light maps are: stays as it is.
+};
+
+Coords coordsOf(const Json& use) {
+    const Json& transform = jsonObject(jsonObject(use, "extensions"), "KHR_texture_transform");
+    if (jsonOr(transform, "texCoord", jsonOr(use, "texCoord", 0)) != 0) return Coords::Other;
+    return use.contains("extensions") ? Coords::Moved : Coords::First;
+}
+
 /// A material whose textures may go on a page.
 struct Candidate {
     int material = -1;
     std::vector<int> images;         ///< In the order in which the material names its textures.
+    std::vector<int> samplers;       ///< Of those; -1: the standard one.
     std::vector<std::string> roles;  ///< Of those.
     PageItem size;                   ///< Of the largest of them, pixels.
     PageItem shown;                  ///< As it is on the page, without the gutter.
@@ -183,7 +197,7 @@ public:
                                 counted(found->second, "material stays", "materials stay"), why));
         };
         note(Place::Repeats, "the texture repeats on it");
-        note(Place::OtherCoords, "moved or second texture coordinates");
+        note(Place::OtherCoords, "moved texture coordinates, or others than the first");
         note(Place::TooLarge, "textures larger than asked for");
         note(Place::Odd, "images or coordinates that cannot be read");
         note(Place::Deep, "images of more than 8 bits a channel");
@@ -214,15 +228,17 @@ private:
         if (!reach_[index].used || material.textures.empty()) return judged;
         Json json = material.source;
         dropMember(json, "name");
-        if (settings_.bakeFactors && material.texture("baseColorTexture") >= 0)
+        if (settings_.bakeFactors && canHoldFactors(json))
             for (const char* key : kFactors) objectAt(json, "pbrMetallicRoughness").erase(key);
         bool plain = true;
         bool repeats = true;  // only then is a picture the same a whole number farther on
         bool readable = !reach_[index].odd;
         std::string samplers;
         forEachTexture(json, [&](const std::string& name, Json& member) {
+            const Coords coords = coordsOf(member);
+            if (coords == Coords::Other) return;  // the key says which texture it is
             judged.candidate.roles.push_back(name);
-            plain = plain && jsonOr(member, "texCoord", 0) == 0 && !member.contains("extensions");
+            plain = plain && coords == Coords::First;
             const int texture = jsonOr(member, "index", -1);
             member["index"] = -1;
             if (texture < 0 || static_cast<std::size_t>(texture) >= before_.textures.size()) {
@@ -234,7 +250,9 @@ private:
             repeats = repeats && repeatsBothWays(before_, read.sampler);
             readable = readable && read.image >= 0 && hasPixels(read.image);
             judged.candidate.images.push_back(read.image);
+            judged.candidate.samplers.push_back(read.sampler);
         });
+        plain = plain && !judged.candidate.roles.empty();
         for (const int image : judged.candidate.images) {
             if (image < 0) continue;
             const Image& source = elementOf(before_.images, image);
@@ -263,6 +281,15 @@ private:
         judged.key = json.dump() + samplers;
         judged.wraps = repeats;
         return judged;
+    }
+
+    /// True if pages can hold a material's numbers: in a base colour that is packed, and where no
+    /// texture for roughness and metalness is left as it is.
+    [[nodiscard]] static bool canHoldFactors(const Json& material) {
+        const Json& pbr = jsonObject(material, "pbrMetallicRoughness");
+        const Json& rough = jsonObject(pbr, "metallicRoughnessTexture");
+        return coordsOf(jsonObject(pbr, "baseColorTexture")) != Coords::Other &&
+               pbr.contains("baseColorTexture") && coordsOf(rough) != Coords::Other;
     }
 
     /// How a sampler filters; how it wraps does not matter inside a picture.
@@ -320,13 +347,14 @@ private:
                                 static_cast<std::size_t>(size.height) * 4);
             for (const std::size_t i : members)
                 draw(group[i], role, packed.places[i], bakes, picture);
-            textures.push_back(addTexture(picture, first, role));
+            textures.push_back(addTexture(picture, role, group[members.front()].samplers[role]));
         }
         Json json = elementOf(before_.materials, first).source;
         json["name"] = fmt::format("page {}", pages_);
         std::size_t role = 0;
-        forEachTexture(
-            json, [&](const std::string&, Json& member) { member["index"] = textures[role++]; });
+        forEachTexture(json, [&](const std::string&, Json& member) {
+            if (coordsOf(member) == Coords::First) member["index"] = textures[role++];
+        });
         if (bakes) putFactors(group, members, packed, size, json);
         for (const std::size_t i : members) {
             const int own = group[i].material;
@@ -403,8 +431,7 @@ private:
             static_cast<std::size_t>(page.width) * static_cast<std::size_t>(page.height) * 4, 255);
         for (const std::size_t i : members) fill(group[i], packed.places[i], page);
         pbr["metallicRoughnessTexture"] = {
-            {"index", addTexture(page, group[members.front()].material,
-                                 group[members.front()].images.size())}};
+            {"index", addTexture(page, group[members.front()].images.size(), -1)}};
     }
 
     /// One roughness and one metalness over a texture's place, gutter and all.
@@ -467,10 +494,7 @@ private:
             }
     }
 
-    int addTexture(const Pixels& picture, int material, std::size_t role) {
-        const auto uses = elementOf(before_.materials, material).textures;
-        const int sampler =
-            role < uses.size() ? elementOf(before_.textures, uses[role].texture).sampler : -1;
+    int addTexture(const Pixels& picture, std::size_t role, int sampler) {
         return flentro::addTexture(
             scene_, pngImage(fmt::format("page {} {}", pages_, role + 1), picture, 4), sampler);
     }

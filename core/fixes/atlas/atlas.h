@@ -35,7 +35,9 @@ struct AtlasReport final : FixReport {
     std::vector<Packing> packings;
 };
 
-/// Left out: what repeats often (see `cutShare`), other coordinate sets, moved coordinates.
+/// Textures on other sets of coordinates than the first, as light maps are, stay as they are:
+/// materials share a page if they share those. Left out: what repeats often (see `cutShare`) and
+/// moved coordinates.
 /// Errors: Cancelled. Cost: every packed image is decoded and each page encoded once.
 [[nodiscard]] Expected<Fixed> applyAtlas(const Scene& scene, const AtlasSettings& settings,
                                          Progress& progress);

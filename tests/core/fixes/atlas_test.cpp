@@ -197,7 +197,7 @@ TEST(Atlas, LeavesOutWhatCannotShare) {
         json["pbrMetallicRoughness"]["baseColorTexture"]["texCoord"] = 1;
         scene.materials[1] = parseMaterial(json);
     });
-    EXPECT_THAT(second.notes, Contains(HasSubstr("second texture coordinates")));
+    EXPECT_THAT(second.notes, Contains(HasSubstr("1 material stays alone: moved texture coordinates, or others")));
     const FixRecord lost = packed([](Scene& scene) { scene.images[2].data = nullptr; });
     EXPECT_THAT(lost.notes, Contains(HasSubstr("cannot be read")));
     AtlasSettings small;
@@ -205,6 +205,75 @@ TEST(Atlas, LeavesOutWhatCannotShare) {
     const FixRecord large = applyAtlas(makePainted(), small, noProgress())->record;
     EXPECT_THAT(large.notes, Contains(HasSubstr("3 materials stay alone: textures larger")));
     EXPECT_THAT(large.summary, HasSubstr("0 materials share 0 pages"));
+}
+
+/// The painted squares with a shadow baked into a fourth picture, read by a second set of
+/// coordinates: each square has its own strip of it.
+Scene makeLightMapped() {
+    Scene scene = makePainted();
+    scene.images.push_back(makeImage(40, 64, 64));
+    scene.textures.push_back({"", 3, -1, {}});
+    for (int i = 0; i < 3; ++i) {
+        Json json = paint(i);
+        json["occlusionTexture"] = {{"index", 3}, {"texCoord", 1}};
+        elementOf(scene.materials, i) = parseMaterial(json);
+        Mesh mesh = *elementOf(scene.assets, i).mesh;
+        const Stream& own = *mesh.parts[0].find("TEXCOORD_0");
+        std::vector<Vec2f> strip;
+        for (std::size_t v = 0; v < own.count(); ++v)
+            strip.emplace_back((static_cast<float>(i) + own.value(v, 0)) / 3, own.value(v, 1));
+        mesh.parts[0].set("TEXCOORD_1", makeStream(strip));
+        elementOf(scene.assets, i).mesh = finishMesh(std::move(mesh));
+    }
+    return scene;
+}
+
+TEST(Atlas, LightMapsStayWhereTheyAreWhileBaseTexturesShareAPage) {
+    const Scene scene = makeLightMapped();
+    const Fixed fixed = applyAtlas(scene, {}, noProgress()).value();
+    EXPECT_THAT(fixed.record.summary, HasSubstr("3 materials share 1 page"));
+    EXPECT_TRUE(fixed.scene.images[3].data) << "the light map is still read";
+    const int material = fixed.scene.assets[0].mesh->parts[0].material;
+    const Material& shared = elementOf(fixed.scene.materials, material);
+    EXPECT_EQ(shared.source["occlusionTexture"], Json({{"index", 3}, {"texCoord", 1}}));
+    for (std::size_t a = 0; a < 3; ++a) {
+        const Part& before = scene.assets[a].mesh->parts[0];
+        const Part& after = fixed.scene.assets[a].mesh->parts[0];
+        EXPECT_EQ(after.material, material);
+        EXPECT_EQ(after.find("TEXCOORD_1")->data, before.find("TEXCOORD_1")->data);
+        EXPECT_FLOAT_EQ(colorAt(fixed.scene, after, 4).z(), static_cast<float>(10 * (a + 1)) / 255);
+    }
+}
+
+TEST(Atlas, MaterialsWithOtherLightMapsDoNotShareAPage) {
+    Scene scene = makeLightMapped();
+    scene.images.push_back(makeImage(50, 64, 64));
+    scene.textures.push_back({"", 4, -1, {}});
+    Json json = scene.materials[2].source;
+    json["occlusionTexture"]["index"] = 4;
+    scene.materials[2] = parseMaterial(json);
+    AtlasSettings settings;
+    settings.gutter = 0;
+    const Fixed fixed = applyAtlas(scene, settings, noProgress()).value();
+    EXPECT_THAT(fixed.record.summary, HasSubstr("2 materials share 1 page"));
+    EXPECT_EQ(fixed.scene.assets[2].mesh, scene.assets[2].mesh);
+}
+
+TEST(Atlas, NumbersAreNotBakedWhereTheirTextureStays) {
+    Scene scene = makeLightMapped();
+    Json json = scene.materials[1].source;
+    json["pbrMetallicRoughness"]["metallicRoughnessTexture"] = {{"index", 3}, {"texCoord", 1}};
+    for (const int i : {1, 2}) {
+        Json own = json;
+        own["pbrMetallicRoughness"]["baseColorTexture"]["index"] = i;
+        own["pbrMetallicRoughness"]["roughnessFactor"] = 0.25 * i;
+        elementOf(scene.materials, i) = parseMaterial(own);
+    }
+    AtlasSettings settings;
+    settings.gutter = 0;
+    EXPECT_THAT(applyAtlas(scene, settings, noProgress())->record.summary,
+                HasSubstr("0 materials share 0 pages"))
+        << "they differ by numbers that no page holds";
 }
 
 TEST(Atlas, PicturesOfSixteenBitsStayAlone) {
@@ -526,6 +595,24 @@ TEST(Atlas, TexturesThatRepeatAFewTimesArePackedWhereThatAddsLittle) {
     settings.cutShare = 0.01;
     const Fixed dear = applyAtlas(scene, settings, noProgress()).value();
     EXPECT_EQ(dear.scene.assets[1].mesh, scene.assets[1].mesh) << "too many vertices: as it was";
+}
+
+TEST(Atlas, CutsOfRepeatingTexturesKeepTheLightMapsCoordinates) {
+    Scene scene = makeLightMapped();
+    repeat(scene, 1, 2);
+    AtlasSettings settings;
+    settings.cutShare = 3;
+    const Fixed fixed = applyAtlas(scene, settings, noProgress()).value();
+    ASSERT_THAT(fixed.record.summary, HasSubstr("3 materials share 1 page"));
+    // The strip of the second square lies evenly over its surface, before and after.
+    const Part& part = fixed.scene.assets[1].mesh->parts[0];
+    const Box& bounds = fixed.scene.assets[1].mesh->bounds;
+    const std::vector<Vec3f> points = positionsOf(part);
+    ASSERT_GT(points.size(), scene.assets[1].mesh->parts[0].vertexCount());
+    for (std::size_t v = 0; v < points.size(); ++v) {
+        const double across = (points[v].x() - bounds.min().x()) / bounds.sizes().x();
+        EXPECT_NEAR(part.find("TEXCOORD_1")->value(v, 0), (1 + across) / 3, 1e-4);
+    }
 }
 
 }  // namespace
