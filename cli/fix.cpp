@@ -25,7 +25,6 @@ struct Options : SurveyOptions {
     std::string levels = "extension";
     bool survey = false;
     bool dropEmptyNodes = false;
-    std::optional<bool> instances;  ///< Else by the target.
     bool ktx2 = false;
     std::size_t pictures = 0;  ///< Views that each step is compared in.
     std::string pictureFolder;
@@ -84,10 +83,10 @@ Expected<Opened> openScene(const Options& options, const Common& common, Progres
     return result;
 }
 
-/// Tidy, ladder and culling distances as they are proposed for the scene.
+/// Tidy, ladder, culling distances and instances as they are proposed for the scene.
 WorkOrder defaultOrder(const Scene& scene) {
     WorkOrder order;
-    for (const char* key : {"tidy", "ladder", "culling"})
+    for (const char* key : {"tidy", "ladder", "culling", "instances"})
         order.add(proposeSettings(*findFixKind(key), scene));
     return order;
 }
@@ -320,7 +319,6 @@ int runFix(const Options& options, const Common& common) {
                          options.order, "'flentro-cli inventory' lists them"});
     ExportOptions writing;
     writing.levels = layoutOf(options.levels);
-    writing.instances = options.instances.value_or(opened->target.instancing);
     writing.dropEmptyNodes = options.dropEmptyNodes;
     writing.ktx2 = options.ktx2;
     auto exported =
@@ -349,6 +347,7 @@ int runFix(const Options& options, const Common& common) {
     if (!common.quiet && common.json != "-") {
         print(*order, *evaluation, *pictures, opened->target, *exported, options.out);
         if (proof) print(*proof, opened->target);
+        if (proof) say("Draw calls: {}.\n", batchingHelp(opened->target.batching));
         if (between) printBetween(*between, *proof, spacingBetween(options), options.headings);
         if (const double stay = largestHysteresis(evaluation->result()); proof && stay > 0)
             say("Levels stay by up to {} of their distance for an eye that comes nearer, which is "
@@ -395,7 +394,7 @@ void addFix(Program& program, Common& common) {
     verb.option("--out", options->out, "The .glb or .gltf to write").required();
     verb.option("--order", options->order,
                 "A work order or a project (JSON); without one: tidy, ladder, culling "
-                "distances; 'flentro-cli fixes' lists all fixes");
+                "distances and instances; 'flentro-cli fixes' lists all fixes");
     verb.flag("--survey", options->survey,
               "Survey first, so that culling and merging go by what players see");
     addSurveyOptions(verb, *options);
@@ -408,9 +407,6 @@ void addFix(Program& program, Common& common) {
     verb.option("--levels", options->levels,
                 "extension: MSFT_lod; nodes: a named node each; top: level 0 alone")
         .oneOf({"extension", "nodes", "top"});
-    verb.flag("--instances,!--no-instances", options->instances,
-              "Copies become instances of one node (EXT_mesh_gpu_instancing); as the target "
-              "instances if not given");
     verb.flag("--drop-empty-nodes", options->dropEmptyNodes,
               "Leave out nodes that hold nothing and move nothing");
     verb.flag("--ktx2", options->ktx2,

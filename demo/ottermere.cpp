@@ -484,7 +484,8 @@ Project makeProject(const std::filesystem::path& scene) {
                      {"Footbridge", {{34, 4.3, 0}, 270, -8}},
                      {"Warehouse", {{-52, 1.7, -34}, 180, 0}},
                      {"South market", {{-30, 1.7, 19}, 90, 0}}};
-    for (const char* key : {"tidy", "share", "split", "ladder", "culling", "shadows", "merge"})
+    for (const char* key :
+         {"tidy", "share", "split", "ladder", "culling", "shadows", "merge", "instances"})
         project.order.add(findFixKind(key)->defaults());
     // One pixel of deviation leaves three of the places between the spots over by a twentieth.
     constexpr double kPixels = 1.5;

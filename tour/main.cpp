@@ -246,9 +246,9 @@ private:
         window_.view().setLens(LensKind::Shaded);
         const Target desk = document.target();
         Target plain = desk;
-        plain.name += ", no instancing";
-        plain.instancing = false;
-        document.projectModel().setTarget(plain, "No instancing");
+        plain.name += ", no batching";
+        plain.batching = Batching::Nothing;
+        document.projectModel().setTarget(plain, "No batching");
         window_.fixes().addOrShow("merge", "");
         bool good = take("fixes-merge");
         window_.fixes().merge().turnTo(MergeInstrument::Parcels);

@@ -64,7 +64,7 @@ void YardDialog::setAsset(const ScenePtr& scene, std::size_t asset, const MeshPt
     original_ = original;
     const Asset& shown = scene->assets[asset];
     title_->setText(tr("Stress yard: %1").arg(toText(shown.mesh->name)));
-    single_->setChecked(!document_.target().instancing);
+    single_->setChecked(document_.target().batching == Batching::Nothing);
     adopt({});
     reading_->setText(
         tr("Draws the copies in every variant, off screen, and takes the time on "
@@ -74,7 +74,7 @@ void YardDialog::setAsset(const ScenePtr& scene, std::size_t asset, const MeshPt
 void YardDialog::measure() {
     if (!scene_) return;
     Target target = document_.target();
-    target.instancing = !single_->isChecked();
+    target.batching = single_->isChecked() ? Batching::Nothing : Batching::Mesh;
     reading_->setText(tr("Measuring ..."));
     document_.jobs().start(
         tr("Stress yard"),

@@ -17,7 +17,6 @@ ProofPanel::ProofPanel(Document& document, View3D& view, QWidget* parent)
       table_(makeTable({tr("In this view"), tr("Limit"), tr("Before"), tr("After"), tr("Load")})),
       verdict_(new QLabel),
       levels_(new QComboBox),
-      instances_(new QCheckBox(tr("Copies as instances of one node"))),
       dropEmpty_(new QCheckBox(tr("Leave out empty nodes"))),
       export_(makePrimary(tr("Export ..."))),
       exported_(makeFaint("")) {
@@ -65,10 +64,6 @@ void ProofPanel::buildExport(QVBoxLayout* layout) {
         {tr("LOD extension (MSFT_lod)"), tr("A named node for every level"), tr("Level 0 only")});
     levels_->setAccessibleName(tr("Levels in the exported scene"));
     layout->addWidget(levels_);
-    instances_->setToolTip(
-        tr("EXT_mesh_gpu_instancing, for engines that read it. Copies that stand still, have one "
-           "mesh and go at the same distances become one node; the manifest keeps their names."));
-    layout->addWidget(instances_);
     dropEmpty_->setToolTip(
         tr("Nodes that hold nothing and move nothing. Programs may look some of "
            "them up by name: then leave this off."));
@@ -81,9 +76,6 @@ void ProofPanel::buildExport(QVBoxLayout* layout) {
 
 void ProofPanel::connectDocument() {
     Document& document = document_;
-    // As the opened target has it; then as the artist says.
-    connect(&document, &Document::sceneChanged, this,
-            [this] { instances_->setChecked(document_.target().instancing); });
     connect(&document, &Document::exported, this, [this](const QString& file, double bytes) {
         const double before =
             static_cast<double>(QFileInfo(toText(document_.project().scene.string())).size());
@@ -123,7 +115,6 @@ ExportOptions ProofPanel::options() const {
                                               LevelLayout::TopOnly};
     ExportOptions options;
     options.levels = layouts[levels_->currentIndex()];
-    options.instances = instances_->isChecked();
     options.dropEmptyNodes = dropEmpty_->isChecked();
     return options;
 }
@@ -175,7 +166,8 @@ void ProofPanel::refresh() {
         over.isEmpty()
             ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))
             : tr("<b>Over</b> from here in %1.").arg(over.join(", "));
-    verdict_->setText(here + " " + surveyedVerdict() + frameVerdict() + price());
+    verdict_->setText(here + " " + surveyedVerdict() + frameVerdict() + price() +
+                      tr(" Draw calls: %1.").arg(batchingHelp(document_.target().batching)));
 }
 
 /// How the order changes the light of surveyed views, worked out beside the window.

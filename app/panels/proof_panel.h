@@ -40,7 +40,6 @@ private:
     QTableWidget* table_;
     QLabel* verdict_;
     QComboBox* levels_;
-    QCheckBox* instances_;
     QCheckBox* dropEmpty_;
     QPushButton* export_;
     QLabel* exported_;

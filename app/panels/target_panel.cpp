@@ -32,6 +32,7 @@ TargetPanel::TargetPanel(Document& document, QWidget* parent)
     addHeading(layout, tr("Target"), tr("The weakest machine, and what a view may cost on it."));
     addPicker(layout);
     addDisplay(layout);
+    addBatching(layout);
     addRule(layout);
     addLimits(layout);
     addRule(layout);
@@ -113,6 +114,25 @@ void TargetPanel::addDisplay(QVBoxLayout* layout) {
     layout->addLayout(grid);
 }
 
+void TargetPanel::addBatching(QVBoxLayout* layout) {
+    batching_ = new QComboBox;
+    batching_->addItems({tr("each object by itself"), tr("copies on one node together"),
+                         tr("equal meshes together")});
+    batching_->setAccessibleName(tr("Draw calls"));
+    batching_->setToolTip(
+        tr("What one call draws, for each material and level. The file guarantees that copies on "
+           "one node are together (EXT_mesh_gpu_instancing); equal meshes on many nodes only if "
+           "the program puts them together by itself."));
+    connect(batching_, &QComboBox::activated, this, [this](int index) {
+        edit(tr("Change what a draw call draws"),
+             [&](Target& target) { target.batching = elementOf(kBatchings, index); });
+    });
+    auto* row = new QHBoxLayout;
+    row->addWidget(makeFaint(tr("Draw calls")));
+    row->addWidget(batching_, 1);
+    layout->addLayout(row);
+}
+
 void TargetPanel::addLimits(QVBoxLayout* layout) {
     auto* grid = new QGridLayout;
     grid->setVerticalSpacing(3);
@@ -172,6 +192,7 @@ void TargetPanel::refresh() {
     picker_->setCurrentIndex(picker_->findText(toText(target.name)));
     description_->setText(toText(target.description) +
                           tr(" One frame may take %1 ms.").arg(target.frameTime(), 0, 'f', 1));
+    batching_->setCurrentIndex(static_cast<int>(target.batching));
     for (auto& [box, get] : fields_) box->setValue(get(target));
     refreshing_ = false;
     compareSoon();

@@ -18,6 +18,7 @@ public:
 private:
     void addPicker(QVBoxLayout* layout);
     void addDisplay(QVBoxLayout* layout);
+    void addBatching(QVBoxLayout* layout);
     void addLimits(QVBoxLayout* layout);
     void addComparison(QVBoxLayout* layout);
     void refresh();
@@ -29,6 +30,7 @@ private:
     Document& document_;
     QComboBox* picker_ = nullptr;
     QLabel* description_ = nullptr;
+    QComboBox* batching_ = nullptr;
     std::vector<std::pair<QDoubleSpinBox*, std::function<double(const Target&)>>> fields_;
     QTableWidget* comparison_ = nullptr;
     LatestRunner comparer_;

@@ -61,7 +61,7 @@ DrawList Renderer::visible() {
     }
     list.prepare(*gpu_);
     if (frame_.timed)
-        list.cutWhole(frame_.target.instancing);
+        list.cutWhole(frame_.target.batching != Batching::Nothing);
     else
         list.cut();
     list.sortBlended(scene.materials, frame_.view.eye.cast<float>());

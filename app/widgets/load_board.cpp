@@ -238,8 +238,12 @@ bool LoadBoard::event(QEvent* event) {
     auto* help = static_cast<QHelpEvent*>(event);
     for (int row = 0; row < static_cast<int>(kMeasureCount); ++row) {
         if (!rowRect(row).contains(help->pos())) continue;
-        QString tip = describe(row) + "\n" + measureHelp(elementOf(kMeasures, row)) + "\n" +
-                      tr("Thin tick: the original.");
+        QString tip =
+            describe(row) + "\n" + measureHelp(elementOf(kMeasures, row)) + "\n" +
+            (elementOf(kMeasures, row) == Measure::DrawCalls
+                 ? tr("On this target %1.\n").arg(batchingHelp(document_.target().batching))
+                 : QString()) +
+            tr("Thin tick: the original.");
         if (hasSurvey_) {
             const Surveyed& surveyed = elementOf(surveyed_, row);
             tip += "\n" +

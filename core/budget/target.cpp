@@ -14,7 +14,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kFormat = "flentro-target";
-constexpr int kVersion = 4;
+constexpr int kVersion = 5;
 constexpr double kNearFrom = 0.85;
 constexpr double kMebibyte = 1024.0 * 1024.0;
 
@@ -28,8 +28,8 @@ constexpr std::array<MeasureWords, kMeasureCount> kWords = {{
     {"Triangles", "triangles",
      "Triangles of all drawn objects at their present level, plus shadow passes, times the eyes."},
     {"Draw calls", "drawCalls",
-     "One per material of each drawn object; equal mesh, level and material count once where the "
-     "target instances; plus shadow passes."},
+     "One per material of each drawn object; objects that the target batches count once at each "
+     "level; plus shadow passes."},
     {"Visible objects", "visibleObjects",
      "Objects whose bounds meet the view and that are nearer than their culling distance."},
     {"Lights", "lights", "Lights whose range meets the view."},
@@ -40,6 +40,17 @@ constexpr std::array<MeasureWords, kMeasureCount> kWords = {{
     {"Materials per object", "materialsPerObject", "Most materials on one drawn object."},
     {"Vertices per part", "verticesPerMesh",
      "Most vertices of one part of a drawn mesh: indices count within a part."},
+}};
+
+struct BatchingWords {
+    const char* key;
+    const char* help;
+};
+
+constexpr std::array<BatchingWords, kBatchings.size()> kBatchingWords = {{
+    {"nothing", "every object takes draw calls of its own"},
+    {"node", "copies on one node share their draw calls"},
+    {"mesh", "equal meshes share their draw calls, whichever nodes they are on"},
 }};
 
 const MeasureWords& wordsOf(Measure measure) {
@@ -73,6 +84,16 @@ public:
         double number = value;
         read(parent, key, number, range);
         value = static_cast<int>(number);
+    }
+    void read(const Json& parent, const char* key, Batching& value) {
+        if (!parent.contains(key)) return;
+        const auto known = std::find_if(kBatchings.begin(), kBatchings.end(), [&](Batching one) {
+            return parent[key] == batchingKey(one);
+        });
+        if (known != kBatchings.end())
+            value = *known;
+        else if (problem_.empty())
+            problem_ = fmt::format("'{}' must be nothing, node or mesh", key);
     }
     [[nodiscard]] const std::string& problem() const { return problem_; }
 
@@ -152,7 +173,9 @@ void readMembers(const Json& json, Target& target, NumberReader& numbers) {
     numbers.read(display, "verticalFieldOfView", target.verticalFov, {5, 170});
     numbers.read(display, "eyes", target.eyes, {1, 2});
     target.singlePass = jsonOr(display, "singlePass", target.singlePass);
-    target.instancing = jsonOr(drawing, "instancing", target.instancing);
+    if (jsonOr(json, "version", 0) < 5)
+        target.batching = jsonOr(drawing, "instancing", true) ? Batching::Mesh : Batching::Nothing;
+    numbers.read(drawing, "batching", target.batching);
     target.mipMaps = jsonOr(drawing, "mipMaps", target.mipMaps);
     readStorage(drawing, target, numbers);
     numbers.read(drawing, "nearPlane", target.nearPlane, {1e-4, 1000});
@@ -190,6 +213,13 @@ const char* measureKey(Measure measure) {
 }
 const char* measureHelp(Measure measure) {
     return wordsOf(measure).help;
+}
+
+const char* batchingKey(Batching batching) {
+    return elementOf(kBatchingWords, batching).key;
+}
+const char* batchingHelp(Batching batching) {
+    return elementOf(kBatchingWords, batching).help;
 }
 
 const char* costTermName(CostTerm term) {
@@ -284,7 +314,8 @@ Json toJson(const Target& target) {
     json["display"]["verticalFieldOfView"] = target.verticalFov;
     json["display"]["eyes"] = target.eyes;
     json["display"]["singlePass"] = target.singlePass;
-    json["drawing"]["instancing"] = target.instancing;
+    dropMember(objectAt(json, "drawing"), "instancing");
+    json["drawing"]["batching"] = batchingKey(target.batching);
     writeStorage(target, json["drawing"]);
     json["drawing"]["mipMaps"] = target.mipMaps;
     json["drawing"]["nearPlane"] = target.nearPlane;

@@ -116,6 +116,18 @@ struct TextureStorage {
     bool operator==(const TextureStorage&) const = default;
 };
 
+/// What a program draws by one call for each part and level.
+enum class Batching {
+    Nothing,  ///< Each object by itself.
+    Node,     ///< The copies of one node: what an exported file guarantees by its instances.
+    Mesh,     ///< Equal meshes, whichever nodes they are on.
+};
+inline constexpr std::array kBatchings = {Batching::Nothing, Batching::Node, Batching::Mesh};
+
+[[nodiscard]] const char* batchingKey(Batching batching);  ///< "node", as in the files
+/// "copies on one node share their draw calls": what counts of calls are based on.
+[[nodiscard]] const char* batchingHelp(Batching batching);
+
 struct Target {
     FLENTRO_DECLARE_VALUE(Target);
 
@@ -127,7 +139,7 @@ struct Target {
     double verticalFov = 60;  ///< Degrees, in [5, 170].
     int eyes = 1;             ///< 1 or 2.
     bool singlePass = true;   ///< Both eyes in one set of draw calls.
-    bool instancing = true;   ///< Equal mesh, level and material count as one call.
+    Batching batching = Batching::Node;
     std::array<TextureStorage, kTextureClassCount> storage;  ///< By TextureClass.
     bool mipMaps = true;                                     ///< Adds a third to texture memory.
     double nearPlane = 0.1;                                  ///< Metres.
@@ -145,6 +157,8 @@ struct Target {
     [[nodiscard]] Projection projection() const {
         return {verticalFov, static_cast<double>(width) / height, nearPlane, farPlane};
     }
+    /// Passes that issue draw calls in each view.
+    [[nodiscard]] double passes() const { return singlePass ? 1 : eyes; }
     /// Milliseconds that one frame may take.
     [[nodiscard]] double frameTime() const { return 1000 / frameRate; }
 };
@@ -171,9 +185,11 @@ enum class State { Within, Near, Over };
 /// The measure with the highest load.
 [[nodiscard]] Measure worstMeasure(const Counts& loads);
 
-/// Version 4; read as well: version 3, where all materials cost the same a pixel, version 2, where
-/// all textures took as many bytes a texel, and version 1, where besides a limit of 0 stood for
-/// none. Errors: InvalidInput naming the member that is missing, of another type or out of range.
+/// Version 5; read as well: version 4, where a flag chose between Batching::Mesh and
+/// Batching::Nothing, version 3, where besides all materials cost the same a pixel, version 2,
+/// where besides all textures took as many bytes a texel, and version 1, where besides a limit of 0
+/// stood for none. Errors: InvalidInput naming the member that is missing, of another type or out
+/// of range.
 [[nodiscard]] Expected<Target> parseTarget(const Json& json, const std::string& where);
 [[nodiscard]] Json toJson(const Target& target);
 

@@ -10,6 +10,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "measure/batches.h"
 
 namespace flentro {
 namespace {
@@ -220,7 +221,8 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
     const Survey* rays = survey && survey->hasRays() && survey->doneCount() > 0 ? survey : nullptr;
     const TextureMemory textures(scene, target);
     const Evidence evidence = survey ? evidenceOf(*survey, scene) : Evidence{};
-    const FindingInput input{scene,  target,   index, views,    images, equalImages,
+    const std::vector<std::uint32_t> batches = batchesOf(scene, target.batching);
+    const FindingInput input{scene,  target,   index, views,    images, equalImages, batches,
                              welded, textures, rays,  evidence, memo,   running};
     const auto& rules = findingRules();
     std::vector<std::vector<Finding>> found(rules.size());

@@ -83,8 +83,9 @@ struct FindingInput {
     const SceneIndex& index;
     const CountedViews& views;
     const std::vector<ImageFacts>& images;
-    const std::vector<int>& equalImages;    ///< [images] The first that each is equal to.
-    const std::vector<WeldedMesh>& welded;  ///< [assets] Level 0, corners at one place as one.
+    const std::vector<int>& equalImages;        ///< [images] The first that each is equal to.
+    const std::vector<std::uint32_t>& batches;  ///< [objects] As batchesOf() has them.
+    const std::vector<WeldedMesh>& welded;      ///< [assets] Level 0, corners at one place as one.
     const TextureMemory& textures;
     const Survey* survey = nullptr;  ///< Of the scene, with rays; null: none.
     const Evidence& evidence;        ///< Of the survey that views are counted in; may be empty.

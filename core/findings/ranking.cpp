@@ -6,8 +6,8 @@
 #include <unordered_map>
 
 #include "geometry/mesh_materials.h"
+#include "measure/batches.h"
 #include "measure/texture_memory.h"
-#include "scene/instances.h"
 
 namespace flentro {
 namespace {
@@ -16,7 +16,10 @@ namespace {
 class Ranking {
 public:
     Ranking(const Scene& scene, const Target& target, CostKind kind)
-        : scene_(scene), target_(target), kind_(kind) {}
+        : scene_(scene),
+          target_(target),
+          kind_(kind),
+          batches_(batchesOf(scene, target.batching)) {}
 
     void add(const DrawnObject& drawn) {
         const Object& object = scene_.objects[drawn.object];
@@ -25,11 +28,9 @@ public:
         CostShare& blame = entries_[slot];
         ++blame.copies;
         blame.triangles += static_cast<double>(mesh.triangles) * target_.eyes;
-        const bool counts = kind_ == CostKind::Object || !target_.instancing ||
-                            !canBeInstance(scene_, object) ||
-                            batches_.emplace(object.asset, drawn.level).second;
-        const int passes = target_.singlePass ? 1 : target_.eyes;
-        if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size()) * passes;
+        const bool counts = kind_ == CostKind::Object ||
+                            counted_.emplace(batches_[drawn.object], drawn.level).second;
+        if (counts) blame.drawCalls += static_cast<double>(mesh.parts.size()) * target_.passes();
         if (!meshes_.emplace(slot, &mesh).second) return;
         blame.materials = std::max(blame.materials, static_cast<double>(materialCount(mesh)));
         for (const Part& part : mesh.parts) {
@@ -113,9 +114,10 @@ private:
     CostKind kind_;
     std::vector<CostShare> entries_;
     std::unordered_map<std::size_t, std::size_t> slots_;
-    std::set<std::pair<int, std::uint32_t>> batches_;
-    std::set<std::pair<std::size_t, const Mesh*>> meshes_;  ///< Of each entry.
-    std::map<std::size_t, std::set<std::size_t>> images_;   ///< Entries that show each.
+    const std::vector<std::uint32_t> batches_;                   ///< [objects]
+    std::set<std::pair<std::uint32_t, std::uint32_t>> counted_;  ///< Batch and level.
+    std::set<std::pair<std::size_t, const Mesh*>> meshes_;       ///< Of each entry.
+    std::map<std::size_t, std::set<std::size_t>> images_;        ///< Entries that show each.
 };
 
 }  // namespace

@@ -3,13 +3,14 @@
 #include <algorithm>
 #include <map>
 #include <set>
+#include <tuple>
 
 #include "base/index.h"
 #include "findings/ranking.h"
 #include "fixes/merge_settings.h"
 #include "geometry/mesh_materials.h"
+#include "measure/batches.h"
 #include "measure/view_meter.h"
-#include "scene/instances.h"
 
 namespace flentro {
 namespace {
@@ -65,9 +66,9 @@ Trial::Trial(const Scene& before, const Scene& after, const Target& target,
     : target_(target), views_(views), before_(sideOf(before)), after_(sideOf(after)) {
     const ViewMeter meter(after, target);
     for (const CountedView& view : views.views()) {
-        before_.views.push_back(viewOf(before, view.cost));
+        before_.views.push_back(viewOf(before_, view.cost));
         after_.views.push_back(
-            viewOf(after, views.isWholeScene() ? meter.wholeScene() : meter.cost(view.view)));
+            viewOf(after_, views.isWholeScene() ? meter.wholeScene() : meter.cost(view.view)));
     }
 }
 
@@ -75,6 +76,7 @@ Trial::Side Trial::sideOf(const Scene& scene) const {
     Side side;
     side.scene = &scene;
     side.images = imageKeys(scene);
+    side.batches = batchesOf(scene, target_.batching);
     const TextureMemory textures(scene, target_);
     for (std::size_t i = 0; i < scene.images.size(); ++i) side.bytes.push_back(textures.of(i));
     for (const Asset& asset : scene.assets) {
@@ -94,11 +96,9 @@ Trial::Side Trial::sideOf(const Scene& scene) const {
     return side;
 }
 
-Trial::View Trial::viewOf(const Scene& scene, const ViewCost& cost) const {
+Trial::View Trial::viewOf(const Side& side, const ViewCost& cost) const {
+    const Scene& scene = *side.scene;
     View view{cost.counts, {}, {}};
-    std::map<std::pair<int, std::uint32_t>, double> copies;
-    for (const DrawnObject& drawn : cost.drawn)
-        copies[{scene.objects[drawn.object].asset, drawn.level}] += 1;
     std::unordered_map<std::uint32_t, std::size_t> itemOf;
     const auto itemFor = [&](std::uint32_t object, std::uint32_t level) -> Item& {
         const auto [at, isNew] = itemOf.try_emplace(object, view.items.size());
@@ -108,15 +108,14 @@ Trial::View Trial::viewOf(const Scene& scene, const ViewCost& cost) const {
         }
         return view.items[at->second];
     };
-    const double passes = target_.singlePass ? 1 : target_.eyes;
-    for (const DrawnObject& drawn : cost.drawn) {
+    const std::vector<double> calls = sharedCalls(scene, cost.drawn, side.batches);
+    for (std::size_t d = 0; d < cost.drawn.size(); ++d) {
+        const DrawnObject& drawn = cost.drawn[d];
         const Object& object = scene.objects[drawn.object];
         const Mesh& mesh = *scene.asset(object).level(drawn.level);
         Item& item = itemFor(drawn.object, drawn.level);
-        const bool isShared = target_.instancing && canBeInstance(scene, object);
-        const double sharing = isShared ? copies[{object.asset, drawn.level}] : 1;
         item.triangles += static_cast<double>(mesh.triangles) * target_.eyes;
-        item.calls += static_cast<double>(mesh.parts.size()) * passes / sharing;
+        item.calls += calls[d] * target_.passes();
         item.materials = static_cast<double>(materialCount(mesh));
         for (const Part& part : mesh.parts)
             item.vertices = std::max(item.vertices, static_cast<double>(part.vertexCount()));
@@ -291,36 +290,43 @@ struct Attempt {
 class Attempts {
 public:
     explicit Attempts(Diagnosis& diagnosis) {
-        std::map<std::pair<const Rule*, const FixKind*>, FixSettings> joined;
-        const auto join = [&](const Finding& finding, const FixSettings& fix) {
-            const auto [at, isNew] = joined.try_emplace({finding.rule, &fix.kind()}, fix);
-            if (!isNew) at->second = mergeSettings(at->second, fix);
-        };
-        for (const Finding& finding : diagnosis.findings) {
-            if (!finding.fix || finding.rule->namesOnly) continue;
-            join(finding, *finding.fix);
-            for (const FixSettings& other : finding.alternatives) join(finding, other);
-        }
-        for (Finding& finding : diagnosis.findings) {
-            if (!finding.fix || finding.rule->namesOnly) continue;
-            const auto add = [&](const FixSettings& fix) {
+        std::map<Proposal, FixSettings> joined;
+        for (const Finding& finding : diagnosis.findings)
+            for (const auto& [proposal, fix] : proposalsOf(finding)) {
+                const auto [at, isNew] = joined.try_emplace(proposal, fix);
+                if (!isNew) at->second = mergeSettings(at->second, fix);
+            }
+        for (Finding& finding : diagnosis.findings)
+            for (const auto& [proposal, fix] : proposalsOf(finding)) {
                 Attempt attempt{&finding, finding.preparations, {}};
                 Fixes applied = finding.preparations;
                 attempt.fixes.push_back(fix);
-                applied.push_back(joined.at({finding.rule, &fix.kind()}));
+                applied.push_back(joined.at(proposal));
                 attempt.shared = keyOf(applied);
                 trials_.try_emplace(attempt.shared, std::move(applied));
                 attempts_.push_back(std::move(attempt));
-            };
-            add(*finding.fix);
-            for (const FixSettings& other : finding.alternatives) add(other);
-        }
+            }
     }
 
     [[nodiscard]] const std::map<std::string, Fixes>& trials() const { return trials_; }
     [[nodiscard]] const std::vector<Attempt>& all() const { return attempts_; }
 
 private:
+    /// The rule, the kind of fix, and which of its kind: one may be proposed in several ways.
+    using Proposal = std::tuple<const Rule*, const FixKind*, std::size_t>;
+
+    static std::vector<std::pair<Proposal, FixSettings>> proposalsOf(const Finding& finding) {
+        std::vector<std::pair<Proposal, FixSettings>> proposals;
+        if (!finding.fix || finding.rule->namesOnly) return proposals;
+        std::map<const FixKind*, std::size_t> ofKind;
+        const auto add = [&](const FixSettings& fix) {
+            proposals.emplace_back(Proposal{finding.rule, &fix.kind(), ofKind[&fix.kind()]++}, fix);
+        };
+        add(*finding.fix);
+        for (const FixSettings& other : finding.alternatives) add(other);
+        return proposals;
+    }
+
     std::map<std::string, Fixes> trials_;  ///< By key.
     std::vector<Attempt> attempts_;
 };

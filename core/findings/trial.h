@@ -53,13 +53,14 @@ private:
     struct Side {
         const Scene* scene = nullptr;
         std::vector<View> views;
-        std::vector<ImageKey> images;  ///< [images]
-        std::vector<double> bytes;     ///< [images]
+        std::vector<std::uint32_t> batches;  ///< [objects]
+        std::vector<ImageKey> images;        ///< [images]
+        std::vector<double> bytes;           ///< [images]
         /// [assets][levels] Images of the materials.
         std::vector<std::vector<std::vector<std::uint32_t>>> shown;
     };
     [[nodiscard]] Side sideOf(const Scene& scene) const;
-    [[nodiscard]] View viewOf(const Scene& scene, const ViewCost& cost) const;
+    [[nodiscard]] View viewOf(const Side& side, const ViewCost& cost) const;
     [[nodiscard]] Counts withObjects(std::size_t view, const std::vector<bool>& chosen,
                                      const std::vector<double>& shares) const;
     [[nodiscard]] Counts withLights(std::size_t view, const std::vector<bool>& chosen,

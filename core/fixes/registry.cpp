@@ -10,6 +10,7 @@
 #include "fixes/fewer_lights/fewer_lights.h"
 #include "fixes/fewer_materials/fewer_materials.h"
 #include "fixes/fix.h"
+#include "fixes/instances/instances.h"
 #include "fixes/ladder/ladder.h"
 #include "fixes/light_reach/light_reach.h"
 #include "fixes/masks/masks.h"
@@ -44,7 +45,8 @@ const std::vector<const FixKind*>& fixKinds() {
         &ShadowLightSettings::kind(),    //
         &MergeSettings::kind(),          //
         &StandInSettings::kind(),        //
-        &PartSizeSettings::kind(),
+        &PartSizeSettings::kind(),       //
+        &InstanceSettings::kind(),
     };
     return kinds;
 }

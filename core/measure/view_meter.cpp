@@ -2,13 +2,13 @@
 
 #include <algorithm>
 #include <cassert>
-#include <map>
 #include <optional>
+#include <unordered_map>
 #include <unsupported/Eigen/BVH>
 
 #include "base/index.h"
 #include "geometry/mesh_materials.h"
-#include "scene/instances.h"
+#include "measure/batches.h"
 #include "scene/shadow_lights.h"
 
 namespace flentro {
@@ -101,14 +101,25 @@ void ViewMeter::makeMaterials() {
 }
 
 void ViewMeter::placeObjects() {
-    for (const Object& object : scene_.objects) {
+    const std::vector<std::uint32_t> batches = batchesOf(scene_, target_.batching);
+    std::unordered_map<std::uint32_t, std::uint32_t> firstDraws;
+    for (std::size_t i = 0; i < batches.size(); ++i) {
+        const Object& object = scene_.objects[i];
+        const auto [draw, isNew] = firstDraws.try_emplace(batches[i], draws_);
+        if (isNew) draws_ += static_cast<std::uint32_t>(scene_.asset(object).levelCount());
         const int skin = elementOf(scene_.nodes, object.node).skin;
         const auto asset = static_cast<std::uint32_t>(object.asset);
-        Placed placed{object.bounds.center(), 0.5 * object.bounds.sizes(),
-                      object.culling.end,     object.culling.shadowEnd,
-                      object.culling.start,   object.standIn,
-                      object.scale,           0,
-                      firstRow_[asset],       asset};
+        Placed placed{object.bounds.center(),
+                      0.5 * object.bounds.sizes(),
+                      object.culling.end,
+                      object.culling.shadowEnd,
+                      object.culling.start,
+                      object.standIn,
+                      object.scale,
+                      0,
+                      firstRow_[asset],
+                      draw->second,
+                      asset};
         if (object.bounds.isEmpty()) placed.gone = 0;
         if (skin >= 0)
             placed.bones = static_cast<double>(elementOf(scene_.skins, skin).joints.size());
@@ -286,33 +297,35 @@ std::vector<std::uint32_t> ViewMeter::rowsOf(const EyeVisibility& sightings,
 
 ViewMeter::Pass ViewMeter::shadowPass(std::size_t light, const EyeVisibility& sightings,
                                       const std::vector<std::uint32_t>& rowsHere,
-                                      Marks& rows) const {
+                                      Marks& batched) const {
     Pass pass;
-    rows.clear();
+    batched.clear();
     for (const std::uint32_t object : casters_[light]) {
         const std::uint32_t index = rowsHere[object];
         if (index == kNoRow || !sightings.castsShadow(object)) continue;
         const Row& row = rows_[index];
         pass.triangles += row.triangles;
         pass.vertices += row.vertices;
-        if (rows.add(index) || !isShared(object)) pass.calls += row.parts;
+        if (batched.add(drawOf(object, index))) pass.calls += row.parts;
     }
     return pass;
 }
 
-/// True if the calls of an object are those of its copies at the same level.
-bool ViewMeter::isShared(std::uint32_t object) const {
-    return target_.instancing && canBeInstance(scene_, scene_.objects[object]);
+/// The draw of an object's batch at the level of a row: once for all that share it.
+std::uint32_t ViewMeter::drawOf(std::uint32_t object, std::uint32_t row) const {
+    const Placed& placed = placed_[object];
+    return placed.firstDraw + row - placed.firstRow;
 }
 
 /// What one view has met so far.
 struct ViewMeter::OfView {
+    Marks batched;
     Marks rows;
     Marks materials;
     Marks images;
 };
 
-void ViewMeter::addDrawn(std::uint32_t object, std::size_t index, const Without& without,
+void ViewMeter::addDrawn(std::uint32_t object, std::uint32_t index, const Without& without,
                          ViewTally& tally, OfView& met) const {
     const Row& row = rows_[index];
     const auto raise = [&](Measure measure, double value) {
@@ -321,9 +334,8 @@ void ViewMeter::addDrawn(std::uint32_t object, std::size_t index, const Without&
     at(tally.counts, Measure::Objects) += 1;
     at(tally.counts, Measure::Triangles) += row.triangles;
     tally.vertices += row.vertices;
-    const bool isNew = met.rows.add(index);
-    if (isNew || !isShared(object)) at(tally.counts, Measure::DrawCalls) += row.parts;
-    if (!isNew) return;
+    if (met.batched.add(drawOf(object, index))) at(tally.counts, Measure::DrawCalls) += row.parts;
+    if (!met.rows.add(index)) return;
     raise(Measure::VerticesPerMesh, row.verticesOfPart);
     raise(Measure::MaterialsPerObject, row.allMaterials);
     for (std::uint32_t m = 0; m < row.materials; ++m) {
@@ -345,8 +357,9 @@ std::vector<ViewTally> ViewMeter::countDrawn(const EyeVisibility& sightings,
                                              const std::vector<std::uint32_t>& rowsHere,
                                              const Without& without) const {
     std::vector<ViewTally> tallies(sightings.views);
-    std::vector<OfView> met(sightings.views, {Marks(rows_.size()), Marks(scene_.materials.size()),
-                                              Marks(scene_.images.size())});
+    std::vector<OfView> met(sightings.views,
+                            {Marks(draws_), Marks(rows_.size()), Marks(scene_.materials.size()),
+                             Marks(scene_.images.size())});
     for (std::size_t i = 0; i < sightings.objects.size(); ++i) {
         if (rowsHere[i] == kNoRow) continue;
         forEachView(sightings.objects[i], [&](std::size_t v) {
@@ -358,7 +371,7 @@ std::vector<ViewTally> ViewMeter::countDrawn(const EyeVisibility& sightings,
         // Both eyes draw all triangles; with one pass they share the calls.
         at(tally.counts, Measure::Triangles) *= target_.eyes;
         tally.vertices *= target_.eyes;
-        if (!target_.singlePass) at(tally.counts, Measure::DrawCalls) *= target_.eyes;
+        at(tally.counts, Measure::DrawCalls) *= target_.passes();
     }
     return tallies;
 }
@@ -377,11 +390,11 @@ std::vector<ViewTally> ViewMeter::count(const EyeVisibility& sightings,
     const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
     std::vector<ViewTally> tallies = countDrawn(sightings, rowsHere, without);
     const std::vector<bool> casting = castingLights(scene_, sightings.eye);
-    Marks rows(rows_.size());
+    Marks batched(draws_);
     for (std::size_t light = 0; light < sightings.lights.size(); ++light) {
         if (sightings.lights[light] == 0 || without.light(light)) continue;
         std::optional<Pass> pass;
-        if (casting[light]) pass = shadowPass(light, sightings, rowsHere, rows);
+        if (casting[light]) pass = shadowPass(light, sightings, rowsHere, batched);
         forEachView(sightings.lights[light], [&](std::size_t v) {
             ViewTally& tally = tallies[v];
             at(tally.counts, Measure::Lights) += 1;
@@ -401,9 +414,9 @@ std::vector<ViewTally> ViewMeter::count(const EyeVisibility& sightings,
 
 /// Notes for each object what the pass of one light draws of it.
 void ViewMeter::addShadows(std::uint32_t light, const EyeVisibility& sightings,
-                           const std::vector<std::uint32_t>& rowsHere, Marks& rows,
+                           const std::vector<std::uint32_t>& rowsHere, Marks& batched,
                            std::vector<ShadowDraw>& draws) const {
-    rows.clear();
+    batched.clear();
     for (const std::uint32_t object : casters_[light]) {
         const std::uint32_t index = rowsHere[object];
         if (index == kNoRow || !sightings.castsShadow(object)) continue;
@@ -411,7 +424,7 @@ void ViewMeter::addShadows(std::uint32_t light, const EyeVisibility& sightings,
         draw.object = object;
         draw.level = static_cast<std::uint32_t>(sightings.levelOf(object));
         ++draw.passes;
-        if (rows.add(index) || !isShared(object)) draw.calls += rows_[index].parts;
+        if (batched.add(drawOf(object, index))) draw.calls += rows_[index].parts;
     }
 }
 
@@ -428,7 +441,7 @@ ViewCost ViewMeter::detail(const EyeVisibility& all, const Vec3d* eye,
                               static_cast<std::uint32_t>(sightings.levelOf(i)),
                               static_cast<float>(distance)});
     }
-    Marks rows(rows_.size());
+    Marks batched(draws_);
     const std::vector<std::uint32_t> rowsHere = rowsOf(sightings, without);
     const std::vector<bool> casting = castingLights(scene_, sightings.eye);
     std::vector<ShadowDraw> draws(placed_.size());
@@ -437,8 +450,8 @@ ViewCost ViewMeter::detail(const EyeVisibility& all, const Vec3d* eye,
         Pass pass;
         const bool castsShadow = casting[i];
         if (castsShadow) {
-            pass = shadowPass(i, sightings, rowsHere, rows);
-            addShadows(i, sightings, rowsHere, rows, draws);
+            pass = shadowPass(i, sightings, rowsHere, batched);
+            addShadows(i, sightings, rowsHere, batched, draws);
         }
         cost.lights.push_back({i, castsShadow, pass.triangles, pass.calls});
     }

@@ -79,6 +79,7 @@ private:
         double scale;
         double bones;
         std::uint32_t firstRow;
+        std::uint32_t firstDraw;  ///< Of its batch, in as many draws as its asset has levels.
         std::uint32_t asset;
 
         /// Metres to the nearest point of the bounds.
@@ -117,12 +118,12 @@ private:
     [[nodiscard]] std::vector<std::uint32_t> rowsOf(const EyeVisibility& sightings,
                                                     const Without& without) const;
     void addShadows(std::uint32_t light, const EyeVisibility& sightings,
-                    const std::vector<std::uint32_t>& rowsHere, Marks& rows,
+                    const std::vector<std::uint32_t>& rowsHere, Marks& batched,
                     std::vector<ShadowDraw>& draws) const;
     [[nodiscard]] Pass shadowPass(std::size_t light, const EyeVisibility& sightings,
-                                  const std::vector<std::uint32_t>& rowsHere, Marks& rows) const;
-    [[nodiscard]] bool isShared(std::uint32_t object) const;
-    void addDrawn(std::uint32_t object, std::size_t row, const Without& without, ViewTally& tally,
+                                  const std::vector<std::uint32_t>& rowsHere, Marks& batched) const;
+    [[nodiscard]] std::uint32_t drawOf(std::uint32_t object, std::uint32_t row) const;
+    void addDrawn(std::uint32_t object, std::uint32_t row, const Without& without, ViewTally& tally,
                   OfView& met) const;
     [[nodiscard]] std::vector<ViewTally> countDrawn(const EyeVisibility& sightings,
                                                     const std::vector<std::uint32_t>& rowsHere,
@@ -134,6 +135,7 @@ private:
     const Target& target_;
     const TextureMemory textures_;
     std::vector<Row> rows_;
+    std::uint32_t draws_ = 0;              ///< Levels of all batches.
     std::vector<std::uint32_t> firstRow_;  ///< [assets]
     std::vector<std::uint32_t> rowMaterials_;
     std::vector<std::vector<std::uint32_t>> imagesOf_;  ///< [materials]

@@ -8,7 +8,6 @@
 #include "io/file.h"
 #include "measure/viewcost.h"
 #include "scene/edit.h"
-#include "scene/instances.h"
 #include "scene/own_extras.h"
 #include "scene/prune.h"
 
@@ -168,7 +167,6 @@ Expected<Exported> exportScene(const Scene& scene, const Target& target, const f
     Scene written = scene;
     const std::size_t notes = written.notes.size();
     pruneUnused(written, {options.dropEmptyNodes});
-    if (options.instances) shareNodes(written);
     FileSet files;
     auto gltf = writeGltf(written, path, writing, progress, files);
     if (!gltf) return tl::unexpected(gltf.error());

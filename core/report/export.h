@@ -12,9 +12,6 @@ namespace flentro {
 
 struct ExportOptions {
     LevelLayout levels = LevelLayout::LodExtension;
-    /// Copies become instances of one node (shareNodes()), for engines that read
-    /// EXT_mesh_gpu_instancing.
-    bool instances = false;
     bool dropEmptyNodes = false;  ///< As PruneOptions::emptyNodes.
     bool manifest = true;         ///< Writes "name.manifest.json" beside the scene.
     bool ktx2 = false;            ///< And "name.textures/" with textures as the target stores them.

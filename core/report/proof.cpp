@@ -161,6 +161,7 @@ Json toJson(const Proof& proof, const Target& target) {
     Json json = {{"format", "flentro-proof"},
                  {"version", 1},
                  {"target", target.name},
+                 {"batching", batchingKey(target.batching)},
                  {"spotsOverBefore", proof.overBefore},
                  {"spotsOverAfter", proof.overAfter},
                  {"spots", Json::array()}};

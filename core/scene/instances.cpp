@@ -1,6 +1,9 @@
 #include "scene/instances.h"
 
 #include <Eigen/LU>
+#include <algorithm>
+#include <array>
+#include <cmath>
 #include <map>
 #include <optional>
 #include <tuple>
@@ -41,17 +44,63 @@ std::optional<Pose> poseOf(const Mat4d& world, const Vec3d& middle) {
                 scale.cast<float>()};
 }
 
-/// What copies must agree in to be one node: asset, parent if it matters, and how they are drawn.
-using Kind = std::tuple<int, int, bool, double, double, double>;
+/// What copies must agree in to be one node: asset, parent if it matters, shadow and cell.
+using Kind = std::tuple<int, int, bool, std::array<double, 3>>;
 
-Kind kindOf(const Object& object, int parent) {
-    const Culling& culling = object.culling;
-    return {object.asset,      parent,      object.castsShadow,
-            culling.fadeStart, culling.end, culling.shadowEnd};
+Kind kindOf(const Object& object, int parent, double cell) {
+    std::array<double, 3> in{};
+    for (int axis = 0; cell > 0 && axis < 3; ++axis)
+        elementOf(in, axis) = std::floor(object.world(axis, 3) / cell);
+    return {object.asset, parent, object.castsShadow, in};
 }
 
-bool isBent(const Node& node) {
-    return node.skin >= 0;
+using Copies = std::vector<std::uint32_t>;
+
+/// Copies of one kind in groups whose culling distances differ by the factor `reach` at most, as do
+/// the distances of their shadows.
+std::vector<Copies> byReach(const Scene& scene, Copies copies, double reach) {
+    const auto distances = [&](std::uint32_t i) {
+        const Culling& culling = scene.objects[i].culling;
+        return std::pair(culling.end, culling.shadowEnd);
+    };
+    std::stable_sort(copies.begin(), copies.end(),
+                     [&](std::uint32_t a, std::uint32_t b) { return distances(a) < distances(b); });
+    struct Group {
+        Copies copies;
+        double end = 0;  ///< Of the nearest to go.
+        double leastShadow = 0, mostShadow = 0;
+    };
+    std::vector<Group> groups;
+    for (const std::uint32_t i : copies) {
+        const auto [end, shadow] = distances(i);
+        const auto fits = [&, end = end, shadow = shadow](const Group& group) {
+            return end <= reach * group.end && std::max(group.mostShadow, shadow) <=
+                                                   reach * std::min(group.leastShadow, shadow);
+        };
+        auto group = std::find_if(groups.begin(), groups.end(), fits);
+        if (group == groups.end()) group = groups.insert(groups.end(), {{}, end, shadow, shadow});
+        group->copies.push_back(i);
+        group->leastShadow = std::min(group->leastShadow, shadow);
+        group->mostShadow = std::max(group->mostShadow, shadow);
+    }
+    std::vector<Copies> result;
+    for (Group& group : groups) {
+        std::sort(group.copies.begin(), group.copies.end());
+        result.push_back(std::move(group.copies));
+    }
+    return result;
+}
+
+/// Copies that share a node are culled where the last of them is.
+void cullAlike(Scene& scene, const Copies& copies) {
+    Culling last = scene.objects[copies.front()].culling;
+    for (const std::uint32_t i : copies) {
+        const Culling& own = scene.objects[i].culling;
+        last.fadeStart = std::max(last.fadeStart, own.fadeStart);
+        last.end = std::max(last.end, own.end);
+        last.shadowEnd = std::max(last.shadowEnd, own.shadowEnd);
+    }
+    for (const std::uint32_t i : copies) scene.objects[i].culling = last;
 }
 
 /// [nodes] True for nodes that do nothing but show one object.
@@ -66,7 +115,7 @@ std::vector<bool> plainNodes(const Scene& scene) {
         dropMember(extras, "castsShadow");  // the object knows
         const bool told = !extras.empty() || node.rest.contains("extensions");
         plain[i] = plain[i] && !told && node.children.empty() && node.instances.empty() &&
-                   !isBent(node) && node.camera < 0 && node.light < 0;
+                   node.skin < 0 && node.camera < 0 && node.light < 0;
     }
     return plain;
 }
@@ -82,7 +131,7 @@ Attribute streamOf(const char* semantic, const std::vector<Pose>& poses, int com
 }
 
 /// Puts copies on one new node.
-void place(Scene& scene, const std::vector<std::uint32_t>& copies, int parent) {
+void place(Scene& scene, const Copies& copies, int parent) {
     Box around;
     for (const std::uint32_t i : copies)
         around.extend(Vec3d(scene.objects[i].world.topRightCorner<3, 1>()));
@@ -113,35 +162,40 @@ void place(Scene& scene, const std::vector<std::uint32_t>& copies, int parent) {
 
 }  // namespace
 
-bool canBeInstance(const Scene& scene, const Object& object) {
-    return !isBent(elementOf(scene.nodes, object.node));
-}
-
-std::size_t shareNodes(Scene& scene) {
+NodeSharing shareNodes(Scene& scene, double cell, double reach) {
     const std::vector<bool> plain = plainNodes(scene);
     const std::vector<Mat4d> worlds = worldTransforms(scene.nodes);
-    std::map<Kind, std::vector<std::uint32_t>> kinds;
+    std::map<Kind, Copies> kinds;
+    std::vector<std::size_t> copiesOf(scene.assets.size(), 0);
+    Copies kept;
     for (std::uint32_t i = 0; i < scene.objects.size(); ++i) {
         const Object& object = scene.objects[i];
         const auto node = static_cast<std::size_t>(object.node);
-        if (!plain[node] || object.culling.start > 0 || !poseOf(object.world, Vec3d::Zero()))
-            continue;
+        ++elementOf(copiesOf, object.asset);
+        if (object.instance >= 0) continue;
         // What a stand-in shows stays below its group.
         const int parent = object.standIn < 0 ? -1 : scene.nodes[node].parent;
-        if (parent >= 0 && elementOf(worlds, parent) != Mat4d::Identity()) continue;
-        kinds[kindOf(object, parent)].push_back(i);
+        if (!plain[node] || object.culling.start > 0 || !poseOf(object.world, Vec3d::Zero()) ||
+            (parent >= 0 && elementOf(worlds, parent) != Mat4d::Identity()))
+            kept.push_back(i);
+        else
+            kinds[kindOf(object, parent, cell)].push_back(i);
     }
+    NodeSharing done;
+    for (const std::uint32_t i : kept) done.kept += elementOf(copiesOf, scene.objects[i].asset) > 1;
     std::vector<bool> left(scene.nodes.size(), false);
-    std::size_t moved = 0;
-    for (const auto& [kind, copies] : kinds) {
-        if (copies.size() < 2) continue;
-        for (const std::uint32_t i : copies) elementOf(left, scene.objects[i].node) = true;
-        place(scene, copies, std::get<1>(kind));
-        moved += copies.size();
-    }
+    for (const auto& [kind, all] : kinds)
+        for (const Copies& copies : byReach(scene, all, reach)) {
+            if (copies.size() < 2) continue;
+            for (const std::uint32_t i : copies) elementOf(left, scene.objects[i].node) = true;
+            cullAlike(scene, copies);
+            place(scene, copies, std::get<1>(kind));
+            done.objects += copies.size();
+            ++done.nodes;
+        }
     left.resize(scene.nodes.size(), false);
     dropNodes(scene, left);
-    return moved;
+    return done;
 }
 
 }  // namespace flentro

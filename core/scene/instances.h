@@ -6,16 +6,22 @@
 
 namespace flentro {
 
-/// True if copies of the object can be drawn by one call where a target instances: no bones bend
-/// it. What is counted as one call and what is written as instances both go by it.
-[[nodiscard]] bool canBeInstance(const Scene& scene, const Object& object);
+struct NodeSharing {
+    std::size_t objects = 0;  ///< That moved.
+    std::size_t nodes = 0;    ///< That hold them now.
+    /// Copies that stay on nodes of their own: those move, bend or hold other things, or the copies
+    /// are mirrored or sheared.
+    std::size_t kept = 0;
+};
 
-/// Objects that show one asset, stand still and are treated alike (culling, shadow, stand-in)
-/// become instances of one node, which stands in their middle (EXT_mesh_gpu_instancing); the
-/// objects keep their order, names and origins. Left alone: nodes with other duties (children,
-/// skins, lights, animations, extras of their own), mirrored and sheared copies, what is instanced
+/// Objects that show one asset, stand still and are treated alike (shadow, stand-in) become
+/// instances of one node, which stands in their middle (EXT_mesh_gpu_instancing); the objects keep
+/// their order, names and origins. Culling and shadow distances on one node, which are those of its
+/// last object then, differ by the factor `reach` at most. Where `cell` is not 0, objects share a
+/// node within cells of so many metres only. Left alone: nodes with other duties (children, skins,
+/// lights, animations, extras of their own), mirrored and sheared copies, what is instanced
 /// already, and what has no like. Transforms are stored in single precision around that middle.
-/// Returns how many objects moved. Cost: O(n log n) in objects and nodes.
-std::size_t shareNodes(Scene& scene);
+/// Cost: O(n log n) in objects and nodes, for few groups by distance.
+NodeSharing shareNodes(Scene& scene, double cell = 0, double reach = 1);
 
 }  // namespace flentro

@@ -20,9 +20,9 @@ protected:
     void openMarketWithDearCalls() {
         openMarket();
         Target target = window_->document().target();
-        target.instancing = false;
+        target.batching = Batching::Nothing;
         at(target.limits, Measure::DrawCalls) = 100;
-        window_->document().projectModel().setTarget(target, "no instancing");
+        window_->document().projectModel().setTarget(target, "no batching");
         ASSERT_TRUE(settle());
     }
     Document& document() { return window_->document(); }

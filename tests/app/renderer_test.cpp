@@ -108,9 +108,9 @@ TEST_F(RendererTest, CopiesTogetherAndOneByOneLookTheSame) {
     Frame frame = frameOf(scene);
     const QImage plain = drawn(frame);
     frame.timed = true;
-    frame.target.instancing = true;
+    frame.target.batching = Batching::Mesh;
     EXPECT_EQ(drawn(frame), plain);
-    frame.target.instancing = false;
+    frame.target.batching = Batching::Nothing;
     EXPECT_EQ(drawn(frame), plain);
     EXPECT_EQ(renderer_.lastTriangles(), 72U);
     EXPECT_GT(renderer_.lastTimes().frame, 0);

@@ -260,7 +260,7 @@ TEST_F(Cli, MarketIsBroughtWithinItsBudget) {
 TEST_F(Cli, EveryFixTogetherIsSoundAndTheSameForAnyNumberOfThreads) {
     ASSERT_EQ(test::runOurs("flentro-demo", "--small '" + folder_.path().string() + "'").status, 0);
     Json target = toJson(findTarget("Desk 120").value());
-    target["drawing"]["instancing"] = false;
+    target["drawing"]["batching"] = "nothing";
     test::writeText(folder_ / "plain.target.json", target.dump());
     Json order = {{"format", "flentro-work-order"}, {"version", 1}};
     for (const FixKind* kind : fixKinds()) order["fixes"].push_back({{"fix", kind->key}});
@@ -527,15 +527,27 @@ TEST_F(CliSurvey, ProvesEverySpotBeforeAndAfter) {
     EXPECT_GT(worst[0], worst[1]);
 }
 
-TEST_F(Cli, CopiesLeaveAsInstancesWhereTheTargetInstances) {
+/// What a target that batches the copies of one node counts is what the exported file has.
+TEST_F(Cli, DrawCallsOfTheResultAreThoseOfTheExportedFile) {
     const Mesh box = test::makeBox({1, 1, 1});
-    const Scene scene = test::makeScene({{box, {0, 0, -5}}, {box, {2, 0, -5}}, {box, {4, 0, -5}}});
+    const Scene scene = test::makeScene({{box, {-2, 0, -9}}, {box, {0, 0, -9}}, {box, {2, 0, -9}}});
     ASSERT_TRUE(writeGltf(scene, folder_ / "boxes.glb", {}, noProgress()));
-    test::writeText(folder_ / "order.json",
-                    R"({"format":"flentro-work-order","version":1,"fixes":[{"fix":"share"}]})");
-    const auto nodes = [&](const std::string& options) {
-        const Outcome outcome =
-            cli("fix boxes.glb --order order.json --out out.gltf --quiet " + options);
+    const auto calls = [&](const std::string& file) {
+        EXPECT_EQ(cli("audit " + file +
+                      " --target 'Desk 120' --eye=0,0,0 --heading 0 --quiet "
+                      "--json audit.json")
+                      .status,
+                  0);
+        const Json audit = json("audit.json");
+        for (const Json& row : audit["measures"])
+            if (row["measure"] == "drawCalls") return row["value"];
+        return Json();
+    };
+    EXPECT_EQ(calls("boxes.glb"), 3) << "equal meshes on three nodes";
+    const auto fixed = [&](const std::string& fixes) {
+        test::writeText(folder_ / "order.json",
+                        R"({"format":"flentro-work-order","version":1,"fixes":[)" + fixes + "]}");
+        const Outcome outcome = cli("fix boxes.glb --order order.json --out out.gltf --quiet");
         EXPECT_EQ(outcome.status, 0) << outcome.output;
         EXPECT_EQ(test::validatorErrors(folder_ / "out.gltf"), "");
         EXPECT_EQ(readGltf(folder_ / "out.gltf", noProgress())->objects.size(), 3U);
@@ -544,13 +556,10 @@ TEST_F(Cli, CopiesLeaveAsInstancesWhereTheTargetInstances) {
         for (const Json& node : document["nodes"]) shown += node.contains("mesh");
         return shown;
     };
-    EXPECT_EQ(nodes("--target 'Desk 120'"), 1U) << "which instances";
-    EXPECT_EQ(nodes("--target 'Desk 120' --no-instances"), 3U);
-    Json plain = toJson(shippedTargets().back());
-    plain["drawing"]["instancing"] = false;
-    test::writeText(folder_ / "plain.target.json", plain.dump());
-    EXPECT_EQ(nodes("--target plain.target.json"), 3U);
-    EXPECT_EQ(nodes("--target plain.target.json --instances"), 1U);
+    EXPECT_EQ(fixed(R"({"fix":"share"})"), 3U);
+    EXPECT_EQ(calls("out.gltf"), 3) << "one mesh, but three nodes";
+    EXPECT_EQ(fixed(R"({"fix":"share"},{"fix":"instances"})"), 1U);
+    EXPECT_EQ(calls("out.gltf"), 1);
 }
 
 }  // namespace

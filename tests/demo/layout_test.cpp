@@ -171,7 +171,7 @@ TEST(Layout, MergingChangesNoPictureAndLeadsBack) {
     MergeSettings settings;
     settings.parcel = 16;
     Target target;
-    target.instancing = false;
+    target.batching = Batching::Nothing;
     at(target.limits, Measure::DrawCalls) = 100;
     const Fixed fixed = applyMerge(market(), settings, target, {}, noProgress()).value();
     EXPECT_LT(fixed.scene.objects.size(), market().objects.size());

@@ -130,7 +130,7 @@ TEST(Ottermere, ScaleRepeatsTheMarketWithoutNewMeshes) {
 
 TEST(Ottermere, ProjectOpensOnTheQuayWithAWorkOrder) {
     const Project project = makeProject("ottermere.glb");
-    EXPECT_EQ(project.order.fixes.size(), 7U);
+    EXPECT_EQ(project.order.fixes.size(), 8U);
     const auto source = std::make_shared<const Scene>(small().scene);
     StepCache cache;
     const auto fixed = evaluate(project.order, source, project.target, cache, noProgress());

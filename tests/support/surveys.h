@@ -23,7 +23,7 @@ namespace flentro::test {
     target.width = 1600;
     target.height = 900;
     target.farPlane = 500;
-    target.instancing = false;
+    target.batching = Batching::Nothing;
     target.limits.fill(100);
     return target;
 }

@@ -4,6 +4,7 @@
 
 #include "base/index.h"
 #include "findings/rules/rule.h"
+#include "measure/batches.h"
 
 namespace flentro {
 namespace {
@@ -15,7 +16,6 @@ constexpr double kWorth = 0.05;
 
 struct Cell {
     std::vector<std::uint32_t> objects;
-    std::set<std::pair<int, std::uint32_t>> batches;
     std::set<int> materials;
     double calls = 0;
 };
@@ -23,10 +23,9 @@ struct Cell {
 std::vector<Finding> run(const FindingInput& in) {
     const CountedView& view = in.views.worst(Measure::DrawCalls);
     std::map<std::pair<int, int>, Cell> cells;
-    std::map<std::pair<int, std::uint32_t>, std::size_t> copies;
-    for (const DrawnObject& drawn : view.drawn)
-        ++copies[{in.scene.objects[drawn.object].asset, drawn.level}];
-    for (const DrawnObject& drawn : view.drawn) {
+    const std::vector<double> calls = sharedCalls(in.scene, view.drawn, in.batches);
+    for (std::size_t d = 0; d < view.drawn.size(); ++d) {
+        const DrawnObject& drawn = view.drawn[d];
         const Object& object = in.scene.objects[drawn.object];
         if (object.bounds.isEmpty() || sizeOf(object) > kMaxSize ||
             elementOf(in.index.isMoving, object.node) ||
@@ -38,10 +37,7 @@ std::vector<Finding> run(const FindingInput& in) {
         cell.objects.push_back(drawn.object);
         const Mesh& mesh = *in.scene.asset(object).level(drawn.level);
         for (const Part& part : mesh.parts) cell.materials.insert(part.material);
-        // A batch that is drawn once for all its copies costs each of them its share.
-        const auto sharing =
-            static_cast<double>(in.target.instancing ? copies[{object.asset, drawn.level}] : 1);
-        cell.calls += static_cast<double>(mesh.parts.size()) / sharing;
+        cell.calls += calls[d];
     }
     Finding finding;
     double saved = 0;

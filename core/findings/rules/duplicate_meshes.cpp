@@ -57,10 +57,10 @@ std::vector<Finding> run(const FindingInput& in) {
                 batches += static_cast<double>(own.size());
                 levels.insert(own.begin(), own.end());
             }
-            if (in.target.instancing)
+            if (in.target.batching == Batching::Mesh)
                 at(saved, Measure::DrawCalls) = (batches - static_cast<double>(levels.size())) *
                                                 static_cast<double>(mesh.parts.size()) *
-                                                (in.target.singlePass ? 1 : in.target.eyes);
+                                                in.target.passes();
             return saved;
         });
         if (bytes < kMinBytes && !isWorth(in, finding.relief, {Measure::DrawCalls}, kWorth))

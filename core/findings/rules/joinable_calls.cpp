@@ -1,12 +1,12 @@
 #include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <tuple>
 
 #include "base/index.h"
 #include "findings/rules/rule.h"
 #include "fixes/share/share.h"
+#include "measure/batches.h"
 
 namespace flentro {
 namespace {
@@ -24,13 +24,12 @@ struct Joined {
 
 Joined joinedOf(const FindingInput& in, const CountedView& view) {
     const std::vector<int> materials = firstEqualMaterials(in.scene, in.equalImages);
-    std::map<std::pair<int, std::uint32_t>, double> copies;
-    for (const DrawnObject& drawn : view.drawn)
-        copies[{in.scene.objects[drawn.object].asset, drawn.level}] += 1;
+    const std::vector<double> calls = sharedCalls(in.scene, view.drawn, in.batches);
     std::set<std::pair<int, int>> cells;
     std::set<std::tuple<int, int, int>> groups;
     Joined joined;
-    for (const DrawnObject& drawn : view.drawn) {
+    for (std::size_t d = 0; d < view.drawn.size(); ++d) {
+        const DrawnObject& drawn = view.drawn[d];
         const Object& object = in.scene.objects[drawn.object];
         if (object.bounds.isEmpty() || elementOf(in.index.isMoving, object.node) ||
             elementOf(in.scene.nodes, object.node).skin >= 0)
@@ -40,8 +39,7 @@ Joined joinedOf(const FindingInput& in, const CountedView& view) {
         const int z = static_cast<int>(std::floor(middle.z() / kCell));
         const Mesh& mesh = *in.scene.asset(object).level(drawn.level);
         joined.objects += 1;
-        joined.calls += static_cast<double>(mesh.parts.size()) /
-                        (in.target.instancing ? copies[{object.asset, drawn.level}] : 1);
+        joined.calls += calls[d];
         cells.emplace(x, z);
         for (const Part& part : mesh.parts)
             groups.emplace(x, z, part.material < 0 ? -1 : elementOf(materials, part.material));
@@ -75,6 +73,8 @@ std::vector<Finding> run(const FindingInput& in) {
     finding.where = {view.view};
     finding.preparations = {proposedFix(in, "share")};
     finding.fix = proposedFix(in, "merge");
+    if (in.target.batching == Batching::Node)
+        finding.alternatives.push_back(proposedFix(in, "instances"));
     return {std::move(finding)};
 }
 
@@ -90,8 +90,8 @@ const Rule& joinableCallsRule() {
         .measured =
             "Draw calls and objects of any size in the view with most calls, against the distinct "
             "materials in cells of 64 m, where materials that differ only in name are one: "
-            "reported from 16 and 5 % of a limit on, if fixes Share and Merge together save "
-            "something.",
+            "reported from 16 and 5 % of a limit on, if fixes Share and Merge (or Instances) "
+            "together save something.",
         .advice = "Fixes Share and Merge, in this order.",
         .needsRelief = true,
         .run = run,

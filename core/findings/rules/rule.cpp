@@ -7,17 +7,8 @@
 
 #include "base/index.h"
 #include "geometry/mesh_materials.h"
-#include "scene/instances.h"
 
 namespace flentro {
-namespace {
-
-/// Draw calls of one part of what is drawn, without shadow passes.
-double passesOf(const Target& target) {
-    return target.singlePass ? 1 : target.eyes;
-}
-
-}  // namespace
 
 Hash contentOf(const Scene& scene, const Mesh& mesh) {
     Hasher hasher;
@@ -72,31 +63,25 @@ Relief reliefWithout(const FindingInput& in,
                      const std::function<bool(const CountedView&, const DrawnObject&)>& isGone) {
     return in.views.relief([&](const CountedView& view) {
         Counts saved{};
-        std::map<std::pair<int, std::uint32_t>, bool> batches;  // all of it is gone
+        // The parts of each batch at a level, until one of its objects stays.
+        std::map<std::pair<std::uint32_t, std::uint32_t>, double> batches;
         for (const DrawnObject& drawn : view.drawn) {
             const Object& object = in.scene.objects[drawn.object];
             const Mesh& mesh = *in.scene.asset(object).level(drawn.level);
             const bool gone = isGone(view, drawn);
-            if (canBeInstance(in.scene, object)) {
-                const auto batch = batches.try_emplace({object.asset, drawn.level}, true).first;
-                batch->second = batch->second && gone;
-            }
+            const auto parts = static_cast<double>(mesh.parts.size());
+            double& left =
+                batches.try_emplace({in.batches[drawn.object], drawn.level}, parts).first->second;
+            if (!gone) left = 0;
             if (!gone) continue;
             at(saved, Measure::Objects) += 1;
             const ShadowDraw shadow = view.shadowOf(drawn.object);
             const double times = in.target.eyes + shadow.passes;
             at(saved, Measure::Triangles) += static_cast<double>(mesh.triangles) * times;
             at(saved, Measure::DrawCalls) += shadow.calls;
-            if (!in.target.instancing || !canBeInstance(in.scene, object))
-                at(saved, Measure::DrawCalls) +=
-                    static_cast<double>(mesh.parts.size()) * passesOf(in.target);
         }
-        for (const auto& [key, gone] : batches)
-            if (gone && in.target.instancing)
-                at(saved, Measure::DrawCalls) +=
-                    static_cast<double>(
-                        elementOf(in.scene.assets, key.first).level(key.second)->parts.size()) *
-                    passesOf(in.target);
+        for (const auto& [batch, parts] : batches)
+            at(saved, Measure::DrawCalls) += parts * in.target.passes();
         return saved;
     });
 }

@@ -8,6 +8,7 @@
 
 #include "base/parallel.h"
 #include "fixes/merge/parcel_mesh.h"
+#include "measure/batches.h"
 
 namespace flentro {
 namespace {
@@ -55,6 +56,13 @@ Asset outline(const Scene& scene, const Group& group) {
     return asset;
 }
 
+/// A target that batches copies on one node gets them there by fix Instances, which comes last: a
+/// parcel has to be better than that.
+Target afterInstances(Target target) {
+    if (target.batching == Batching::Node) target.batching = Batching::Mesh;
+    return target;
+}
+
 /// Calls of one object at a level.
 double callsOf(const Scene& scene, std::uint32_t object, std::size_t level) {
     return static_cast<double>(assetOf(scene, object).level(level)->parts.size());
@@ -99,12 +107,13 @@ Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups) {
 ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
                            const std::vector<Evidence::Place>& places)
     : scene_(scene),
-      target_(target),
+      target_(afterInstances(target)),
+      batches_(batchesOf(scene, target_.batching)),
       places_(places),
       prices_(places.size(), Counts{}),
       apart_(places.size()),
       before_(places.size()) {
-    const ViewMeter meter(scene, target);
+    const ViewMeter meter(scene, target_);
     parallelEach(places.size(), [&](std::size_t p) {
         const EyeVisibility sightings = meter.sight(places[p].eye, places[p].views);
         apart_[p] = drawnApart(sightings);
@@ -146,22 +155,20 @@ double ParcelLedger::meanWorth(const Shares::Account& account) const {
     return worth(prices, account.callsSaved, account.objectsSaved, account.trianglesPaid);
 }
 
-/// What each object costs in all views of one place. Copies at one level share their calls where
-/// the target instances.
+/// What each object costs in all views of one place; calls are shared by what is batched.
 std::vector<ParcelLedger::Drawn> ParcelLedger::drawnApart(const EyeVisibility& sightings) const {
     std::vector<Drawn> all;
-    std::map<std::pair<int, std::size_t>, double> copies;  // in one view
+    std::map<std::pair<std::uint32_t, std::size_t>, double> together;  // in one view
     std::vector<double> calls(scene_.objects.size(), 0);
     for (std::size_t v = 0; v < sightings.views; ++v) {
         const auto isDrawn = [&](std::size_t i) { return (sightings.objects[i] >> v & 1U) != 0; };
-        copies.clear();
-        for (std::uint32_t i = 0; target_.instancing && i < calls.size(); ++i)
-            if (isDrawn(i)) copies[{scene_.objects[i].asset, sightings.levelOf(i)}] += 1;
+        together.clear();
+        for (std::uint32_t i = 0; i < calls.size(); ++i)
+            if (isDrawn(i)) together[{batches_[i], sightings.levelOf(i)}] += 1;
         for (std::uint32_t i = 0; i < calls.size(); ++i) {
             if (!isDrawn(i)) continue;
             const std::size_t level = sightings.levelOf(i);
-            const double among = target_.instancing ? copies[{scene_.objects[i].asset, level}] : 1;
-            calls[i] += callsOf(scene_, i, level) / among;
+            calls[i] += callsOf(scene_, i, level) / together[{batches_[i], level}];
         }
     }
     for (std::uint32_t i = 0; i < calls.size(); ++i)

@@ -12,7 +12,8 @@ namespace flentro {
 /// would, and nothing else may be asked of it. The groups' parcels are its last objects.
 [[nodiscard]] Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups);
 
-/// Counts views of one scene, its groups left apart or merged. Everything given must outlive it.
+/// Counts views of one scene, its groups left apart or merged. Copies of one mesh share their calls
+/// unless the target batches nothing. Scene and places must outlive it.
 class ParcelLedger {
 public:
     /// Cost: that of a ViewMeter and a count for each place.
@@ -83,7 +84,8 @@ private:
     [[nodiscard]] double excessShare(std::size_t place, const std::vector<ViewTally>& merged) const;
 
     const Scene& scene_;
-    const Target& target_;
+    const Target target_;
+    const std::vector<std::uint32_t> batches_;  ///< [objects]
     const std::vector<Evidence::Place>& places_;
     std::vector<Counts> prices_;  ///< [places] Of one call, object and triangle in its views.
     std::vector<std::vector<Drawn>> apart_;      ///< [places] The objects that are drawn.

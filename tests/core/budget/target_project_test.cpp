@@ -49,6 +49,28 @@ TEST(Target, InTheFirstVersionZeroWasNoLimit) {
     EXPECT_EQ(at(target.limits, Measure::Lights), 4);
 }
 
+TEST(Target, UpToTheFourthVersionAFlagChoseTheBatching) {
+    EXPECT_EQ(Target{}.batching, Batching::Node) << "as exported files guarantee";
+    for (const Target& target : shippedTargets()) EXPECT_EQ(target.batching, Batching::Node);
+    Json old = toJson(*findTarget("Palm 30"));
+    old["version"] = 4;
+    old["drawing"].erase("batching");
+    EXPECT_EQ(parseTarget(old, "old")->batching, Batching::Mesh);
+    old["drawing"]["instancing"] = true;
+    EXPECT_EQ(parseTarget(old, "old")->batching, Batching::Mesh);
+    old["drawing"]["instancing"] = false;
+    const Target target = parseTarget(old, "old").value();
+    EXPECT_EQ(target.batching, Batching::Nothing);
+    const Json now = toJson(target);
+    EXPECT_EQ(now["drawing"]["batching"], "nothing");
+    EXPECT_FALSE(now["drawing"].contains("instancing"));
+    for (const Batching batching : kBatchings) {
+        Target one = target;
+        one.batching = batching;
+        EXPECT_EQ(parseTarget(toJson(one), "t")->batching, batching);
+    }
+}
+
 TEST(Target, WidenedTakesInAllAndKeepsTheSizeOfAMetre) {
     const Target target = *findTarget("Desk 120");
     for (const double aspect : {0.7, 1.2, 2.6}) {
@@ -98,7 +120,9 @@ TEST(Target, RefusesWhatIsWrongNamingTheMember) {
         return target ? std::string("accepted") : describe(target.error());
     };
     EXPECT_THAT(says("/format", "x"), HasSubstr("'format'"));
-    EXPECT_THAT(says("/version", 5), HasSubstr("version"));
+    EXPECT_THAT(says("/version", 6), HasSubstr("version"));
+    EXPECT_THAT(says("/drawing/batching", "all"), HasSubstr("'batching' must be nothing, node"));
+    EXPECT_THAT(says("/drawing/batching", true), HasSubstr("'batching' must be nothing, node"));
     EXPECT_THAT(says("/display", 7), HasSubstr("'display' must be an object"));
     EXPECT_THAT(says("/limits", Json::array()), HasSubstr("'limits' must be an object"));
     EXPECT_THAT(says("/name", ""), HasSubstr("'name'"));

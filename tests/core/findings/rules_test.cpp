@@ -248,7 +248,8 @@ TEST_F(Rules, EqualMeshesAreOneFindingWithItsMemory) {
     ASSERT_EQ(findings.size(), 1U);
     ASSERT_EQ(findings[0].subjects.size(), 3U);
     EXPECT_EQ(findings[0].evidence[1].value, 2 * static_cast<double>(scene_.assets[0].mesh->bytes));
-    EXPECT_EQ(at(findings[0].relief.here, Measure::DrawCalls), target_.instancing ? 2 : 0);
+    EXPECT_EQ(at(findings[0].relief.here, Measure::DrawCalls),
+              target_.batching == Batching::Mesh ? 2 : 0);
 }
 
 TEST_F(Rules, TexturesByTheirPixels) {

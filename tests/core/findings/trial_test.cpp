@@ -18,7 +18,7 @@ using test::Placed;
 
 class Trials : public Rules {
 protected:
-    /// Small limits, no instancing.
+    /// Small limits, nothing batched.
     Trials() {
         target_ = test::surveyDisplay();
         view_ = std::nullopt;
@@ -92,10 +92,31 @@ TEST_F(Trials, CopiesThatAreDrawnTogetherNeedNoJoining) {
         placed.push_back({makeBox({2, 3, 2}), {-28.0 + 8 * (i % 8), 1.5, -34.0 + 8 * (i / 8)}});
     scene_ = test::makeScene(placed);
     for (std::size_t i = 2; i < scene_.objects.size(); ++i) scene_.objects[i].asset = 1;
-    target_.instancing = true;
+    target_.batching = Batching::Mesh;
     at(target_.limits, Measure::DrawCalls) = 20;
     at(target_.limits, Measure::Objects) = 1000;
     EXPECT_FALSE(only(tried(surveyedFrom({{0, 1.7, 20}})), "joinable-calls"));
+}
+
+TEST_F(Trials, CopiesOnManyNodesArePutOnOne) {
+    std::vector<Placed> placed = {test::ground(120)};
+    for (int i = 0; i < 64; ++i)
+        placed.push_back({makeBox({2, 3, 2}), {-28.0 + 8 * (i % 8), 1.5, -34.0 + 8 * (i / 8)}});
+    scene_ = test::makeScene(placed);
+    for (std::size_t i = 2; i < scene_.objects.size(); ++i) scene_.objects[i].asset = 1;
+    for (std::size_t i = 2; i < scene_.nodes.size(); ++i)
+        if (scene_.nodes[i].mesh >= 0) scene_.nodes[i].mesh = 1;
+    target_.batching = Batching::Node;
+    at(target_.limits, Measure::DrawCalls) = 20;
+    at(target_.limits, Measure::Objects) = 1000;
+    const Survey survey = surveyedFrom({{0, 1.7, 20}});
+    const Diagnosis found = tried(survey);
+    const Finding* finding = only(found, "same-mesh-many-nodes");
+    ASSERT_TRUE(finding);
+    EXPECT_EQ(at(found.counts, Measure::DrawCalls) - at(finding->relief.worst, Measure::DrawCalls),
+              2)
+        << "ground and boxes";
+    test::expectKept("copies", test::promisesOf(scene_, target_, survey));
 }
 
 TEST_F(Trials, OfSeveralFixesTheOneThatHelpsIsProposed) {

@@ -23,12 +23,33 @@ TEST_F(Rules, ManyNodesOfOneMesh) {
         for (Node& node : scene.nodes) node.mesh = 0;
         return scene;
     };
+    target_.batching = Batching::Mesh;
     scene_ = row(31);
     EXPECT_TRUE(found("same-mesh-many-nodes").empty());
     scene_ = row(40);
     EXPECT_THAT(found("same-mesh-many-nodes").at(0).sentence, HasSubstr("40 nodes"));
     for (std::size_t i = 0; i < 10; ++i) scene_.objects[i].instance = static_cast<int>(i);
     EXPECT_TRUE(found("same-mesh-many-nodes").empty()) << "copies of one node are no nodes";
+}
+
+TEST_F(Rules, FewNodesOfAMeshCountWhereTheirCallsDo) {
+    std::vector<test::Placed> placed;
+    for (int i = 0; i < 6; ++i)
+        placed.push_back({named(makeBox({1, 1, 1}), "post"), {2.0 * i - 5, 1.7, -9}});
+    scene_ = makeScene(std::move(placed));
+    for (Object& object : scene_.objects) object.asset = 0;
+    for (Node& node : scene_.nodes) node.mesh = 0;
+    at(target_.limits, Measure::DrawCalls) = 100;
+    target_.batching = Batching::Mesh;
+    EXPECT_TRUE(found("same-mesh-many-nodes").empty());
+    target_.batching = Batching::Node;
+    const auto findings = found("same-mesh-many-nodes");
+    ASSERT_EQ(findings.size(), 1U);
+    EXPECT_EQ(at(findings[0].relief.here, Measure::DrawCalls), 5);
+    ASSERT_TRUE(findings[0].fix);
+    EXPECT_EQ(findings[0].fix->kind().key, "instances");
+    at(target_.limits, Measure::DrawCalls) = 1000;
+    EXPECT_TRUE(found("same-mesh-many-nodes").empty()) << "half a per cent of the limit";
 }
 
 /// Squares of a metre whose coordinates show their image once.

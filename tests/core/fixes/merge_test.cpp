@@ -1,7 +1,7 @@
 // Merging: what stands together is drawn together, the same surface for fewer calls.
 
-#include "fixes/merge/merge.h"
 #include "base/index.h"
+#include "fixes/merge/merge.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -28,7 +28,7 @@ using testing::SizeIs;
 /// A display that draws every object by itself and where calls are dear.
 Target withoutInstances() {
     Target target = test::display();
-    target.instancing = false;
+    target.batching = Batching::Nothing;
     at(target.limits, Measure::DrawCalls) = 10;
     at(target.limits, Measure::Triangles) = 100'000;
     return target;
@@ -277,18 +277,21 @@ Scene makeCopies() {
     return scene;
 }
 
-TEST(Merge, CopiesStayWhereTheTargetInstances) {
+TEST(Merge, CopiesStayWhereTheTargetBatchesThem) {
     Target target = withoutInstances();
-    target.instancing = true;
-    const Fixed fixed = merge(makeCopies(), small(), target);
-    EXPECT_EQ(fixed.scene.objects.size(), 36U) << "one call draws them all";
-    EXPECT_THAT(fixed.record.summary, HasSubstr("Nothing is merged"));
-    EXPECT_THAT(merge(makeCopies()).scene.objects, SizeIs(4)) << "without instancing they merge";
+    for (const Batching batching : {Batching::Node, Batching::Mesh}) {
+        target.batching = batching;
+        const Fixed fixed = merge(makeCopies(), small(), target);
+        EXPECT_EQ(fixed.scene.objects.size(), 36U)
+            << "one call draws them all, or will, by fix Instances";
+        EXPECT_THAT(fixed.record.summary, HasSubstr("Nothing is merged"));
+    }
+    EXPECT_THAT(merge(makeCopies()).scene.objects, SizeIs(4)) << "else they merge";
 }
 
 TEST(Merge, ParcelsThatSaveNoCallAreNotMadeForFewerObjectsAlone) {
     Target target = withoutInstances();
-    target.instancing = true;
+    target.batching = Batching::Mesh;
     at(target.limits, Measure::Objects) = 1000;
     EXPECT_EQ(merge(makeCopies(), small(), target).scene.objects.size(), 36U)
         << "36 objects are far below the limit";
@@ -316,7 +319,7 @@ TEST(Merge, ObjectsThatStayApartForTheirMaterialsAreReported) {
 
 TEST(Merge, TheArtistHasTheLastWord) {
     Target target = withoutInstances();
-    target.instancing = true;
+    target.batching = Batching::Mesh;
     MergeSettings settings = small();
     settings.overrides["box 0"] = MergeChoice::Merge;
     EXPECT_THAT(merge(makeCopies(), settings, target).scene.objects, SizeIs(4));

@@ -19,6 +19,7 @@
 #include "io/image.h"
 #include "measure/viewcost.h"
 #include "report/export.h"
+#include "scene/instances.h"
 #include "support/gltf_builder.h"
 #include "support/meshes.h"
 #include "support/process.h"
@@ -384,7 +385,7 @@ TEST_F(GltfWrite, ExportRefusesOtherFormats) {
 /// Twenty boxes in two heaps; all fixes of layout applied in their order.
 Scene laidOut(const Scene& scene) {
     Target target;
-    target.instancing = false;
+    target.batching = Batching::Nothing;
     at(target.limits, Measure::DrawCalls) = 5;
     MergeSettings merge;
     merge.parcel = 16;
@@ -478,8 +479,9 @@ TEST(GltfLayout, ReadBackEverythingCostsTheSame) {
         for (const bool instances : {false, true}) {
             ExportOptions options;
             options.levels = layout;
-            options.instances = instances;
-            ASSERT_TRUE(exportScene(scene, {}, folder / "once.glb", options, noProgress()));
+            Scene written = scene;
+            if (instances) shareNodes(written);
+            ASSERT_TRUE(exportScene(written, {}, folder / "once.glb", options, noProgress()));
             const auto back = readGltf(folder / "once.glb", noProgress());
             ASSERT_TRUE(back);
             EXPECT_EQ(viewsOf(*back), before);

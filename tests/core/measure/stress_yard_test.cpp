@@ -20,7 +20,7 @@ Asset makeAsset() {
 Target display() {
     Target target;
     target.farPlane = 500;
-    target.instancing = true;
+    target.batching = Batching::Mesh;
     return target;
 }
 

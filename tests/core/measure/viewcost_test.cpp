@@ -31,7 +31,7 @@ protected:
         target_.width = 1600;
         target_.height = 900;
         target_.farPlane = 100;
-        target_.instancing = false;
+        target_.batching = Batching::Nothing;
         target_.limits.fill(10);
     }
 
@@ -87,10 +87,21 @@ TEST_F(Paper, FarPlaneCutsTheLastBox) {
     EXPECT_EQ(count(Measure::Objects), 3);
 }
 
-TEST_F(Paper, InstancedBoxesAreOneCall) {
-    target_.instancing = true;
+TEST_F(Paper, EqualBoxesAreOneCallWhereMeshesAreBatched) {
+    target_.batching = Batching::Mesh;
     EXPECT_EQ(count(Measure::DrawCalls), 2);
     EXPECT_EQ(count(Measure::Triangles), 236);
+}
+
+TEST_F(Paper, WhereNodesAreBatchedBoxesShareTheCallsOfTheirNode) {
+    target_.batching = Batching::Node;
+    EXPECT_EQ(count(Measure::DrawCalls), 4) << "each has a node of its own";
+    addLamp({0, 0, -16}, 6, true);
+    EXPECT_EQ(count(Measure::DrawCalls), 4 + 2) << "two of them for the lamp";
+    EXPECT_EQ(shareNodes(scene_).objects, 4U);
+    EXPECT_EQ(count(Measure::DrawCalls), 2 + 1) << "as their file guarantees";
+    target_.batching = Batching::Nothing;
+    EXPECT_EQ(count(Measure::DrawCalls), 4 + 2);
 }
 
 TEST_F(Paper, CullingGoesByTheNearestPointOfTheBounds) {
@@ -110,7 +121,7 @@ TEST_F(Paper, LevelIsChosenByDistanceAndScale) {
     EXPECT_EQ(levelAt(ladder, 1, 1000), 2U);
     // Near faces at 10, 20 and 60 m: 12 + 2 + 3 triangles, and the floor.
     EXPECT_EQ(count(Measure::Triangles), 12 + 2 + 3 + 200);
-    target_.instancing = true;
+    target_.batching = Batching::Mesh;
     EXPECT_EQ(count(Measure::DrawCalls), 4) << "three levels of the box, one floor";
 }
 
@@ -425,9 +436,9 @@ TEST_F(Paper, WhatAssetsCostIsTogetherWhatTheViewCosts) {
     addLamp({0, 0, -16}, 6, true);
     addLamp({0, 0, -11}, 2, true);
     Target target = target_;
-    for (const bool instancing : {false, true}) {
+    for (const Batching batching : kBatchings) {
         for (const int eyes : {1, 2}) {
-            target.instancing = instancing;
+            target.batching = batching;
             target.eyes = eyes;
             target.singlePass = eyes == 1;
             const ViewCost cost = viewCost(scene_, target, view_);
@@ -584,7 +595,7 @@ TEST(ViewCost, BonesKeepCopiesFromBeingOneCall) {
                                    {test::makeBox({1, 1, 1}), {2, 0, -9}}});
     for (Object& object : scene.objects) object.asset = 0;
     Target target = test::display();
-    target.instancing = true;
+    target.batching = Batching::Mesh;
     const auto calls = [&] {
         return at(viewCost(scene, target, {{0, 0, 0}, 0, 0}).counts, Measure::DrawCalls);
     };
@@ -594,7 +605,7 @@ TEST(ViewCost, BonesKeepCopiesFromBeingOneCall) {
         if (node.mesh >= 0) node.skin = 0;
     EXPECT_EQ(calls(), 3);
     Scene written = scene;
-    EXPECT_EQ(shareNodes(written), 0U) << "and none becomes an instance";
+    EXPECT_EQ(shareNodes(written).objects, 0U) << "and none becomes an instance";
     for (const CostShare& share : rank(scene, target, viewCost(scene, target, {{0, 0, 0}, 0, 0}),
                                        CostKind::Asset, Measure::DrawCalls))
         EXPECT_EQ(share.drawCalls, 3);

@@ -2,6 +2,7 @@
 
 #include "scene/instances.h"
 #include "base/index.h"
+#include "fixes/instances/instances.h"
 #include "fixes/stand_ins/stand_ins.h"
 
 #include <fmt/format.h>
@@ -79,7 +80,7 @@ TEST(Instances, CopiesBecomeOneNodeAndShowTheSame) {
     const Scene before =
         makeCopies({{{1e5, 0, 3}}, {{1e5 + 7, 2, 3}, 30, 2}, {{1e5 - 4, 0, 90}, -120, 0.5}});
     Scene after = before;
-    EXPECT_EQ(shareNodes(after), 3U);
+    EXPECT_EQ(shareNodes(after).objects, 3U);
     EXPECT_EQ(namesOf(after), namesOf(before));
     EXPECT_EQ(std::count_if(after.nodes.begin(), after.nodes.end(),
                             [](const Node& node) { return node.mesh >= 0; }),
@@ -94,9 +95,8 @@ TEST(Instances, CopiesBecomeOneNodeAndShowTheSame) {
 TEST(Instances, ExportsAreValidAndCountTheSameElsewhere) {
     const Scene scene = makeCopies({{{0, 0, 0}}, {{5, 0, 0}, 90}, {{0, 0, 5}}, {{5, 0, 5}, 10, 3}});
     test::TemporaryFolder folder;
-    ExportOptions options;
-    options.instances = true;
-    ASSERT_TRUE(exportScene(scene, {}, folder / "copies.glb", options, noProgress()));
+    const Scene shared = applyInstances(scene, {})->scene;
+    ASSERT_TRUE(exportScene(shared, {}, folder / "copies.glb", {}, noProgress()));
     EXPECT_EQ(test::validatorErrors(folder / "copies.glb"), "");
     EXPECT_EQ(copiesByTinyGltf(folder / "copies.glb"), 4U);
     const Scene back = readGltf(folder / "copies.glb", noProgress()).value();
@@ -112,12 +112,52 @@ TEST(Instances, WhatIsTreatedOtherwiseStaysApart) {
     scene.objects[2].castsShadow = false;
     scene.objects[3].world.col(0) *= -1;  // mirrored
     elementOf(scene.nodes, scene.objects[4].node).rest["extras"]["price"] = 3;
-    EXPECT_EQ(shareNodes(scene), 0U);
+    const NodeSharing none = shareNodes(scene);
+    EXPECT_EQ(none.objects, 0U);
+    EXPECT_EQ(none.kept, 2U) << "the mirrored one and the one with a price";
     scene.objects[1].culling.end = scene.objects[0].culling.end;
-    EXPECT_EQ(shareNodes(scene), 2U);
+    EXPECT_EQ(shareNodes(scene).objects, 2U);
     EXPECT_EQ(scene.objects[0].node, scene.objects[1].node);
     EXPECT_EQ(scene.objects[0].instance, 0);
     EXPECT_EQ(scene.objects[1].instance, 1);
+}
+
+TEST(Instances, CellsKeepNodesSmall) {
+    Scene scene = makeCopies({{{1, 0, 1}}, {{9, 0, 9}}, {{11, 0, 1}}, {{19, 0, 9}}, {{1, 0, 11}}});
+    const Fixed fixed = applyInstances(scene, {.cell = 10}).value();
+    const auto nodeOf = [&](std::size_t i) { return fixed.scene.objects[i].node; };
+    EXPECT_EQ(nodeOf(0), nodeOf(1));
+    EXPECT_EQ(nodeOf(2), nodeOf(3));
+    EXPECT_NE(nodeOf(0), nodeOf(2));
+    EXPECT_EQ(fixed.scene.objects[4].instance, -1) << "alone in its cell";
+    EXPECT_EQ(fixed.record.summary, "4 objects share 2 nodes");
+    EXPECT_TRUE(fixed.record.notes.empty());
+    EXPECT_EQ(applyInstances(scene, {})->record.summary, "5 objects share 1 node");
+}
+
+TEST(Instances, CopiesOnOneNodeGoWithTheLastOfThem) {
+    Scene scene = makeCopies({{{1, 0, 1}}, {{3, 0, 1}}, {{5, 0, 1}}, {{7, 0, 1}}, {{9, 0, 1}}});
+    constexpr double kEnds[] = {20, 39, 41, 80, 1e9};
+    for (std::size_t i = 0; i < 5; ++i) {
+        scene.objects[i].culling.end = kEnds[i];
+        scene.objects[i].culling.fadeStart = 0.9 * kEnds[i];
+        scene.objects[i].culling.shadowEnd = i == 3 ? 5 : 10;
+    }
+    const Scene shared = applyInstances(scene, {.reach = 2})->scene;
+    const auto endOf = [&](std::size_t i) { return shared.objects[i].culling.end; };
+    EXPECT_EQ(shared.objects[0].node, shared.objects[1].node) << "20 and 39 m";
+    EXPECT_EQ(shared.objects[2].node, shared.objects[3].node) << "41 and 80 m, 10 and 5 m";
+    EXPECT_NE(shared.objects[0].node, shared.objects[2].node);
+    EXPECT_EQ(shared.objects[4].instance, -1);
+    EXPECT_THAT((std::vector{endOf(0), endOf(1), endOf(2), endOf(3), endOf(4)}),
+                testing::ElementsAre(39, 39, 80, 80, 1e9));
+    EXPECT_EQ(shared.objects[0].culling.fadeStart, 0.9 * 39);
+    EXPECT_EQ(shared.objects[3].culling.shadowEnd, 10);
+    const Scene apart = applyInstances(scene, {.reach = 1})->scene;
+    for (std::size_t i = 0; i < 5; ++i) {
+        EXPECT_EQ(apart.objects[i].instance, -1);
+        EXPECT_EQ(apart.objects[i].culling.end, kEnds[i]);
+    }
 }
 
 TEST(Instances, NodesWithOtherDutiesStay) {
@@ -132,7 +172,7 @@ TEST(Instances, NodesWithOtherDutiesStay) {
     child.parent = nodeOf(2);
     addNode(scene, child);
     const std::size_t nodes = scene.nodes.size();
-    EXPECT_EQ(shareNodes(scene), 0U);
+    EXPECT_EQ(shareNodes(scene).objects, 0U);
     EXPECT_EQ(scene.nodes.size(), nodes);
 }
 
@@ -143,7 +183,7 @@ TEST(Instances, DroppedNodesLetAllReferencesFollow) {
     const int index = addNode(scene, lamp);
     scene.animations.resize(1);
     scene.animations[0].channels = {{{"target", {{"node", index}, {"path", "rotation"}}}}};
-    ASSERT_EQ(shareNodes(scene), 3U);
+    ASSERT_EQ(shareNodes(scene).objects, 3U);
     const int moved = scene.animations[0].channels[0]["target"]["node"];
     EXPECT_EQ(elementOf(scene.nodes, moved).name, "lamp");
     for (const Json& root : scene.scenes[0]["nodes"])
@@ -181,7 +221,7 @@ TEST(Instances, AnyTransformsShowTheSame) {
             addObject(scene, std::move(object));
         }
         Scene after = scene;
-        EXPECT_EQ(shareNodes(after), plain) << "mirrored, sheared and flat ones stay";
+        EXPECT_EQ(shareNodes(after).objects, plain) << "mirrored, sheared and flat ones stay";
         EXPECT_EQ(test::differenceOfSurfaces(scene, after, 2e-3), "");
         EXPECT_EQ(namesOf(after), namesOf(scene));
     }
@@ -189,7 +229,7 @@ TEST(Instances, AnyTransformsShowTheSame) {
 
 TEST(Instances, RemovingACopyKeepsTheOthersNames) {
     Scene scene = makeCopies({{{0, 0, 0}}, {{5, 0, 0}}, {{0, 0, 5}}});
-    ASSERT_EQ(shareNodes(scene), 3U);
+    ASSERT_EQ(shareNodes(scene).objects, 3U);
     removeObjects(scene, {false, true, false});
     EXPECT_EQ(namesOf(scene), (std::vector<std::string>{"copy 0", "copy 2"}));
     flatten(scene);
@@ -207,7 +247,7 @@ TEST(Instances, WhatAStandInShowsStaysBelowItsGroup) {
     ASSERT_NE(far, scene.objects.end());
     const int group = elementOf(scene.nodes, far->node).parent;
     const std::string name = elementOf(scene.nodes, group).name;
-    ASSERT_EQ(shareNodes(scene), 4U);
+    ASSERT_EQ(shareNodes(scene).objects, 4U);
     for (const Object& object : scene.objects) {
         if (object.standIn < 0) continue;
         const int parent = elementOf(scene.nodes, object.node).parent;
