@@ -5,6 +5,7 @@
 
 #include "base/index.h"
 #include "findings/rules/rule.h"
+#include "fixes/merge/merge.h"
 #include "fixes/share/share.h"
 #include "measure/batches.h"
 
@@ -73,6 +74,9 @@ std::vector<Finding> run(const FindingInput& in) {
     finding.where = {view.view};
     finding.preparations = {proposedFix(in, "share")};
     finding.fix = proposedFix(in, "merge");
+    FixSettings byMaterial = proposedFix(in, "merge");
+    byMaterial.as<MergeSettings>()->grouping = MergeSettings::Grouping::Material;
+    finding.alternatives = {std::move(byMaterial)};
     if (in.target.batching == Batching::Node)
         finding.alternatives.push_back(proposedFix(in, "instances"));
     return {std::move(finding)};
@@ -92,7 +96,9 @@ const Rule& joinableCallsRule() {
             "materials in cells of 64 m, where materials that differ only in name are one: "
             "reported from 16 and 5 % of a limit on, if fixes Share and Merge (or Instances) "
             "together save something.",
-        .advice = "Fixes Share and Merge, in this order.",
+        .advice =
+            "Fixes Share and Merge, in this order; by material where cells show the same "
+            "ones.",
         .needsRelief = true,
         .run = run,
     };

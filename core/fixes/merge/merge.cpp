@@ -6,13 +6,14 @@
 #include <cmath>
 #include <map>
 #include <numeric>
-#include <set>
+#include <optional>
 
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "fixes/merge/parcel_ledger.h"
 #include "fixes/merge/parcel_mesh.h"
+#include "fixes/merge/pieces.h"
 #include "scene/edit.h"
 #include "survey/spots.h"
 
@@ -56,24 +57,31 @@ bool isBetter(const ParcelSize& a, const ParcelSize& b) {
     return key(a) < key(b);
 }
 
+/// Of one part: as asked, and no more than the target allows.
+std::size_t maxVerticesOf(const MergeSettings& settings, const Target& target) {
+    const double limit = at(target.limits, Measure::VerticesPerMesh);
+    return static_cast<std::size_t>(std::min<double>(settings.maxVertices, std::max(limit, 3.0)));
+}
+
 /// Decides what becomes one object.
 class Merger {
 public:
-    Merger(const Scene& scene, const MergeSettings& settings, const Target& target,
-           const std::vector<Evidence::Place>& places)
-        : scene_(scene),
+    /// `ledger`: of the whole objects.
+    Merger(const Pieces& pieces, const MergeSettings& settings, const Target& target,
+           const std::vector<Evidence::Place>& places, const ParcelLedger& ledger)
+        : pieces_(pieces),
+          scene_(pieces.scene),
           settings_(settings),
           target_(target),
-          ledger_(scene, target, places),
-          eligibility_(eligibilityOf(scene, settings)),
-          objectsMatter_(stateOf(ledger_.worstObjects()) != State::Within) {
-        for (std::size_t i = 0; i < scene.objects.size(); ++i)
-            marked_.push_back(eligibility_[i] == MergeEligibility::Static);
+          ledger_(pieces.scene, target, places, maxVerticesOf(settings, target)),
+          objectsMatter_(stateOf(ledger.worstObjects()) != State::Within) {
+        report_.before = ledger.count({}, 0);
+        for (const MergeEligibility one : eligibilityOf(pieces.scene, settings))
+            marked_.push_back(one == MergeEligibility::Static);
     }
 
     /// Nothing if cancelled.
     bool run(Progress& progress) {
-        report_.before = ledger_.count({}, 0);
         std::vector<double> sizes = sizesFor(scene_);
         if (settings_.parcel > 0) sizes.push_back(settings_.parcel);
         std::sort(sizes.begin(), sizes.end());
@@ -106,7 +114,6 @@ public:
         const std::size_t near = membersIn(groupObjects(scene_, marked_, settings_, size));
         return near - membersIn(group(marked_, size));
     }
-    [[nodiscard]] const std::vector<MergeEligibility>& eligibility() const { return eligibility_; }
 
 private:
     [[nodiscard]] MergeChoice choiceOf(std::size_t asset) const {
@@ -297,22 +304,34 @@ private:
             ->size;
     }
 
+    /// Pieces of one asset are judged together.
     void judgeAssets() {
-        std::vector<std::size_t> copies(scene_.assets.size(), 0);
-        std::vector<std::size_t> merged(scene_.assets.size(), 0);
-        for (std::size_t i = 0; i < marked_.size(); ++i)
-            elementOf(copies, scene_.objects[i].asset) += marked_[i];
+        struct Judged {
+            std::size_t copies = 0, merged = 0;
+            double callsApart = 0, callsMerged = 0;
+        };
+        std::map<std::uint32_t, Judged> judged;  // by asset of the whole objects
+        const auto judgedOf = [&](std::uint32_t piece) -> Judged& {
+            return judged[elementOf(pieces_.assetOf, scene_.objects[piece].asset)];
+        };
+        for (std::uint32_t i = 0; i < marked_.size(); ++i)
+            if (marked_[i]) ++judgedOf(i).copies;
         for (const Group& group : groups_)
-            for (const std::uint32_t i : group) ++elementOf(merged, scene_.objects[i].asset);
-        const auto known = verdicts_.find(judgedSize());
-        for (std::size_t a = 0; a < copies.size(); ++a) {
-            if (copies[a] == 0) continue;
-            MergeVerdict verdict{nameOf(scene_.assets[a]), copies[a], merged[a] > 0, 0, 0, {}};
-            if (known != verdicts_.end()) {
-                verdict.callsAsInstances = known->second[a].callsApart;
-                verdict.callsMerged = known->second[a].callsMerged;
-            }
-            verdict.why = whyOf(a, copies[a], merged[a], verdict);
+            for (const std::uint32_t i : group) ++judgedOf(i).merged;
+        if (const auto known = verdicts_.find(judgedSize()); known != verdicts_.end())
+            for (std::size_t a = 0; a < known->second.size(); ++a)
+                if (const auto found = judged.find(pieces_.assetOf[a]); found != judged.end()) {
+                    found->second.callsApart += known->second[a].callsApart;
+                    found->second.callsMerged += known->second[a].callsMerged;
+                }
+        for (const auto& [asset, all] : judged) {
+            MergeVerdict verdict{nameOf(scene_.assets[asset]),
+                                 all.copies,
+                                 all.merged > 0,
+                                 all.callsApart,
+                                 all.callsMerged,
+                                 {}};
+            verdict.why = whyOf(asset, all.copies, all.merged, verdict);
             report_.verdicts.push_back(std::move(verdict));
         }
         std::stable_sort(report_.verdicts.begin(), report_.verdicts.end(),
@@ -330,11 +349,11 @@ private:
         return "too many triangles drawn in vain";
     }
 
-    const Scene& scene_;
+    const Pieces& pieces_;
+    const Scene& scene_;  ///< Of the pieces.
     const MergeSettings& settings_;
     const Target& target_;
     const ParcelLedger ledger_;
-    const std::vector<MergeEligibility> eligibility_;
     const bool objectsMatter_;  ///< Some view is near its limit for visible objects.
     std::vector<bool> marked_;
     std::vector<Group> groups_;
@@ -348,22 +367,33 @@ std::size_t bytesOf(const Asset& asset) {
     return bytes;
 }
 
-/// Bytes of the parcels beyond those of assets that are no longer there, shared by copies.
-void accountBytes(const Scene& before, const Scene& after, MergeReport& report) {
-    std::set<std::string> left;
-    for (const Asset& asset : after.assets) left.insert(nameOf(asset));
-    std::vector<std::size_t> copies(before.assets.size(), 0);
-    for (const Object& object : before.objects) ++elementOf(copies, object.asset);
+/// [pieces] True for those in any parcel.
+std::vector<bool> mergedPieces(const MergeReport& report, const Pieces& pieces) {
+    std::vector<Group> groups;
+    for (const Parcel& parcel : report.parcels) groups.push_back(parcel.members);
+    return membersOf(groups, pieces.scene.objects.size());
+}
+
+/// Bytes of the parcels beyond those of pieces that no object shows any more, shared by copies.
+void accountBytes(const Pieces& pieces, const Scene& after, MergeReport& report) {
+    const std::vector<bool> gone = mergedPieces(report, pieces);
+    std::vector<std::size_t> copies(pieces.scene.assets.size(), 0);
+    std::vector<bool> isLeft(pieces.scene.assets.size(), false);
+    for (std::size_t p = 0; p < gone.size(); ++p) {
+        const int asset = pieces.scene.objects[p].asset;
+        ++elementOf(copies, asset);
+        if (!gone[p]) elementOf(isLeft, asset) = true;
+    }
     const std::size_t first = after.objects.size() - report.parcels.size();
     for (std::size_t p = 0; p < report.parcels.size(); ++p) {
         Parcel& parcel = report.parcels[p];
         parcel.bytesPaid =
             static_cast<double>(bytesOf(assetOf(after, static_cast<std::uint32_t>(first + p))));
         for (const std::uint32_t i : parcel.members) {
-            const Asset& asset = assetOf(before, i);
-            if (left.contains(nameOf(asset))) continue;
-            const auto shared = elementOf(copies, before.objects[i].asset);
-            parcel.bytesPaid -= static_cast<double>(bytesOf(asset)) / static_cast<double>(shared);
+            const int asset = pieces.scene.objects[i].asset;
+            if (elementOf(isLeft, asset)) continue;
+            parcel.bytesPaid -= static_cast<double>(bytesOf(assetOf(pieces.scene, i))) /
+                                static_cast<double>(elementOf(copies, asset));
         }
     }
 }
@@ -383,21 +413,21 @@ void describeEligibility(const std::vector<MergeEligibility>& eligibility, FixRe
                 counted(static_cast<std::size_t>(count), "object stays", "objects stay"), text));
 }
 
-void placeParcels(const Scene& before, const MergeSettings& settings, const MergeReport& report,
-                  Scene& scene, Progress& progress) {
+/// Nothing if cancelled.
+std::optional<Scene> placeParcels(const Scene& before, const Pieces& pieces,
+                                  const MergeReport& report, std::size_t maxVertices,
+                                  Progress& progress) {
     std::vector<Asset> assets(report.parcels.size());
     const bool finished = parallelFor(assets.size(), "Merging", progress, [&](std::size_t p) {
         const Parcel& parcel = report.parcels[p];
-        assets[p] = mergeGroup(before, parcel.members, parcel.bounds.center(),
-                               static_cast<std::size_t>(settings.maxVertices), parcel.name);
+        assets[p] = mergeGroup(pieces.scene, parcel.members, parcel.bounds.center(), maxVertices,
+                               parcel.name);
     });
-    if (!finished) return;
-    std::vector<Group> groups;
-    for (const Parcel& parcel : report.parcels) groups.push_back(parcel.members);
-    removeObjects(scene, membersOf(groups, before.objects.size()));
+    if (!finished) return std::nullopt;
+    Scene scene = withoutPieces(before, pieces, mergedPieces(report, pieces));
     for (std::size_t p = 0; p < assets.size(); ++p) {
         const Parcel& parcel = report.parcels[p];
-        Object object = joinObjects(before, parcel.members);
+        Object object = joinObjects(pieces.scene, parcel.members);
         object.name = parcel.name;
         object.asset = static_cast<int>(scene.assets.size());
         object.world.topRightCorner<3, 1>() = parcel.bounds.center();
@@ -405,6 +435,22 @@ void placeParcels(const Scene& before, const MergeSettings& settings, const Merg
         addObject(scene, std::move(object));
     }
     dropUnusedAssets(scene);
+    return scene;
+}
+
+std::string summaryOf(const MergeReport& report, const Pieces& pieces, const ParcelSize& after) {
+    if (report.parcels.empty())
+        return "Nothing is merged: no size of parcel saves more than it costs";
+    Group members;
+    for (const Parcel& parcel : report.parcels)
+        members.insert(members.end(), parcel.members.begin(), parcel.members.end());
+    return fmt::format(
+        "{} became {} of {}: {} calls and {} objects less and {} triangles more in the mean view{}",
+        counted(pieces.wholes(members).size(), "object"), counted(report.parcels.size(), "parcel"),
+        formatMetres(report.size), formatCount(report.before.calls - after.calls),
+        formatCount(report.before.objects - after.objects),
+        formatCount(after.triangles - report.before.triangles),
+        report.estimated ? " (estimated without a survey)" : "");
 }
 
 }  // namespace
@@ -412,43 +458,48 @@ void placeParcels(const Scene& before, const MergeSettings& settings, const Merg
 Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, const Target& target,
                            const Evidence& evidence, Progress& progress) {
     const std::vector<Evidence::Place> places = placesFor(scene, evidence);
-    Merger merger(scene, settings, target, places);
+    const std::vector<MergeEligibility> eligibility = eligibilityOf(scene, settings);
+    const bool divides = settings.grouping == MergeSettings::Grouping::Material;
+    const Pieces pieces = divides ? piecesByMaterial(scene, eligibility) : wholePieces(scene);
+    const std::size_t maxVertices = maxVerticesOf(settings, target);
+    Merger merger(pieces, settings, target, places,
+                  ParcelLedger(scene, target, places, maxVertices));
     SubProgress searching(progress, 0, 0.8);
     if (!merger.run(searching)) return stopped("Merging");
     MergeReport& report = merger.report();
     report.estimated = evidence.empty();
-    Fixed result{scene, {}};
     SubProgress joining(progress, 0.8, 1);
-    placeParcels(scene, settings, report, result.scene, joining);
-    if (progress.cancelled()) return stopped("Merging");
-    accountBytes(scene, result.scene, report);
-    std::size_t members = 0;
-    for (const Parcel& parcel : report.parcels) members += parcel.members.size();
+    auto merged = placeParcels(scene, pieces, report, maxVertices, joining);
+    if (!merged || progress.cancelled()) return stopped("Merging");
+    ParcelSize after = report.before;
+    for (ParcelSize& tried : report.sizes) {
+        if (report.parcels.empty() || tried.size != report.size) continue;
+        // What is left of a divided object is one object, not several pieces.
+        if (divides)
+            tried = ParcelLedger(*merged, target, places, maxVertices).count({}, tried.size);
+        after = tried;
+    }
+    if (divides && settings.parcel == 0 && !isBetter(after, report.before)) {
+        merged = scene;
+        report.parcels.clear();
+        report.size = 0;
+    }
+    Fixed result{std::move(*merged), {}};
+    accountBytes(pieces, result.scene, report);
     FixRecord& record = result.record;
-    const auto chosen = std::find_if(report.sizes.begin(), report.sizes.end(),
-                                     [&](const ParcelSize& s) { return s.size == report.size; });
     if (const std::size_t apart = merger.tooManyMaterials(); apart > 0)
         record.notes.push_back(fmt::format(
             "{} apart from {} neighbours: together they would show more materials than the {:.0f} "
             "that the target allows of one object",
             counted(apart, "object stays", "objects stay"), apart == 1 ? "its" : "their",
             at(target.limits, Measure::MaterialsPerObject)));
-    if (report.parcels.empty())
-        record.summary = "Nothing is merged: no size of parcel saves more than it costs";
-    else
-        record.summary = fmt::format(
-            "{} became {} of {}: {} calls and {} objects less and {} triangles more in "
-            "the mean view{}",
-            counted(members, "object"), counted(report.parcels.size(), "parcel"),
-            formatMetres(report.size), formatCount(report.before.calls - chosen->calls),
-            formatCount(report.before.objects - chosen->objects),
-            formatCount(chosen->triangles - report.before.triangles),
-            report.estimated ? " (estimated without a survey)" : "");
+    record.summary = summaryOf(report, pieces, after);
     if (report.spared > 0)
         record.notes.push_back(
             fmt::format("{} taken back: what they draw in vain takes views over a limit",
                         counted(report.spared, "parcel is", "parcels are")));
-    describeEligibility(merger.eligibility(), record);
+    describeEligibility(eligibility, record);
+    for (Parcel& parcel : report.parcels) parcel.members = pieces.wholes(parcel.members);
     record.report = std::make_shared<const MergeReport>(std::move(report));
     return result;
 }

@@ -1,9 +1,10 @@
 // Merging: what stands together is drawn together.
 //
 // Objects of one cell that cast shadows alike and go at similar distances become one object with
-// one part for each material. What that saves in draw calls and objects it costs in triangles, as
-// the whole parcel is drawn when any of it is in view. Both sides are counted in the views that
-// players reach, by the same ViewMeter as everything else, on stand-ins without geometry.
+// one part for each material; or the parts of one material in a cell do. What that saves in draw
+// calls and objects it costs in triangles, as the whole parcel is drawn when any of it is in view.
+// Both sides are counted in the views that players reach, by the same ViewMeter as everything else,
+// on stand-ins without geometry.
 
 #pragma once
 
@@ -24,6 +25,8 @@ struct MergeSettings {
     enum class Grouping {
         Grid,  ///< By cells of a grid.
         Near,  ///< By nearness, up to the size of a cell.
+        /// By cells of a grid, each material by itself: objects of several are divided for it.
+        Material,
     };
     Grouping grouping = Grouping::Grid;
     double parcel = 0;        ///< Metres, edge of a parcel, up to 1000; 0: searched.
@@ -40,7 +43,7 @@ struct MergeSettings {
 /// Objects that become one.
 struct Parcel {
     std::string name;
-    std::vector<std::uint32_t> members;  ///< Objects of the scene before.
+    std::vector<std::uint32_t> members;  ///< Objects of the scene before, also if in part.
     std::vector<std::uint32_t> origins;
     Box bounds;
     // Means over all views; what is saved is positive, what is paid too.
@@ -63,7 +66,7 @@ struct ParcelSize {
 /// Whether copies of an asset are merged, and why.
 struct MergeVerdict {
     std::string asset;
-    std::size_t copies = 0;
+    std::size_t copies = 0;  ///< By material each piece.
     bool merged = false;
     double callsAsInstances = 0;  ///< Mean of all views, by all copies.
     double callsMerged = 0;       ///< Their share of the parcels' calls.

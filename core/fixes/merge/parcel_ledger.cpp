@@ -21,14 +21,14 @@ constexpr double kIsOver = 0.5;
 constexpr std::array kWeighed = {Measure::DrawCalls, Measure::Objects, Measure::Triangles};
 
 /// As mergeGroup() would make it: counts only.
-Asset outline(const Scene& scene, const Group& group) {
+Asset outline(const Scene& scene, const Group& group, std::size_t maxVertices) {
     std::size_t levels = 0;
     for (const std::uint32_t i : group)
         levels = std::max(levels, assetOf(scene, i).ladder.levels.size());
     Asset asset;
     for (std::size_t level = 0; level <= levels; ++level) {
         auto mesh = std::make_shared<Mesh>();
-        std::map<Hash, int> kinds;
+        std::map<Hash, std::size_t> open;  // vertices of the last part of each kind
         Ladder::Level made;
         for (const std::uint32_t i : group) {
             const Asset& member = assetOf(scene, i);
@@ -36,16 +36,20 @@ Asset outline(const Scene& scene, const Group& group) {
             const Mesh& own = *member.level(shown);
             mesh->triangles += own.triangles;
             mesh->vertices += own.vertices;
-            for (const Part& part : own.parts)
-                if (!part.indices.empty()) kinds.try_emplace(partKind(part), part.material);
+            for (const Part& part : own.parts) {
+                if (part.indices.empty()) continue;
+                const auto [vertices, isNew] = open.try_emplace(partKind(part), 0);
+                if (isNew || vertices->second + part.vertexCount() > maxVertices) {
+                    mesh->parts.emplace_back();
+                    mesh->parts.back().material = part.material;
+                    vertices->second = 0;
+                }
+                vertices->second += part.vertexCount();
+            }
             if (shown > 0)
                 made.switchDistance =
                     std::max(made.switchDistance, member.ladder.levels[shown - 1].switchDistance *
                                                       scene.objects[i].scale);
-        }
-        for (const auto& [kind, material] : kinds) {
-            mesh->parts.emplace_back();
-            mesh->parts.back().material = material;
         }
         made.mesh = mesh;
         if (level == 0)
@@ -87,7 +91,8 @@ double trianglesOf(const Scene& scene, std::uint32_t object, std::size_t level) 
 
 }  // namespace
 
-Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups) {
+Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups,
+                      std::size_t maxVertices) {
     Scene result = scene;
     const std::vector<bool> gone = membersOf(groups, scene.objects.size());
     result.objects.clear();
@@ -99,14 +104,15 @@ Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups) {
         parcel.node = static_cast<int>(result.nodes.size()) - 1;
         parcel.asset = static_cast<int>(result.assets.size());
         result.objects.push_back(std::move(parcel));
-        result.assets.push_back(outline(scene, group));
+        result.assets.push_back(outline(scene, group, maxVertices));
     }
     return result;
 }
 
 ParcelLedger::ParcelLedger(const Scene& scene, const Target& target,
-                           const std::vector<Evidence::Place>& places)
+                           const std::vector<Evidence::Place>& places, std::size_t maxVertices)
     : scene_(scene),
+      maxVertices_(maxVertices),
       target_(afterInstances(target)),
       batches_(batchesOf(scene, target_.batching)),
       places_(places),
@@ -180,7 +186,7 @@ std::vector<ParcelLedger::Drawn> ParcelLedger::drawnApart(const EyeVisibility& s
 }
 
 ParcelSize ParcelLedger::count(const std::vector<Group>& groups, double size) const {
-    const Scene merged = withoutGeometry(scene_, groups);
+    const Scene merged = withoutGeometry(scene_, groups, maxVertices_);
     const ViewMeter meter(merged, target_);
     std::vector<ParcelSize> sums(places_.size());
     std::vector<double> views(places_.size(), 0);
@@ -232,7 +238,7 @@ double ParcelLedger::excessShare(std::size_t place, const std::vector<ViewTally>
 std::vector<std::size_t> ParcelLedger::overloading(const std::vector<Group>& groups) const {
     std::vector<std::size_t> result(groups.size(), 0);
     if (groups.empty() || !isLimit(at(target_.limits, Measure::Triangles))) return result;
-    const Scene merged = withoutGeometry(scene_, groups);
+    const Scene merged = withoutGeometry(scene_, groups, maxVertices_);
     const ViewMeter meter(merged, target_);
     const std::size_t firstParcel = merged.objects.size() - groups.size();
     std::vector<std::size_t> groupOf(scene_.objects.size(), groups.size());  // none
@@ -274,7 +280,7 @@ public:
     Sharing(const ParcelLedger& ledger, const std::vector<Group>& groups)
         : l_(ledger),
           groups_(groups),
-          merged_(withoutGeometry(ledger.scene_, groups)),
+          merged_(withoutGeometry(ledger.scene_, groups, ledger.maxVertices_)),
           meter_(merged_, ledger.target_),
           groupOf_(ledger.scene_.objects.size(), kNone) {
         for (std::uint32_t g = 0; g < groups.size(); ++g)

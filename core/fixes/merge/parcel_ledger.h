@@ -9,8 +9,10 @@
 namespace flentro {
 
 /// The scene with these groups merged, without geometry: its objects cost what the merged ones
-/// would, and nothing else may be asked of it. The groups' parcels are its last objects.
-[[nodiscard]] Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups);
+/// would, with parts of at most `maxVertices`, and nothing else may be asked of it. The groups'
+/// parcels are its last objects.
+[[nodiscard]] Scene withoutGeometry(const Scene& scene, const std::vector<Group>& groups,
+                                    std::size_t maxVertices);
 
 /// Counts views of one scene, its groups left apart or merged. Copies of one mesh share their calls
 /// unless the target batches nothing. Scene and places must outlive it.
@@ -18,7 +20,7 @@ class ParcelLedger {
 public:
     /// Cost: that of a ViewMeter and a count for each place.
     ParcelLedger(const Scene& scene, const Target& target,
-                 const std::vector<Evidence::Place>& places);
+                 const std::vector<Evidence::Place>& places, std::size_t maxVertices);
 
     /// Means over all views with these groups merged. Cost: that of a ViewMeter and a count for
     /// each place.
@@ -84,6 +86,7 @@ private:
     [[nodiscard]] double excessShare(std::size_t place, const std::vector<ViewTally>& merged) const;
 
     const Scene& scene_;
+    const std::size_t maxVertices_;  ///< Of one part of a parcel.
     const Target target_;
     const std::vector<std::uint32_t> batches_;  ///< [objects]
     const std::vector<Evidence::Place>& places_;

@@ -8,6 +8,7 @@
 
 #include "base/disjoint_sets.h"
 #include "base/index.h"
+#include "fixes/merge/parcel_mesh.h"
 #include "geometry/cell.h"
 #include "scene/blending.h"
 #include "scene/edit.h"
@@ -22,6 +23,7 @@ struct Kind {
     long reach = 0;                     ///< Step of the culling distance.
     std::string zone;                   ///< As zonesOf() tells.
     std::vector<std::uint32_t> lights;  ///< That reach it, if that matters.
+    Hash part = {};                     ///< What it shows, if each material is by itself.
     auto operator<=>(const Kind&) const = default;
 };
 
@@ -198,14 +200,22 @@ std::vector<Group> groupObjects(const Scene& scene, const std::vector<bool>& mar
         Kind kind{object.castsShadow,
                   reachOf(object, settings.maxCullRatio),
                   elementOf(zones, object.node),
+                  {},
                   {}};
+        if (settings.grouping == MergeSettings::Grouping::Material) {
+            const auto& parts = scene.mesh(object).parts;
+            kind.part = partKind(parts.front());
+            if (std::any_of(parts.begin(), parts.end(),
+                            [&](const Part& part) { return partKind(part) != kind.part; }))
+                continue;
+        }
         if (settings.sameLights) kind.lights = lightsAt(scene, object.bounds);
         byKind[std::move(kind)].push_back(i);
     }
     std::vector<Group> kinds;
     for (auto& [kind, members] : byKind) kinds.push_back(std::move(members));
     std::vector<Group> groups;
-    if (settings.grouping == MergeSettings::Grouping::Grid)
+    if (settings.grouping != MergeSettings::Grouping::Near)
         groups = byGrid(scene, kinds, size);
     else
         for (const Group& kind : kinds)

@@ -28,9 +28,10 @@ using Group = std::vector<std::uint32_t>;
 
 /// Divides the objects marked into groups of at least two, each in a box with edges of `size`
 /// metres, with one shadow flag, zone and, if asked, one set of lights, and culling distances that
-/// differ by `growth` at most. Larger objects stay alone. Grid: by cell of an object's middle, O(n
-/// log n). Near: the nearest first, by the gaps between bounds, O(n log n) for objects spread
-/// evenly.
+/// differ by `maxCullRatio` at most. Larger objects stay alone. Grid: by cell of an object's
+/// middle, O(n log n). Material: likewise, but only objects that show one kind of part, those of
+/// each kind by themselves. Near: the nearest first, by the gaps between bounds, O(n log n) for
+/// objects spread evenly.
 [[nodiscard]] std::vector<Group> groupObjects(const Scene& scene, const std::vector<bool>& marked,
                                               const MergeSettings& settings, double size);
 

@@ -36,19 +36,24 @@ namespace {
 FieldTable<MergeSettings> mergeFields() {
     using S = MergeSettings;
     return FieldTable<S>()
-        .choice("grouping", &S::grouping, {{"grid", "grid"}, {"near", "nearness"}},
+        .choice("grouping", &S::grouping,
+                {{"grid", "grid"}, {"near", "nearness"}, {"material", "material"}},
                 {.label = "Parcels by",
                  .help = "Grid: by the cell that an object's middle is in. Nearness: the nearest "
-                         "objects first, up to the size of a parcel."})
+                         "objects first, up to the size of a parcel. Material: by cell, each "
+                         "material by itself; objects of several are divided, which serves levels "
+                         "whose cells show the same materials."})
         .number("parcel", &S::parcel, 0, 1000,
                 {.label = "Parcel",
                  .help = "Edge of a parcel; 0: the size that costs least.",
                  .unit = "m",
                  .zero = "searched"})
-        .number("maxVertices", &S::maxVertices, 100, 1e9,
-                {.label = "Vertices",
-                 .help = "Of one part at the most. Below 65,535 indices take 16 bits.",
-                 .formerly = "mostVertices"})
+        .number(
+            "maxVertices", &S::maxVertices, 100, 1e9,
+            {.label = "Vertices",
+             .help = "Of one part at the most, and no more than the target allows. Below 65,535 "
+                     "indices take 16 bits.",
+             .formerly = "mostVertices"})
         .number("maxCullRatio", &S::maxCullRatio, 1, 1000,
                 {.label = "Reach",
                  .help = "Culling distances in one parcel differ by this factor at the most: the "

@@ -98,6 +98,45 @@ TEST_F(Trials, CopiesThatAreDrawnTogetherNeedNoJoining) {
     EXPECT_FALSE(only(tried(surveyedFrom({{0, 1.7, 20}})), "joinable-calls"));
 }
 
+TEST_F(Trials, CellsOfTheSameMaterialsAreJoinedByMaterial) {
+    // A level in 24 cells, each a mesh that shows the same ten materials side by side.
+    std::vector<Placed> placed;
+    for (int cell = 0; cell < 24; ++cell) {
+        Mesh mesh;
+        for (int m = 0; m < 10; ++m) {
+            Part part = makeBox({1, 1 + 0.1F * static_cast<float>(cell), 8}).parts[0];
+            std::vector<Vec3f> moved = positionsOf(part);
+            for (Vec3f& p : moved) p.x() += static_cast<float>(m);
+            part.set("POSITION", makeStream(moved));
+            part.material = m;
+            mesh.parts.push_back(std::move(part));
+        }
+        placed.push_back({named(std::move(mesh), fmt::format("cell {}", cell).c_str()),
+                          {12.0 * (cell % 6) + 3, -1, 12.0 * (cell / 6) + 6}});
+    }
+    scene_ = test::makeScene(placed);
+    for (int m = 0; m < 10; ++m) {
+        Material material;
+        material.source = {{"name", fmt::format("stone {}", m)},
+                           {"pbrMetallicRoughness", {{"roughnessFactor", 0.05 * m}}}};
+        scene_.materials.push_back(material);
+    }
+    at(target_.limits, Measure::DrawCalls) = 60;
+    at(target_.limits, Measure::MaterialsPerObject) = 8;
+    for (const Measure measure : {Measure::Triangles, Measure::VerticesPerMesh})
+        at(target_.limits, measure) = 10'000;
+    const Survey survey = surveyedFrom({{36, 1.7, 60}, {36, 1.7, 30}});
+    const Diagnosis found = tried(survey);
+    const Finding* finding = only(found, "joinable-calls");
+    ASSERT_TRUE(finding);
+    ASSERT_TRUE(finding->fix);
+    EXPECT_EQ(finding->fix->as<MergeSettings>()->grouping, MergeSettings::Grouping::Material);
+    const auto changes = found.changes(finding->relief, target_);
+    EXPECT_GT(changes.front().before, 3);
+    EXPECT_LT(changes.front().after, 1) << formatChanges(changes);
+    test::expectKept("cells", test::promisesOf(scene_, target_, survey));
+}
+
 TEST_F(Trials, CopiesOnManyNodesArePutOnOne) {
     std::vector<Placed> placed = {test::ground(120)};
     for (int i = 0; i < 64; ++i)

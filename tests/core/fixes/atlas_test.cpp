@@ -197,7 +197,9 @@ TEST(Atlas, LeavesOutWhatCannotShare) {
         json["pbrMetallicRoughness"]["baseColorTexture"]["texCoord"] = 1;
         scene.materials[1] = parseMaterial(json);
     });
-    EXPECT_THAT(second.notes, Contains(HasSubstr("1 material stays alone: moved texture coordinates, or others")));
+    EXPECT_THAT(
+        second.notes,
+        Contains(HasSubstr("1 material stays alone: moved texture coordinates, or others")));
     const FixRecord lost = packed([](Scene& scene) { scene.images[2].data = nullptr; });
     EXPECT_THAT(lost.notes, Contains(HasSubstr("cannot be read")));
     AtlasSettings small;

@@ -1,7 +1,7 @@
 // Merging: what stands together is drawn together, the same surface for fewer calls.
 
-#include "base/index.h"
 #include "fixes/merge/merge.h"
+#include "base/index.h"
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -97,6 +97,24 @@ TEST(Merge, HeapsBecomeParcelsOfOnePartAMaterial) {
     Scene again = fixed.scene;
     flatten(again);
     EXPECT_EQ(test::differenceOfSurfaces(scene, again, 1e-4), "") << "nodes say the same";
+}
+
+TEST(Merge, PartsStayWithinTheTargetsVertices) {
+    const Scene scene = makeHeaps();
+    Target target = withoutInstances();
+    at(target.limits, Measure::VerticesPerMesh) = 72;  // three boxes
+    const Fixed fixed = merge(scene, small(), target);
+    ASSERT_THAT(fixed.scene.objects, SizeIs(4));
+    for (const Object& object : fixed.scene.objects) {
+        EXPECT_THAT(fixed.scene.mesh(object).parts, SizeIs(4)) << "five and four boxes";
+        for (const Part& part : fixed.scene.mesh(object).parts) EXPECT_LE(part.vertexCount(), 72U);
+    }
+    const Evidence evidence = fromTheMiddle();
+    const double calls = ParcelLedger(fixed.scene, target, evidence.places, 72).count({}, 0).calls;
+    const auto* report = fixed.record.reportAs<MergeReport>();
+    const auto chosen = std::find_if(report->sizes.begin(), report->sizes.end(),
+                                     [&](const ParcelSize& size) { return size.size == 16; });
+    EXPECT_EQ(chosen->calls, calls) << "what was counted is what became of it";
 }
 
 TEST(Merge, RangesLeadBackToEachObject) {
@@ -258,7 +276,7 @@ TEST(Merge, TheOutlineCostsWhatTheMergedSceneCosts) {
     std::vector<Group> groups;
     for (const Parcel& parcel : fixed.record.reportAs<MergeReport>()->parcels)
         groups.push_back(parcel.members);
-    const Scene outline = withoutGeometry(scene, groups);
+    const Scene outline = withoutGeometry(scene, groups, 65534);
     const Evidence evidence = fromTheMiddle();
     for (const Viewpoint& view : evidence.places[0].views) {
         const ViewCost a = viewCost(outline, withoutInstances(), view);
