@@ -41,11 +41,6 @@ struct Opened {
     std::vector<Evidence::Place> between = {};
 };
 
-/// Metres between the places of Opened::between, of which spots are a half and a quarter apart.
-double spacingBetween(const Options& options) {
-    return options.spacing / 4;
-}
-
 Expected<Opened> openScene(const Options& options, const Common& common, Progress& progress) {
     if (!options.survey) {
         auto target = findTarget(options.target);
@@ -177,13 +172,12 @@ void print(const Proof& proof, const Target& target) {
             describe(measure.after.view),
             measure.overAfter > 0 ? ", " + counted(measure.overAfter, "spot") + " over" : "");
     }
-}
-
-double largestHysteresis(const Scene& scene) {
-    double largest = 0;
-    for (const Asset& asset : scene.assets)
-        if (!asset.ladder.empty()) largest = std::max(largest, asset.ladder.hysteresis);
-    return largest;
+    const FrameProof& frame = proof.frame;
+    say("  {:<22}{:>8} -> {:<8}{:>7.1f} ms of {:<7.1f}{}{}\n",
+        target.calibrated ? "Frame time" : "Frame time (estimate)", formatLoad(frame.before.load),
+        formatLoad(frame.after.load), frame.after.cost.milliseconds(), target.frameTime(),
+        describe(frame.after.view),
+        frame.overAfter > 0 ? ", " + counted(frame.overAfter, "spot") + " over" : "");
 }
 
 /// Prints the measures that are higher between the spots than at them.
@@ -339,7 +333,7 @@ int runFix(const Options& options, const Common& common) {
             prove(*opened->scene, evaluation->result(), opened->target, opened->evidence.places);
     if (!opened->between.empty())
         between = prove(*opened->scene, evaluation->result(), opened->target, opened->between,
-                        spacingBetween(options));
+                        spacingBetween(options.spacing));
     std::optional<LightingChange> lightChange;
     if (opened->evidence.lights)
         lightChange =
@@ -348,7 +342,8 @@ int runFix(const Options& options, const Common& common) {
         print(*order, *evaluation, *pictures, opened->target, *exported, options.out);
         if (proof) print(*proof, opened->target);
         if (proof) say("Draw calls: {}.\n", batchingHelp(opened->target.batching));
-        if (between) printBetween(*between, *proof, spacingBetween(options), options.headings);
+        if (between)
+            printBetween(*between, *proof, spacingBetween(options.spacing), options.headings);
         if (const double stay = largestHysteresis(evaluation->result()); proof && stay > 0)
             say("Levels stay by up to {} of their distance for an eye that comes nearer, which is "
                 "not counted: copies at two levels take calls of their own.\n",
@@ -366,7 +361,7 @@ int runFix(const Options& options, const Common& common) {
     if (proof) json["proof"] = toJson(*proof, opened->target);
     if (between) {
         json["proof"]["between"] = toJson(*between, opened->target);
-        json["proof"]["between"]["spacing"] = spacingBetween(options);
+        json["proof"]["between"]["spacing"] = spacingBetween(options.spacing);
         json["proof"]["between"]["headings"] = options.headings;
     }
     if (lightChange)

@@ -38,7 +38,8 @@ void printFrame(const Survey& survey) {
         "by the {} ({}). {} over in frame time. {}\n",
         slowest->cost.milliseconds(), survey.target.frameTime(), formatLoad(slowest->load),
         spot.name, spot.views[slowest->view].heading, slowest->cost.limitedBy(),
-        costTermName(slowest->heaviest), counted(slowest->spotsOver, "spot"),
+        costTermName(heaviestTerm(slowest->terms, survey.target)),
+        counted(slowest->spotsOver, "spot"),
         survey.target.calibrated ? "Calibrated." : "An estimate: not calibrated.");
 }
 

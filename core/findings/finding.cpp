@@ -16,7 +16,7 @@ namespace flentro {
 namespace {
 
 constexpr const char* kSubjectKeys[] = {"scene", "asset", "object", "texture", "material", "light"};
-constexpr const char* kUnitKeys[] = {"", "bytes", "metres", "pixels", "share"};
+constexpr const char* kUnitKeys[] = {"", "bytes", "metres", "pixels", "share", "milliseconds"};
 
 template <typename List>
 std::string nameOr(const List& thing, const char* kind, std::size_t index) {
@@ -67,6 +67,8 @@ std::string formatQuantity(double value, Quantity::Unit unit) {
             return fmt::format("{:.{}f} px", value, value < 10 ? 1 : 0);
         case Quantity::Unit::Share:
             return formatShare(value);
+        case Quantity::Unit::Milliseconds:
+            return fmt::format("{:.1f} ms", value);
     }
     return {};
 }
@@ -146,9 +148,9 @@ void sortByRelief(Diagnosis& diagnosis, const Target& target) {
         const Finding& finding = diagnosis.findings[i];
         // Findings that only name a measure over its limit rank below those that relieve one.
         const double over = diagnosis.reliefOf(finding, target);
-        order.emplace_back(finding.over    ? -kNamed
-                           : over > kNamed ? -over
-                                           : 0,
+        order.emplace_back(finding.rule->namesOnly ? -kNamed
+                           : over > kNamed         ? -over
+                                                   : 0,
                            -anyReliefOf(finding.relief, target), i);
     }
     std::sort(order.begin(), order.end());
@@ -188,7 +190,7 @@ void settleClaims(Diagnosis& diagnosis) {
 
 std::size_t Diagnosis::relieving(const Target& target) const {
     const auto last = std::find_if(findings.begin(), findings.end(), [&](const Finding& finding) {
-        return !finding.over && reliefOf(finding, target) <= kNamed;
+        return !finding.rule->namesOnly && reliefOf(finding, target) <= kNamed;
     });
     return static_cast<std::size_t>(last - findings.begin());
 }

@@ -38,7 +38,7 @@ struct Subject {
 
 /// A labelled number that a finding rests on.
 struct Quantity {
-    enum class Unit { Count, Memory, Metres, Pixels, Share };
+    enum class Unit { Count, Memory, Metres, Pixels, Share, Milliseconds };
     std::string label;
     double value = 0;
     Unit unit = Unit::Count;
@@ -67,7 +67,7 @@ struct Finding {
     std::vector<FixSettings> alternatives = {};
     /// Name of the fix that was tried and withdrawn, as it takes nothing off here; or empty.
     std::string withdrawn = {};
-    /// The measure that is over, for a finding that names what fills it.
+    /// The measure that is over or makes frames slow, for a finding that names what fills it.
     std::optional<Measure> over = {};
     /// Keys of other rules that claim a part of the same relief of the same things.
     std::vector<std::string> sharedWith = {};

@@ -7,6 +7,7 @@
 
 #include "base/value.h"
 #include "budget/target.h"
+#include "measure/pixel_work.h"
 #include "scene/changes.h"
 
 namespace flentro {
@@ -30,6 +31,7 @@ struct Evidence {
         Vec3d eye = Vec3d::Zero();
         std::vector<Viewpoint> views;
         std::vector<VisibilitySample> seen;  ///< Empty without rays.
+        std::vector<PixelWork> work = {};    ///< [views] Likewise.
     };
     /// How large an image has to be for what was seen of it.
     struct ImageNeed {

@@ -19,16 +19,27 @@ void keepWorst(WorstLoad& kept, const WorstLoad& load, bool first) {
     if (first || load.value > kept.value) kept = load;
 }
 
-WorstLoads worstFrom(const ViewMeter& meter, const Evidence::Place& place, const Target& target) {
-    WorstLoads worst;
+/// What is worst of one place.
+struct Worst {
+    WorstLoads loads;
+    FrameLoad frame;
+};
+
+Worst worstFrom(const ViewMeter& meter, const Evidence::Place& place, const Target& target) {
+    Worst worst;
     const auto tallies = meter.count(meter.sight(place.eye, place.views));
-    for (const Measure measure : kMeasures) elementOf(worst, measure).measure = measure;
+    for (const Measure measure : kMeasures) elementOf(worst.loads, measure).measure = measure;
     for (std::size_t v = 0; v < tallies.size(); ++v) {
         const Counts load = loads(tallies[v].counts, target);
         for (const Measure measure : kMeasures)
-            keepWorst(elementOf(worst, measure),
+            keepWorst(elementOf(worst.loads, measure),
                       {at(load, measure), at(tallies[v].counts, measure), measure, place.views[v]},
                       v == 0);
+        const CostTerms terms =
+            termsOf(tallies[v], target, place.work.empty() ? PixelWork() : place.work[v]);
+        const FrameCost cost = frameCost(terms, target);
+        const double time = cost.milliseconds() / target.frameTime();
+        if (time > worst.frame.load) worst.frame = {time, terms, cost, place.views[v]};
     }
     return worst;
 }
@@ -113,6 +124,17 @@ Json withEye(const WorstLoad& worst) {
     return json;
 }
 
+Json toJson(const FrameLoad& frame, const Target& target) {
+    const Viewpoint& view = frame.view;
+    return {{"load", frame.load},
+            {"milliseconds", frame.cost.milliseconds()},
+            {"limitedBy", frame.cost.limitedBy()},
+            {"heaviest", costTermName(heaviestTerm(frame.terms, target))},
+            {"eye", {view.eye.x(), view.eye.y(), view.eye.z()}},
+            {"heading", view.heading},
+            {"pitch", view.pitch}};
+}
+
 }  // namespace
 
 std::vector<Evidence::Place> placesAt(const std::vector<SurveySpot>& spots, int headings) {
@@ -124,37 +146,49 @@ std::vector<Evidence::Place> placesAt(const std::vector<SurveySpot>& spots, int 
 }
 
 Proof prove(const Scene& before, const Scene& after, const Target& target,
-            const std::vector<Evidence::Place>& places, double slack) {
+            const std::vector<Evidence::Place>& places, double slack, Progress& progress) {
     Proof proof;
     proof.spots.resize(places.size());
     const ViewMeter meterBefore(before, target);
     const ViewMeter meterAfter(after, target);
     const AssetCounts assetsBefore(before);
     const AssetCounts assetsAfter(after);
-    std::vector<std::pair<WorstLoads, WorstLoads>> found(places.size());
-    parallelEach(places.size(), [&](std::size_t p) {
+    std::vector<std::pair<Worst, Worst>> found(places.size());
+    (void)parallelFor(places.size(), "Counting", progress, [&](std::size_t p) {
         found[p] = {worstFrom(meterBefore, places[p], target),
                     worstFrom(meterAfter, places[p], target)};
         if (slack <= 0) return;
-        assetsBefore.raiseFrom(places[p].eye, slack, target, found[p].first);
-        assetsAfter.raiseFrom(places[p].eye, slack, target, found[p].second);
+        assetsBefore.raiseFrom(places[p].eye, slack, target, found[p].first.loads);
+        assetsAfter.raiseFrom(places[p].eye, slack, target, found[p].second.loads);
     });
     for (std::size_t p = 0; p < proof.spots.size(); ++p) {
+        const auto& [there, then] = found[p];
         SpotProof& spot = proof.spots[p];
-        spot = {highest(found[p].first), highest(found[p].second)};
+        spot = {highest(there.loads), highest(then.loads)};
         for (std::size_t m = 0; m < kMeasureCount; ++m) {
             MeasureProof& measure = proof.measures[m];
-            keepWorst(measure.before, found[p].first[m], p == 0);
-            keepWorst(measure.after, found[p].second[m], p == 0);
-            measure.overBefore += stateOf(found[p].first[m].load) == State::Over;
-            measure.overAfter += stateOf(found[p].second[m].load) == State::Over;
+            keepWorst(measure.before, there.loads[m], p == 0);
+            keepWorst(measure.after, then.loads[m], p == 0);
+            measure.overBefore += stateOf(there.loads[m].load) == State::Over;
+            measure.overAfter += stateOf(then.loads[m].load) == State::Over;
         }
+        if (there.frame.load > proof.frame.before.load) proof.frame.before = there.frame;
+        if (then.frame.load > proof.frame.after.load) proof.frame.after = then.frame;
+        proof.frame.overBefore += stateOf(there.frame.load) == State::Over;
+        proof.frame.overAfter += stateOf(then.frame.load) == State::Over;
         proof.overBefore += stateOf(spot.before.load) == State::Over;
         proof.overAfter += stateOf(spot.after.load) == State::Over;
         if (spot.before.load > proof.spots[proof.worstBefore].before.load) proof.worstBefore = p;
         if (spot.after.load > proof.spots[proof.worstAfter].after.load) proof.worstAfter = p;
     }
     return proof;
+}
+
+double largestHysteresis(const Scene& scene) {
+    double largest = 0;
+    for (const Asset& asset : scene.assets)
+        if (!asset.ladder.empty()) largest = std::max(largest, asset.ladder.hysteresis);
+    return largest;
 }
 
 Json toJson(const Proof& proof, const Target& target) {
@@ -176,6 +210,12 @@ Json toJson(const Proof& proof, const Target& target) {
     for (const Measure measure : kMeasures)
         if (isLimit(at(target.limits, measure)))
             json["measures"][measureKey(measure)]["limit"] = at(target.limits, measure);
+    json["frame"] = {{"limit", target.frameTime()},
+                     {"estimate", !target.calibrated},
+                     {"before", toJson(proof.frame.before, target)},
+                     {"after", toJson(proof.frame.after, target)},
+                     {"spotsOverBefore", proof.frame.overBefore},
+                     {"spotsOverAfter", proof.frame.overAfter}};
     for (const SpotProof& spot : proof.spots) {
         const Vec3d& eye = spot.before.view.eye;
         json["spots"].push_back({{"eye", {eye.x(), eye.y(), eye.z()}},

@@ -113,38 +113,13 @@ std::optional<std::pair<std::size_t, std::size_t>> findView(const Survey& survey
 
 }  // namespace
 
-CostTerms viewTerms(const Survey& survey, std::size_t index, std::size_t view) {
-    const SpotResult& spot = survey.spots[index];
-    const PixelWork work = survey.hasRays() ? spot.seen.workInView[view] : PixelWork();
-    return termsOf(spot.tallies[view], survey.target, work);
-}
-
-std::optional<SlowestView> slowestView(const Survey& survey) {
-    std::optional<SlowestView> slowest;
-    std::size_t over = 0;
-    for (std::size_t s = 0; s < survey.spots.size(); ++s) {
-        bool isOver = false;
-        for (std::size_t v = 0; survey.spots[s].done && v < survey.spots[s].views.size(); ++v) {
-            const CostTerms terms = viewTerms(survey, s, v);
-            const FrameCost cost = frameCost(terms, survey.target);
-            const double load = cost.milliseconds() / survey.target.frameTime();
-            isOver = isOver || load > 1;
-            if (slowest && load <= slowest->load) continue;
-            slowest = {s, v, cost, heaviestTerm(terms, survey.target), load, 0};
-        }
-        over += isOver;
-    }
-    if (slowest) slowest->spotsOver = over;
-    return slowest;
-}
-
 Json frameJson(const Survey& survey, const SlowestView& slowest) {
     const SpotResult& spot = survey.spots[slowest.spot];
     return {{"milliseconds", slowest.cost.milliseconds()},
             {"limit", survey.target.frameTime()},
             {"load", slowest.load},
             {"limitedBy", slowest.cost.limitedBy()},
-            {"heaviest", costTermName(slowest.heaviest)},
+            {"heaviest", costTermName(heaviestTerm(slowest.terms, survey.target))},
             {"estimate", !survey.target.calibrated},
             {"spotsOver", slowest.spotsOver},
             {"spot", spot.name},

@@ -4,6 +4,7 @@
 
 #include "report/audit.h"
 #include "survey/analysis.h"
+#include "survey/frame_times.h"
 
 namespace flentro {
 
@@ -15,21 +16,6 @@ namespace flentro {
 
 /// One line for each view: spot, position, heading, counts, loads, estimated milliseconds.
 [[nodiscard]] std::string toCsv(const Survey& survey);
-
-/// The estimate for one view, with what its spot has found pixels filled with.
-[[nodiscard]] CostTerms viewTerms(const Survey& survey, std::size_t spot, std::size_t view);
-
-/// The view whose frame takes longest: an estimate, unless the target was calibrated.
-struct SlowestView {
-    std::size_t spot = 0;
-    std::size_t view = 0;
-    FrameCost cost;
-    CostTerm heaviest{};
-    double load = 0;            ///< Milliseconds / those of a frame.
-    std::size_t spotsOver = 0;  ///< With a view that takes longer than a frame may.
-};
-/// Nothing without spots that are done.
-[[nodiscard]] std::optional<SlowestView> slowestView(const Survey& survey);
 
 [[nodiscard]] Json frameJson(const Survey& survey, const SlowestView& slowest);
 

@@ -5,6 +5,7 @@
 namespace flentro {
 
 const Rule& overLimitRule();
+const Rule& slowFrameRule();
 const Rule& noLevelsRule();
 const Rule& tooDenseRule();
 const Rule& hugeMeshRule();
@@ -65,6 +66,7 @@ const Rule& lampsAlreadyBakedRule();
 const std::vector<const Rule*>& findingRules() {
     static const std::vector<const Rule*> rules = {
         &overLimitRule(),
+        &slowFrameRule(),
         &noLevelsRule(),
         &tooDenseRule(),
         &hugeMeshRule(),

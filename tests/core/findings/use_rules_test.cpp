@@ -52,6 +52,29 @@ TEST_F(Rules, FewNodesOfAMeshCountWhereTheirCallsDo) {
     EXPECT_TRUE(found("same-mesh-many-nodes").empty()) << "half a per cent of the limit";
 }
 
+TEST_F(Rules, AFrameThatTakesTooLongNamesWhatTakesMost) {
+    std::vector<test::Placed> placed = {{test::makeGrid(4, 4, 60), {-30, 0, -30}}};
+    for (int i = 0; i < 9; ++i)
+        placed.push_back({named(makeBox({1, 1, 1}), "post"), {2.0 * i - 9, 1, -9}});
+    scene_ = makeScene(std::move(placed));
+    target_.frameCost = {};
+    elementOf(target_.frameCost, CostTerm::DrawCall) = 1000;  // a millisecond each
+    elementOf(target_.frameCost, CostTerm::Object) = 300;
+    elementOf(target_.frameCost, CostTerm::GpuFrame) = 12.9;
+    target_.frameRate = 100;
+    const Survey seen = survey({{0, 1.7, 0}});
+    const auto findings = found("slow-frame", &seen);
+    ASSERT_EQ(findings.size(), 1U);
+    EXPECT_EQ(findings[0].sentence,
+              "A frame takes about 13.0 ms of 10.0 ms allowed at 1, limited by the CPU: Draw calls "
+              "10.0 ms, Objects 3.0 ms");
+    EXPECT_EQ(findings[0].over, Measure::DrawCalls);
+    EXPECT_EQ(findings[0].where.at(0).heading, 0);
+    target_.frameRate = 70;
+    const Survey within = survey({{0, 1.7, 0}});
+    EXPECT_TRUE(found("slow-frame", &within).empty()) << "14.3 ms";
+}
+
 /// Squares of a metre whose coordinates show their image once.
 TEST_F(Rules, TexelsFarFromTheUsualDensity) {
     std::vector<test::Placed> placed;

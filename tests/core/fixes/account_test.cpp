@@ -13,6 +13,7 @@
 #include "io/gltf.h"
 #include "report/proof.h"
 #include "scene/origins.h"
+#include "survey/frame_times.h"
 #include "support/display.h"
 #include "support/meshes.h"
 #include "support/process.h"
@@ -181,6 +182,42 @@ TEST(Proof, NamesTheViewWhereEachMeasureIsHighest) {
     EXPECT_EQ(json["highestAfter"]["value"], 24 * target.eyes);
     EXPECT_EQ(json["highestAfter"]["eye"].size(), 3U);
     EXPECT_EQ(json["highestBefore"]["heading"], 0);
+}
+
+TEST(Proof, FramesAreTimedByWhatTheSurveyFilledPixelsWith) {
+    std::vector<test::Placed> placed = {{test::makeGrid(4, 4, 60), {-30, 0, -30}}};
+    for (int i = 0; i < 40; ++i)
+        placed.push_back({test::makeBox({1, 2, 1}), {2.0 * (i % 8) - 7, 1, -8 - 2.0 * (i / 8)}});
+    const Scene before = test::makeScene(std::move(placed));
+    Target target = test::display();
+    target.frameCost = {};
+    elementOf(target.frameCost, CostTerm::DrawCall) = 1000;  // a millisecond each
+    elementOf(target.frameCost, CostTerm::FilledPixel) = 1;
+    target.frameRate = 50;  // 20 ms
+    SurveySettings settings;
+    settings.faceSize = 64;
+    settings.betweenHeadings = false;
+    const Survey survey = takeSurvey(
+        before, target, {{"1", {0, 1.7, 0}, 0, {}}, {"2", {0, 1.7, 20}, 0, {}}}, settings,
+        noProgress());
+    const Evidence evidence = evidenceOf(survey, before);
+    Scene after = before;
+    for (std::size_t i = 11; i < after.objects.size(); ++i) after.objects[i].culling.end = 0.1;
+    const Proof proof = prove(before, after, target, evidence.places);
+    const auto slowest = slowestView(survey).value();
+    EXPECT_EQ(proof.frame.before.load, slowest.load) << "as the survey says";
+    EXPECT_EQ(proof.frame.before.cost.cpu, 41);
+    EXPECT_EQ(proof.frame.overBefore, 2U);
+    EXPECT_EQ(proof.frame.after.cost.cpu, 11);
+    EXPECT_EQ(proof.frame.overAfter, 0U);
+    EXPECT_EQ(proof.frame.after.cost.gpu, proof.frame.before.cost.gpu)
+        << "pixels are filled as they were";
+    const Json json = toJson(proof, target)["frame"];
+    EXPECT_EQ(json["limit"], 20);
+    EXPECT_EQ(json["estimate"], true);
+    EXPECT_EQ(json["before"]["milliseconds"], 41);
+    EXPECT_EQ(json["after"]["load"], 0.55);
+    EXPECT_EQ(json["before"]["heaviest"], "Draw calls, each thousand");
 }
 
 TEST(Proof, SingleAssetsCountAtTheLevelThatANearerEyeIsShown) {
