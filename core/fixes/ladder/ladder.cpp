@@ -17,6 +17,8 @@
 namespace flentro {
 namespace {
 
+constexpr double kNearestEver = 0.01;  ///< Metres that an eye comes near.
+
 /// Distances by hand, also of a last level of cards; those that are not given keep behind them.
 void applyOverride(Ladder& ladder, const LadderOverride& change) {
     constexpr double kStep = 1.05;
@@ -46,6 +48,17 @@ std::vector<std::size_t> assetsWorthIt(const Scene& scene, const LadderSettings&
         return scene.assets[a].mesh->triangles > scene.assets[b].mesh->triangles;
     });
     return worth;
+}
+
+/// [assets] True for those whose switch distances were set by hand.
+std::vector<bool> withDistancesByHand(const Scene& scene, const LadderSettings& settings) {
+    std::vector<bool> byHand;
+    for (const Asset& asset : scene.assets) {
+        const auto change = settings.overrides.find(asset.mesh->name);
+        byHand.push_back(change != settings.overrides.end() &&
+                         !change->second.switchDistances.empty());
+    }
+    return byHand;
 }
 
 /// What bones do with the asset while its animations play.
@@ -113,7 +126,8 @@ FixRecord describeLadders(const Scene& before, const Scene& after, std::size_t w
 }  // namespace
 
 Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
-                            const Target& target, Progress& progress) {
+                            const Target& target, Progress& progress, const Evidence& evidence) {
+    const std::vector<double> nearest = nearestDrawn(scene, target, evidence);
     const std::vector<std::size_t> worth = assetsWorthIt(scene, settings);
     std::vector<Expected<Asset>> made(worth.size());
     const auto locked = settings.keepSharedBorders
@@ -125,9 +139,10 @@ Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
     std::atomic<double> done = 0;
     const bool finished = parallelFor(worth.size(), "Making levels", quiet, [&](std::size_t i) {
         const Asset& asset = scene.assets[worth[i]];
-        made[i] =
-            LadderMaker(asset, settings, target, locked[worth[i]], posesOf(scene, worth[i]), quiet)
-                .run();
+        const double from = std::min(settings.nearest, std::max(nearest[worth[i]], kNearestEver));
+        made[i] = LadderMaker(asset, settings, from, target, locked[worth[i]],
+                              posesOf(scene, worth[i]), quiet)
+                      .run();
         done += static_cast<double>(asset.mesh->triangles);
         progress.report(done / total, "Making levels: " + asset.mesh->name);
     });
@@ -146,6 +161,8 @@ Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
         if (change != settings.overrides.end()) applyOverride(asset.ladder, change->second);
     }
     const std::size_t unshown = dropUnshownLevels(result.scene, target);
+    const std::size_t rare = dropRareLevels(result.scene, target, evidence, settings.minShown,
+                                            withDistancesByHand(scene, settings));
     for (Object& object : result.scene.objects)
         object.bounds = transformBox(object.world, result.scene.mesh(object).bounds);
     result.record = describeLadders(scene, result.scene, worth.size());
@@ -155,6 +172,10 @@ Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
             fmt::format("{} that would show only beyond the far plane or the culling distance "
                         "{} not made",
                         counted(unshown, "level"), unshown == 1 ? "is" : "are"));
+    if (rare > 0)
+        result.record.notes.push_back(fmt::format(
+            "{} that less than {} of the surveyed places would draw {} not made",
+            counted(rare, "level"), formatShare(settings.minShown), rare == 1 ? "is" : "are"));
     return result;
 }
 

@@ -31,12 +31,14 @@ struct LadderSettings {
     /// A level takes over at the latest where the triangles of the one before are this small on
     /// the display, in square pixels on average; 0: only deviation counts.
     double trianglePixels = 0;
-    double minReduction = 0.2;      ///< Share of the triangles that a level must save, 0.01 to 0.9.
-    int minTriangles = 400;         ///< Assets with fewer get no levels.
-    int smallestLevel = 24;         ///< Triangles below which no level is made.
-    bool simplifyLevel0 = false;    ///< Reduce level 0 to what `nearest` can show.
-    double nearest = 1.5;           ///< Metres from which level 0 must look right.
+    double minReduction = 0.2;    ///< Share of the triangles that a level must save, 0.01 to 0.9.
+    int minTriangles = 400;       ///< Assets with fewer get no levels.
+    int smallestLevel = 24;       ///< Triangles below which no level is made.
+    bool simplifyLevel0 = false;  ///< Reduce level 0 to what `nearest` can show.
+    /// Metres from which level 0 must look right; from where a survey stands nearer than that.
+    double nearest = 1.5;
     double hysteresis = 0.1;        ///< As Ladder::hysteresis.
+    double minShown = 0.01;         ///< Share of the surveyed places that must draw a level.
     bool keepSharedBorders = true;  ///< Open borders that meet other objects' keep their vertices.
     bool thinCards = true;          ///< Foliage of loose cards: fewer and larger ones.
     /// First level whose materials are made cheaper (see cheapMaterial()); 0: none.
@@ -53,8 +55,10 @@ struct LadderSettings {
 };
 
 /// Levels and their switch distances e px = deviation * H / (2 d tan(fov / 2)), solved for d
-/// (Luebke et al. 2003). Errors: Cancelled. All cores.
+/// (Luebke et al. 2003). Where a survey stood, `nearest` and the levels worth making go by its
+/// places. Errors: Cancelled. All cores.
 [[nodiscard]] Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
-                                          const Target& target, Progress& progress);
+                                          const Target& target, Progress& progress,
+                                          const Evidence& evidence = {});
 
 }  // namespace flentro

@@ -89,11 +89,12 @@ std::vector<std::vector<float>> importanceOf(const Mesh& mesh, const std::vector
 
 }  // namespace
 
-LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, const Target& target,
-                         const std::vector<std::vector<bool>>& locked,
+LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, double nearest,
+                         const Target& target, const std::vector<std::vector<bool>>& locked,
                          const std::vector<PoseMesh>& poses, Progress& progress)
     : asset_(asset),
       settings_(settings),
+      nearest_(nearest),
       poses_(poses),
       progress_(progress),
       perMetre_(pixelsPerMetreAtOne(target)),
@@ -186,7 +187,7 @@ Expected<LadderMaker::Steps> LadderMaker::stepsByDeviation(const CollapseLog& lo
     double growth = settings_.deviationStep;
     if (settings_.rule == LevelRule::Halving) {
         growth = 2;
-        allowed = growth * settings_.nearest * pixels_ / perMetre_;
+        allowed = growth * nearest_ * pixels_ / perMetre_;
     }
     const double widest = asset_.mesh->bounds.diagonal().norm();
     double share = 1;
@@ -221,7 +222,7 @@ bool LadderMaker::isTooSmall(std::size_t triangles) const {
 Expected<std::size_t> LadderMaker::topCount(const CollapseLog& log) {
     const std::size_t all = solid_->triangles;
     if (!settings_.simplifyLevel0 || all == 0) return all;
-    const double limit = pixels_ * settings_.nearest / perMetre_;
+    const double limit = pixels_ * nearest_ / perMetre_;
     const auto trimmed = fewestWithin(*solid_, *solidSurface_, log, limit, progress_);
     if (!trimmed) return tl::unexpected(trimmed.error());
     const std::size_t count = trimmed->mesh->triangles;
@@ -281,7 +282,7 @@ double LadderMaker::switchDistance(double deviation, const Mesh& before,
                                    const Ladder& ladder) const {
     constexpr double kStep = 1.05;
     const double distance = ownDistance(deviation, before);
-    const double least = ladder.empty() ? settings_.nearest : ladder.levels.back().switchDistance;
+    const double least = ladder.empty() ? nearest_ : ladder.levels.back().switchDistance;
     return std::max(distance, least * kStep);
 }
 

@@ -14,10 +14,11 @@ namespace flentro {
 /// Makes all levels from one analysis. Everything given must outlive it.
 class LadderMaker {
 public:
-    /// `locked`: vertices that stay where they are, [parts][vertices]; empty: none.
-    LadderMaker(const Asset& asset, const LadderSettings& settings, const Target& target,
-                const std::vector<std::vector<bool>>& locked, const std::vector<PoseMesh>& poses,
-                Progress& progress);
+    /// `nearest`: metres, instead of that of the settings. `locked`: vertices that stay where they
+    /// are, [parts][vertices]; empty: none.
+    LadderMaker(const Asset& asset, const LadderSettings& settings, double nearest,
+                const Target& target, const std::vector<std::vector<bool>>& locked,
+                const std::vector<PoseMesh>& poses, Progress& progress);
 
     /// The asset with its ladder. Errors: Cancelled. Cost: that of a Reducer and one measured
     /// deviation for each level, or some for each with LevelRule::Deviation.
@@ -47,6 +48,7 @@ private:
 
     const Asset& asset_;
     const LadderSettings& settings_;
+    const double nearest_;
     const std::vector<PoseMesh>& poses_;
     Progress& progress_;
     const double perMetre_;                      ///< Pixels of a metre at one metre.

@@ -92,7 +92,7 @@ void addDistances(FieldTable<LadderSettings>& table) {
                  .decimals = 1})
         .number("nearest", &S::nearest, 0.01, 1e6,
                 {.label = "Nearest",
-                 .help = "From here level 0 must look right; finer detail is taken away.",
+                 .help = "From here level 0 must look right, or from where a survey stands nearer.",
                  .unit = "m",
                  .decimals = 1})
         .number("hysteresis", &S::hysteresis, 0, 0.5,
@@ -100,7 +100,13 @@ void addDistances(FieldTable<LadderSettings>& table) {
                  .help = "Coming nearer, a level stays until this far below its switch distance, "
                          "so that nothing flickers between two.",
                  .shownUnit = "%",
-                 .scale = 100});
+                 .scale = 100})
+        .number("minShown", &S::minShown, 0, 1,
+                {.label = "Drawn from",
+                 .help = "Levels that a smaller share of the surveyed places draws are not made.",
+                 .shownUnit = "%",
+                 .scale = 100,
+                 .decimals = 1});
 }
 
 /// What levels are made of, and what single assets do.
@@ -173,10 +179,11 @@ const FixKind& LadderSettings::kind() {
         .name = "Ladder",
         .shortName = "Ladder",
         .help = "Lower levels of detail for every asset worth it, with switch distances.",
+        .readsEvidence = true,
         .fields = ladderFields(),
         .apply =
             [](const FixInput& in, const LadderSettings& s) {
-                return applyLadder(in.scene, s, in.target, in.progress);
+                return applyLadder(in.scene, s, in.target, in.progress, in.evidence);
             },
         .propose = proposeNearest,
     });

@@ -261,6 +261,56 @@ TEST(Ladder, PassesHysteresisAndCapsOn) {
     EXPECT_EQ(fixed.scene.assets[0].ladder.caps, (std::vector<int>{2, 5}));
 }
 
+/// Places all around a thing at the origin, one ring for each distance from its bounds.
+Evidence ringsAround(const Scene& scene, const std::vector<double>& distances) {
+    Evidence evidence;
+    const double half = scene.bounds().sizes().maxCoeff() / 2;
+    for (const double distance : distances)
+        for (const Vec3d& way : {Vec3d(1, 0, 0), Vec3d(-1, 0, 0), Vec3d(0, 0, 1), Vec3d(0, 0, -1)})
+            evidence.places.push_back({way * (half + distance), {}, {}});
+    evidence.hash = Hasher().add(7).result();
+    return evidence;
+}
+
+TEST(Ladder, DistancesAndLevelsGoByWhereASurveyStood) {
+    // A headset of 20 cm that is held in a hand: looked at from 9 cm to half a metre.
+    LadderSettings settings = plain();
+    settings.levels = 6;
+    const Scene scene = test::makeScene({{test::makeSphere(128, 64, 0.1F), {0, 0, 0}}});
+    const auto levelsFrom = [&](const Evidence& evidence) {
+        const auto fixed = applyLadder(scene, settings, display(), noProgress(), evidence);
+        return fixed->scene.assets[0].ladder.levels;
+    };
+    const auto unseen = levelsFrom({});
+    ASSERT_FALSE(unseen.empty());
+    for (const Ladder::Level& level : unseen) EXPECT_GT(level.switchDistance, settings.nearest);
+    const auto held = levelsFrom(ringsAround(scene, {0.09, 0.2, 0.3, 0.4, 0.5}));
+    ASSERT_FALSE(held.empty()) << "there are levels that are drawn from there";
+    EXPECT_LT(held.front().switchDistance, 0.5);
+    EXPECT_LT(held.back().switchDistance, 0.5) << "what lies beyond is drawn from no place";
+    // From one place in twenty it is seen from across the room.
+    std::vector<double> mostlyNear(19, 0.09);
+    mostlyNear.push_back(3);
+    settings.minShown = 0.04;
+    const auto seldom = levelsFrom(ringsAround(scene, mostlyNear));
+    ASSERT_EQ(seldom.size(), 1U);
+    EXPECT_LT(seldom[0].switchDistance, 3);
+    settings.minShown = 0.06;
+    EXPECT_TRUE(levelsFrom(ringsAround(scene, mostlyNear)).empty());
+}
+
+TEST(Ladder, DistancesByHandStayWhereverASurveyStood) {
+    LadderSettings settings = plain();
+    const Scene scene = test::makeScene({{test::makeSphere(128, 64, 0.1F), {0, 0, 0}}});
+    settings.overrides[scene.assets[0].mesh->name].switchDistances = {5, 6, 7};
+    const auto fixed =
+        applyLadder(scene, settings, display(), noProgress(), ringsAround(scene, {0.09, 0.2}));
+    const auto& levels = fixed->scene.assets[0].ladder.levels;
+    ASSERT_FALSE(levels.empty());
+    EXPECT_EQ(levels[0].switchDistance, 5);
+    EXPECT_TRUE(fixed->record.notes.empty());
+}
+
 TEST(Ladder, CanBeCancelled) {
     const Scene scene = test::makeScene({{test::makeSphere(64, 32), {0, 0, 0}}});
     test::RecordingProgress stop(2);
