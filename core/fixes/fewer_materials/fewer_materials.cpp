@@ -328,6 +328,11 @@ void tellReport(Fixed& result, FewerMaterialReport& report, const std::vector<st
             fmt::format("Baked textures keep at least {} of the texels along an edge that the "
                         "nearest place sees",
                         formatShare(report.kept)));
+    if (report.divided > 0)
+        result.record.notes.push_back(
+            fmt::format("Dividing lowers the materials on one object, not what a view costs: the "
+                        "same parts are drawn by as many calls, of {} more",
+                        counted(report.objects, "object")));
     if (!still.empty())
         result.record.notes.push_back(
             fmt::format("{} more materials than allowed: {}",

@@ -438,18 +438,21 @@ std::optional<Scene> placeParcels(const Scene& before, const Pieces& pieces,
     return scene;
 }
 
-std::string summaryOf(const MergeReport& report, const Pieces& pieces, const ParcelSize& after) {
+std::string summaryOf(const MergeReport& report, const Pieces& pieces, const ParcelSize& after,
+                      const Target& target) {
     if (report.parcels.empty())
         return "Nothing is merged: no size of parcel saves more than it costs";
     Group members;
     for (const Parcel& parcel : report.parcels)
         members.insert(members.end(), parcel.members.begin(), parcel.members.end());
     return fmt::format(
-        "{} became {} of {}: {} calls and {} objects less and {} triangles more in the mean view{}",
+        "{} became {} of {}: {} calls and {} objects less and {} triangles more in the mean "
+        "view{}{}",
         counted(pieces.wholes(members).size(), "object"), counted(report.parcels.size(), "parcel"),
         formatMetres(report.size), formatCount(report.before.calls - after.calls),
         formatCount(report.before.objects - after.objects),
         formatCount(after.triangles - report.before.triangles),
+        target.batching == Batching::Node ? ", with the other copies as instances" : "",
         report.estimated ? " (estimated without a survey)" : "");
 }
 
@@ -493,7 +496,7 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
             "that the target allows of one object",
             counted(apart, "object stays", "objects stay"), apart == 1 ? "its" : "their",
             at(target.limits, Measure::MaterialsPerObject)));
-    record.summary = summaryOf(report, pieces, after);
+    record.summary = summaryOf(report, pieces, after, target);
     if (report.spared > 0)
         record.notes.push_back(
             fmt::format("{} taken back: what they draw in vain takes views over a limit",
