@@ -10,7 +10,9 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "findings/finding.h"
+#include "findings/trial.h"
 #include "fixes/atlas/atlas.h"
+#include "fixes/instances/instances.h"
 #include "fixes/ladder/ladder.h"
 #include "fixes/merge/merge.h"
 #include "fixes/shadows/shadows.h"
@@ -27,9 +29,11 @@
 #include "ottermere.h"
 #include "picture/painter.h"
 #include "picture/scene_painter.h"
+#include "report/changed_views.h"
 #include "scene/instances.h"
 #include "simplify/deviation.h"
 #include "simplify/reduce.h"
+#include "survey/coverage.h"
 #include "survey/survey.h"
 
 namespace {
@@ -283,6 +287,41 @@ void DiagnoseTheMarket(benchmark::State& state) {
 }
 BENCHMARK(DiagnoseTheMarket)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
 
+/// What a fix takes off the counted views, and off those of one asset; without the fix itself.
+void TrialOfInstances(benchmark::State& state) {
+    const Scene& before = market(static_cast<int>(state.range(0)));
+    const Scene after = applyInstances(before, {})->scene;
+    const CountedViews views(before, desk(), SceneIndex(before), nullptr, demo::quayView());
+    for (auto _ : state) {
+        const Trial trial(before, after, desk(), views);
+        benchmark::DoNotOptimize(trial.whole());
+        benchmark::DoNotOptimize(trial.relief({{Subject::Kind::Asset, 0, ""}}));
+    }
+}
+BENCHMARK(TrialOfInstances)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// How much of the market's ground its spots cover.
+void CoverageOfTheMarket(benchmark::State& state) {
+    const RayScene rays(market(1));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(coverageOf(market(1), rays, {}, places(), 12, noProgress()));
+}
+BENCHMARK(CoverageOfTheMarket)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+/// The views that culling changes most, of all that were surveyed.
+void ViewsThatCullingChanges(benchmark::State& state) {
+    WorkOrder order;
+    order.add(proposeSettings(*findFixKind("culling"), market(1)));
+    const Evidence evidence = evidenceOf(litSurvey(), market(1));
+    StepCache cache;
+    const auto source = std::make_shared<const Scene>(market(1));
+    const Evaluation evaluation =
+        evaluate(order, source, surveyed(), cache, noProgress(), evidence).value();
+    for (auto _ : state)
+        benchmark::DoNotOptimize(changedViews(evaluation, surveyed(), evidence, 16));
+}
+BENCHMARK(ViewsThatCullingChanges)->Unit(benchmark::kMillisecond)->UseRealTime();
+
 void PickOnTheQuay(benchmark::State& state) {
     const ViewCost cost = viewCost(market(1), desk(), demo::quayView());
     for (auto _ : state)
@@ -482,11 +521,11 @@ void SplittingTheMarket(benchmark::State& state) {
 }
 BENCHMARK(SplittingTheMarket)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
 
-/// All sizes of parcels in estimated views, on a target without instancing, and the geometry.
+/// All sizes of parcels in estimated views, on a target that batches nothing, and the geometry.
 void MergingTheMarket(benchmark::State& state) {
     const Scene& scene = market(static_cast<int>(state.range(0)));
     Target target = shippedTargets()[3];
-    target.instancing = false;
+    target.batching = Batching::Nothing;
     for (auto _ : state)
         benchmark::DoNotOptimize(applyMerge(scene, MergeSettings{}, target, {}, noProgress()));
 }
