@@ -421,6 +421,7 @@ void MainWindow::buildViewMenu() {
     menu->addSeparator();
     menu->addAction(tr("Look at selection"), QKeySequence("L"), view_, &View3D::lookAtSelection);
     menu->addAction(tr("Previous viewpoint"), QKeySequence("B"), view_, &View3D::goBack);
+    menu->addAction(tr("Lamp at the eye"), QKeySequence("K"), view_, &View3D::toggleEyeLight);
     menu->addAction(tr("Switch selection off"), QKeySequence("X"), this, [this] {
         if (document_.selection().object() >= 0)
             document_.switchOff({static_cast<std::size_t>(document_.selection().object())});

@@ -3,9 +3,9 @@
 #include <algorithm>
 
 #include "base/median.h"
-#include "measure/frame_cost.h"
 #include "measure/view_meter.h"
 #include "project/surveying.h"
+#include "survey/frame_times.h"
 
 namespace flentro::app {
 
@@ -41,15 +41,16 @@ Surveyed::Extremes Surveyed::extremes(const Measure measure, const Target& targe
 }
 
 double Surveyed::slowestFrame(const Target& target) const {
-    double slowest = 0;
-    for (std::size_t s = 0; s < std::min(after.size(), survey->spots.size()); ++s)
-        for (std::size_t v = 0; v < after[s].size(); ++v) {
-            const PixelWork work =
-                survey->hasRays() ? survey->spots[s].seen.workInView[v] : PixelWork();
-            const FrameCost cost = frameCost(termsOf(after[s][v], target, work), target);
-            slowest = std::max(slowest, cost.milliseconds() / target.frameTime());
-        }
-    return slowest;
+    const auto slowest = slowestView(*survey, target, after);
+    return slowest ? slowest->load : 0;
+}
+
+std::vector<Ground> Surveyed::startsLeft() const {
+    std::vector<Ground> left;
+    if (!exists() || !survey->coverage || survey->coversEnough()) return left;
+    for (const Ground& ground : survey->coverage->grounds)
+        if (ground.walked < Coverage::kEnough * ground.area) left.push_back(ground);
+    return left;
 }
 
 SurveyModel::SurveyModel(const ProjectModel& project, const Selection& selection,

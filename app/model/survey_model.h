@@ -46,6 +46,9 @@ struct Surveyed {
     /// Time of the slowest view as the views cost now, over that of a frame: an estimate, with what
     /// the survey found pixels filled with.
     [[nodiscard]] double slowestFrame(const Target& target) const;
+    /// Grounds to begin another survey from, as its spots leave them out; none where they cover
+    /// enough.
+    [[nodiscard]] std::vector<Ground> startsLeft() const;
 };
 
 /// A spot while the survey still runs: enough for a first picture.

@@ -2,6 +2,7 @@
 
 #include <QFileDialog>
 #include <QFileInfo>
+#include <QPointer>
 
 #include "base/index.h"
 #include "base/text.h"
@@ -16,6 +17,8 @@ ProofPanel::ProofPanel(Document& document, View3D& view, QWidget* parent)
       showing_(new QButtonGroup(this)),
       table_(makeTable({tr("In this view"), tr("Limit"), tr("Before"), tr("After"), tr("Load")})),
       verdict_(new QLabel),
+      countBetween_(new QPushButton(tr("Count between the spots"))),
+      between_(makeFaint("")),
       levels_(new QComboBox),
       dropEmpty_(new QCheckBox(tr("Leave out empty nodes"))),
       export_(makePrimary(tr("Export ..."))),
@@ -27,6 +30,7 @@ ProofPanel::ProofPanel(Document& document, View3D& view, QWidget* parent)
                tr("The same camera on the original and on the result. Drag the "
                   "line; Space swaps."));
     buildComparison(layout);
+    buildBetween(layout);
     addRule(layout);
     buildExport(layout);
     layout->addStretch(1);
@@ -56,6 +60,18 @@ void ProofPanel::buildComparison(QVBoxLayout* layout) {
     layout->addWidget(table_);
     verdict_->setWordWrap(true);
     layout->addWidget(verdict_);
+}
+
+void ProofPanel::buildBetween(QVBoxLayout* layout) {
+    countBetween_->setToolTip(
+        tr("Counts the result at places four times as close as the spots of the survey: what is "
+           "over there only has been seen by nobody yet. Without rays."));
+    layout->addWidget(countBetween_);
+    between_->setWordWrap(true);
+    between_->setAccessibleName(tr("Between the spots"));
+    layout->addWidget(between_);
+    connect(countBetween_, &QPushButton::clicked, this, &ProofPanel::countBetween);
+    connect(&document_.jobs(), &JobRunner::changed, this, &ProofPanel::refreshBetween);
 }
 
 void ProofPanel::buildExport(QVBoxLayout* layout) {
@@ -130,7 +146,68 @@ void ProofPanel::exportResult(const QString& file) {
     if (!chosen.isEmpty()) document_.exportResult(chosen, options());
 }
 
+namespace {
+
+const char* const kCountingBetween = QT_TRANSLATE_NOOP("ProofPanel", "Counting between the spots");
+
+}  // namespace
+
+void ProofPanel::countBetween() {
+    const std::shared_ptr<const Survey> survey = document_.survey().surveyed().survey;
+    if (!survey || survey->spots.empty()) return;
+    const Vec3d start = survey->spots.front().eye;
+    document_.jobs().start(
+        tr(kCountingBetween),
+        [alive = QPointer<ProofPanel>(this), project = document_.project(), survey, start,
+         source = document_.source(),
+         result = document_.result()](Progress& progress) -> JobRunner::Finish {
+            auto counted = proveBetween(project, start, *source, *result, progress);
+            if (!counted)
+                return [alive, error = counted.error()] {
+                    if (alive && error.code != ErrorCode::Cancelled)
+                        emit alive->document_.failed(toText(describe(error)));
+                };
+            const auto shared = std::make_shared<const BetweenProof>(std::move(*counted));
+            return [alive, shared, result, survey, target = toJson(project.target).dump()] {
+                if (!alive) return;
+                alive->counted_ = {*shared, result, survey, target};
+                alive->refreshBetween();
+            };
+        });
+}
+
+bool ProofPanel::isBetweenCurrent() const {
+    return counted_ && counted_->result == document_.result() &&
+           counted_->survey == document_.survey().surveyed().survey &&
+           counted_->target == toJson(document_.target()).dump();
+}
+
+/// What was counted between the spots, as long as it is of this result.
+void ProofPanel::refreshBetween() {
+    const Surveyed& surveyed = document_.survey().surveyed();
+    const bool isRunning = document_.jobs().has(tr(kCountingBetween));
+    const bool isCurrent = isBetweenCurrent();
+    countBetween_->setVisible(surveyed.exists() && !isCurrent);
+    countBetween_->setEnabled(!isRunning &&
+                              document_.counter().freshness() == ViewCounter::Freshness::Current);
+    between_->setVisible(isCurrent);
+    if (!isCurrent) return;
+    const Proof& proof = counted_->counted.proof;
+    const QString where = tr("Between the spots (%1, every %2, %3 headings, without rays): ")
+                              .arg(toText(counted(proof.spots.size(), "place")),
+                                   toText(formatMetres(counted_->counted.spacing)))
+                              .arg(counted_->counted.headings);
+    if (proof.overAfter == 0) return between_->setText(where + tr("<b>within every limit</b>."));
+    QStringList over;
+    for (const MeasureProof& measure : proof.measures)
+        if (measure.overAfter > 0)
+            over << QString("%1 %2").arg(QString(measureName(measure.after.measure)).toLower(),
+                                         toText(formatLoad(measure.after.load)));
+    between_->setText(where + tr("<b>%1 over</b>: %2.").arg(proof.overAfter).arg(over.join(", ")));
+}
+
 void ProofPanel::refresh() {
+    refreshBetween();
     showing_->button(static_cast<int>(view_.showing()))->setChecked(true);
     export_->setEnabled(document_.hasScene());
     if (!document_.hasScene()) return;
@@ -167,7 +244,11 @@ void ProofPanel::refresh() {
             ? tr("<b>Within every limit</b> of %1 from here.").arg(toText(document_.target().name))
             : tr("<b>Over</b> from here in %1.").arg(over.join(", "));
     verdict_->setText(here + " " + surveyedVerdict() + frameVerdict() + price() +
-                      tr(" Draw calls: %1.").arg(batchingHelp(document_.target().batching)));
+                      tr(" Draw calls: %1%2.")
+                          .arg(batchingHelp(document_.target().batching),
+                               largestHysteresis(*document_.result()) > 0
+                                   ? tr("; levels that stay by hysteresis are not counted")
+                                   : QString()));
 }
 
 /// How the order changes the light of surveyed views, worked out beside the window.

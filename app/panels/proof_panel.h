@@ -6,6 +6,7 @@
 #include <QComboBox>
 #include <QSettings>
 
+#include "project/between.h"
 #include "view/view3d.h"
 #include "widgets/elements.h"
 
@@ -25,6 +26,7 @@ public:
 
 private:
     void buildComparison(QVBoxLayout* layout);
+    void buildBetween(QVBoxLayout* layout);
     void buildExport(QVBoxLayout* layout);
     void connectDocument();
     void refresh();
@@ -32,6 +34,9 @@ private:
     [[nodiscard]] QString frameVerdict() const;
     void priceSoon();
     [[nodiscard]] QString price() const;
+    void countBetween();
+    void refreshBetween();
+    [[nodiscard]] bool isBetweenCurrent() const;
     [[nodiscard]] ExportOptions options() const;
 
     Document& document_;
@@ -39,6 +44,8 @@ private:
     QButtonGroup* showing_;
     QTableWidget* table_;
     QLabel* verdict_;
+    QPushButton* countBetween_;
+    QLabel* between_;
     QComboBox* levels_;
     QCheckBox* dropEmpty_;
     QPushButton* export_;
@@ -47,6 +54,14 @@ private:
     std::optional<LightingChange> lightChange_;
     ScenePtr pricedResult_;
     LatestRunner pricer_;
+    /// The result counted between the spots, and what it was counted for.
+    struct Between {
+        BetweenProof counted;
+        ScenePtr result;
+        std::shared_ptr<const Survey> survey;
+        std::string target;  ///< As JSON.
+    };
+    std::optional<Between> counted_;
 };
 
 }  // namespace flentro::app

@@ -134,11 +134,8 @@ void SurveyPanel::buildRunButtons(QVBoxLayout* layout) {
     startThere_->hide();
     layout->addWidget(startThere_);
     connect(startThere_, &QPushButton::clicked, this, [this] {
-        const Surveyed& surveyed = document_.survey().surveyed();
-        if (surveyed.exists() && surveyed.survey->coverage &&
-            !surveyed.survey->coverage->grounds.empty())
-            emit chosen(
-                {surveyed.survey->coverage->grounds.front().eye, document_.view().heading, 0});
+        const std::vector<Ground> starts = document_.survey().surveyed().startsLeft();
+        if (!starts.empty()) emit chosen({starts.front().eye, document_.view().heading, 0});
     });
     connect(record_, &QPushButton::clicked, this, [this] {
         if (recorder_.isRecording())
@@ -364,9 +361,13 @@ void SurveyPanel::showWorst() {
     if (coverage) summary += " " + tr("They cover %1.").arg(toText(coverage->text()));
     const bool isLittle = !surveyed.survey->coversEnough();
     if (isLittle)
-        summary += " " + tr("That is too little for a verdict, and nothing is concluded from what "
-                            "they do not see.");
-    startThere_->setVisible(isLittle && !coverage->grounds.empty());
+        summary +=
+            " " +
+            tr("That is too little for a verdict, and nothing is concluded from what "
+               "they do not see.") +
+            (surveyed.startsLeft().empty() ? QString()
+                                           : tr(" Plan and picture mark where else to start."));
+    startThere_->setVisible(!surveyed.startsLeft().empty());
     summary_->setText(summary);
     emit measured(
         spots, over,

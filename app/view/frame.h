@@ -12,12 +12,20 @@
 
 namespace flentro::app {
 
+/// The lamp at the eye, with a dim one from above; never counted.
+enum class EyeLight {
+    Auto,  ///< Where the scene has no lights.
+    On,    ///< Instead of the scene's lights.
+    Off,
+};
+
 struct Frame {
     ScenePtr scene;
     SceneState state = SceneState::Original;  ///< Whose lights shine.
     Target target;
     Viewpoint view;
     LensKind lens = LensKind::Shaded;
+    EyeLight eyeLight = EyeLight::Auto;
     std::vector<SeenState> seen;  ///< For the lens of what is seen.
     Without off;                  ///< Switched off: not drawn.
     QSize size;                   ///< Pixels.

@@ -351,9 +351,6 @@ bool GpuScene::uploadFinished() {
         if (!grids[state]) continue;
         upload(grids[state]->glow, lightings_[state].glow);
         upload(grids[state]->reach, lightings_[state].reach);
-        const auto& emitters = grids[state]->shown.emitters;
-        lightings_[state].hasSuns = std::any_of(emitters.begin(), emitters.end(),
-                                                [](const Emitter& e) { return e.isDirectional(); });
         lightings_[state].suns = std::move(grids[state]->suns);
         lightings_[state].shown = std::move(grids[state]->shown);
         lit = true;

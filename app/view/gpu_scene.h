@@ -97,7 +97,6 @@ public:
         LightGrid reach;        ///< Over all that any of them reaches: for counting them.
         ShownLights shown;      ///< That they were made with.
         std::vector<Sun> suns;  ///< The strongest first.
-        bool hasSuns = false;   ///< Also where all are off.
     };
     [[nodiscard]] const Lighting& lighting(SceneState state) const {
         return elementOf(lightings_, state);

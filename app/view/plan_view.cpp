@@ -26,6 +26,7 @@ constexpr double kSmallestMark = 1.2;
 
 constexpr double kMargin = 4;  ///< Metres around the middle of the scene.
 
+constexpr double kStartRadius = 8;   ///< Pixels.
 constexpr int kEarlyInterval = 250;  ///< Milliseconds between looks for new spots.
 
 }  // namespace
@@ -160,6 +161,29 @@ void PlanView::paintSpots(QPainter& painter) {
         const QPointF at = toScreen(spot.view.eye);
         painter.drawEllipse(at, 3, 3);
     }
+}
+
+/// Numbered, the largest ground first.
+void PlanView::paintStarts(QPainter& painter) {
+    painter.setFont(figureFont(11, true));
+    const std::vector<Ground> starts = document_.survey().surveyed().startsLeft();
+    for (std::size_t i = 0; i < starts.size(); ++i) {
+        const QPointF at = toScreen(starts[i].eye);
+        painter.setPen(QPen(theme().ink, 1.5));
+        painter.setBrush(theme().paper);
+        painter.drawEllipse(at, kStartRadius, kStartRadius);
+        painter.drawText(QRectF(at.x() - kStartRadius, at.y() - kStartRadius, 2 * kStartRadius,
+                                2 * kStartRadius),
+                         Qt::AlignCenter, QString::number(i + 1));
+    }
+}
+
+std::optional<Ground> PlanView::startAt(const QPointF& point) const {
+    for (const Ground& start : document_.survey().surveyed().startsLeft()) {
+        const QPointF by = point - toScreen(start.eye);
+        if (std::hypot(by.x(), by.y()) <= kStartRadius) return start;
+    }
+    return std::nullopt;
 }
 
 // --- roses --------------------------------------------------------------------------------
@@ -299,6 +323,14 @@ std::optional<PlanView::Petal> PlanView::petalAt(const QPointF& point) const {
 bool PlanView::event(QEvent* event) {
     if (event->type() != QEvent::ToolTip) return QWidget::event(event);
     auto* help = static_cast<QHelpEvent*>(event);
+    if (const auto start = startAt(help->pos())) {
+        QToolTip::showText(help->globalPos(),
+                           tr("%1 m² of ground that no spot is near. Click: stand there, then "
+                              "press Survey.")
+                               .arg(start->area - start->walked, 0, 'f', 0),
+                           this);
+        return true;
+    }
     const auto petal = petalAt(help->pos());
     const int parcel = parcelAt(help->pos());
     if (!petal && parcel >= 0) {
@@ -396,6 +428,7 @@ void PlanView::paintEvent(QPaintEvent*) {
         paintSpots(painter);
         if (rosesAreOld_ || !fits(roses_, *this)) redrawRoses();
         painter.drawImage(0, 0, roses_);
+        paintStarts(painter);
         const int selected = document_.selection().object();
         if (selected >= 0) {
             const Object& object = elementOf(document_.source()->objects, selected);
@@ -412,6 +445,10 @@ void PlanView::paintEvent(QPaintEvent*) {
 
 void PlanView::mousePressEvent(QMouseEvent* event) {
     if (!document_.hasScene()) return;
+    if (const auto start = startAt(event->position())) {
+        emit chosen({start->eye, document_.view().heading, 0});
+        return;
+    }
     if (const auto petal = petalAt(event->position())) {
         emit chosen(document_.survey().surveyed().survey->spots[petal->spot].views[petal->view]);
         return;

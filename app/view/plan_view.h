@@ -37,6 +37,9 @@ private:
     [[nodiscard]] Vec3d toWorld(const QPointF& point) const;
     void paintView(QPainter& painter);
     void paintSpots(QPainter& painter);
+    void paintStarts(QPainter& painter);
+    /// The start of another survey under a pixel.
+    [[nodiscard]] std::optional<Ground> startAt(const QPointF& point) const;
     void redrawRoses();
     void paintEarly(QPainter& painter);
     void paintRoses(QPainter& painter);

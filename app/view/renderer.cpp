@@ -94,7 +94,6 @@ void Renderer::begin(const Frame& frame) {
 namespace {
 
 void setSuns(Gl& gl, QOpenGLShaderProgram& program, const GpuScene::Lighting& lighting) {
-    program.setUniformValue("hasSuns", lighting.hasSuns ? 1 : 0);
     program.setUniformValue("sunCount", static_cast<GLint>(lighting.suns.size()));
     Eigen::Matrix3Xf light = Eigen::Matrix3Xf::Zero(3, kMaxSuns);
     Eigen::Matrix3Xf way = light;
@@ -128,6 +127,9 @@ void Renderer::setUniforms() {
     set("gridOrigin", grid.origin);
     set("gridSize", grid.size);
     p.setUniformValue("lit", grid.lit ? 1 : 0);
+    const bool isFromEye = frame_.eyeLight == EyeLight::On || (frame_.eyeLight == EyeLight::Auto &&
+                                                               frame_.scene->placedLights.empty());
+    p.setUniformValue("fromEye", isFromEye ? 1 : 0);
     setSuns(*gl_, p, lighting);
     const float height = static_cast<float>(frame_.target.height);
     p.setUniformValue("viewport",

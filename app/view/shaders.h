@@ -107,7 +107,7 @@ uniform vec3 glowU;         // where it is looked up
 uniform vec3 glowV;
 uniform int glowSet;
 uniform int lit;
-uniform int hasSuns;              // also where all are switched off
+uniform int fromEye;              // a lamp at the eye instead of the scene's lights
 uniform int sunCount;             // directional lights that are on
 uniform vec3 sunLight[kMaxSuns];  // lux
 uniform vec3 sunWay[kMaxSuns];    // towards it
@@ -217,7 +217,7 @@ vec3 sunshine(vec3 n, out float daylight) {
 vec3 shade(vec4 base, vec3 n) {
     vec3 toEye = normalize(eye - surface.place);
     float up = n.y * 0.5 + 0.5;
-    if (lit == 0 && hasSuns == 0) {
+    if (fromEye != 0) {
         float key = max(dot(n, toEye), 0.0);  // a lamp at the eye, and a dim sky
         // White just stays below white, so that its shape can be seen.
         return base.rgb * (mix(vec3(0.20, 0.19, 0.18), vec3(0.30, 0.32, 0.36), up) + 0.5 * key) +

@@ -62,6 +62,7 @@ View3D::View3D(Document& document, QWidget* parent) : QOpenGLWidget(parent), doc
     connect(&walkTimer_, &QTimer::timeout, this, &View3D::walkStep);
     connect(&document, &Document::sceneChanged, this, [this] {
         history_.clear();
+        eyeLight_ = EyeLight::Auto;
         requestFrame();
     });
     connect(&document.evaluator(), &Evaluator::changed, this, [this] {
@@ -143,6 +144,7 @@ void View3D::startFrames() {
     frame.target = shownTarget();
     frame.view = document_.view();
     frame.lens = lens_;
+    frame.eyeLight = eyeLight_;
     frame.size = size() * devicePixelRatioF();
     frame.coarse = moving_ && !hardware_;
     frame.samples = hardware_ ? 4 : 0;
@@ -223,6 +225,16 @@ void View3D::setLens(LensKind lens) {
     lens_ = lens;
     requestFrame();
     emit lensChanged();
+}
+
+bool View3D::isLitFromEye() const {
+    if (eyeLight_ != EyeLight::Auto) return eyeLight_ == EyeLight::On;
+    return document_.hasScene() && document_.source()->placedLights.empty();
+}
+
+void View3D::toggleEyeLight() {
+    eyeLight_ = isLitFromEye() ? EyeLight::Off : EyeLight::On;
+    requestFrame();
 }
 
 void View3D::showPreview(const ScenePtr& scene, const QString& text) {

@@ -28,6 +28,9 @@ public:
     void setLens(LensKind lens);
     [[nodiscard]] Showing showing() const { return showing_; }
     void setShowing(Showing showing);
+    /// True if a lamp at the eye shines instead of the scene's lights.
+    [[nodiscard]] bool isLitFromEye() const;
+    void toggleEyeLight();
     [[nodiscard]] int swipeX() const;
     void setSwipe(double share);
 
@@ -105,6 +108,7 @@ private:
     Renderer after_;
     ViewOverlay* overlay_ = nullptr;
     LensKind lens_ = LensKind::Shaded;
+    EyeLight eyeLight_ = EyeLight::Auto;
     Showing showing_ = Showing::Result;
     ScenePtr preview_;
     QString previewText_;

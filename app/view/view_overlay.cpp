@@ -100,6 +100,7 @@ void ViewOverlay::paintEvent(QPaintEvent*) {
     if (view_.showing() == Showing::Swipe) paintSwipe(painter);
     paintLegend(painter);
     paintPosts(painter);
+    paintStarts(painter);
     paintOffBanner(painter);
     paintPreviewBanner(painter);
     paintCaption(painter);
@@ -156,6 +157,24 @@ void ViewOverlay::paintPosts(QPainter& painter) {
         painter.setPen(QPen(QColor(0xF4, 0xF1, 0xEA, 170), 1.5));
         painter.drawLine(*foot, *top);
         paintStateMark(painter, *top, std::clamp(40 / distance, 2.5, 6.0), state);
+    }
+}
+
+/// Where another survey may start, numbered as on the plan.
+void ViewOverlay::paintStarts(QPainter& painter) {
+    const std::vector<Ground> starts = document_.survey().surveyed().startsLeft();
+    const double eyeHeight = document_.project().survey.eyeHeight;
+    for (std::size_t i = 0; i < starts.size(); ++i) {
+        const auto foot = view_.project(starts[i].eye - Vec3d(0, eyeHeight, 0));
+        const auto head = view_.project(starts[i].eye);
+        if (!foot || !head || !rect().contains(head->toPoint())) continue;
+        painter.setPen(QPen(kPaper, 1.5));
+        painter.drawLine(*foot, *head);
+        paintTag(painter, head->toPoint(),
+                 tr("Start %1: %2 m² not surveyed")
+                     .arg(i + 1)
+                     .arg(starts[i].area - starts[i].walked, 0, 'f', 0),
+                 Qt::AlignLeft);
     }
 }
 
@@ -292,9 +311,12 @@ void ViewOverlay::paintCaption(QPainter& painter) {
             .arg(view_.frameMilliseconds(), 0, 'f', 0);
     if (const std::size_t lights = view_.frameShadowLights(); lights > 0)
         drawn += tr(", with shadows of %1").arg(QString::fromStdString(counted(lights, "light")));
-    const QString lit = !document_.source()->placedLights.empty()
-                            ? QString()
-                            : tr("   lit from the eye: no lights in the scene");
+    const bool isDark = document_.source()->placedLights.empty();
+    const QString lit = view_.isLitFromEye()
+                            ? (isDark ? tr("   lit from the eye: no lights in the scene (K)")
+                                      : tr("   lit from the eye (K)"))
+                        : isDark ? tr("   no lights in the scene (K: from the eye)")
+                                 : QString();
     paintTag(painter, {kMargin, kMargin}, (showing == Showing::Result ? drawn : what) + lit,
              Qt::AlignLeft);
 }

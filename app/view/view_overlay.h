@@ -33,6 +33,7 @@ private:
     void paintCaption(QPainter& painter);
     void paintEmpty(QPainter& painter);
     void paintPosts(QPainter& painter);
+    void paintStarts(QPainter& painter);
     void paintOffBanner(QPainter& painter);
 
     Document& document_;

@@ -136,6 +136,30 @@ TEST_F(RendererTest, WhatFadesLosesItsPixelsOneAfterAnother) {
     EXPECT_EQ(covered(drawn(frameOf(scene))), 0);
 }
 
+TEST_F(RendererTest, ALampAtTheEyeLightsWhereThereIsNoOtherOrInsteadOfIt) {
+    Scene scene = makeScene({{makeBox({4, 4, 1}), {0, 1.7, -9}}});
+    Frame frame = frameOf(scene);
+    const int lit = brightness(drawn(frame), 160, 90);
+    frame.eyeLight = EyeLight::Off;
+    EXPECT_LT(brightness(drawn(frame), 160, 90), lit - 40);
+    // A lamp behind the wall lights nothing that is seen.
+    Light lamp;
+    lamp.intensity = 1;
+    lamp.range = 1;
+    scene.lights.push_back(lamp);
+    Node node;
+    node.light = 0;
+    node.local.topRightCorner<3, 1>() = Vec3d(0, 1.7, -15);
+    scene.nodes.push_back(node);
+    scene.scenes[0]["nodes"].push_back(scene.nodes.size() - 1);
+    flatten(scene);
+    frame = frameOf(scene);
+    light(frame);
+    EXPECT_LT(brightness(drawn(frame), 160, 90), lit - 40);
+    frame.eyeLight = EyeLight::On;
+    EXPECT_EQ(brightness(drawn(frame), 160, 90), lit);
+}
+
 TEST_F(RendererTest, SwitchedOffThingsAreNotDrawn) {
     Frame frame = frameOf(
         makeScene({{makeBox({2, 2, 2}), {-3, 1.7, -9}}, {makeBox({2, 2, 2}), {3, 1.7, -9}}}));

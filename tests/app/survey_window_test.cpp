@@ -1,8 +1,10 @@
 // Surveying in the real window: lists, plan, strip, walks and what-if.
 
+#include <fmt/format.h>
 #include <QCheckBox>
 
 #include "app/window_fixture.h"
+#include "project/between.h"
 #include "survey/analysis.h"
 
 namespace flentro::app {
@@ -94,6 +96,73 @@ TEST_F(SurveyedWindow, FixesLowerTheWholeSurveyWithoutANewOne) {
     EXPECT_EQ(surveyed().scene->assets.size(), window_->document().result()->assets.size());
     EXPECT_LT(worst(surveyed().after), load);
     EXPECT_DOUBLE_EQ(worst(surveyed().before), load);
+}
+
+TEST_F(SurveyedWindow, GroundThatNoSpotIsNearIsOfferedAsAStart) {
+    openMarket();
+    window_->showStep(WorkStep::Survey);
+    Document& document = window_->document();
+    document.projectModel().setSpots({{"corner", {{-80, 1.7, -60}, 40, 0}}}, "Keep spot");
+    SurveyRequest request;
+    request.where = SurveyRequest::Where::Kept;
+    request.faceSize = 64;
+    document.projectModel().setSurvey(request, "Survey settings");
+    click(button("Survey"), {10, 10});
+    ASSERT_TRUE(settle());
+    const std::vector<Ground> starts = surveyed().startsLeft();
+    ASSERT_FALSE(starts.empty()) << "one corner is not the market";
+    ASSERT_TRUE(button("Stand on the largest ground")->isVisible());
+    click(button("Stand on the largest ground"), {10, 10});
+    ASSERT_TRUE(settle());
+    EXPECT_TRUE(document.view().eye.isApprox(starts.front().eye));
+    // What two pixels of the plan are places of tells where the start is marked.
+    const auto placeAt = [&](const QPoint& pixel) {
+        QTest::mouseClick(&window_->plan(), Qt::LeftButton, {}, pixel);
+        EXPECT_TRUE(settle());
+        return document.view().eye;
+    };
+    const Vec3d first = placeAt({6, 6});
+    const Vec3d second = placeAt({26, 26});
+    const auto pixelOf = [&](int axis) {
+        return 6 + 20 * (starts.front().eye[axis] - first[axis]) / (second[axis] - first[axis]);
+    };
+    EXPECT_TRUE(placeAt(QPointF(pixelOf(0), pixelOf(2)).toPoint()).isApprox(starts.front().eye));
+    request.where = SurveyRequest::Where::Reach;
+    request.spacing = 24;
+    document.projectModel().setSurvey(request, "Survey settings");
+    click(button("Survey"), {10, 10});
+    ASSERT_TRUE(settle());
+    EXPECT_TRUE(surveyed().startsLeft().empty()) << "spots all over it";
+}
+
+TEST_F(SurveyedWindow, TheResultIsCountedBetweenTheSpots) {
+    survey();
+    addFix("culling");
+    window_->showStep(WorkStep::Proof);
+    ASSERT_TRUE(settle());
+    Document& document = window_->document();
+    auto* label = find<QLabel>("Between the spots");
+    EXPECT_FALSE(label->isVisible()) << "nothing has been counted";
+    QPushButton* count = button("Count between the spots");
+    click(count, {10, 10});
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(label->isVisible());
+    const auto counted = proveBetween(document.project(), surveyed().survey->spots.front().eye,
+                                      *document.source(), *document.result(), noProgress());
+    ASSERT_TRUE(counted);
+    EXPECT_EQ(counted->spacing, 6) << "a quarter of the spots'";
+    EXPECT_GT(counted->proof.spots.size(), 2 * surveyed().survey->spots.size());
+    const std::string text = label->text().toStdString();
+    EXPECT_THAT(text, HasSubstr(fmt::format("({} places, every 6.0 m, 8 headings",
+                                            counted->proof.spots.size())));
+    EXPECT_THAT(text, HasSubstr(counted->proof.overAfter == 0
+                                    ? "within every limit"
+                                    : fmt::format("{} over", counted->proof.overAfter)));
+    EXPECT_FALSE(count->isVisible());
+    document.projectModel().undoStack().undo();
+    ASSERT_TRUE(settle());
+    EXPECT_FALSE(label->isVisible()) << "it was of another result";
+    EXPECT_TRUE(count->isVisible() && count->isEnabled());
 }
 
 TEST_F(SurveyedWindow, CullingIsLookedAtAgain) {

@@ -350,6 +350,15 @@ TEST_F(Window, ProofSwipesBetweenOriginalAndResult) {
     EXPECT_EQ(window_->view().showing(), Showing::Result);
 }
 
+TEST_F(Window, KLightsTheSceneFromTheEye) {
+    openMarket();
+    EXPECT_FALSE(window_->view().isLitFromEye()) << "it has lamps of its own";
+    key(Qt::Key_K);
+    EXPECT_TRUE(window_->view().isLitFromEye());
+    key(Qt::Key_K);
+    EXPECT_FALSE(window_->view().isLitFromEye());
+}
+
 TEST_F(Window, ExportWritesTheResultBesideTheSource) {
     openMarket();
     addFix("culling");
