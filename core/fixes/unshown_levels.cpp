@@ -72,15 +72,16 @@ std::size_t dropUnshownLevels(Scene& scene, const Target& target) {
 }
 
 std::size_t dropRareLevels(Scene& scene, const Target& target, const Evidence& evidence,
-                           double share, const std::vector<bool>& keeps) {
+                           double share, const std::vector<std::size_t>& kept) {
     if (evidence.empty()) return 0;
     const std::vector<Copies> copies = copiesOf(scene);
     std::atomic<std::size_t> dropped = 0;
     parallelEach(scene.assets.size(), [&](std::size_t a) {
         Asset& asset = scene.assets[a];
-        while (!keeps[a] && !copies[a].empty() && !asset.ladder.empty()) {
+        while (!copies[a].empty() && asset.ladder.levels.size() > kept[a]) {
             const std::vector<double> shares = sharesOf(scene, target, evidence, asset, copies[a]);
-            const auto rarest = std::min_element(shares.begin() + 1, shares.end());
+            const auto rarest = std::min_element(
+                shares.begin() + 1, shares.end() - static_cast<std::ptrdiff_t>(kept[a]));
             if (*rarest >= share) break;
             asset.ladder.levels.erase(asset.ladder.levels.begin() + (rarest - shares.begin()) - 1);
             ++dropped;

@@ -12,10 +12,10 @@ namespace flentro {
 std::size_t dropUnshownLevels(Scene& scene, const Target& target);
 
 /// Takes levels away that are drawn from less than this share of the places that draw their asset
-/// at all, the rarest first; the finer one is drawn instead. Assets that are marked keep theirs.
-/// Returns how many. `keeps`: [assets]. Cost: O(levels x objects x places); all cores.
+/// at all, the rarest first; the finer one is drawn instead. Returns how many. `kept`: [assets] so
+/// many of the last levels stay. Cost: O(levels x objects x places); all cores.
 std::size_t dropRareLevels(Scene& scene, const Target& target, const Evidence& evidence,
-                           double share, const std::vector<bool>& keeps);
+                           double share, const std::vector<std::size_t>& kept);
 
 /// [assets] Metres at scale 1 from the nearest place that draws a copy; infinity if no place does.
 /// Cost: O(objects x places); all cores.

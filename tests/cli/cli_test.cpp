@@ -142,7 +142,7 @@ TEST_F(Cli, FixWritesLevelsDistancesAndManifest) {
     EXPECT_FALSE(fixed.assets[0].ladder.empty());
     EXPECT_TRUE(std::isfinite(fixed.objects[0].culling.end));
     EXPECT_EQ(json("fixed.manifest.json")["objects"].size(), 2U);
-    EXPECT_EQ(json("fix.json")["steps"].size(), 3U);
+    EXPECT_EQ(json("fix.json")["steps"].size(), 4U);
 }
 
 TEST_F(Cli, FixFollowsAnOrder) {

@@ -50,15 +50,19 @@ std::vector<std::size_t> assetsWorthIt(const Scene& scene, const LadderSettings&
     return worth;
 }
 
-/// [assets] True for those whose switch distances were set by hand.
-std::vector<bool> withDistancesByHand(const Scene& scene, const LadderSettings& settings) {
-    std::vector<bool> byHand;
+/// [assets] Last levels that stay though hardly any place draws them: all where distances were set
+/// by hand, and the cards that were asked for.
+std::vector<std::size_t> levelsKept(const Scene& scene, const LadderSettings& settings) {
+    std::vector<std::size_t> kept;
     for (const Asset& asset : scene.assets) {
         const auto change = settings.overrides.find(asset.mesh->name);
-        byHand.push_back(change != settings.overrides.end() &&
-                         !change->second.switchDistances.empty());
+        const bool isByHand =
+            change != settings.overrides.end() && !change->second.switchDistances.empty();
+        kept.push_back(isByHand                  ? asset.ladder.levels.size()
+                       : settings.cardPixels > 0 ? std::size_t{1}
+                                                 : std::size_t{0});
     }
-    return byHand;
+    return kept;
 }
 
 /// What bones do with the asset while its animations play.
@@ -162,7 +166,7 @@ Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
     }
     const std::size_t unshown = dropUnshownLevels(result.scene, target);
     const std::size_t rare = dropRareLevels(result.scene, target, evidence, settings.minShown,
-                                            withDistancesByHand(scene, settings));
+                                            levelsKept(result.scene, settings));
     for (Object& object : result.scene.objects)
         object.bounds = transformBox(object.world, result.scene.mesh(object).bounds);
     result.record = describeLadders(scene, result.scene, worth.size());
