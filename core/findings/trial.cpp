@@ -1,6 +1,7 @@
 #include "findings/trial.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <set>
 #include <tuple>
@@ -282,8 +283,9 @@ std::string keyOf(const Fixes& fixes) {
 /// One way to cure a finding.
 struct Attempt {
     Finding* finding = nullptr;
-    Fixes fixes;         ///< As the finding proposes them.
-    std::string shared;  ///< Key of what is applied: with those of other findings of its rule.
+    Fixes fixes;            ///< As the finding proposes them.
+    std::string shared;     ///< Key of what is applied: with those of other findings of its rule.
+    std::size_t place = 0;  ///< Among the finding's proposals.
 };
 
 /// What findings propose. Settings of one rule's findings are joined, so that they share a trial.
@@ -296,9 +298,10 @@ public:
                 const auto [at, isNew] = joined.try_emplace(proposal, fix);
                 if (!isNew) at->second = mergeSettings(at->second, fix);
             }
-        for (Finding& finding : diagnosis.findings)
+        for (Finding& finding : diagnosis.findings) {
+            std::size_t place = 0;
             for (const auto& [proposal, fix] : proposalsOf(finding)) {
-                Attempt attempt{&finding, finding.preparations, {}};
+                Attempt attempt{&finding, finding.preparations, {}, place++};
                 Fixes applied = finding.preparations;
                 attempt.fixes.push_back(fix);
                 applied.push_back(joined.at(proposal));
@@ -306,6 +309,7 @@ public:
                 trials_.try_emplace(attempt.shared, std::move(applied));
                 attempts_.push_back(std::move(attempt));
             }
+        }
     }
 
     [[nodiscard]] const std::map<std::string, Fixes>& trials() const { return trials_; }
@@ -350,8 +354,16 @@ Expected<Scene> apply(const Scene& scene, const Fixes& fixes, const Target& targ
 struct Tried {
     std::optional<FixSettings> fix;
     Relief relief;
-    double over = 0;  ///< Load off what is over.
-    double any = 0;   ///< Load off anything.
+    double over = 0;        ///< Load off what is over.
+    double any = 0;         ///< Load off anything.
+    std::size_t place = 0;  ///< Among the finding's proposals: the first of equal ones is taken.
+
+    [[nodiscard]] bool isBetterThan(const Tried& other) const {
+        constexpr double kRounding = 1e-9;
+        if (std::fabs(over - other.over) > kRounding) return over > other.over;
+        if (std::fabs(any - other.any) > kRounding) return any > other.any;
+        return place < other.place;
+    }
 };
 
 /// Load that a relief takes off all measures in the mean of the views.
@@ -402,11 +414,9 @@ Expected<void> tryFixes(Diagnosis& diagnosis, const Scene& scene, const Target& 
             Finding measured = *attempt.finding;
             measured.relief = trial.relief(measured.subjects);
             const Tried now{attempt.fixes.back(), measured.relief, tried.reliefOf(measured, target),
-                            anyReliefOf(measured.relief, target)};
+                            anyReliefOf(measured.relief, target), attempt.place};
             const auto [at, isFirst] = best.try_emplace(attempt.finding, now);
-            if (!isFirst &&
-                std::pair(now.over, now.any) > std::pair(at->second.over, at->second.any))
-                at->second = now;
+            if (!isFirst && now.isBetterThan(at->second)) at->second = now;
         }
     }
     for (Finding& finding : tried.findings) {

@@ -4,6 +4,7 @@
 
 #include "fixes/merge/merge.h"
 #include "fixes/share/share.h"
+#include "io/gltf_materials.h"
 #include "support/lights.h"
 #include "support/process.h"
 #include "support/promises.h"
@@ -156,6 +157,24 @@ TEST_F(Trials, CopiesOnManyNodesArePutOnOne) {
               2)
         << "ground and boxes";
     test::expectKept("copies", test::promisesOf(scene_, target_, survey));
+}
+
+TEST_F(Trials, OfEqualFixesTheFirstThatIsProposedIsKept) {
+    // Equal materials: sharing them and baking them save the same, but one changes nothing.
+    Mesh mesh;
+    for (int i = 0; i < 20; ++i) {
+        Part part = makeBox({1, 1, 1}).parts[0];
+        part.material = i;
+        mesh.parts.push_back(std::move(part));
+    }
+    scene_ = test::makeScene({test::ground(60), {named(std::move(mesh), "fence"), {0, 1, -10}}});
+    for (int i = 0; i < 20; ++i)
+        scene_.materials.push_back(parseMaterial({{"name", fmt::format("plank {}", i)}}));
+    at(target_.limits, Measure::MaterialsPerObject) = 4;
+    const Diagnosis found = tried(surveyedFrom({{0, 1.7, 5}}));
+    const Finding* finding = only(found, "many-materials");
+    ASSERT_TRUE(finding && finding->fix);
+    EXPECT_EQ(finding->fix->kind().key, "share");
 }
 
 TEST_F(Trials, OfSeveralFixesTheOneThatHelpsIsProposed) {
