@@ -72,7 +72,9 @@ Expected<Opened> openScene(const Options& options, const Common& common, Progres
         closer.spacing = options.spacing / 2;
         auto spots = findSpots(opened->scene, closer, result.target, opened->rays, progress);
         if (!spots) return tl::unexpected(spots.error());
-        result.between = placesAt(*spots, options.headings);
+        // Spots around a thing that stands alone are no more for a smaller spacing.
+        if (spots->size() > survey.spots.size())
+            result.between = placesAt(*spots, options.headings);
     }
     result.scene = std::make_shared<const Scene>(std::move(opened->scene));
     return result;

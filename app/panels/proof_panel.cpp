@@ -155,13 +155,12 @@ const char* const kCountingBetween = QT_TRANSLATE_NOOP("ProofPanel", "Counting b
 void ProofPanel::countBetween() {
     const std::shared_ptr<const Survey> survey = document_.survey().surveyed().survey;
     if (!survey || survey->spots.empty()) return;
-    const Vec3d start = survey->spots.front().eye;
     document_.jobs().start(
         tr(kCountingBetween),
-        [alive = QPointer<ProofPanel>(this), project = document_.project(), survey, start,
+        [alive = QPointer<ProofPanel>(this), project = document_.project(), survey,
          source = document_.source(),
          result = document_.result()](Progress& progress) -> JobRunner::Finish {
-            auto counted = proveBetween(project, start, *source, *result, progress);
+            auto counted = proveBetween(project, *survey, *source, *result, progress);
             if (!counted)
                 return [alive, error = counted.error()] {
                     if (alive && error.code != ErrorCode::Cancelled)

@@ -4,18 +4,22 @@
 
 namespace flentro {
 
-Expected<BetweenProof> proveBetween(const Project& project, const Vec3d& start, const Scene& source,
-                                    const Scene& result, Progress& progress) {
-    if (project.survey.where == SurveyRequest::Where::Kept)
-        return fail(ErrorCode::NotFound, "There is nothing between spots that are kept by hand", {},
-                    "Survey all ground in reach");
+Expected<BetweenProof> proveBetween(const Project& project, const Survey& survey,
+                                    const Scene& source, const Scene& result, Progress& progress) {
+    const auto nothing = [] {
+        return fail(ErrorCode::NotFound, "There is nothing between these spots", {},
+                    "Survey the ground in reach");
+    };
+    if (project.survey.where == SurveyRequest::Where::Kept || survey.spots.empty())
+        return nothing();
     Project closer = project;
-    closer.view.eye = start;
+    closer.view.eye = survey.spots.front().eye;
     closer.survey.spacing = project.survey.spacing / 2;
     std::unique_ptr<RayScene> rays;
     SubProgress finding(progress, 0, 0.4);
     auto spots = spotsFor(closer, source, source, rays, finding);
     if (!spots) return tl::unexpected(spots.error());
+    if (spots->size() <= survey.spots.size()) return nothing();
     BetweenProof between;
     between.headings = SurveySettings().headings;
     between.spacing = spacingBetween(project.survey.spacing);

@@ -4,6 +4,7 @@
 
 #include "project/project.h"
 #include "report/proof.h"
+#include "survey/survey.h"
 
 namespace flentro {
 
@@ -14,10 +15,11 @@ struct BetweenProof {
 };
 
 /// Counts places that stand four times as close as the spots of the project's survey, begun from
-/// `start`, an eye of that. Nothing is looked at by rays. `source`: the scene that `result` was
-/// made from by the project's order. Errors: NotFound for kept spots, which have nothing between
-/// them; Cancelled.
-[[nodiscard]] Expected<BetweenProof> proveBetween(const Project& project, const Vec3d& start,
+/// its first. Nothing is looked at by rays. `source`: the scene that `result` was made from by the
+/// project's order.
+/// Errors: NotFound where there is nothing between, as for kept spots or those around a thing that
+/// stands alone; Cancelled.
+[[nodiscard]] Expected<BetweenProof> proveBetween(const Project& project, const Survey& survey,
                                                   const Scene& source, const Scene& result,
                                                   Progress& progress);
 

@@ -147,8 +147,8 @@ TEST_F(SurveyedWindow, TheResultIsCountedBetweenTheSpots) {
     click(count, {10, 10});
     ASSERT_TRUE(settle());
     ASSERT_TRUE(label->isVisible());
-    const auto counted = proveBetween(document.project(), surveyed().survey->spots.front().eye,
-                                      *document.source(), *document.result(), noProgress());
+    const auto counted = proveBetween(document.project(), *surveyed().survey, *document.source(),
+                                      *document.result(), noProgress());
     ASSERT_TRUE(counted);
     EXPECT_EQ(counted->spacing, 6) << "a quarter of the spots'";
     EXPECT_GT(counted->proof.spots.size(), 2 * surveyed().survey->spots.size());

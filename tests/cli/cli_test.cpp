@@ -527,6 +527,16 @@ TEST_F(CliSurvey, ProvesEverySpotBeforeAndAfter) {
     EXPECT_GT(worst[0], worst[1]);
 }
 
+TEST_F(Cli, AroundAThingThatStandsAloneNothingIsCountedBetween) {
+    const Scene scene = test::makeScene({{test::makeSphere(24, 12, 0.2), {0, 0.2, 0}}});
+    ASSERT_TRUE(writeGltf(scene, folder_ / "ball.glb", {}, noProgress()));
+    const Outcome outcome = cli("fix ball.glb --survey --out lighter.glb --json fix.json");
+    EXPECT_EQ(outcome.status, 0) << outcome.output;
+    EXPECT_THAT(outcome.output, testing::Not(HasSubstr("Between the spots")));
+    EXPECT_FALSE(json("fix.json")["proof"].contains("between"));
+    EXPECT_THAT(outcome.output, HasSubstr("Frame time (estimate)"));
+}
+
 /// What a target that batches the copies of one node counts is what the exported file has.
 TEST_F(Cli, DrawCallsOfTheResultAreThoseOfTheExportedFile) {
     const Mesh box = test::makeBox({1, 1, 1});
