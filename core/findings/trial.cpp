@@ -24,6 +24,25 @@ std::vector<std::pair<Hash, std::size_t>> imageKeys(const Scene& scene) {
     return keys;
 }
 
+/// What is chosen of `before`, with all that `after` shows as one thing with any of it: what is
+/// joined pays for all of its members.
+template <typename List>
+std::vector<bool> withJoined(const List& before, std::vector<bool> chosen, const List& after) {
+    const auto isAnyIn = [](const auto& thing, const std::set<std::uint32_t>& origins) {
+        return std::any_of(thing.origins.begin(), thing.origins.end(),
+                           [&](std::uint32_t origin) { return origins.contains(origin); });
+    };
+    std::set<std::uint32_t> origins;
+    for (std::size_t i = 0; i < before.size(); ++i)
+        if (chosen[i]) origins.insert(before[i].origins.begin(), before[i].origins.end());
+    std::set<std::uint32_t> joined;
+    for (const auto& thing : after)
+        if (isAnyIn(thing, origins)) joined.insert(thing.origins.begin(), thing.origins.end());
+    for (std::size_t i = 0; i < before.size(); ++i)
+        chosen[i] = chosen[i] || isAnyIn(before[i], joined);
+    return chosen;
+}
+
 /// Shares in which things of `after` show chosen things of `before`, both by their origins. An
 /// origin that several things of `before` show belongs to each of them in equal parts.
 template <typename List>
@@ -214,13 +233,15 @@ Counts Trial::withImages(std::size_t view, const std::vector<bool>& chosen) cons
 }
 
 Relief Trial::objectRelief(const std::vector<bool>& chosen) const {
-    const auto shares = sharesOf(before_.scene->objects, chosen, after_.scene->objects);
-    return reliefTo([&](std::size_t view) { return withObjects(view, chosen, shares); });
+    const auto all = withJoined(before_.scene->objects, chosen, after_.scene->objects);
+    const auto shares = sharesOf(before_.scene->objects, all, after_.scene->objects);
+    return reliefTo([&](std::size_t view) { return withObjects(view, all, shares); });
 }
 
 Relief Trial::lightRelief(const std::vector<bool>& chosen) const {
-    const auto shares = sharesOf(before_.scene->placedLights, chosen, after_.scene->placedLights);
-    return reliefTo([&](std::size_t view) { return withLights(view, chosen, shares); });
+    const auto all = withJoined(before_.scene->placedLights, chosen, after_.scene->placedLights);
+    const auto shares = sharesOf(before_.scene->placedLights, all, after_.scene->placedLights);
+    return reliefTo([&](std::size_t view) { return withLights(view, all, shares); });
 }
 
 Relief Trial::imageRelief(const std::vector<bool>& chosen) const {

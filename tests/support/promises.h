@@ -31,8 +31,10 @@ struct Promise {
     }
 };
 
-/// All that is not shown by the finding's subjects, to be left out of counts.
-[[nodiscard]] inline Without allBut(const Scene& scene, const std::vector<Subject>& subjects) {
+/// All that is shown neither by the finding's subjects nor, after its fix, as one thing with them:
+/// to be left out of counts.
+[[nodiscard]] inline Without allBut(const Scene& scene, const std::vector<Subject>& subjects,
+                                    const Scene& after) {
     Without without;
     const auto originsOf = [](const auto& things) {
         std::size_t count = 0;
@@ -44,10 +46,18 @@ struct Promise {
     const auto keep = [](std::vector<bool>& marks, const auto& thing) {
         for (const auto origin : thing.origins) marks[origin] = false;
     };
+    const auto keepJoined = [&](std::vector<bool>& marks, const auto& things) {
+        const std::vector<bool> own = marks;
+        for (const auto& thing : things)
+            if (std::any_of(thing.origins.begin(), thing.origins.end(),
+                            [&](const auto origin) { return origin < own.size() && !own[origin]; }))
+                keep(marks, thing);
+    };
     if (subjects.front().kind == Subject::Kind::Light) {
         without.lights.assign(originsOf(scene.placedLights), true);
         for (const Subject& subject : subjects)
             keep(without.lights, scene.placedLights[subject.index]);
+        keepJoined(without.lights, after.placedLights);
         return without;
     }
     without.objects.assign(originsOf(scene.objects), true);
@@ -59,6 +69,7 @@ struct Promise {
                     : static_cast<std::size_t>(scene.objects[i].asset) == subject.index;
             if (isOne) keep(without.objects, scene.objects[i]);
         }
+    keepJoined(without.objects, after.objects);
     return without;
 }
 
@@ -96,7 +107,8 @@ struct Promise {
         const Evaluation after =
             evaluate(order, source, target, cache, noProgress(), evidence).value();
         const bool isWhole = finding.subjects.front().kind == Subject::Kind::Scene;
-        const Without others = isWhole ? Without{} : allBut(scene, finding.subjects);
+        const Without others =
+            isWhole ? Without{} : allBut(scene, finding.subjects, after.result());
         const ViewMeter before(scene, target);
         const ViewMeter now(after.result(), target);
         for (const Measure measure : measuresOf(finding)) {

@@ -13,10 +13,10 @@
 #include "io/gltf.h"
 #include "report/proof.h"
 #include "scene/origins.h"
-#include "survey/frame_times.h"
 #include "support/display.h"
 #include "support/meshes.h"
 #include "support/process.h"
+#include "survey/frame_times.h"
 
 namespace flentro {
 namespace {
@@ -197,9 +197,9 @@ TEST(Proof, FramesAreTimedByWhatTheSurveyFilledPixelsWith) {
     SurveySettings settings;
     settings.faceSize = 64;
     settings.betweenHeadings = false;
-    const Survey survey = takeSurvey(
-        before, target, {{"1", {0, 1.7, 0}, 0, {}}, {"2", {0, 1.7, 20}, 0, {}}}, settings,
-        noProgress());
+    const Survey survey =
+        takeSurvey(before, target, {{"1", {0, 1.7, 0}, 0, {}}, {"2", {0, 1.7, 20}, 0, {}}},
+                   settings, noProgress());
     const Evidence evidence = evidenceOf(survey, before);
     Scene after = before;
     for (std::size_t i = 11; i < after.objects.size(); ++i) after.objects[i].culling.end = 0.1;
