@@ -78,9 +78,9 @@ Evidence evidenceOf(const Survey& survey, const Scene& scene) {
             for (const std::uint32_t origin : scene.objects[seen.object].origins)
                 place.seen.push_back({origin, seen.pixels, seen.distance});
         if (survey.hasRays())
-            place.work.assign(spot.seen.workInView.begin(),
-                              spot.seen.workInView.begin() +
-                                  static_cast<std::ptrdiff_t>(place.views.size()));
+            place.work.assign(
+                spot.seen.workInView.begin(),
+                spot.seen.workInView.begin() + static_cast<std::ptrdiff_t>(place.views.size()));
         evidence.places.push_back(std::move(place));
     }
     if (evidence.empty()) return evidence;
