@@ -287,7 +287,7 @@ void DiagnoseTheMarket(benchmark::State& state) {
 }
 BENCHMARK(DiagnoseTheMarket)->Arg(1)->Arg(16)->Unit(benchmark::kMillisecond)->UseRealTime();
 
-/// What a fix takes off the counted views, and off those of one asset; without the fix itself.
+/// Relief of a fix in the counted views, whole and of one asset, without the time of the fix.
 void TrialOfInstances(benchmark::State& state) {
     const Scene& before = market(static_cast<int>(state.range(0)));
     const Scene after = applyInstances(before, {})->scene;

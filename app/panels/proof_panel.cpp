@@ -181,7 +181,7 @@ bool ProofPanel::isBetweenCurrent() const {
            counted_->target == toJson(document_.target()).dump();
 }
 
-/// What was counted between the spots, as long as it is of this result.
+/// Shows the count between the spots while it belongs to this result, else the button.
 void ProofPanel::refreshBetween() {
     const Surveyed& surveyed = document_.survey().surveyed();
     const bool isRunning = document_.jobs().has(tr(kCountingBetween));

@@ -116,7 +116,7 @@ struct TextureStorage {
     bool operator==(const TextureStorage&) const = default;
 };
 
-/// What a program draws by one call for each part and level.
+/// Objects that a program draws together: one call for each part and level.
 enum class Batching {
     Nothing,  ///< Each object by itself.
     Node,     ///< The copies of one node: what an exported file guarantees by its instances.

@@ -24,8 +24,8 @@ std::vector<std::pair<Hash, std::size_t>> imageKeys(const Scene& scene) {
     return keys;
 }
 
-/// What is chosen of `before`, with all that `after` shows as one thing with any of it: what is
-/// joined pays for all of its members.
+/// [before] The chosen things and those that `after` joins with them into one thing: the cost of a
+/// parcel is counted with all of its members.
 template <typename List>
 std::vector<bool> withJoined(const List& before, std::vector<bool> chosen, const List& after) {
     const auto isAnyIn = [](const auto& thing, const std::set<std::uint32_t>& origins) {

@@ -19,7 +19,7 @@ void keepWorst(WorstLoad& kept, const WorstLoad& load, bool first) {
     if (first || load.value > kept.value) kept = load;
 }
 
-/// What is worst of one place.
+/// Highest loads and longest frame of one place.
 struct Worst {
     WorstLoads loads;
     FrameLoad frame;

@@ -44,7 +44,7 @@ std::optional<Pose> poseOf(const Mat4d& world, const Vec3d& middle) {
                 scale.cast<float>()};
 }
 
-/// What copies must agree in to be one node: asset, parent if it matters, shadow and cell.
+/// Properties that copies on one node have in common: asset, parent if it matters, shadow, cell.
 using Kind = std::tuple<int, int, bool, std::array<double, 3>>;
 
 Kind kindOf(const Object& object, int parent, double cell) {

@@ -15,10 +15,10 @@ struct NodeSharing {
 };
 
 /// Objects that show one asset, stand still and are treated alike (shadow, stand-in) become
-/// instances of one node, which stands in their middle (EXT_mesh_gpu_instancing); the objects keep
-/// their order, names and origins. Culling and shadow distances on one node, which are those of its
+/// instances of one node at their middle (EXT_mesh_gpu_instancing); the objects keep their order,
+/// names and origins. Culling and shadow distances on one node, which are those of its
 /// last object then, differ by the factor `reach` at most. Where `cell` is not 0, objects share a
-/// node within cells of so many metres only. Left alone: nodes with other duties (children, skins,
+/// node within cells of so many metres only. Not moved: nodes with other uses (children, skins,
 /// lights, animations, extras of their own), mirrored and sheared copies, what is instanced
 /// already, and what has no like. Transforms are stored in single precision around that middle.
 /// Cost: O(n log n) in objects and nodes, for few groups by distance.

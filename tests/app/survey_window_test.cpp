@@ -115,7 +115,7 @@ TEST_F(SurveyedWindow, GroundThatNoSpotIsNearIsOfferedAsAStart) {
     click(button("Stand on the largest ground"), {10, 10});
     ASSERT_TRUE(settle());
     EXPECT_TRUE(document.view().eye.isApprox(starts.front().eye));
-    // What two pixels of the plan are places of tells where the start is marked.
+    // Clicks on two pixels give the scale of the plan, and so the pixel of the start.
     const auto placeAt = [&](const QPoint& pixel) {
         QTest::mouseClick(&window_->plan(), Qt::LeftButton, {}, pixel);
         EXPECT_TRUE(settle());

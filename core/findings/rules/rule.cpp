@@ -72,8 +72,10 @@ Relief reliefWithout(const FindingInput& in,
             const auto parts = static_cast<double>(mesh.parts.size());
             double& left =
                 batches.try_emplace({in.batches[drawn.object], drawn.level}, parts).first->second;
-            if (!gone) left = 0;
-            if (!gone) continue;
+            if (!gone) {
+                left = 0;
+                continue;
+            }
             at(saved, Measure::Objects) += 1;
             const ShadowDraw shadow = view.shadowOf(drawn.object);
             const double times = in.target.eyes + shadow.passes;

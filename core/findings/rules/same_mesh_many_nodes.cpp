@@ -75,8 +75,7 @@ const Rule& sameMeshManyNodesRule() {
         .name = "One mesh on many nodes",
         .why =
             "Each node is stored, visited, placed and, unless the program batches meshes by "
-            "itself, "
-            "drawn by itself where a list of places would do.",
+            "itself, drawn by itself where a list of places would do.",
         .measured =
             "Nodes that hold nothing but the same mesh, have no children and are moved by no "
             "animation: reported together, from 32 of a mesh on; from 2 on where their draw calls, "

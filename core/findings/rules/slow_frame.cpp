@@ -14,7 +14,7 @@ namespace {
 constexpr std::size_t kMaxNamed = 4;
 constexpr double kMinShare = 0.05;  ///< Of the slower side: less is not named.
 
-/// What a term takes of a frame.
+/// Time of one term in a frame.
 struct Share {
     CostTerm term;
     double milliseconds;

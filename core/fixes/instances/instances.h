@@ -13,7 +13,8 @@ struct InstanceSettings {
     static const FixKind& kind();
 };
 
-/// As shareNodes(). Errors: none. Cost: O(n log n) in objects and nodes.
+/// Applies shareNodes() and reports what moved and what stays. Errors: none. Cost: O(n log n) in
+/// objects and nodes.
 [[nodiscard]] Expected<Fixed> applyInstances(const Scene& scene, const InstanceSettings& settings);
 
 }  // namespace flentro

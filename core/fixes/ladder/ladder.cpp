@@ -17,7 +17,7 @@
 namespace flentro {
 namespace {
 
-constexpr double kNearestEver = 0.01;  ///< Metres that an eye comes near.
+constexpr double kLeastNearest = 0.01;  ///< Metres: the least that the setting takes.
 
 /// Distances by hand, also of a last level of cards; those that are not given keep behind them.
 void applyOverride(Ladder& ladder, const LadderOverride& change) {
@@ -143,7 +143,7 @@ Expected<Fixed> applyLadder(const Scene& scene, const LadderSettings& settings,
     std::atomic<double> done = 0;
     const bool finished = parallelFor(worth.size(), "Making levels", quiet, [&](std::size_t i) {
         const Asset& asset = scene.assets[worth[i]];
-        const double from = std::min(settings.nearest, std::max(nearest[worth[i]], kNearestEver));
+        const double from = std::min(settings.nearest, std::max(nearest[worth[i]], kLeastNearest));
         made[i] = LadderMaker(asset, settings, from, target, locked[worth[i]],
                               posesOf(scene, worth[i]), quiet)
                       .run();

@@ -57,7 +57,7 @@ bool isBetter(const ParcelSize& a, const ParcelSize& b) {
     return key(a) < key(b);
 }
 
-/// Of one part: as asked, and no more than the target allows.
+/// Largest number of vertices in a part: the setting, limited by the target.
 std::size_t maxVerticesOf(const MergeSettings& settings, const Target& target) {
     const double limit = at(target.limits, Measure::VerticesPerMesh);
     return static_cast<std::size_t>(std::min<double>(settings.maxVertices, std::max(limit, 3.0)));
@@ -477,7 +477,7 @@ Expected<Fixed> applyMerge(const Scene& scene, const MergeSettings& settings, co
     ParcelSize after = report.before;
     for (ParcelSize& tried : report.sizes) {
         if (report.parcels.empty() || tried.size != report.size) continue;
-        // What is left of a divided object is one object, not several pieces.
+        // Counted again: the pieces that remain of an object are one object.
         if (divides)
             tried = ParcelLedger(*merged, target, places, maxVertices).count({}, tried.size);
         after = tried;

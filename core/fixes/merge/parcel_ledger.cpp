@@ -161,7 +161,7 @@ double ParcelLedger::meanWorth(const Shares::Account& account) const {
     return worth(prices, account.callsSaved, account.objectsSaved, account.trianglesPaid);
 }
 
-/// What each object costs in all views of one place; calls are shared by what is batched.
+/// Cost of each object over the views of one place; a batch shares its calls evenly.
 std::vector<ParcelLedger::Drawn> ParcelLedger::drawnApart(const EyeVisibility& sightings) const {
     std::vector<Drawn> all;
     std::map<std::pair<std::uint32_t, std::size_t>, double> together;  // in one view
