@@ -170,6 +170,30 @@ ScenePtr withCullingAndLevels(const Scene& surveyed, const Scene& now) {
     return differs ? result : nullptr;
 }
 
+/// True if culling and levels, with the materials of those, are all that fixes have changed.
+bool differsInCullingAndLevelsOnly(const Scene& surveyed, const Scene& now) {
+    const auto begins = [](const auto& whole, const auto& start, const auto& isSame) {
+        return whole.size() >= start.size() &&
+               std::equal(start.begin(), start.end(), whole.begin(), isSame);
+    };
+    return hasSameObjects(surveyed, now) &&
+           begins(now.assets, surveyed.assets,
+                  [](const Asset& a, const Asset& b) { return a.mesh == b.mesh; }) &&
+           begins(now.materials, surveyed.materials,
+                  [](const Material& a, const Material& b) { return a.source == b.source; }) &&
+           begins(now.textures, surveyed.textures,
+                  [](const Texture& a, const Texture& b) { return a.image == b.image; }) &&
+           begins(now.images, surveyed.images,
+                  [](const Image& a, const Image& b) { return a.hash == b.hash; }) &&
+           now.placedLights.size() == surveyed.placedLights.size() &&
+           begins(now.placedLights, surveyed.placedLights,
+                  [](const PlacedLight& a, const PlacedLight& b) {
+                      return a.origins == b.origins && a.range == b.range && a.end == b.end &&
+                             a.fadeStart == b.fadeStart && a.shadowEnd == b.shadowEnd &&
+                             a.castsShadow == b.castsShadow;
+                  });
+}
+
 bool isCulledOtherwise(const Scene& a, const Scene& b) {
     for (std::size_t i = 0; i < a.objects.size(); ++i)
         if (a.objects[i].culling.end != b.objects[i].culling.end) return true;
@@ -190,10 +214,14 @@ void SurveyModel::surveyAgainSoon() {
     resurveyor_.request([this, progress = std::make_shared<UntilNextRequest>(generation_),
                          surveyed = surveyed_.survey, before = surveyed_.scene,
                          now = evaluator_.result()]() -> std::function<void()> {
-        const ScenePtr scene = withCullingAndLevels(*before, *now);
-        if (!scene)
-            return [this, progress] {
-                if (!progress->cancelled()) surveyingAgain_ = false;
+        const ScenePtr adapted = withCullingAndLevels(*before, *now);
+        const ScenePtr scene = differsInCullingAndLevelsOnly(*before, *now) ? now : adapted;
+        if (!adapted)
+            return [this, progress, scene] {
+                if (progress->cancelled()) return;
+                if (scene) surveyed_.scene = scene;  // the same as before
+                surveyingAgain_ = false;
+                emit changed();
             };
         auto survey = std::make_shared<Survey>(*surveyed);
         std::unique_ptr<RayScene> rays;

@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "findings/trial.h"
 #include "fixes/merge_settings.h"
+#include "survey/recounted.h"
 #include "widgets/show_me.h"
 #include "widgets/theme.h"
 
@@ -77,6 +78,8 @@ CausesPage::CausesPage(Document& document, QWidget* parent)
       filter_(new QComboBox),
       table_(makeTable({tr("What"), tr("Cause"), tr("Takes off")})),
       fold_(new QPushButton),
+      notSeen_(makeFaint(tr("Counted in the surveyed views. Nobody has looked at what fixes have "
+                            "changed since: causes that are seen are not sought. Survey again."))),
       sentence_(new QLabel),
       evidence_(new EvidenceView),
       advice_(makeFaint("")),
@@ -116,7 +119,11 @@ void CausesPage::buildLayout(QVBoxLayout* layout) {
     fold_->setToolTip(tr("What is within its limits needs no relief."));
     layout->addWidget(fold_);
     // What wraps asks for the height of its narrowest shape: the page would scroll for nothing.
-    for (QLabel* text : {sentence_, advice_}) text->setMinimumHeight(kLine);
+    for (QLabel* text : {notSeen_, sentence_, advice_}) text->setMinimumHeight(kLine);
+    notSeen_->setWordWrap(true);
+    notSeen_->setAccessibleName(tr("What has not been seen"));
+    notSeen_->hide();
+    layout->addWidget(notSeen_);
     sentence_->setWordWrap(true);
     layout->addWidget(sentence_);
     layout->addWidget(evidence_);
@@ -159,16 +166,15 @@ void CausesPage::showEvent(QShowEvent* event) {
     diagnoseIfNew();
 }
 
-/// The result with the survey, if that is of it.
 CausesPage::Basis CausesPage::basisNow() const {
     const Surveyed& surveyed = document_.survey().surveyed();
-    const bool isOfIt = surveyed.exists() && surveyed.scene == document_.result();
-    return {document_.result(), isOfIt ? surveyed.survey : nullptr,
+    return {document_.result(), surveyed.survey, document_.survey().evidence(),
+            surveyed.exists() && surveyed.scene == document_.result(),
             toJson(document_.target()).dump()};
 }
 
 void CausesPage::diagnoseIfNew() {
-    if (!isVisible() || !document_.hasScene()) return;
+    if (!isVisible() || !document_.hasScene() || document_.survey().isSurveyingAgain()) return;
     const Basis now = basisNow();
     if (std::exchange(basis_, now) == now) return;
     diagnosis_.reset();  // what is shown is old from here on
@@ -177,36 +183,48 @@ void CausesPage::diagnoseIfNew() {
         tr("Looking for causes"),
         [self = QPointer<CausesPage>(this), now, target = document_.target(),
          view = document_.view(), memo = memo_](Progress& progress) -> JobRunner::Finish {
-            auto found = diagnose(*now.scene, target, now.survey.get(), view, *memo, progress);
-            if (!found)
-                return [self] {
-                    if (self) self->basis_ = {};  // asked again when the page is shown again
-                };
+            const auto giveUp = [self] {
+                if (self) self->basis_ = {};  // asked again when the page is shown again
+            };
+            std::shared_ptr<const Survey> counted = now.survey;
+            if (counted && (!now.isOfScene || toJson(counted->target) != toJson(target))) {
+                auto again = now.isOfScene ? recounted(*now.survey, *now.scene, target, progress)
+                                           : recountedIn(*now.scene, *now.survey, target, progress);
+                if (!again) return giveUp;
+                counted = std::make_shared<const Survey>(std::move(*again));
+            }
+            auto found = diagnose(*now.scene, target, counted.get(), view, *memo, progress,
+                                  now.evidence.get());
+            if (!found) return giveUp;
             auto diagnosis = std::make_shared<const Diagnosis>(std::move(*found));
-            return [self, now, diagnosis] {
-                if (self) self->adopt(now, diagnosis);
+            return [self, now, counted, diagnosis] {
+                if (self) self->adopt(now, counted, diagnosis);
             };
         },
         Lane::Survey);
 }
 
-void CausesPage::adopt(const Basis& basis, std::shared_ptr<const Diagnosis> diagnosis) {
+void CausesPage::adopt(const Basis& basis, const std::shared_ptr<const Survey>& counted,
+                       std::shared_ptr<const Diagnosis> diagnosis) {
     if (basis != basis_) return;
     scene_ = basis.scene;
     diagnosis_ = std::move(diagnosis);
     isTried_ = false;
+    notSeen_->setVisible(counted && basis.survey->hasRays() && !counted->hasRays());
     fillTable();
-    tryFixesOf(basis, *diagnosis_);
+    tryFixesOf(basis, counted, *diagnosis_);
 }
 
 /// Upper bounds give way to what the fixes take off when they are applied.
-void CausesPage::tryFixesOf(const Basis& basis, const Diagnosis& diagnosis) {
+void CausesPage::tryFixesOf(const Basis& basis, const std::shared_ptr<const Survey>& counted,
+                            const Diagnosis& diagnosis) {
     document_.jobs().start(
         kTryingFixes,
-        [self = QPointer<CausesPage>(this), basis, found = diagnosis, target = document_.target(),
+        [self = QPointer<CausesPage>(this), basis, counted, found = diagnosis,
+         target = document_.target(),
          view = document_.view()](Progress& progress) mutable -> JobRunner::Finish {
-            const auto tried =
-                tryFixes(found, *basis.scene, target, basis.survey.get(), view, progress);
+            const auto tried = tryFixes(found, *basis.scene, target, counted.get(), view, progress,
+                                        basis.evidence.get());
             if (!tried) return [] {};  // the upper bounds stay, and are called that
             auto settled = std::make_shared<const Diagnosis>(std::move(found));
             return [self, basis, settled] {

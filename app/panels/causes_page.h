@@ -36,7 +36,9 @@ private:
     /// What a diagnosis was made from; another asks for another one.
     struct Basis {
         ScenePtr scene;
-        std::shared_ptr<const Survey> survey;
+        std::shared_ptr<const Survey> survey;  ///< Null: not surveyed.
+        std::shared_ptr<const Evidence> evidence;
+        bool isOfScene = false;  ///< What the survey saw: true if it has looked at this scene.
         std::string target;
         bool operator==(const Basis&) const = default;
     };
@@ -44,8 +46,11 @@ private:
     void connectAll();
     [[nodiscard]] Basis basisNow() const;
     void diagnoseIfNew();
-    void adopt(const Basis& basis, std::shared_ptr<const Diagnosis> diagnosis);
-    void tryFixesOf(const Basis& basis, const Diagnosis& diagnosis);
+    /// `counted`: the survey as its views count now; null: only the present view was.
+    void adopt(const Basis& basis, const std::shared_ptr<const Survey>& counted,
+               std::shared_ptr<const Diagnosis> diagnosis);
+    void tryFixesOf(const Basis& basis, const std::shared_ptr<const Survey>& counted,
+                    const Diagnosis& diagnosis);
     void sayWhatIsTried();
     [[nodiscard]] QString cureText(const Finding& finding) const;
     void fillTable();
@@ -64,6 +69,7 @@ private:
     QComboBox* filter_;
     QTableWidget* table_;
     QPushButton* fold_;  ///< Shows findings about what is within its limits.
+    QLabel* notSeen_;    ///< That the survey has not looked at what fixes have made since.
     QLabel* sentence_;
     EvidenceView* evidence_;
     QLabel* advice_;

@@ -201,7 +201,8 @@ void Diagnosis::settle(const Target& target) {
 }
 
 Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Survey* survey,
-                             const std::optional<Viewpoint>& here, Memo& memo, Progress& progress) {
+                             const std::optional<Viewpoint>& here, Memo& memo, Progress& progress,
+                             const Evidence* known) {
     constexpr const char* kWork = "Looking for causes";
     memo.begin();
     const SceneIndex index(scene);
@@ -220,12 +221,13 @@ Expected<Diagnosis> diagnose(const Scene& scene, const Target& target, const Sur
     const std::vector<int> equalImages = firstEqualImages(scene, images);
     const CountedViews views(scene, target, index, survey, here);
     SubProgress running(progress, 0.4, 1);
-    const Survey* rays = survey && survey->hasRays() && survey->doneCount() > 0 ? survey : nullptr;
     const TextureMemory textures(scene, target);
-    const Evidence evidence = survey ? evidenceOf(*survey, scene) : Evidence{};
+    const Evidence evidence = known ? *known : survey ? evidenceOf(*survey, scene) : Evidence{};
+    const Survey* counted = views.isSurveyed() ? survey : nullptr;
+    const Survey* rays = counted && counted->hasRays() ? counted : nullptr;
     const std::vector<std::uint32_t> batches = batchesOf(scene, target.batching);
-    const FindingInput input{scene,  target,   index, views,    images, equalImages, batches,
-                             welded, textures, rays,  evidence, memo,   running};
+    const FindingInput input{scene,  target,   index,   views, images,   equalImages, batches,
+                             welded, textures, counted, rays,  evidence, memo,        running};
     const auto& rules = findingRules();
     std::vector<std::vector<Finding>> found(rules.size());
     const bool finished =

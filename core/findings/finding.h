@@ -87,9 +87,10 @@ struct FindingInput {
     const std::vector<std::uint32_t>& batches;  ///< [objects] As batchesOf() has them.
     const std::vector<WeldedMesh>& welded;      ///< [assets] Level 0, corners at one place as one.
     const TextureMemory& textures;
-    const Survey* survey = nullptr;  ///< Of the scene, with rays; null: none.
-    const Evidence& evidence;        ///< Of the survey that views are counted in; may be empty.
-    Memo& memo;                      ///< For what takes long and depends on a mesh alone.
+    const Survey* counted = nullptr;  ///< Whose views are counted, with or without rays; or null.
+    const Survey* survey = nullptr;   ///< The same, if it has rays; null: none.
+    const Evidence& evidence;         ///< What fixes know of its views; may be empty.
+    Memo& memo;                       ///< For what takes long and depends on a mesh alone.
     Progress& progress;
 };
 
@@ -161,11 +162,12 @@ struct Diagnosis {
 
 /// Runs all rules that can run, on all cores. `survey` of the scene, or null; `here`: the present
 /// view. `memo` of former diagnoses: what takes long is made anew only of meshes and images that
-/// are new. Errors: Cancelled.
+/// are new. `evidence`: what fixes know of the survey, where that is more than the survey says, as
+/// after recountedIn(); null: what it says. Errors: Cancelled.
 [[nodiscard]] Expected<Diagnosis> diagnose(const Scene& scene, const Target& target,
                                            const Survey* survey,
                                            const std::optional<Viewpoint>& here, Memo& memo,
-                                           Progress& progress);
+                                           Progress& progress, const Evidence* evidence = nullptr);
 
 [[nodiscard]] Json toJson(const Finding& finding, const Target& target);
 

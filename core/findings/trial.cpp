@@ -411,11 +411,11 @@ void proposeBest(Finding& finding, const Diagnosis& diagnosis) {
 
 Expected<void> tryFixes(Diagnosis& diagnosis, const Scene& scene, const Target& target,
                         const Survey* survey, const std::optional<Viewpoint>& here,
-                        Progress& progress) {
+                        Progress& progress, const Evidence* known) {
     constexpr double kNothing = 0.005;  ///< Of a limit: less is not shown.
     const SceneIndex index(scene);
     const CountedViews views(scene, target, index, survey, here);
-    const Evidence evidence = survey ? evidenceOf(*survey, scene) : Evidence{};
+    const Evidence evidence = known ? *known : survey ? evidenceOf(*survey, scene) : Evidence{};
     Diagnosis tried = diagnosis;
     tried.trials.clear();
     const Attempts attempts(tried);

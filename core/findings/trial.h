@@ -87,6 +87,7 @@ private:
 /// Cost: that of the fixes.
 [[nodiscard]] Expected<void> tryFixes(Diagnosis& diagnosis, const Scene& scene,
                                       const Target& target, const Survey* survey,
-                                      const std::optional<Viewpoint>& here, Progress& progress);
+                                      const std::optional<Viewpoint>& here, Progress& progress,
+                                      const Evidence* evidence = nullptr);
 
 }  // namespace flentro

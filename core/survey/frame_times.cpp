@@ -5,8 +5,9 @@
 namespace flentro {
 namespace {
 
+/// What pixels are filled with where no rays were cast: a guess.
 PixelWork workIn(const Survey& survey, std::size_t spot, std::size_t view) {
-    return survey.hasRays() ? survey.spots[spot].seen.workInView[view] : PixelWork();
+    return survey.spots[spot].seen.workInView[view];
 }
 
 }  // namespace

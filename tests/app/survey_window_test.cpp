@@ -165,6 +165,40 @@ TEST_F(SurveyedWindow, TheResultIsCountedBetweenTheSpots) {
     EXPECT_TRUE(count->isVisible() && count->isEnabled());
 }
 
+/// After fixes that read the survey, causes are still sought in all of its views: first with what
+/// was seen, which culling leaves; then without, as merging makes objects that nobody has seen.
+TEST_F(SurveyedWindow, CausesAreCountedInItsViewsAfterAnyFix) {
+    survey();
+    window_->showStep(WorkStep::Findings);
+    auto* note = find<QLabel>("What has not been seen");
+    const auto diagnosed = [&](const char* fix) {
+        addFix(fix);
+        window_->showStep(WorkStep::Findings);
+        const auto& causes = window_->findings().causes();
+        ASSERT_TRUE(QTest::qWaitFor(
+            [&] {
+                return !window_->document().survey().isSurveyingAgain() && settle() &&
+                       causes.diagnosis();
+            },
+            kPatience));
+        ASSERT_TRUE(causes.diagnosis()->isSurveyed) << fix;
+        for (const Measure measure : {Measure::DrawCalls, Measure::Triangles, Measure::Objects})
+            EXPECT_NEAR(at(causes.diagnosis()->loads, measure),
+                        surveyed().extremes(measure, window_->document().target()).load, 1e-9)
+                << fix << ": " << measureKey(measure);
+    };
+    diagnosed("culling");
+    EXPECT_EQ(surveyed().scene, window_->document().result());
+    EXPECT_FALSE(note->isVisible());
+    diagnosed("merge");
+    EXPECT_NE(surveyed().scene, window_->document().result());
+    EXPECT_TRUE(note->isVisible());
+    window_->document().projectModel().undoStack().undo();
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return !window_->document().survey().isSurveyingAgain() && settle(); }, kPatience));
+    EXPECT_FALSE(note->isVisible());
+}
+
 TEST_F(SurveyedWindow, CullingIsLookedAtAgain) {
     survey();
     const auto before = surveyed().survey;

@@ -53,9 +53,10 @@ std::optional<Measure> measureOf(CostTerm term) {
 }
 
 std::vector<Finding> run(const FindingInput& in) {
-    const auto slowest = slowestView(*in.survey);
+    if (!in.counted) return {};
+    const auto slowest = slowestView(*in.counted);
     if (!slowest || slowest->load <= 1) return {};
-    const SpotResult& spot = in.survey->spots[slowest->spot];
+    const SpotResult& spot = in.counted->spots[slowest->spot];
     const std::vector<Share> shares = sharesOf(*slowest, in.target);
     Finding finding;
     std::vector<std::string> named;
@@ -95,7 +96,6 @@ const Rule& slowFrameRule() {
             "the slower side are named from 5 % on. It saves nothing by itself: the other findings "
             "say what does.",
         .advice = "What takes most first; flentro-cli calibrate fits the model to measured frames.",
-        .needsSurvey = true,
         .namesOnly = true,
         .run = run,
     };

@@ -14,6 +14,7 @@
 #include "support/meshes.h"
 #include "support/process.h"
 #include "support/surveys.h"
+#include "survey/recounted.h"
 #include "survey/survey_file.h"
 
 namespace flentro {
@@ -545,6 +546,35 @@ TEST(SurveyAgain, CountsWhatIsDrawnWithoutRays) {
     for (std::size_t s = 0; s < whole.spots.size(); ++s)
         for (std::size_t v = 0; v < 8; ++v)
             EXPECT_EQ(result.spots[s].tallies[v].counts, whole.spots[s].tallies[v].counts);
+}
+
+TEST(Recounted, ViewsCostWhatTheOtherSceneAsksAndNothingOfItWasSeen) {
+    Scene scene = test::makeScene({ground(40), {makeBox({1, 1, 1}), {0, 1, -5}}});
+    const Survey before = surveyed(scene, spotsAt({{0, 1.6, 0}}));
+    ASSERT_EQ(seenFrom(before).size(), 2U);
+    scene.objects.pop_back();
+    const Survey after = recountedIn(scene, before, surveyDisplay(), noProgress()).value();
+    const auto worst = worstOf(after, Measure::Triangles);
+    ASSERT_TRUE(worst);
+    EXPECT_EQ(worst->value, 32) << "the ground's";
+    EXPECT_EQ(worstOf(before, Measure::Triangles)->value, 44) << "and the box's 12";
+    EXPECT_FALSE(after.hasRays());
+    EXPECT_TRUE(after.spots.front().seen.objects.empty());
+    EXPECT_EQ(after.doneCount(), 1U);
+    EXPECT_EQ(after.spots.front().seen.workInView.front().layers,
+              before.spots.front().seen.workInView.front().layers);
+}
+
+TEST(Recounted, InAnotherTargetWhatWasSeenStays) {
+    const Scene scene = test::makeScene({ground(40), {makeBox({1, 1, 1}), {0, 1, -5}}});
+    const Survey before = surveyed(scene, spotsAt({{0, 1.6, 0}}));
+    Target twoEyes = surveyDisplay();
+    twoEyes.eyes = 2;
+    const Survey after = recounted(before, scene, twoEyes, noProgress()).value();
+    EXPECT_EQ(worstOf(after, Measure::Triangles)->value, 88);
+    EXPECT_EQ(after.target.eyes, 2);
+    EXPECT_TRUE(after.hasRays());
+    EXPECT_EQ(seenFrom(after), seenFrom(before));
 }
 
 TEST(Survey, CancellingKeepsWhatIsDone) {
