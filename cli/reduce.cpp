@@ -1,12 +1,8 @@
-#include "simplify/reduce.h"
-
 #include <fmt/format.h>
 
-#include "base/cancel_only.h"
-#include "base/parallel.h"
 #include "base/text.h"
 #include "budget/target.h"
-#include "fixes/shared_borders.h"
+#include "fixes/scene_reduction.h"
 #include "report/export.h"
 #include "verbs.h"
 
@@ -16,47 +12,37 @@ namespace {
 struct Options {
     std::string scene;
     std::string out;
-    std::string asset;
-    std::size_t triangles = 0;
-    double ratio = 0;
-    double deviation = std::numeric_limits<double>::infinity();
+    SceneReduction reduction;
     bool lockBorders = false;
-    bool freeBorders = false;
     bool keepVertices = false;
 };
-
-ReduceOptions optionsFor(const Options& options, const Mesh& mesh) {
-    ReduceOptions result;
-    result.targetTriangles = options.triangles;
-    if (options.ratio > 0)
-        result.targetTriangles = static_cast<std::size_t>(options.ratio * mesh.triangles);
-    result.maxDeviation = options.deviation;
-    result.reducer.lockBorders = options.lockBorders;
-    if (!options.keepVertices) result.reducer.placement = Placement::Optimal;
-    return result;
-}
 
 struct Outcome {
     std::vector<std::vector<std::string>> rows;
     Json json = Json::array();
 };
 
-Outcome describeOutcome(const Scene& before, const Scene& after,
-                        const std::vector<double>& deviations) {
+Outcome describeOutcome(const Scene& before, const ReducedScene& reduced) {
+    const auto number = [](std::size_t count) { return formatCount(static_cast<double>(count)); };
     Outcome outcome;
     outcome.rows = {{"asset", "before", "after", "deviation"}};
-    for (std::size_t i = 0; i < before.assets.size(); ++i) {
-        const Mesh& from = *before.assets[i].mesh;
-        const Mesh& to = *after.assets[i].mesh;
-        if (from.triangles == to.triangles) continue;
-        outcome.rows.push_back({from.name, formatCount(static_cast<double>(from.triangles)),
-                                formatCount(static_cast<double>(to.triangles)),
-                                formatMetres(deviations[i])});
-        outcome.json.push_back({{"asset", from.name},
-                                {"before", from.triangles},
-                                {"after", to.triangles},
-                                {"deviation", deviations[i]}});
+    std::size_t all = 0;
+    double largest = 0;
+    for (const ReducedAsset& asset : reduced.assets) {
+        all += asset.before;
+        largest = std::max(largest, asset.deviation);
+        if (asset.before == asset.after) continue;
+        const std::string& name = before.assets[asset.asset].mesh->name;
+        outcome.rows.push_back(
+            {name, number(asset.before), number(asset.after), formatMetres(asset.deviation)});
+        outcome.json.push_back({{"asset", name},
+                                {"before", asset.before},
+                                {"after", asset.after},
+                                {"deviation", asset.deviation}});
     }
+    if (reduced.assets.size() > 1)
+        outcome.rows.push_back(
+            {"all", number(all), number(reduced.triangles()), formatMetres(largest)});
     return outcome;
 }
 
@@ -71,7 +57,8 @@ Expected<void> checkAsset(const Scene& scene, const std::string& name) {
 
 int runReduce(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
-    if (options.triangles == 0 && options.ratio <= 0 && !std::isfinite(options.deviation))
+    SceneReduction reduction = options.reduction;
+    if (reduction.triangles == 0 && reduction.ratio <= 0 && !std::isfinite(reduction.maxDeviation))
         return complain(
             {ErrorCode::InvalidInput, "say how far: --triangles, --ratio or --deviation", "", ""});
     if (auto writable = checkOutputs({options.out, common.json}); !writable)
@@ -79,45 +66,18 @@ int runReduce(const Options& options, const Common& common) {
     auto scene = openForVerb(options.scene, common, progress);
     if (!scene) return complain(scene.error());
     if (auto sound = checkExport(*scene, options.out); !sound) return complain(sound.error());
-    if (auto known = checkAsset(*scene, options.asset); !known) return complain(known.error());
-    Scene result = *scene;
-    std::vector<double> deviations(scene->assets.size());
-    std::vector<std::optional<Error>> errors(scene->assets.size());
-    std::vector<std::string> reasons(scene->assets.size());
-    auto locked = options.freeBorders
-                      ? std::vector<std::vector<std::vector<bool>>>(deviations.size())
-                      : findSharedBorders(*scene);
-    const bool finished =
-        parallelFor(scene->assets.size(), "Reducing", progress, [&](std::size_t i) {
-            const Mesh& mesh = *scene->assets[i].mesh;
-            if (!options.asset.empty() && mesh.name != options.asset) return;
-            CancelOnly inside(progress);
-            ReduceOptions own = optionsFor(options, mesh);
-            own.reducer.locked = std::move(locked[i]);
-            auto reduced = reduce(mesh, own, inside);
-            if (!reduced) {
-                errors[i] = reduced.error();
-                return;
-            }
-            result.assets[i].mesh = reduced->mesh;
-            reasons[i] = reduced->reason;
-            // Levels below that are no lighter now would make the far view dearer.
-            std::erase_if(result.assets[i].ladder.levels, [&](const Ladder::Level& level) {
-                return level.mesh->triangles >= reduced->mesh->triangles;
-            });
-            deviations[i] = reduced->deviation;
-        });
-    if (!finished) return complain({ErrorCode::Cancelled, "stopped", "", ""});
-    for (const auto& error : errors)
-        if (error) return complain(*error);
-    for (std::size_t i = 0; i < reasons.size(); ++i)
-        if (!reasons[i].empty() && !common.quiet)
-            warn("note: {}: {}\n", scene->assets[i].mesh->name, reasons[i]);
+    if (auto known = checkAsset(*scene, reduction.asset); !known) return complain(known.error());
+    reduction.reducer.lockBorders = options.lockBorders;
+    if (!options.keepVertices) reduction.reducer.placement = Placement::Optimal;
+    const auto reduced = reduceScene(*scene, reduction, progress);
+    if (!reduced) return complain(reduced.error());
+    for (const Note& note : reduced->notes)
+        if (!common.quiet) warn("note: {}: {}\n", note.where, note.what);
     ExportOptions writing;
     writing.manifest = false;
-    auto written = exportScene(result, Target{}, options.out, writing, progress);
+    auto written = exportScene(reduced->scene, Target{}, options.out, writing, progress);
     if (!written) return complain(written.error());
-    const Outcome outcome = describeOutcome(*scene, result, deviations);
+    const Outcome outcome = describeOutcome(*scene, *reduced);
     if (!common.quiet && common.json != "-") say("{}", formatTable(outcome.rows));
     if (common.json.empty()) return kWithin;
     auto reported = writeJson(outcome.json, common.json);
@@ -137,15 +97,23 @@ void addReduce(Program& program, Common& common) {
     verb.option("scene", options->scene, "The scene").required();
     addImportOptions(verb, common);
     verb.option("--out", options->out, "The .glb or .gltf to write").required();
-    verb.option("--asset", options->asset, "Only the asset of this name");
-    verb.option("--triangles", options->triangles, "Triangles of each asset").between(1, 1e12);
-    verb.option("--ratio", options->ratio, "Share of the triangles to keep").between(0, 1);
-    verb.option("--deviation", options->deviation, "Largest deviation, metres").between(0, 1e9);
+    SceneReduction& reduction = options->reduction;
+    verb.option("--asset", reduction.asset, "Only the asset of this name");
+    verb.option("--triangles", reduction.triangles,
+                "Triangles of all assets together, each counted once")
+        .between(1, 1e12);
+    verb.option("--ratio", reduction.ratio, "Share of those triangles to keep").between(0, 1);
+    verb.flag("--each", reduction.forEach,
+              "Triangles or ratio of each asset by itself; otherwise those lose most that deviate "
+              "least");
+    verb.option("--deviation", reduction.maxDeviation,
+                "Largest deviation, metres in the scene whatever the file's unit is")
+        .between(0, 1e9);
     verb.flag("--keep-vertices", options->keepVertices,
               "Only vertices that are there, as levels that share a vertex buffer need them; "
               "about a third less exact");
     verb.flag("--lock-borders", options->lockBorders, "Open borders stay where they are");
-    verb.flag("--free-borders", options->freeBorders,
+    verb.flag("--free-borders", reduction.freeBorders,
               "Also borders that meet another object's may move: gaps can open");
     verb.runs([=, &common] { return runReduce(*options, common); });
 }

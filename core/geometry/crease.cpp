@@ -72,12 +72,10 @@ std::vector<Edge> sortedEdges(const Part& part, const std::vector<std::uint32_t>
     return edges;
 }
 
-/// Corners that share one normal: those around a place that meet along smooth edges.
-DisjointSets smoothCorners(const std::vector<Edge>& edges, const std::vector<Vec3f>& faces,
-                           std::size_t corners, double degrees) {
+/// Calls visit(edge, edge) for each two triangles at one edge.
+template <typename Visit>
+void forEachMeeting(const std::vector<Edge>& edges, Visit&& visit) {
     constexpr std::size_t kManyFaces = 8;  // At one edge: no surface any more.
-    DisjointSets sets(corners);
-    const auto least = static_cast<float>(std::cos(degrees * kRadians));
     for (std::size_t first = 0; first < edges.size();) {
         std::size_t last = first;
         while (last < edges.size() && edges[last].low == edges[first].low &&
@@ -85,13 +83,26 @@ DisjointSets smoothCorners(const std::vector<Edge>& edges, const std::vector<Vec
             ++last;
         for (std::size_t i = first; i < last; ++i)
             for (std::size_t k = i + 1; k < std::min(last, i + kManyFaces); ++k)
-                if (faces[edges[i].cornerLow / 3].dot(faces[edges[k].cornerLow / 3]) >= least) {
-                    sets.join(edges[i].cornerLow, edges[k].cornerLow);
-                    sets.join(edges[i].cornerHigh, edges[k].cornerHigh);
-                }
+                visit(edges[i], edges[k]);
         first = last;
     }
+}
+
+/// Corners that share one normal: those around a place that meet along smooth edges.
+template <typename IsSmooth>
+DisjointSets smoothCorners(const std::vector<Edge>& edges, std::size_t corners,
+                           const IsSmooth& isSmooth) {
+    DisjointSets sets(corners);
+    forEachMeeting(edges, [&](const Edge& one, const Edge& other) {
+        if (!isSmooth(one, other)) return;
+        sets.join(one.cornerLow, other.cornerLow);
+        sets.join(one.cornerHigh, other.cornerHigh);
+    });
     return sets;
+}
+
+float cosOf(double degrees) {
+    return static_cast<float>(std::cos(degrees * kRadians));
 }
 
 /// Vertices as pairs of a source vertex and a set of corners, numbered as they first occur.
@@ -118,20 +129,103 @@ private:
     std::vector<std::uint32_t> sources_, sets_, next_;
 };
 
-std::vector<Vec3f> sumNormals(const Part& part, const std::vector<Vec3f>& points,
-                              const std::vector<Vec3f>& faces, DisjointSets& sets) {
-    std::vector<Vec3f> sums(part.indices.size(), Vec3f::Zero());
+/// [3T] The normal of each corner's face, as long as the angle there is wide.
+std::vector<Vec3f> cornerNormals(const Part& part, const std::vector<Vec3f>& points,
+                                 const std::vector<Vec3f>& faces) {
+    std::vector<Vec3f> normals(part.indices.size(), Vec3f::Zero());
     for (std::uint32_t corner = 0; corner < part.indices.size(); ++corner) {
         const Vec3f& face = faces[corner / 3];
-        if (face.isZero()) continue;
-        const float angle = cornerAngle(cornersOf(part, points, corner / 3), corner % 3);
-        sums[sets.find(corner)] += angle * face;
+        if (!face.isZero())
+            normals[corner] = cornerAngle(cornersOf(part, points, corner / 3), corner % 3) * face;
     }
+    return normals;
+}
+
+/// [3T] Of each set of corners, at its first.
+std::vector<Vec3f> sumNormals(const std::vector<Vec3f>& normals, DisjointSets& sets) {
+    std::vector<Vec3f> sums(normals.size(), Vec3f::Zero());
+    for (std::uint32_t corner = 0; corner < normals.size(); ++corner)
+        sums[sets.find(corner)] += normals[corner];
     for (Vec3f& sum : sums) {
         const float length = sum.norm();
         sum = length > 1e-12F ? (sum / length).eval() : Vec3f::UnitY().eval();
     }
     return sums;
+}
+
+/// The part with one vertex for each source vertex and set of corners, with the sets' normals.
+Part withNormals(const Part& plain, const std::vector<Vec3f>& normals, DisjointSets& sets) {
+    const std::vector<std::uint32_t> equal = firstEqualVertex(plain);
+    SplitVertices vertices(plain.indices.size());
+    std::vector<std::uint32_t> indices(plain.indices.size());
+    for (std::uint32_t corner = 0; corner < indices.size(); ++corner)
+        indices[corner] = vertices.numberOf(sets.find(corner), equal[plain.indices[corner]]);
+    std::vector<Vec3f> chosen;
+    chosen.reserve(vertices.sets().size());
+    for (const std::uint32_t set : vertices.sets()) chosen.push_back(normals[set]);
+    Part result = selectVertices(plain, vertices.sources(), std::move(indices));
+    result.set("NORMAL", makeStream(chosen));
+    return result;
+}
+
+std::vector<Vec3f> faceNormals(const Part& part, const std::vector<Vec3f>& points) {
+    std::vector<Vec3f> faces(part.triangleCount());
+    for (std::size_t t = 0; t < faces.size(); ++t)
+        faces[t] = faceNormal(cornersOf(part, points, t));
+    return faces;
+}
+
+/// [3T]
+std::vector<Vec3f> normalsAtCorners(const Part& part) {
+    const std::vector<Vec3f> normals = toVectors(*part.find("NORMAL"));
+    std::vector<Vec3f> result;
+    result.reserve(part.indices.size());
+    for (const std::uint32_t vertex : part.indices) result.push_back(normals[vertex].normalized());
+    return result;
+}
+
+/// The angle that divides edges whose corners share their normals best from those that do not.
+double dividingAngle(const std::vector<Edge>& edges, const std::vector<Vec3f>& faces,
+                     const std::vector<Vec3f>& given) {
+    constexpr float kSame = 0.9998F;
+    std::vector<std::pair<float, bool>> meetings;  // Cosine between the faces; is it smooth?
+    forEachMeeting(edges, [&](const Edge& one, const Edge& other) {
+        const bool isSmooth = given[one.cornerLow].dot(given[other.cornerLow]) > kSame &&
+                              given[one.cornerHigh].dot(given[other.cornerHigh]) > kSame;
+        meetings.emplace_back(-faces[one.cornerLow / 3].dot(faces[other.cornerLow / 3]), isSmooth);
+    });
+    std::sort(meetings.begin(), meetings.end());
+    // As the angle grows past an edge, a smooth one becomes right and a hard one wrong.
+    long balance = 0;
+    long best = 0;
+    double angle = 0;
+    for (std::size_t i = 0; i < meetings.size(); ++i) {
+        balance += meetings[i].second ? 1 : -1;
+        if (balance <= best) continue;
+        best = balance;
+        const float next = i + 1 < meetings.size() ? meetings[i + 1].first : 1.0F;
+        const float between = std::clamp((meetings[i].first + next) / 2, -1.0F, 1.0F);
+        angle = std::acos(static_cast<double>(-between)) / kRadians;
+    }
+    return angle;
+}
+
+/// True if nearly all corners of two parts with the same triangles have nearly the same normals.
+bool hasNearlyNormals(const std::vector<Vec3f>& given, const Part& made) {
+    constexpr double kMean = 6;
+    constexpr double kMost = 12;  // Degrees, as the mean.
+    constexpr double kShare = 0.85;
+    const std::vector<Vec3f> normals = normalsAtCorners(made);
+    double sum = 0;
+    std::size_t near = 0;
+    for (std::size_t i = 0; i < given.size(); ++i) {
+        const auto cosine = static_cast<double>(std::clamp(given[i].dot(normals[i]), -1.0F, 1.0F));
+        const double angle = std::acos(cosine) / kRadians;
+        sum += angle;
+        near += angle <= kMost;
+    }
+    const auto all = static_cast<double>(given.size());
+    return sum <= kMean * all && static_cast<double>(near) >= kShare * all;
 }
 
 }  // namespace
@@ -160,23 +254,56 @@ Part smoothByCrease(const Part& part, double degrees) {
     if (!part.isTriangles() || part.indices.empty()) return part;
     const Part plain = withoutShading(part);
     const std::vector<Vec3f> points = positionsOf(plain);
-    std::vector<Vec3f> faces(plain.triangleCount());
-    for (std::size_t t = 0; t < faces.size(); ++t)
-        faces[t] = faceNormal(cornersOf(plain, points, t));
-    DisjointSets sets = smoothCorners(sortedEdges(plain, firstEqualPosition(points)), faces,
-                                      plain.indices.size(), degrees);
-    const std::vector<Vec3f> normals = sumNormals(plain, points, faces, sets);
-    const std::vector<std::uint32_t> equal = firstEqualVertex(plain);
-    SplitVertices vertices(plain.indices.size());
-    std::vector<std::uint32_t> indices(plain.indices.size());
-    for (std::uint32_t corner = 0; corner < indices.size(); ++corner)
-        indices[corner] = vertices.numberOf(sets.find(corner), equal[plain.indices[corner]]);
-    std::vector<Vec3f> chosen;
-    chosen.reserve(vertices.sets().size());
-    for (const std::uint32_t set : vertices.sets()) chosen.push_back(normals[set]);
-    Part result = selectVertices(plain, vertices.sources(), std::move(indices));
-    result.set("NORMAL", makeStream(chosen));
-    return result;
+    const std::vector<Vec3f> faces = faceNormals(plain, points);
+    const float least = cosOf(degrees);
+    DisjointSets sets =
+        smoothCorners(sortedEdges(plain, firstEqualPosition(points)), plain.indices.size(),
+                      [&](const Edge& one, const Edge& other) {
+                          return faces[one.cornerLow / 3].dot(faces[other.cornerLow / 3]) >= least;
+                      });
+    return withNormals(plain, sumNormals(cornerNormals(plain, points, faces), sets), sets);
+}
+
+std::optional<double> creaseAngleOf(const Part& part) {
+    if (!part.isTriangles() || part.indices.empty() || !part.targets.empty() ||
+        !part.find("NORMAL") || part.find("TANGENT"))
+        return std::nullopt;
+    const std::vector<Vec3f> given = normalsAtCorners(part);
+    const auto makes = [&](double degrees) {
+        return hasNearlyNormals(given, smoothByCrease(part, degrees));
+    };
+    for (const double usual : {kCreaseAngle, 180.0})
+        if (makes(usual)) return usual;
+    const std::vector<Vec3f> points = positionsOf(part);
+    const double angle = dividingAngle(sortedEdges(part, firstEqualPosition(points)),
+                                       faceNormals(part, points), given);
+    if (makes(angle)) return angle;
+    return std::nullopt;
+}
+
+Part withoutNormals(const Part& part) {
+    return weldEqualVertices(withoutShading(part));
+}
+
+Part smoothByCorners(const Part& part, std::vector<Vec3f> normals, double degrees) {
+    assert(normals.size() == part.indices.size());
+    if (!part.isTriangles() || part.indices.empty()) return part;
+    const Part plain = withoutShading(part);
+    const std::vector<Vec3f> points = positionsOf(plain);
+    const std::vector<Vec3f> byFace = cornerNormals(plain, points, faceNormals(plain, points));
+    for (std::size_t i = 0; i < normals.size(); ++i)
+        if (!(normals[i].squaredNorm() > 0)) normals[i] = 1e-6F * byFace[i];
+    const float least = cosOf(degrees);
+    const auto isNear = [&](std::uint32_t a, std::uint32_t b) {
+        return normals[a].normalized().dot(normals[b].normalized()) >= least;
+    };
+    DisjointSets sets =
+        smoothCorners(sortedEdges(plain, firstEqualPosition(points)), plain.indices.size(),
+                      [&](const Edge& one, const Edge& other) {
+                          return isNear(one.cornerLow, other.cornerLow) &&
+                                 isNear(one.cornerHigh, other.cornerHigh);
+                      });
+    return withNormals(plain, sumNormals(normals, sets), sets);
 }
 
 Part weldEqualVertices(const Part& part) {

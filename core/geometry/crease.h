@@ -2,6 +2,8 @@
 
 #pragma once
 
+#include <optional>
+
 #include "geometry/mesh.h"
 
 namespace flentro {
@@ -21,6 +23,20 @@ constexpr double kCreaseAngle = 40;
 /// Triangles keep their order. Other modes than triangles: the part itself.
 /// Cost: O(T log T).
 [[nodiscard]] Part smoothByCrease(const Part& part, double degrees);
+
+/// The crease angle with which smoothByCrease() makes nearly the normals that the part has: then
+/// they follow from its faces. Nothing for parts without normals, with tangents or morph targets,
+/// or whose normals say more. Cost: some times that of smoothByCrease().
+[[nodiscard]] std::optional<double> creaseAngleOf(const Part& part);
+
+/// The part without normals and tangents, equal vertices welded. Triangles keep their order.
+[[nodiscard]] Part withoutNormals(const Part& part);
+
+/// Equal vertices welded, and normals from those of corners [3T], of any length, which weigh by
+/// it: corners of one place that meet at an edge become one vertex where theirs differ by no more
+/// than `degrees`. Corners whose normal is zero take that of their face. Triangles keep their
+/// order.
+[[nodiscard]] Part smoothByCorners(const Part& part, std::vector<Vec3f> normals, double degrees);
 
 /// Equal vertices welded, attributes as they are.
 [[nodiscard]] Part weldEqualVertices(const Part& part);

@@ -198,6 +198,22 @@ CollapseLog::State CollapseLog::stateAt(std::size_t triangles) const {
     return state;
 }
 
+std::vector<CurvePoint> CollapseLog::curve() const {
+    constexpr double kStep = 0.98;
+    std::vector<CurvePoint> points = {{mostTriangles_, 0}};
+    State state{{}, 0, mostTriangles_};
+    double deviation = 0;
+    while (state.at.step < steps_.size()) {
+        deviation = std::max(deviation, static_cast<double>(steps_.deviationOf(state.at.step)));
+        advance(state);
+        const bool isLast = state.at.step == steps_.size();
+        if (isLast || static_cast<double>(state.triangles) <=
+                          kStep * static_cast<double>(points.back().triangles))
+            points.push_back({state.triangles, deviation});
+    }
+    return points;
+}
+
 std::size_t CollapseLog::trianglesAt(std::size_t triangles) const {
     return stateAt(triangles).triangles;
 }

@@ -66,6 +66,12 @@ struct CollapseBatch {
     void add(const CollapseStep& step, std::uint16_t key);
 };
 
+/// One state of many.
+struct CurvePoint {
+    std::size_t triangles = 0;
+    double deviation = 0;  ///< Metres, estimated.
+};
+
 class CollapseLog {
 public:
     /// `mesh` must outlive it; of `wedges` only what names vertices is kept.
@@ -77,8 +83,8 @@ public:
     void add(std::span<const CollapseBatch> sideBySide, const CollapseBatch& after);
     /// Loose piece `piece` went, which took all its `triangles`.
     void addDrop(std::uint32_t piece, std::size_t triangles, float deviation);
-    /// From here on wedges may part from the triangles that vanished with them: which triangles are
-    /// left is asked of vertices then.
+    /// To be called before the first collapse: wedges may part from the triangles that vanished
+    /// with them, and which triangles are left is asked of vertices.
     void beginCrossing() { crosses_ = true; }
     /// Which loose piece each vertex belongs to. [V] To be given before the first drop.
     void setPieces(std::vector<std::uint32_t> pieces) { pieces_ = std::move(pieces); }
@@ -98,6 +104,10 @@ public:
     // For the first state with no more than `triangles`, or the last there is.
     // Cost: O(T) of the original.
 
+    /// Enough of the states to draw how deviation grows: from the whole mesh to the last, each
+    /// with a fiftieth fewer triangles than the one before at the most, where there is one. Neither
+    /// number falls back.
+    [[nodiscard]] std::vector<CurvePoint> curve() const;
     [[nodiscard]] std::size_t trianglesAt(std::size_t triangles) const;
     [[nodiscard]] double deviationAt(std::size_t triangles) const;  ///< Metres, estimated.
     /// As indices into the vertices of the original's parts: only for collapses that did not

@@ -7,7 +7,7 @@ namespace flentro {
 namespace {
 
 /// How much of the quadric draws the joined vertex to the middle of its edge.
-constexpr double kPull = 1e-4;
+constexpr double kPull = 3e-6;
 
 /// The best position may lie this many edge lengths from the middle; beyond it is an accident of
 /// nearly parallel planes.

@@ -17,16 +17,16 @@ namespace {
 /// that the search starts at the estimate and goes by the logarithms of both (false position).
 class Search {
 public:
-    Search(const PosedSurfaces& surface, const CollapseLog& log, double limit)
-        : surface_(surface), log_(log), limit_(limit) {}
+    /// Not below `least` triangles.
+    Search(const PosedSurfaces& surface, const CollapseLog& log, double limit, std::size_t least)
+        : surface_(surface), log_(log), limit_(limit), fewest_(log.trianglesAt(least)) {}
 
     /// Looks for counts up to `most`, which is taken to keep to the limit. Errors: Cancelled.
     Expected<void> run(std::size_t most, Progress& progress) {
         if (progress.cancelled()) return stopped("Reducing");
-        const std::size_t fewest = log_.fewestTriangles();
-        if ((!std::isfinite(limit_) || deviationOf(fewest, 1) <= limit_) && accepts(fewest))
+        if ((!std::isfinite(limit_) || deviationOf(fewest_, 1) <= limit_) && accepts(fewest_))
             return {};
-        tooFew_ = {std::max<std::size_t>(fewest, 1), 0};
+        tooFew_ = {std::max<std::size_t>(fewest_, 1), 0};
         enough_ = {std::min(most, log_.mostTriangles()), 0};
         while (static_cast<double>(enough_.triangles - tooFew_.triangles) >
                kPrecision * static_cast<double>(enough_.triangles)) {
@@ -111,31 +111,10 @@ private:
     const PosedSurfaces& surface_;
     const CollapseLog& log_;
     double limit_;
+    std::size_t fewest_;
     Known tooFew_, enough_;
     int guesses_ = 0;
 };
-
-/// What collapses come to, and what it was measured by.
-struct Collapsed {
-    PosedSurfaces surfaces;
-    Reduced best;
-    std::size_t fewest = 0;  ///< Triangles in the last state.
-};
-
-/// The reducer is gone afterwards, and surfaces are built when most of it is no longer needed.
-/// Errors: Cancelled.
-Expected<Collapsed> collapse(const Mesh& mesh, const ReduceOptions& options, Progress& progress) {
-    auto reducer = Reducer::build(mesh, options.reducer, progress);
-    if (!reducer) return tl::unexpected(reducer.error());
-    if (auto done = reducer->reduceTo(options.targetTriangles, options.maxDeviation, progress);
-        !done)
-        return tl::unexpected(done.error());
-    auto surfaces = PosedSurfaces::build(mesh, {}, progress);
-    if (!surfaces) return tl::unexpected(surfaces.error());
-    auto best = fewestWithin(mesh, *surfaces, reducer->log(), options.maxDeviation, progress);
-    if (!best) return tl::unexpected(best.error());
-    return Collapsed{std::move(*surfaces), std::move(*best), reducer->triangleCount()};
-}
 
 /// Positions of the mesh's vertices that must stay.
 std::vector<Vec3f> lockedPositions(const Mesh& mesh, const std::vector<std::vector<bool>>& locked) {
@@ -163,6 +142,79 @@ Expected<void> fit(Reduced& best, const Mesh& mesh, const PosedSurfaces& surface
 
 }  // namespace
 
+Expected<Reduction> Reduction::begin(const Mesh& mesh, const ReduceOptions& options,
+                                     Progress& progress) {
+    const bool keepsNormals = options.reducer.placement == Placement::Existing ||
+                              options.reducer.lossless || !options.reducer.importance.empty();
+    auto plain = std::make_unique<PlainMesh>(mesh, keepsNormals);
+    ReducerOptions own = options.reducer;
+    own.locked = plain->carryOver(options.reducer.locked);
+    auto reducer = Reducer::build(plain->mesh(), own, progress);
+    if (!reducer) return tl::unexpected(reducer.error());
+    // With sheets no more is known than that each face counts for two at the most.
+    const std::size_t least =
+        plain->hasSheets() ? options.targetTriangles / 2 : options.targetTriangles;
+    if (auto done = reducer->reduceTo(least, options.maxDeviation, progress); !done)
+        return tl::unexpected(done.error());
+    return Reduction(mesh, std::move(plain), std::move(*reducer).takeLog());
+}
+
+std::vector<CurvePoint> Reduction::curve() const {
+    std::vector<CurvePoint> points = log_.curve();
+    if (!plain_->hasSheets()) return points;
+    for (CurvePoint& point : points)
+        point.triangles = plain_->restoredTriangles(log_.indicesAt(point.triangles));
+    return points;
+}
+
+/// The most triangles of the log that restored are no more than so many.
+std::size_t Reduction::plainTriangles(std::size_t triangles) const {
+    if (!plain_->hasSheets() || triangles == 0) return triangles;
+    std::size_t low = std::min(triangles / 2, log_.mostTriangles());
+    std::size_t high = std::min(triangles, log_.mostTriangles());
+    while (low < high) {
+        const std::size_t middle = high - (high - low) / 2;
+        if (plain_->restoredTriangles(log_.indicesAt(middle)) <= triangles)
+            low = middle;
+        else
+            high = middle - 1;
+    }
+    return low;
+}
+
+Expected<Reduced> Reduction::finish(const ReduceOptions& options, Progress& progress) const {
+    const Mesh& plain = plain_->mesh();
+    auto surfaces = PosedSurfaces::build(plain, {}, progress);
+    if (!surfaces) return tl::unexpected(surfaces.error());
+    Search search(*surfaces, log_, options.maxDeviation, plainTriangles(options.targetTriangles));
+    search.best = {std::make_shared<const Mesh>(plain), 0, false};
+    if (auto done = search.run(log_.mostTriangles(), progress); !done)
+        return tl::unexpected(done.error());
+    Reduced best = std::move(search.best);
+    if (best.mesh->triangles >= plain.triangles) {
+        best.mesh = std::make_shared<const Mesh>(mesh_);
+    } else {
+        const auto indices = log_.indicesAt(best.mesh->triangles);
+        std::vector<std::size_t> parts;
+        for (std::size_t p = 0; p < indices.size(); ++p)
+            if (!indices[p].empty()) parts.push_back(p);
+        if (options.reducer.placement == Placement::Optimal && !options.reducer.lossless)
+            if (auto done = fit(best, mesh_, *surfaces, options, progress); !done)
+                return tl::unexpected(done.error());
+        best.mesh = plain_->restore(best.mesh, parts, surfaces->rest());
+    }
+    best.targetReached = best.mesh->triangles <= options.targetTriangles;
+    if (!best.targetReached && options.targetTriangles > 0)
+        best.reason = std::isfinite(options.maxDeviation)
+                          ? fmt::format("{} triangles are the fewest within {}",
+                                        best.mesh->triangles, formatMetres(options.maxDeviation))
+                          : fmt::format(
+                                "{} triangles are the fewest: what is left are loose "
+                                "pieces and edges that cannot be joined",
+                                best.mesh->triangles);
+    return best;
+}
+
 Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progress& progress) {
     if (!(options.maxDeviation >= 0))
         return fail(ErrorCode::InvalidInput, "the largest deviation must not be negative",
@@ -170,28 +222,15 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
     const Reduced whole{std::make_shared<const Mesh>(mesh), 0,
                         mesh.triangles <= options.targetTriangles};
     if (whole.targetReached || mesh.triangles == 0) return whole;
-    auto collapsed = collapse(mesh, options, progress);
-    if (!collapsed) return tl::unexpected(collapsed.error());
-    auto& [surfaces, best, fewest] = *collapsed;
-    if (options.reducer.placement == Placement::Optimal && !options.reducer.lossless)
-        if (auto done = fit(best, mesh, surfaces, options, progress); !done)
-            return tl::unexpected(done.error());
-    best.targetReached = best.mesh->triangles <= options.targetTriangles;
-    if (!best.targetReached && options.targetTriangles > 0)
-        best.reason = fewest > options.targetTriangles && !std::isfinite(options.maxDeviation)
-                          ? fmt::format(
-                                "{} triangles are the fewest: what is left are loose "
-                                "pieces and edges that cannot be joined",
-                                best.mesh->triangles)
-                          : fmt::format("{} triangles are the fewest within {}",
-                                        best.mesh->triangles, formatMetres(options.maxDeviation));
-    return std::move(best);
+    const auto reduction = Reduction::begin(mesh, options, progress);
+    if (!reduction) return tl::unexpected(reduction.error());
+    return reduction->finish(options, progress);
 }
 
 Expected<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
                                const CollapseLog& log, double maxDeviation, Progress& progress,
                                std::size_t most) {
-    Search search(surface, log, maxDeviation);
+    Search search(surface, log, maxDeviation, 0);
     search.best = {std::make_shared<const Mesh>(mesh), 0, false};
     if (auto done = search.run(most, progress); !done) return tl::unexpected(done.error());
     return std::move(search.best);

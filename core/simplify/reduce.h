@@ -3,9 +3,11 @@
 #pragma once
 
 #include <limits>
+#include <memory>
 #include <string>
 
 #include "base/error.h"
+#include "simplify/plain_mesh.h"
 #include "simplify/reducer.h"
 
 namespace flentro {
@@ -30,6 +32,9 @@ struct Reduced {
 
 /// Returns a copy of `mesh` with fewer triangles.
 ///
+/// Where vertices may be placed anywhere, normals that follow from the faces are left out and made
+/// anew; see PlainMesh. Sheets with a face for either side stay such.
+///
 /// Parts keep their materials; UV seams, hard edges, material borders and open borders keep
 /// their places as well as the triangles allow. Surviving vertices keep their order and all
 /// their attributes. Points and lines pass unchanged. Empty gives empty.
@@ -40,7 +45,29 @@ struct Reduced {
 [[nodiscard]] Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options,
                                        Progress& progress);
 
-class PosedSurfaces;
+/// The same in two steps, for whoever chooses the number of triangles by what it costs.
+class Reduction {
+public:
+    /// Goes through the states of a mesh, which must outlive it, down to what the options ask for.
+    /// Errors: Cancelled.
+    [[nodiscard]] static Expected<Reduction> begin(const Mesh& mesh, const ReduceOptions& options,
+                                                   Progress& progress);
+
+    /// How its deviation grows, estimated; as CollapseLog::curve(), in triangles of the result.
+    [[nodiscard]] std::vector<CurvePoint> curve() const;
+    /// The state that the options ask for, which may be less than what it was begun for.
+    /// Errors: Cancelled.
+    [[nodiscard]] Expected<Reduced> finish(const ReduceOptions& options, Progress& progress) const;
+
+private:
+    Reduction(const Mesh& mesh, std::unique_ptr<PlainMesh> plain, CollapseLog log)
+        : mesh_(mesh), plain_(std::move(plain)), log_(std::move(log)) {}
+    [[nodiscard]] std::size_t plainTriangles(std::size_t triangles) const;
+
+    const Mesh& mesh_;
+    std::unique_ptr<PlainMesh> plain_;
+    CollapseLog log_;  ///< Of plain_.
+};
 
 /// The state of a log with the fewest triangles that keeps to a measured deviation from `mesh`,
 /// whose surfaces are given; the whole mesh if none does. `most`: triangles that are known to keep

@@ -15,9 +15,10 @@ namespace flentro {
 namespace {
 
 /// Open borders and seams are held by planes at right angles to the surface (Garland &
-/// Heckbert 1997, section 6), this much stronger than the surface itself.
+/// Heckbert 1997, section 6), as strong as the surface itself times these. What lies wrong beside a
+/// seam is a texture: its slide counts by the attributes' weights as well.
 constexpr float kBorderWeight = 1;
-constexpr float kSeamWeight = 1;
+constexpr float kSeamWeight = 0.02F;
 
 /// Pieces below this share of the diagonal may go as soon as they are the cheapest.
 constexpr float kLooseSize = 0.02F;
@@ -61,7 +62,9 @@ Reducer::Reducer(const Mesh& mesh, const ReducerOptions& options, WedgeMesh wedg
       alive_(wedges.triangles),
       fans_(wedges),
       metric_(wedges, fans_, importanceOfWedges(wedges, options.importance)),
-      log_(mesh, std::move(wedges)) {}
+      log_(mesh, std::move(wedges)) {
+    if (crossSeams_) log_.beginCrossing();
+}
 
 Expected<void> Reducer::prepare(const ReducerOptions& options, const Progress& progress) {
     const std::size_t vertices = log_.vertexCount();
@@ -256,7 +259,10 @@ Expected<void> Reducer::reduceTo(std::size_t triangles, double maxDeviation, Pro
             lookedAtAll = false;
             continue;
         }
-        if (lookedAtAll && !takeNextResort()) break;
+        if (lookedAtAll) {
+            if (dropsLarge_ || !crossSeams_ || piecesLeft_ < 2) break;
+            dropsLarge_ = true;
+        }
         for (std::uint32_t p = 0; p < costs_.size(); ++p)
             costs_[p] = flags_[p] & Gone ? kBlocked : kUnknown;
         lookedAtAll = true;
@@ -265,21 +271,11 @@ Expected<void> Reducer::reduceTo(std::size_t triangles, double maxDeviation, Pro
     return {};
 }
 
-/// What is allowed once nothing else is possible: crossing seams, then dropping large pieces.
-bool Reducer::takeNextResort() {
-    if (crossSeams_ && !crossesNow_) {
-        log_.beginCrossing();
-        return crossesNow_ = true;
-    }
-    if (crossSeams_ && !dropsLarge_ && piecesLeft_ > 1) return dropsLarge_ = true;
-    return false;
-}
-
 // --- pieces and moves --------------------------------------------------------------------
 
-/// The pieces that may go for no more than the sweep's dearest, the cheapest first. A piece that
-/// goes leaves its area as far from what remains as it was, and half its size at least.
-std::vector<std::pair<float, std::uint32_t>> Reducer::drops() const {
+/// The pieces that may go for no more than some cost, the cheapest first. A piece that goes leaves
+/// its area as far from what remains as it was, and half its size at least.
+std::vector<std::pair<float, std::uint32_t>> Reducer::drops(std::uint32_t dearest) const {
     std::vector<std::pair<float, std::uint32_t>> found;
     if (pieces_.size() < 2 || lossless_) return found;
     for (std::uint32_t i = 0; i < pieces_.size(); ++i) {
@@ -287,8 +283,8 @@ std::vector<std::pair<float, std::uint32_t>> Reducer::drops() const {
         const bool loose = piece.size < kLooseSize || dropsLarge_;
         const float away = std::max(piece.gap, piece.size / 2);
         const float cost = piece.area * away * away;
-        const bool dear = !dropsLarge_ && costKey(cost) > costThreshold_;
-        if (piece.dropped || piece.area > mostDropped_ || !loose || dear) continue;
+        if (piece.dropped || piece.area > mostDropped_ || !loose || costKey(cost) > dearest)
+            continue;
         found.emplace_back(cost, i);
     }
     std::sort(found.begin(), found.end());

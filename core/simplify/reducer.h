@@ -40,9 +40,10 @@ struct ReducerOptions {
     AttributeWeights weights;
     Placement placement = Placement::Existing;
     bool lockBorders = false;  ///< Keeps vertices of open borders where they are.
-    /// When nothing else is possible, vertices cross seams and hard edges, and if that is not
-    /// enough loose pieces of any size go: box-built things become rough instead of staying as they
-    /// are. A vertex then goes only where each of its materials is. One piece always stays.
+    /// Vertices may cross seams and hard edges where that costs least: what hard edges and islands
+    /// of texture hold would else go last, long after all that gives it its shape. A vertex then
+    /// goes only where each of its materials is. When nothing else is possible, loose pieces of any
+    /// size go, one after the other; one always stays.
     bool crossSeams = true;
     /// How much the surface around each vertex matters, > 0; 1 is usual. [parts][vertices];
     /// empty: 1 everywhere. Four times the importance halves the deviation that is spent there.
@@ -79,6 +80,8 @@ public:
 
     /// All states so far.
     [[nodiscard]] const CollapseLog& log() const { return log_; }
+    /// The log, for whoever no longer needs the reducer.
+    [[nodiscard]] CollapseLog takeLog() && { return std::move(log_); }
 
     /// The present state.
     [[nodiscard]] Mesh mesh() const { return log_.meshAt(alive_); }
@@ -200,7 +203,6 @@ private:
     [[nodiscard]] bool isSeam(Corner corner, Corner other) const;
     void findPieces();
     void measureGaps(const std::vector<std::uint32_t>& pieceOf);
-    bool takeNextResort();
 
     /// Of a wedge, in the log.
     [[nodiscard]] std::uint32_t nameOf(std::uint32_t wedge) const {
@@ -212,7 +214,7 @@ private:
     [[nodiscard]] bool isDropped(std::uint32_t vertex) const {
         return pieces_.size() > 1 && pieces_[pieceOf(vertex)].dropped;
     }
-    [[nodiscard]] std::vector<std::pair<float, std::uint32_t>> drops() const;
+    [[nodiscard]] std::vector<std::pair<float, std::uint32_t>> drops(std::uint32_t dearest) const;
     bool tryDrop(std::uint32_t piece, double limit);
     void removeDropped();
     [[nodiscard]] bool isCorner(std::uint32_t vertex) const;
@@ -283,8 +285,7 @@ private:
     void updateCosts(Block& block, const Plan& plan);
     void relax(Block& block, std::uint32_t from, std::uint32_t to);
 
-    bool crossSeams_;          ///< May it ever?
-    bool crossesNow_ = false;  ///< Nothing else was possible.
+    bool crossSeams_;
     bool dropsLarge_ = false;  ///< Nor by that: pieces of any size may go.
     bool dropsNow_ = false;    ///< Pieces went in this sweep.
     bool lossless_;

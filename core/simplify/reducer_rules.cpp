@@ -66,12 +66,10 @@ bool Reducer::pairWedges(Plan& plan, bool& bothMove) const {
         return true;
     };
     if (onEdge == 0 || onEdge > 2) return false;
-    if (crossesNow_) {
-        bothMove = false;
-        return pairLeftOver(plan) && canMove(plan.from, &WedgeMerge::from);
-    }
     bothMove = bothMove && canMove(plan.to, &WedgeMerge::to);
-    return canMove(plan.from, &WedgeMerge::from);
+    if (canMove(plan.from, &WedgeMerge::from)) return true;
+    bothMove = false;
+    return crossSeams_ && pairLeftOver(plan) && canMove(plan.from, &WedgeMerge::from);
 }
 
 /// Gives each wedge one to go to: that of a triangle on the edge, or else the one that is most like

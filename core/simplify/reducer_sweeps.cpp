@@ -56,7 +56,7 @@ bool Reducer::isCorner(std::uint32_t vertex) const {
 /// The cheapest that a vertex can do.
 Reducer::Move Reducer::cheapestMove(std::uint32_t from) const {
     Move best{kBlocked, kGone};
-    if (flags_[from] & (Locked | Gone) || (!crossesNow_ && isCorner(from))) return best;
+    if (flags_[from] & (Locked | Gone) || (!crossSeams_ && isCorner(from))) return best;
     const bool mayBePlain = isPlain(from, from);
     const StarPlanes planes = lossless_ ? planesAt(from) : StarPlanes{};
     Plan scratch;
@@ -145,13 +145,17 @@ std::size_t Reducer::sweep(const Goal& goal) {
         const Pass pass = blockCount() > 1 ? Pass::Outside : Pass::All;
         evaluated = sweepAlone(pass, goal, rest) || evaluated;
         collapses = commitSweep(inside, rest);
-        for (const auto& [cost, piece] : drops())
+        for (const auto& [cost, piece] : drops(costThreshold_))
             if (alive_ > goal.triangles) collapses += tryDrop(piece, goal.limit);
         // Dearer moves only when none of the cheapest could be carried out.
         if (evaluated) continue;
         if (share >= 1) break;
         share = std::min(2 * share, 1.0);
     }
+    // Nothing else is possible: the cheapest piece alone, which makes no room for others.
+    if (collapses == 0 && dropsLarge_ && !goal.progress.cancelled())
+        for (const auto& [cost, piece] : drops(kBlockedKey))
+            if (tryDrop(piece, goal.limit)) return 1;
     return collapses;
 }
 

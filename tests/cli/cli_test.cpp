@@ -1,5 +1,6 @@
 // The real program, as a shell runs it.
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -131,6 +132,24 @@ TEST_F(Cli, ReduceByRatioCountAndDeviation) {
     const Outcome vague = cli("reduce scene.glb --out e.glb");
     EXPECT_EQ(vague.status, 2);
     EXPECT_THAT(vague.output, HasSubstr("--triangles, --ratio or --deviation"));
+}
+
+/// A bumpy ball of 100 mm in a file that says millimetres by its size alone.
+TEST_F(Cli, ReduceMeansMetresWhateverTheUnitOfTheFile) {
+    const Mesh ball = test::makeSphere(80, 40, 50);
+    const Part& part = ball.parts[0];
+    std::string off = fmt::format("OFF\n{} {} 0\n", part.vertexCount(), part.triangleCount());
+    for (const Vec3f& p : positionsOf(part)) off += fmt::format("{} {} {}\n", p.x(), p.y(), p.z());
+    forEachTriangle(
+        part, [&](const Corners& t) { off += fmt::format("3 {} {} {}\n", t[0], t[1], t[2]); });
+    test::writeText(folder_ / "ball.off", off);
+    ASSERT_EQ(
+        cli("reduce ball.off --unit mm --deviation 0.0005 --out ball.glb --json b.json").status, 0);
+    const Json row = json("b.json")[0];
+    EXPECT_LT(row["after"].get<int>(), 1500);
+    EXPECT_LE(row["deviation"].get<double>(), 0.0005);
+    EXPECT_GT(row["deviation"].get<double>(), 0.0002);
+    EXPECT_EQ(test::validatorErrors(folder_ / "ball.glb"), "");
 }
 
 TEST_F(Cli, FixWritesLevelsDistancesAndManifest) {

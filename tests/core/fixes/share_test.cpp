@@ -314,10 +314,10 @@ TEST(Share, PartsOfOneVertexBufferAreJoinedWithoutCopyingItForEach) {
         mesh.parts.push_back(std::move(part));
     }
     scene.assets[0].mesh = finishMesh(std::move(mesh));
-    const Mesh& joined = *applyShare(scene, {}, Target{}, noProgress())->scene.assets[0].mesh;
-    EXPECT_EQ(joined.parts.size(), 1U);
-    EXPECT_EQ(joined.triangles, indices.size() / 3);
-    EXPECT_LE(joined.vertices, 2 * grid.parts[0].vertexCount());
+    const MeshPtr joined = applyShare(scene, {}, Target{}, noProgress())->scene.assets[0].mesh;
+    EXPECT_EQ(joined->parts.size(), 1U);
+    EXPECT_EQ(joined->triangles, indices.size() / 3);
+    EXPECT_LE(joined->vertices, 2 * grid.parts[0].vertexCount());
 }
 
 }  // namespace

@@ -76,5 +76,37 @@ TEST(Crease, SliversAndEmptyPartsPass) {
     EXPECT_EQ(smoothByCrease(makePart({}, {}), 40).vertexCount(), 0U);
 }
 
+/// Normals that follow from the faces are found out with their angle, others are not.
+TEST(Crease, TheAngleThatMadeNormalsIsFound) {
+    const Part ball = test::makeSphere(24, 12).parts[0];
+    const auto angleOf = [&](double degrees) {
+        return creaseAngleOf(smoothByCrease(ball, degrees)).value_or(-1);
+    };
+    EXPECT_EQ(angleOf(kCreaseAngle), kCreaseAngle) << "a ball of 15 degrees an edge is smooth";
+    EXPECT_LT(angleOf(5), 15) << "nearly every edge is hard";
+    EXPECT_GE(angleOf(5), 0);
+    EXPECT_EQ(creaseAngleOf(smoothByCrease(roof(50), 60)), 180) << "no edge is hard";
+    EXPECT_EQ(creaseAngleOf(smoothByCrease(roof(50), 40)), kCreaseAngle);
+    Part bent = smoothByCrease(ball, 40);
+    std::vector<Vec3f> normals = toVectors(*bent.find("NORMAL"));
+    for (Vec3f& normal : normals) normal = (normal + 2 * Vec3f::UnitY()).normalized();
+    bent.set("NORMAL", makeStream(normals));
+    EXPECT_FALSE(creaseAngleOf(bent)) << "as leaves are lit from above";
+    EXPECT_FALSE(creaseAngleOf(withoutNormals(ball))) << "has none";
+}
+
+TEST(Crease, CornersShareTheirNormalsWhereTheyAgree) {
+    const Part plain = withoutNormals(roof(50));
+    EXPECT_EQ(plain.vertexCount(), 6U);
+    const std::vector<Vec3f> up(plain.indices.size(), 3 * Vec3f::UnitY());
+    const Part smooth = smoothByCorners(plain, up, 40);
+    EXPECT_EQ(smooth.vertexCount(), 6U) << "whatever the faces say";
+    for (const Vec3f& normal : toVectors(*smooth.find("NORMAL")))
+        EXPECT_TRUE(normal.isApprox(Vec3f::UnitY()));
+    const Part hard =
+        smoothByCorners(plain, std::vector<Vec3f>(plain.indices.size(), Vec3f::Zero()), 40);
+    EXPECT_EQ(hard.vertexCount(), 8U) << "without any, those of the faces";
+}
+
 }  // namespace
 }  // namespace flentro

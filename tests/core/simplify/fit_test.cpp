@@ -122,10 +122,17 @@ TEST(Fit, ThinSheetsStayApart) {
     const MeshPtr moved = fitted(mesh, reduced);
     const Surface surface(mesh);
     EXPECT_LE(measureDeviation(surface, *moved).mean, measureDeviation(surface, *reduced).mean);
+    // Nothing is drawn to the other sheet: all faces look as they did. (One in a few hundred of
+    // steep waves may lie on its side already.)
+    const std::vector<Vec3f> before = facesOf(*reduced);
     const std::vector<Vec3f> faces = facesOf(*moved);
     const std::size_t upper = moved->parts[0].triangleCount();
-    for (std::size_t t = 0; t < faces.size(); ++t)
-        EXPECT_GT(t < upper ? faces[t].y() : -faces[t].y(), 0) << t;
+    std::size_t wrong = 0;
+    for (std::size_t t = 0; t < faces.size(); ++t) {
+        EXPECT_GT(faces[t].dot(before[t]), 0) << t;
+        wrong += (t < upper ? faces[t].y() : -faces[t].y()) <= 0;
+    }
+    EXPECT_LE(wrong, 1U);
 }
 
 TEST(Fit, AttributesGoWithTheirPlaces) {

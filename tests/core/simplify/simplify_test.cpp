@@ -669,5 +669,54 @@ TEST(Reduce, ATownKeepsItsBlocks) {
     EXPECT_LT(result.deviation, 3) << "nothing as large as a block is gone";
 }
 
+/// Closed blocks of fine walls with a picture for each: seams hold no corner while the shape goes.
+TEST(Reduce, BlocksWithPicturesStayBlocks) {
+    constexpr int kBlocks = 12;
+    Part town;
+    std::vector<Vec3f> points;
+    std::vector<Vec2f> texture;
+    for (int b = 0; b < kBlocks; ++b) {
+        const int cells = b % 3 == 0 ? 16 : 5;  // Some of them far too fine.
+        const float size = 6.0F + static_cast<float>(b % 4);
+        const Vec3f low(20.0F * static_cast<float>(b), 0, 0);
+        for (int face = 0; face < 6; ++face) {
+            const int axis = face / 2;
+            const auto first = static_cast<std::uint32_t>(points.size());
+            for (int i = 0; i <= cells; ++i)
+                for (int k = 0; k <= cells; ++k) {
+                    Vec3f at = Vec3f::Zero();
+                    at[axis] = face % 2 ? size : 0;
+                    at[(axis + 1) % 3] = size * static_cast<float>(i) / static_cast<float>(cells);
+                    at[(axis + 2) % 3] = size * static_cast<float>(k) / static_cast<float>(cells);
+                    points.push_back(low + at);
+                    texture.emplace_back(
+                        0.3F * static_cast<float>(face) + 0.02F * at[(axis + 1) % 3],
+                        0.1F * static_cast<float>(b) + 0.02F * at[(axis + 2) % 3]);
+                }
+            const auto row = static_cast<std::uint32_t>(cells + 1);
+            for (std::uint32_t i = 0; i + 1 < row; ++i)
+                for (std::uint32_t k = 0; k + 1 < row; ++k) {
+                    const std::uint32_t a = first + i * row + k;
+                    Corners one = {a, a + row, a + row + 1};
+                    Corners two = {a, a + row + 1, a + 1};
+                    if (face % 2 == 0) std::swap(one[1], one[2]), std::swap(two[1], two[2]);
+                    town.indices.insert(town.indices.end(), one.begin(), one.end());
+                    town.indices.insert(town.indices.end(), two.begin(), two.end());
+                }
+        }
+    }
+    town.set("POSITION", makeStream(points));
+    town.set("TEXCOORD_0", makeStream(texture));
+    Mesh mesh;
+    mesh.parts.push_back(std::move(town));
+    const double area = test::areaOf(mesh);
+    ReducerOptions anywhere;
+    anywhere.placement = Placement::Optimal;
+    const Reduced result = reduceTo(mesh, 14 * kBlocks, anywhere);
+    EXPECT_LE(result.mesh->triangles, 14U * kBlocks);
+    EXPECT_LT(result.deviation, 0.1);
+    EXPECT_NEAR(test::areaOf(*result.mesh), area, 0.01 * area);
+}
+
 }  // namespace
 }  // namespace flentro
