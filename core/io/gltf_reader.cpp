@@ -13,6 +13,7 @@
 #include "io/gltf_meshes.h"
 #include "io/gltf_nodes.h"
 #include "io/gltf_references.h"
+#include "io/texture_sets.h"
 #include "scene/own_extras.h"
 
 namespace flentro {
@@ -157,6 +158,17 @@ void readRest(const Json& document, Scene& scene) {
     scene.shadowLightsAtOnce = std::max(0, jsonOr(ownExtras(scene.rest), "shadowLightsAtOnce", 0));
 }
 
+void noteTextureSets(const TextureSetRepair& repair, Scene& scene) {
+    if (repair.rebound > 0)
+        scene.notes.push_back({"textures", counted(repair.rebound, "part") +
+                                               " with textures by coordinates that are not there: "
+                                               "those that are there are used"});
+    if (repair.dropped > 0)
+        scene.notes.push_back({"textures", counted(repair.dropped, "part") +
+                                               " without any texture coordinates: without "
+                                               "the textures of their materials"});
+}
+
 /// What is not what it seems at first sight.
 void noteOddities(Scene& scene) {
     const auto unseen =
@@ -202,6 +214,7 @@ Expected<Scene> readDocument(Json& document, std::span<const std::byte> binary,
     SubProgress geometry(progress, 0.1, 0.9);
     if (auto done = readMeshes(document, accessors, scene, geometry); !done)
         return tl::unexpected(done.error());
+    noteTextureSets(bindPresentSets(scene), scene);
     if (auto done = readNodes(document, accessors, scene); !done)
         return tl::unexpected(done.error());
     if (auto done = placeObjects(scene, memory); !done) return tl::unexpected(done.error());

@@ -11,6 +11,7 @@
 #include "io/gltf.h"
 #include "io/gltf_buffers.h"
 #include "io/gltf_references.h"
+#include "io/texture_sets.h"
 #include "scene/own_extras.h"
 #include "scene/references.h"
 
@@ -550,7 +551,9 @@ Expected<GltfFiles> addSeparate(Json document, const Bytes& data, const fs::path
 
 Expected<GltfFiles> writeGltf(const Scene& scene, const fs::path& path,
                               const GltfWriteOptions& options, Progress& progress, FileSet& files) {
-    GltfWriter writer(scene, options);
+    Scene sound = scene;
+    (void)bindPresentSets(sound);
+    GltfWriter writer(sound, options);
     auto document = writer.run(progress);
     if (!document) return tl::unexpected(document.error());
     Bytes data = writer.takeData();

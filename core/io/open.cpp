@@ -11,8 +11,11 @@
 #include <cctype>
 #include <chrono>
 #include <fstream>
+#include <map>
+#include <set>
 #include <thread>
 
+#include "base/index.h"
 #include "base/text.h"
 #include "io/file.h"
 #include "io/formats.h"
@@ -183,13 +186,6 @@ double takeMessage(Scene& scene) {
     return jsonOr(message, "metres", 0.0);
 }
 
-/// 'unit="inch"' in the beginning of an AMF file; its default is the millimetre (ISO/ASTM 52915).
-const char* unitOfAmf(std::string_view beginning) {
-    const std::size_t at = beginning.find("unit=\"");
-    const std::string_view word = at == std::string_view::npos ? "" : beginning.substr(at + 6, 4);
-    return word == "inch" ? "in" : word == "feet" ? "ft" : word == "mete" ? "m" : "mm";
-}
-
 std::string lengthOf(const Scene& scene) {
     const Box box = scene.bounds();
     return box.isEmpty() ? "nothing" : formatMetres(box.sizes().maxCoeff());
@@ -208,6 +204,47 @@ void noteOddSize(Scene& scene) {
     scene.notes.push_back({"units", "the scene is " + lengthOf(scene) +
                                         " long, as its file says: if that is wrong, choose its "
                                         "unit"});
+}
+
+/// Images that are missing, by what is shown without them.
+void noteMissingImages(Scene& scene) {
+    const auto isMissing = [&](const TextureUse& use) {
+        const int image = use.texture < 0 ? -1 : elementOf(scene.textures, use.texture).image;
+        return image >= 0 && !elementOf(scene.images, image).data;
+    };
+    std::vector<bool> lacks;
+    for (const Material& material : scene.materials)
+        lacks.push_back(std::any_of(material.textures.begin(), material.textures.end(), isMissing));
+    std::size_t without = 0;
+    std::size_t all = 0;
+    for (const Object& object : scene.objects)
+        for (const Part& part : scene.mesh(object).parts) {
+            all += part.triangleCount();
+            if (part.material >= 0 && elementOf(lacks, part.material))
+                without += part.triangleCount();
+        }
+    if (without > 0)
+        scene.notes.push_back(
+            {"images",
+             fmt::format("{} of all triangles are shown without a texture of theirs, as "
+                         "its image is missing or not read",
+                         formatShare(static_cast<double>(without) / static_cast<double>(all)))});
+}
+
+/// What is true of many things is said once, with the first of them.
+void joinEqualNotes(Scene& scene) {
+    constexpr std::size_t kMany = 3;
+    std::map<std::string, std::size_t> counts;
+    for (const Note& note : scene.notes) ++counts[note.what];
+    std::vector<Note> kept;
+    std::set<std::string> told;
+    for (Note& note : scene.notes) {
+        const std::size_t count = counts[note.what];
+        if (count > kMany && !told.insert(note.what).second) continue;
+        if (count > kMany) note.where += fmt::format(" and {} others", count - 1);
+        kept.push_back(std::move(note));
+    }
+    scene.notes = std::move(kept);
 }
 
 void applyUnits(Scene& scene, const SceneFormat& format, const std::string& unitInFile,
@@ -234,8 +271,7 @@ void applyUnits(Scene& scene, const SceneFormat& format, const std::string& unit
 }
 
 Expected<Scene> openFormat(const fs::path& path, const SceneFormat& format,
-                           std::string_view beginning, const OpenOptions& options,
-                           Progress& progress) {
+                           const OpenOptions& options, Progress& progress) {
     const bool isGltf = &format == &sceneFormats().front();
     auto scene = isGltf ? readGltf(path, progress, {.folder = {}, .memory = options.memory})
                         : importScene(path, format, options, progress);
@@ -253,9 +289,10 @@ Expected<Scene> openFormat(const fs::path& path, const SceneFormat& format,
         scene->files.push_back(path);
         if (format.endings.front() == std::string_view(".obj")) noteMissingMaterials(path, *scene);
         pruneUnused(*scene);
-        if (format.endings.front() == std::string_view(".amf")) unit = unitOfAmf(beginning);
         if (const LengthUnit* known = unitOfLength(metres)) unit = known->key;
     }
+    noteMissingImages(*scene);
+    joinEqualNotes(*scene);
     applyUnits(*scene, format, unit, options.settings);
     if (options.settings.shadowLights) castShadows(*scene, *options.settings.shadowLights);
     if (!options.settings.variant.empty())
@@ -288,7 +325,7 @@ Expected<Scene> openScene(const fs::path& path, const OpenOptions& options, Prog
     if (!format)
         return fail(ErrorCode::Unsupported, "is of a format that is not read", path.string(),
                     "Convert it to glTF 2.0 (.glb). Read are " + describeFormats());
-    return openFormat(path, *format, beginning, options, progress);
+    return openFormat(path, *format, options, progress);
 }
 
 }  // namespace flentro

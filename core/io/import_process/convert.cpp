@@ -20,7 +20,7 @@ public:
         : source_(source),
           images_(source, options.folder, scene_),
           materials_(source, images_, scene_),
-          meshes_(source, materials_, options.creaseAngle, scene_) {}
+          meshes_(source, materials_, options, scene_) {}
 
     Scene run() {
         materials_.run();

@@ -14,6 +14,7 @@ namespace flentro {
 struct ConvertOptions {
     std::filesystem::path folder;       ///< Where the images are looked for, and nowhere else.
     double creaseAngle = kCreaseAngle;  ///< Degrees, as smoothByCrease().
+    bool hasNormals = true;             ///< False: those of the format are of faces.
 };
 
 /// Nodes, meshes with skins and morph targets, materials, images, lights, cameras and

@@ -29,6 +29,7 @@
 #include "convert.h"
 #include "io/gltf.h"
 #include "message.h"
+#include "prepare.h"
 
 namespace {
 
@@ -104,13 +105,22 @@ int run(const Request& request) {
     // From its own folder: some readers look for the other files of a scene here only.
     const std::filesystem::path source = request.source;
     std::filesystem::current_path(source.parent_path());
-    const aiScene* scene = importer.ReadFile(source.filename().string(), aiProcess_Triangulate);
+    const auto prepared = flentro::prepare(source, request.ending);
+    if (!prepared) return complain(prepared.error().what.c_str());
+    const aiScene* scene =
+        prepared->content
+            ? importer.ReadFileFromMemory(prepared->content->data(), prepared->content->size(),
+                                          aiProcess_Triangulate, request.ending.c_str() + 1)
+            : importer.ReadFile(source.filename().string(), aiProcess_Triangulate);
     if (!scene || !scene->mRootNode) return complain(importer.GetErrorString());
+    const bool hasNormals = request.ending != ".stl";
     flentro::Scene converted =
-        flentro::convert(*scene, {source.parent_path(), request.creaseAngle});
+        flentro::convert(*scene, {source.parent_path(), request.creaseAngle, hasNormals});
     if (converted.objects.empty()) return complain("there is no geometry in it");
-    converted.rest["asset"]["extras"][flentro::kImportMessage] =
-        messageFor(converted, metresOf(*scene, request.ending));
+    converted.notes.insert(converted.notes.begin(), prepared->notes.begin(), prepared->notes.end());
+    const double metres =
+        prepared->metres > 0 ? prepared->metres : metresOf(*scene, request.ending);
+    converted.rest["asset"]["extras"][flentro::kImportMessage] = messageFor(converted, metres);
     flentro::GltfWriteOptions options;
     options.keepImagePaths = true;
     const auto written =

@@ -8,6 +8,7 @@
 #include <optional>
 
 #include "base/text.h"
+#include "prepare.h"
 
 namespace flentro {
 namespace {
@@ -59,15 +60,20 @@ void MaterialConverter::run() {
 
 void MaterialConverter::add(const aiMaterial& source) {
     Json material = describe(source);
+    aiString given;
+    source.Get(AI_MATKEY_NAME, given);
+    std::string name = given.C_Str();
+    if (name.ends_with(kTwoSided)) {
+        name.resize(name.size() - std::string_view(kTwoSided).size());
+        material["doubleSided"] = true;
+    }
     const std::string key = material.dump(-1, ' ', false, Json::error_handler_t::replace);
     const auto [at, isNew] = known_.try_emplace(key, static_cast<int>(scene_.materials.size()));
     materialOf_.push_back(at->second);
     if (!isNew) return;
-    aiString name;
-    source.Get(AI_MATKEY_NAME, name);
-    material["name"] = name.C_Str();
+    material["name"] = name;
     Material result;
-    result.name = name.C_Str();
+    result.name = name;
     result.source = std::move(material);
     scene_.materials.push_back(std::move(result));
 }

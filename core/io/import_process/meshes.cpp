@@ -54,10 +54,10 @@ void add(std::vector<Attribute>& attributes, std::string semantic, Stream stream
     attributes.push_back({std::move(semantic), std::make_shared<const Stream>(std::move(stream))});
 }
 
-std::vector<Attribute> attributesOf(const aiMesh& mesh) {
+std::vector<Attribute> attributesOf(const aiMesh& mesh, bool hasNormals) {
     std::vector<Attribute> attributes;
     add(attributes, "POSITION", makeStream(toVectors(mesh.mVertices, mesh.mNumVertices)));
-    if (mesh.HasNormals())
+    if (hasNormals && mesh.HasNormals())
         add(attributes, "NORMAL", makeStream(toVectors(mesh.mNormals, mesh.mNumVertices)));
     for (unsigned i = 0; i < AI_MAX_NUMBER_OF_TEXTURECOORDS && mesh.HasTextureCoords(i); ++i)
         add(attributes, fmt::format("TEXCOORD_{}", i),
@@ -158,8 +158,8 @@ std::vector<std::uint32_t> cornersOf(const aiMesh& mesh, unsigned corners, std::
 }  // namespace
 
 MeshConverter::MeshConverter(const aiScene& source, const MaterialConverter& materials,
-                             double creaseAngle, Scene& scene)
-    : source_(source), materials_(materials), creaseAngle_(creaseAngle), scene_(scene) {}
+                             const ConvertOptions& options, Scene& scene)
+    : source_(source), materials_(materials), options_(options), scene_(scene) {}
 
 MeshConverter::Skeleton MeshConverter::skeletonOf(const std::vector<unsigned>& meshes) const {
     Skeleton skeleton;
@@ -178,7 +178,7 @@ Part MeshConverter::withShading(Part part) {
     if (!part.isTriangles()) return part;
     if (!isFaceShaded(part)) return weldEqualVertices(part);
     ++totals_.smoothed;
-    return smoothByCrease(part, creaseAngle_);
+    return smoothByCrease(part, options_.creaseAngle);
 }
 
 std::vector<Part> MeshConverter::makeParts(unsigned index, const Skeleton& skeleton) {
@@ -187,7 +187,7 @@ std::vector<Part> MeshConverter::makeParts(unsigned index, const Skeleton& skele
     if (mesh.mNumVertices == 0 || !mesh.HasPositions()) return parts;
     Part whole;
     whole.material = materials_.materialOf(mesh.mMaterialIndex);
-    whole.attributes = attributesOf(mesh);
+    whole.attributes = attributesOf(mesh, options_.hasNormals);
     whole.targets = targetsOf(mesh);
     if (!skeleton.bones.empty()) {
         Weights weights(mesh.mNumVertices);
@@ -252,7 +252,7 @@ void MeshConverter::tellTotals() {
     tell(totals_.smoothed,
          fmt::format("normals made for {} with a crease angle of {:g} degrees: the file has none "
                      "that say more than the faces do",
-                     counted(totals_.smoothed, "part"), creaseAngle_));
+                     counted(totals_.smoothed, "part"), options_.creaseAngle));
     tell(totals_.empty, counted(totals_.empty, "mesh", "meshes") + " without any face: left out");
     tell(totals_.unusable,
          counted(totals_.unusable, "face") + " of vertices that are not there: left out");

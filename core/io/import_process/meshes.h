@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "convert.h"
 #include "materials.h"
 #include "names.h"
 #include "scene/scene.h"
@@ -16,8 +17,8 @@ namespace flentro {
 
 class MeshConverter {
 public:
-    MeshConverter(const aiScene& source, const MaterialConverter& materials, double creaseAngle,
-                  Scene& scene);
+    MeshConverter(const aiScene& source, const MaterialConverter& materials,
+                  const ConvertOptions& options, Scene& scene);
 
     /// Index of the asset whose parts are these meshes; the same meshes are the same asset.
     /// -1 if none of them holds anything.
@@ -48,7 +49,7 @@ private:
 
     const aiScene& source_;
     const MaterialConverter& materials_;
-    double creaseAngle_;
+    const ConvertOptions& options_;
     Scene& scene_;
     std::map<std::vector<unsigned>, int> assets_;
     std::map<std::vector<unsigned>, int> skins_;

@@ -192,6 +192,7 @@ TEST_F(GltfRead, MaterialsWithTexturesInExtensions) {
            {"KHR_materials_emissive_strength", {{"emissiveStrength", 4}}}}},
          {"emissiveFactor", {0.5, 0.25, 0}}}};
     primitive()["material"] = 0;
+    primitive()["attributes"]["TEXCOORD_0"] = builder_.addFloats({0, 0, 1, 0, 0, 1}, "VEC2");
     builder_.addNode({{"mesh", 0}});
     const Scene scene = read();
     const Material& material = scene.materials.at(0);
@@ -204,6 +205,34 @@ TEST_F(GltfRead, MaterialsWithTexturesInExtensions) {
     EXPECT_EQ(material.texture("clearcoatTexture"), 0);
     EXPECT_EQ(scene.images[0].width, 1);
     EXPECT_EQ(decodeImage(scene.images[0], 64)->rgba[1], 20);
+}
+
+/// No viewer knows what to show there, and a validator calls it an error.
+TEST_F(GltfRead, TexturesByCoordinatesThatAreNotThereUseThoseThatAre) {
+    builder_.addTriangle();
+    const auto png = encodePng(std::vector<std::uint8_t>{1, 2, 3}.data(), 1, 1, 3);
+    builder_.document["images"] = {
+        {{"bufferView", builder_.addView(png.data(), png.size())}, {"mimeType", "image/png"}}};
+    builder_.document["textures"] = {{{"source", 0}}};
+    builder_.document["materials"] = {
+        {{"pbrMetallicRoughness", {{"baseColorTexture", {{"index", 0}, {"texCoord", 2}}}}}}};
+    Json other = primitive();
+    primitive()["material"] = 0;
+    primitive()["attributes"]["TEXCOORD_0"] = builder_.addFloats({0, 0, 1, 0, 0, 1}, "VEC2");
+    other["material"] = 0;
+    builder_.document["meshes"][0]["primitives"].push_back(other);
+    builder_.addNode({{"mesh", 0}});
+    const Scene scene = read();
+    const auto& parts = scene.assets.at(0).mesh->parts;
+    ASSERT_EQ(parts.size(), 2U);
+    ASSERT_EQ(scene.materials.size(), 2U) << "one with the texture, one without";
+    const Material& textured = elementOf(scene.materials, parts[0].material);
+    ASSERT_EQ(textured.textures.size(), 1U);
+    EXPECT_EQ(textured.textures[0].texCoord, 0);
+    EXPECT_TRUE(elementOf(scene.materials, parts[1].material).textures.empty());
+    test::TemporaryFolder folder;
+    ASSERT_TRUE(writeGltf(scene, folder / "out.glb", {}, noProgress()));
+    EXPECT_EQ(test::validatorErrors(folder / "out.glb"), "");
 }
 
 TEST_F(GltfRead, DeepChainOfEmptyNodes) {

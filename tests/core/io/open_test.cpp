@@ -52,7 +52,9 @@ TEST_F(Open, ObjWithMaterialsThatAreEqualInValue) {
 TEST_F(Open, ObjTextureIsFoundBesideItAndNotOutside) {
     test::writeText(folder_ / "m.mtl",
                     "newmtl red\nmap_Kd gone.png\nnewmtl rot\nmap_Kd ../../x.png\n");
-    const auto scene = open("quad.obj", "vt 0 0\nvt 1 0\nvt 1 1\n" + std::string(kObj));
+    const auto scene = open("quad.obj",
+                            "mtllib m.mtl\nv 0 0 0\nv 2 0 0\nv 2 2 0\nv 0 2 0\nvt 0 0\nvt 1 0\n"
+                            "vt 1 1\nusemtl red\nf 1/1 2/2 3/3\nusemtl rot\nf 1/1 3/2 4/3\n");
     ASSERT_TRUE(scene) << describe(scene.error());
     ASSERT_THAT(scene->images, SizeIs(2));
     std::string notes;

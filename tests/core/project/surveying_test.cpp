@@ -87,8 +87,8 @@ TEST_F(Surveying, TheSameSpotsBeforeAndAfterMerging) {
     const auto eyesOn = [&](const Scene& scene) {
         std::unique_ptr<RayScene> rays;
         std::vector<Vec3d> eyes;
-        for (const SurveySpot& spot : spotsFor(project_, source, scene, rays, noProgress()).value())
-            eyes.push_back(spot.eye);
+        const auto spots = spotsFor(project_, source, scene, rays, noProgress()).value();
+        for (const SurveySpot& spot : spots) eyes.push_back(spot.eye);
         return eyes;
     };
     const auto expectSame = [&] {
