@@ -9,6 +9,7 @@
 #include "findings/trial.h"
 #include "io/file.h"
 #include "report/survey_report.h"
+#include "scene/units.h"
 #include "survey_options.h"
 #include "verbs.h"
 
@@ -311,6 +312,9 @@ int runAudit(const Options& options, const Common& common) {
     if (!target) return complain(target.error());
     auto scene = openForVerb(options.scene, common, progress);
     if (!scene) return complain(scene.error());
+    if (!common.quiet && common.json != "-")
+        say("{}{}\n", describeReading(*scene),
+            isReadingUnclear(scene->sourceUnits) ? " If that is wrong: --unit, --up." : "");
     if (options.eye.size() == 3)
         return auditView(
             *scene, *target,

@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <signal.h>
 #include <spawn.h>
 #include <sys/wait.h>
@@ -22,7 +23,7 @@
 #include "io/gltf.h"
 #include "io/import_process/message.h"
 #include "scene/prune.h"
-#include "scene/units.h"
+#include "scene/unit_guess.h"
 #include "scene/variants.h"
 
 extern char** environ;
@@ -192,18 +193,25 @@ std::string lengthOf(const Scene& scene) {
 }
 
 /// A length that only few scenes honestly have: the unit may be another than the file says.
-void noteOddSize(Scene& scene) {
+std::string doubtOf(const Scene& scene) {
     const Box box = scene.bounds();
-    if (box.isEmpty()) return;
+    if (box.isEmpty()) return "";
     constexpr double kSmallest = 0.005;
     constexpr double kLargest = 50'000;
     constexpr double kLargestThing = 200;
+    constexpr double kLargestMachine = 60;
+    constexpr std::size_t kParts = 2;
     const double length = box.sizes().maxCoeff();
+    const std::vector<std::string> parts = machineParts(scene);
     const bool isThing = scene.objects.size() == 1 && box.sizes().minCoeff() > 0.2 * length;
-    if (length >= kSmallest && length <= (isThing ? kLargestThing : kLargest)) return;
-    scene.notes.push_back({"units", "the scene is " + lengthOf(scene) +
-                                        " long, as its file says: if that is wrong, choose its "
-                                        "unit"});
+    const bool isMachine = parts.size() >= kParts && length > kLargestMachine;
+    if (!isMachine && length >= kSmallest && length <= (isThing ? kLargestThing : kLargest))
+        return "";
+    return fmt::format(
+        "the scene is {} long, as its file says{}: if that is wrong, choose its unit",
+        lengthOf(scene),
+        isMachine ? fmt::format(", with parts such as '{}' and '{}'", parts[0], parts[1])
+                  : std::string());
 }
 
 /// Images that are missing, by what is shown without them.
@@ -247,27 +255,46 @@ void joinEqualNotes(Scene& scene) {
     scene.notes = std::move(kept);
 }
 
+std::string percent(double probability) {
+    return fmt::format("{:.0f} %", 100 * std::min(probability, 0.99));
+}
+
 void applyUnits(Scene& scene, const SceneFormat& format, const std::string& unitInFile,
                 const ImportSettings& settings) {
     SourceUnits& units = scene.sourceUnits;
+    const GuessHints hints{format.up, format.isSmall};
     units.upGuessed = settings.up == 0 && !format.saysUp;
-    units.up = settings.up != 0  ? settings.up
-               : units.upGuessed ? guessUpAxis(scene, format.up)
-                                 : format.up;
+    units.up = settings.up != 0 ? settings.up : format.up;
+    if (units.upGuessed) {
+        const Guess<UpAxis> guess = guessUp(scene, hints);
+        units.up = guess.choice;
+        units.upProbability = guess.probability;
+        units.upReason = guess.reasons.empty() ? "" : guess.reasons.front();
+    }
     units.unit = settings.unit.empty() ? unitInFile : settings.unit;
     units.unitGuessed = units.unit.empty();
-    if (units.unitGuessed) units.unit = guessUnit(scene, format.isSmall).key;
+    if (units.unitGuessed) {
+        const Guess<const LengthUnit*> guess = guessUnit(scene, hints);
+        units.unit = guess.choice->key;
+        units.secondUnit = guess.second->key;
+        units.unitProbability = guess.probability;
+        units.unitReason =
+            guess.reasons.empty() ? "" : fmt::format("{}", fmt::join(guess.reasons, ", "));
+    }
     const LengthUnit& unit = *findUnit(units.unit);
     convertUnits(scene, unit, units.up);
     if (units.unitGuessed)
-        scene.notes.push_back({"units", fmt::format("the file does not say its unit: taken for {}, "
-                                                    "so the scene is {} long",
-                                                    unit.name, lengthOf(scene))});
+        scene.notes.push_back(
+            {"units", fmt::format("the file does not say its unit: taken for {} ({} sure), so the "
+                                  "scene is {} long",
+                                  unit.name, percent(units.unitProbability), lengthOf(scene))});
     if (units.upGuessed)
         scene.notes.push_back(
-            {"units",
-             fmt::format("the file does not say which way is up: taken for {}", units.up)});
-    if (settings.unit.empty() && !units.unitGuessed) noteOddSize(scene);
+            {"units", fmt::format("the file does not say which way is up: taken for {} ({} sure{})",
+                                  units.up, percent(units.upProbability),
+                                  units.upReason.empty() ? "" : ": " + units.upReason)});
+    if (settings.unit.empty() && !units.unitGuessed) units.doubt = doubtOf(scene);
+    if (!units.doubt.empty()) scene.notes.push_back({"units", units.doubt});
 }
 
 Expected<Scene> openFormat(const fs::path& path, const SceneFormat& format,

@@ -259,6 +259,12 @@ struct SourceUnits {
     char up = 'Y';             ///< Or 'Z'.
     bool unitGuessed = false;  ///< The file does not say, and nobody was asked.
     bool upGuessed = false;
+    double unitProbability = 1;  ///< Of the guess to be right.
+    double upProbability = 1;
+    std::string secondUnit = {};  ///< What it is else, most likely.
+    std::string unitReason = {};
+    std::string upReason = {};
+    std::string doubt = {};  ///< Why what the file says may be wrong.
 };
 
 struct Scene {

@@ -8,7 +8,7 @@
 #include <map>
 
 #include "base/index.h"
-#include "base/median.h"
+#include "base/text.h"
 
 namespace flentro {
 namespace {
@@ -18,73 +18,6 @@ constexpr std::array kUnits = {
     LengthUnit{"in", "inches", 0.0254},     LengthUnit{"ft", "feet", 0.3048},
     LengthUnit{"m", "metres", 1},           LengthUnit{"km", "kilometres", 1000},
 };
-constexpr const LengthUnit& kMetre = kUnits[4];
-
-/// Area of surfaces that face +Y and +Z, of a sample of the scene's triangles.
-struct FacingArea {
-    double y = 0;
-    double z = 0;
-};
-
-FacingArea facingArea(const Scene& scene) {
-    constexpr std::size_t kSample = 200'000;
-    std::size_t placed = 0;
-    for (const Object& object : scene.objects) placed += scene.mesh(object).triangles;
-    const std::size_t step = placed / kSample + 1;
-    std::map<const Stream*, std::vector<Vec3f>> known;
-    FacingArea area;
-    std::size_t next = 0;  // Triangles until the next of the sample.
-    for (const Object& object : scene.objects)
-        for (const Part& part : scene.mesh(object).parts) {
-            const Stream* stream = part.find("POSITION");
-            if (!stream || part.triangleCount() <= next) {
-                next -= std::min(next, part.triangleCount());
-                continue;
-            }
-            auto& points = known[stream];
-            if (points.empty()) points = toVectors(*stream);
-            std::size_t t = next;
-            for (; t < part.triangleCount(); t += step) {
-                std::array<Vec3d, 3> p;
-                for (std::size_t c = 0; c < 3; ++c)
-                    p[c] = object.world.topLeftCorner<3, 3>() *
-                           points[part.indices[3 * t + c]].cast<double>();
-                const Vec3d cross = (p[1] - p[0]).cross(p[2] - p[0]);
-                const double twice = cross.norm();
-                constexpr double kFacing = 0.8;
-                if (cross.y() > kFacing * twice) area.y += twice;
-                if (cross.z() > kFacing * twice) area.z += twice;
-            }
-            next = t - part.triangleCount();
-        }
-    return area;
-}
-
-/// The middle one of the lengths of edges of a sample of the triangles, in the file's unit; 0
-/// for too few.
-double medianEdge(const Scene& scene) {
-    constexpr std::size_t kSample = 20'000;
-    std::size_t placed = 0;
-    for (const Object& object : scene.objects) placed += scene.mesh(object).triangles;
-    const std::size_t step = placed / kSample + 1;
-    std::vector<double> edges;
-    for (const Object& object : scene.objects)
-        for (const Part& part : scene.mesh(object).parts) {
-            const Stream* points = part.find("POSITION");
-            const auto pointAt = [&](std::uint32_t v) {
-                return Vec3d(static_cast<double>(points->value(v, 0)),
-                             static_cast<double>(points->value(v, 1)),
-                             static_cast<double>(points->value(v, 2)));
-            };
-            for (std::size_t t = 0; points && t < part.triangleCount(); t += step)
-                edges.push_back(
-                    object.scale *
-                    (pointAt(part.indices[3 * t]) - pointAt(part.indices[3 * t + 1])).norm());
-        }
-    constexpr std::size_t kEnough = 30;  // A plate of few faces tells nothing.
-    if (edges.size() < kEnough) return 0;
-    return median(std::move(edges));
-}
 
 Mat4d toMetresAndYUp(const LengthUnit& unit, UpAxis up) {
     Mat4d matrix = Mat4d::Identity();
@@ -165,40 +98,29 @@ const LengthUnit* unitOfLength(double metres) {
     return at == kUnits.end() ? nullptr : &*at;
 }
 
-const LengthUnit& guessUnit(const Scene& scene, bool small) {
-    const Box box = scene.bounds();
-    if (box.isEmpty() || box.sizes().maxCoeff() <= 0) return kMetre;
-    const Vec3d sizes = box.sizes();
-    const double length = sizes.maxCoeff();
-    const bool isFlat = sizes.minCoeff() < 0.2 * length;
-    const double least = isFlat && !small ? 1 : 0.02;
-    const double most = isFlat ? 20'000 : 40;
-    std::array<const char*, 3> order = {"m", "cm", "mm"};
-    if (scene.textures.empty()) order = {"m", "mm", "cm"};
-    if (small) order = {"mm", "m", "cm"};
-    constexpr double kLongestEdge = 60;
-    const double edge = medianEdge(scene);
-    for (const char* key : order) {
-        const LengthUnit& unit = *findUnit(key);
-        if (length * unit.metres >= least && length * unit.metres <= most &&
-            edge * unit.metres <= kLongestEdge)
-            return unit;
-    }
-    return kMetre;
+bool isReadingUnclear(const SourceUnits& units) {
+    return (units.unitGuessed && units.unitProbability < kClearGuess) ||
+           (units.upGuessed && units.upProbability < kClearGuess) || !units.doubt.empty();
 }
 
-UpAxis guessUpAxis(const Scene& scene, UpAxis usual) {
+std::string describeReading(const Scene& scene) {
+    const SourceUnits& units = scene.sourceUnits;
+    const auto guessed = [](double probability, const std::string& reason, const char* second) {
+        return fmt::format(" (a guess, {:.0f} % sure{}{}{}{})", 100 * std::min(probability, 0.99),
+                           reason.empty() ? "" : ": ", reason, *second ? "; else " : "", second);
+    };
+    const LengthUnit& unit = *findUnit(units.unit);
+    const LengthUnit* second = findUnit(units.secondUnit);
     const Box box = scene.bounds();
-    if (box.isEmpty()) return usual;
-    const Vec3d sizes = box.sizes();
-    const FacingArea area = facingArea(scene);
-    constexpr double kClearly = 2;
-    constexpr double kFlat = 0.5;
-    if (area.z > kClearly * area.y && sizes.z() < kFlat * std::min(sizes.x(), sizes.y()))
-        return 'Z';
-    if (area.y > kClearly * area.z && sizes.y() < kFlat * std::min(sizes.x(), sizes.z()))
-        return 'Y';
-    return usual;
+    return fmt::format(
+        "Read in {}{} with {} up{}{}{}{}", unit.name,
+        units.unitGuessed
+            ? guessed(units.unitProbability, units.unitReason, second ? second->name : "")
+            : "",
+        units.up, units.upGuessed ? guessed(units.upProbability, units.upReason, "") : "",
+        units.unitGuessed || units.upGuessed ? "" : ", as the file says",
+        box.isEmpty() ? "" : ": " + formatMetres(box.sizes().maxCoeff()) + " long",
+        units.doubt.empty() ? "." : ". Doubtful: " + units.doubt + ".");
 }
 
 void convertUnits(Scene& scene, const LengthUnit& unit, UpAxis up) {

@@ -24,21 +24,18 @@ struct LengthUnit {
 /// The unit of that length, to a thousandth; null if it is none of them.
 [[nodiscard]] const LengthUnit* unitOfLength(double metres);
 
+/// Guesses that are less probable are asked.
+inline constexpr double kClearGuess = 0.9;
+
 /// Which axis points up, as files write it: 'Y' or 'Z'.
 using UpAxis = char;
 
-/// A guess from size and shape alone. Things as compact as a machine or a figure are between 2 cm
-/// and 40 m long, flat ones such as a terrain or a track between 1 m and 20 km: the first unit of
-/// metre, centimetre and millimetre with which that holds and most edges are shorter than 60 m, or
-/// the metre. Scenes without textures
-/// are taken for constructions and tried in millimetres before centimetres. `small`, for formats of
-/// made parts: in millimetres before all, and flat ones may be as short as compact ones.
-[[nodiscard]] const LengthUnit& guessUnit(const Scene& scene, bool small);
+/// How a file was read: "Read in metres with Y up, as the file says: 42 m long." With guesses, how
+/// sure they are and why; what is doubtful.
+[[nodiscard]] std::string describeReading(const Scene& scene);
 
-/// The axis that ground and floors face: Z where at least twice as much area faces +Z as +Y and
-/// the scene is flat that way, the other way round Y; else `usual`.
-/// Cost: O(triangles placed), at most about 200,000 of them.
-[[nodiscard]] UpAxis guessUpAxis(const Scene& scene, UpAxis usual);
+/// True if whoever opens the file should look whether unit and axis are right.
+[[nodiscard]] bool isReadingUnclear(const SourceUnits& units);
 
 /// Puts the roots of every scene below a node that scales and turns them to metres with Y up.
 /// Ranges, brightness and clip planes of lights and cameras, which no node scales, follow.

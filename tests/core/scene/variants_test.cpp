@@ -116,34 +116,5 @@ TEST(Units, EveryRootOfEverySceneIsConvertedOnce) {
     EXPECT_NEAR(scene.objects[0].world(0, 3), 0.04, 1e-9);
 }
 
-TEST(Units, GuessesFollowSizeAndShape) {
-    const auto guess = [](const Vec3f& size, bool small = false) {
-        const Scene scene = test::makeScene({{test::makeBox(size), Vec3d::Zero()}});
-        return std::string(guessUnit(scene, small).key);
-    };
-    EXPECT_EQ(guess({2, 1, 1}), "m");
-    EXPECT_EQ(guess({744, 500, 400}), "mm");
-    const Scene town = test::makeScene({{test::makeGrid(40, 40, 12000), Vec3d::Zero()}});
-    EXPECT_STREQ(guessUnit(town, false).key, "mm") << "no face of a town is 300 m wide";
-    const Scene track = test::makeScene({{test::makeGrid(80, 80, 2500), Vec3d::Zero()}});
-    EXPECT_STREQ(guessUnit(track, false).key, "m") << "a track is flat and long, of small faces";
-    EXPECT_EQ(guess({0.15F, 0.1F, 0.1F}), "m") << "a scan of a hand";
-    EXPECT_EQ(guess({30, 20, 10}, true), "mm") << "a part to be made";
-    EXPECT_EQ(guess({0, 0, 0}), "m");
-}
-
-TEST(Units, GroundTellsWhichWayIsUp) {
-    Mesh grid = test::makeGrid(4, 4, 100);
-    const Scene level = test::makeScene({{grid, Vec3d::Zero()}});
-    EXPECT_EQ(guessUpAxis(level, 'Z'), 'Y');
-    Scene upright = level;
-    upright.nodes[0].local.topLeftCorner<3, 3>() << 1, 0, 0, 0, 0, -1, 0, 1, 0;
-    flatten(upright);
-    EXPECT_EQ(guessUpAxis(upright, 'Y'), 'Z');
-    const Scene box = test::makeScene({{test::makeBox(Vec3f(1, 1, 1)), Vec3d::Zero()}});
-    EXPECT_EQ(guessUpAxis(box, 'Y'), 'Y');
-    EXPECT_EQ(guessUpAxis(box, 'Z'), 'Z');
-}
-
 }  // namespace
 }  // namespace flentro
