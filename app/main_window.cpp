@@ -89,6 +89,7 @@ MainWindow::MainWindow(QWidget* parent)
       plan_(new PlanView(document_)),
       rail_(new StepRail(document_)),
       board_(new LoadBoard(document_)),
+      reading_(new ReadingBar(document_)),
       strip_(new Strip(document_)),
       sheets_(new QStackedWidget),
       target_(new TargetPanel(document_)),
@@ -242,6 +243,7 @@ void MainWindow::buildLayout() {
     auto* middleLayout = new QVBoxLayout(middle);
     middleLayout->setContentsMargins(0, 0, 0, 0);
     middleLayout->setSpacing(0);
+    middleLayout->addWidget(reading_);
     middleLayout->addWidget(centre, 1);
     middleLayout->addWidget(strip_);
     splitter_->addWidget(middle);

@@ -17,6 +17,7 @@
 #include "view/plan_view.h"
 #include "view/view3d.h"
 #include "widgets/load_board.h"
+#include "widgets/reading_bar.h"
 #include "widgets/start_page.h"
 #include "widgets/step_rail.h"
 #include "widgets/strip.h"
@@ -106,6 +107,7 @@ private:
     PlanView* plan_;
     StepRail* rail_;
     LoadBoard* board_;
+    ReadingBar* reading_;  ///< Asks what is unclear of the file.
     Strip* strip_;
     QStackedWidget* sheets_;
     TargetPanel* target_;

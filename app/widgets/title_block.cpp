@@ -96,10 +96,8 @@ void TitleBlock::showReading() {
     };
     reading_->setText(tr("%1, %2").arg(marked(text(units.unit), units.unitGuessed),
                                        marked(tr("%1 up").arg(units.up), units.upGuessed)));
-    reading_->setToolTip(units.unitGuessed || units.upGuessed
-                             ? tr("The file does not say its unit or which way is up: this was "
-                                  "guessed from size and shape. Click to choose.")
-                             : tr("The file's unit and axis. Click to choose others."));
+    reading_->setToolTip(text(describeReading(*document_.source())) + " " +
+                         tr("Click to choose others."));
     reading_->show();
 }
 

@@ -7,6 +7,7 @@
 
 #include "base/index.h"
 #include "io/import_settings.h"
+#include "widgets/reading_bar.h"
 #include "window_fixture.h"
 
 namespace flentro::app {
@@ -63,6 +64,45 @@ TEST_F(ImportWindow, GuessedUnitIsShownChangedUndoneAndKept) {
     window_->document().projectModel().undoStack().setClean();
     open(project.toStdString());
     EXPECT_NEAR(length(), 7.44, 1e-6);
+}
+
+/// What is unclear is asked above the view, with a picture for either axis.
+TEST_F(ImportWindow, WhatIsUnclearIsAskedLikeThisOrLikeThat) {
+    open(engine());
+    auto* question = find<QLabel>("How the file was read");
+    ASSERT_TRUE(question->isVisible());
+    const SourceUnits guessed = window_->document().source()->sourceUnits;
+    EXPECT_THAT(question->text().toStdString(),
+                HasSubstr(std::string("Taken with ") + guessed.up + " up"));
+    QToolButton* turned = nullptr;
+    for (auto* candidate : window_->findChildren<QToolButton*>())
+        if (candidate->text() == (guessed.up == 'Y' ? "Z up" : "Y up")) turned = candidate;
+    ASSERT_TRUE(turned);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !turned->icon().isNull(); }, kPatience));
+    turned->click();
+    ASSERT_TRUE(settle());
+    EXPECT_NE(window_->document().source()->sourceUnits.up, guessed.up);
+    EXPECT_FALSE(window_->document().source()->sourceUnits.upGuessed);
+    QPushButton* metres = nullptr;
+    for (auto* candidate : window_->findChildren<QPushButton*>())
+        if (candidate->text().endsWith("long (metres)")) metres = candidate;
+    ASSERT_TRUE(metres && metres->isVisible()) << "the unit is still unclear";
+    metres->click();
+    ASSERT_TRUE(settle());
+    EXPECT_NEAR(length(), 744, 1e-6);
+    EXPECT_FALSE(question->isVisible()) << "nothing is left to ask";
+}
+
+TEST_F(ImportWindow, TheTwoPicturesDiffer) {
+    open(engine());
+    const Scene& scene = *window_->document().source();
+    const QImage one = drawSmall(scene, false, {132, 84});
+    const QImage other = drawSmall(scene, true, {132, 84});
+    EXPECT_NE(one, other);
+    int drawn = 0;
+    for (int y = 0; y < one.height(); ++y)
+        for (int x = 0; x < one.width(); ++x) drawn += qAlpha(one.pixel(x, y)) > 0;
+    EXPECT_GT(drawn, 132 * 84 / 5);
 }
 
 TEST_F(ImportWindow, AxisAndCreaseCanBeChosenForOtherFormatsOnly) {
