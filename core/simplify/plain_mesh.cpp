@@ -173,7 +173,7 @@ void append(Part& part, const Part& more) {
 /// [parts][3T] Sums of the normals of an original's faces that lie before each corner of a mesh
 /// and look its way (to 60 degrees), by their areas and nearness to it.
 std::vector<std::vector<Vec3f>> normalsBefore(const Mesh& mesh, const Surface& original) {
-    constexpr std::size_t kSamplesOfTriangle = 16;
+    constexpr std::size_t kSamplesOfTriangle = 6;
     constexpr float kItsWay = 0.5F;
     const Surface surface(mesh);
     std::vector<Corners> corners;  // Of all parts, one after the other.

@@ -27,6 +27,7 @@
 #include <vector>
 
 #include "convert.h"
+#include "geometry/polygon.h"
 #include "io/gltf.h"
 #include "message.h"
 #include "prepare.h"
@@ -91,6 +92,49 @@ flentro::Json messageFor(const flentro::Scene& scene, double metres) {
     return {{"notes", std::move(notes)}, {"metres", metres}};
 }
 
+/// The library takes the square of the corners of a face, and more, to divide it.
+void divideLargeFaces(Assimp::Importer& importer) {
+    constexpr unsigned kLarge = 256;
+    const aiScene& scene = *importer.GetScene();
+    for (unsigned m = 0; m < scene.mNumMeshes; ++m) {
+        aiMesh& mesh = *scene.mMeshes[m];
+        const auto isLarge = [&](const aiFace& face) {
+            return face.mNumIndices > kLarge &&
+                   std::all_of(face.mIndices, face.mIndices + face.mNumIndices,
+                               [&](unsigned v) { return v < mesh.mNumVertices; });
+        };
+        if (std::none_of(mesh.mFaces, mesh.mFaces + mesh.mNumFaces, isLarge)) continue;
+        std::vector<aiFace> faces;
+        for (unsigned f = 0; f < mesh.mNumFaces; ++f) {
+            const aiFace& face = mesh.mFaces[f];
+            if (!isLarge(face)) {
+                faces.push_back(face);
+                continue;
+            }
+            std::vector<flentro::Vec3d> corners;
+            for (unsigned i = 0; i < face.mNumIndices; ++i) {
+                const aiVector3D& at = mesh.mVertices[face.mIndices[i]];
+                corners.emplace_back(at.x, at.y, at.z);
+            }
+            for (const auto& triangle : flentro::triangulate(corners)) {
+                aiFace part;
+                part.mNumIndices = 3;
+                part.mIndices = new unsigned[3];
+                for (unsigned k = 0; k < 3; ++k) part.mIndices[k] = face.mIndices[triangle[k]];
+                faces.push_back(part);
+            }
+        }
+        delete[] mesh.mFaces;
+        mesh.mNumFaces = static_cast<unsigned>(faces.size());
+        mesh.mFaces = new aiFace[faces.size()];
+        std::copy(faces.begin(), faces.end(), mesh.mFaces);
+        mesh.mPrimitiveTypes |= aiPrimitiveType_TRIANGLE;
+        // The library insists that there are polygons where the mesh says so.
+        if (std::ranges::none_of(faces, [](const aiFace& f) { return f.mNumIndices > 3; }))
+            mesh.mPrimitiveTypes &= ~static_cast<unsigned>(aiPrimitiveType_POLYGON);
+    }
+}
+
 struct Request {
     const char* source;
     const char* result;
@@ -107,11 +151,14 @@ int run(const Request& request) {
     std::filesystem::current_path(source.parent_path());
     const auto prepared = flentro::prepare(source, request.ending);
     if (!prepared) return complain(prepared.error().what.c_str());
-    const aiScene* scene =
+    const bool isRead =
         prepared->content
-            ? importer.ReadFileFromMemory(prepared->content->data(), prepared->content->size(),
-                                          aiProcess_Triangulate, request.ending.c_str() + 1)
-            : importer.ReadFile(source.filename().string(), aiProcess_Triangulate);
+            ? importer.ReadFileFromMemory(prepared->content->data(), prepared->content->size(), 0,
+                                          request.ending.c_str() + 1)
+            : importer.ReadFile(source.filename().string(), 0);
+    if (!isRead) return complain(importer.GetErrorString());
+    divideLargeFaces(importer);
+    const aiScene* scene = importer.ApplyPostProcessing(aiProcess_Triangulate);
     if (!scene || !scene->mRootNode) return complain(importer.GetErrorString());
     const bool hasNormals = request.ending != ".stl";
     flentro::Scene converted =

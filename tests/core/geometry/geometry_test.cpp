@@ -1,5 +1,7 @@
 #include <gtest/gtest.h>
 
+#include <numbers>
+
 #include <cmath>
 #include <limits>
 #include <numeric>
@@ -9,6 +11,7 @@
 #include "geometry/frustum.h"
 #include "geometry/mesh.h"
 #include "geometry/morton.h"
+#include "geometry/polygon.h"
 #include "geometry/slabs.h"
 #include "geometry/weld.h"
 #include "support/meshes.h"
@@ -242,6 +245,50 @@ TEST(Cells, AreToldApartBy64Bits) {
 TEST(IndexSize, UsesTwoBytesBelowTheRestartValue) {
     EXPECT_EQ(indexSize(65534), 2U);
     EXPECT_EQ(indexSize(65535), 4U);
+}
+
+/// Area of the triangles, each of which runs the polygon's way.
+double areaOfParts(const std::vector<Vec3d>& corners) {
+    double area = 0;
+    const auto triangles = triangulate(corners);
+    EXPECT_EQ(triangles.size(), corners.size() - 2);
+    for (const auto& [a, b, c] : triangles) {
+        const double twice = (corners[b] - corners[a]).cross(corners[c] - corners[a]).y();
+        EXPECT_LE(twice, 1e-12) << "the corners below run clockwise from above";
+        area -= twice / 2;
+    }
+    return area;
+}
+
+TEST(Polygon, ConcaveOnesAreCoveredOnce) {
+    EXPECT_NEAR(areaOfParts({{0, 0, 0}, {2, 0, 0}, {2, 0, 2}, {0, 0, 2}}), 4, 1e-12);
+    // An L, a comb of ten teeth, and a star of 20,000 corners.
+    EXPECT_NEAR(areaOfParts({{0, 0, 0}, {3, 0, 0}, {3, 0, 1}, {1, 0, 1}, {1, 0, 3}, {0, 0, 3}}), 5,
+                1e-12);
+    std::vector<Vec3d> comb = {{0, 0, 0}, {10, 0, 0}};
+    for (int i = 9; i >= 0; --i) {
+        comb.emplace_back(i + 1, 0, 5);
+        comb.emplace_back(i + 0.5, 0, 1);
+    }
+    comb.emplace_back(0, 0, 1);
+    EXPECT_GT(areaOfParts(comb), 10);
+    std::vector<Vec3d> star;
+    double exact = 0;
+    for (int i = 0; i < 20'000; ++i) {
+        const double angle = 2 * std::numbers::pi * i / 20'000;
+        const double radius = 1 + 0.3 * std::sin(40 * angle);
+        star.emplace_back(radius * std::cos(angle), 0, radius * std::sin(angle));
+    }
+    for (std::size_t i = 0; i < star.size(); ++i)
+        exact -= star[i].cross(star[(i + 1) % star.size()]).y() / 2;
+    EXPECT_NEAR(areaOfParts(star), exact, 1e-9);
+}
+
+TEST(Polygon, WhatCrossesItselfIsDividedSomehow) {
+    EXPECT_EQ(triangulate(std::vector<Vec3d>{{0, 0, 0}, {2, 0, 2}, {2, 0, 0}, {0, 0, 2}}).size(),
+              2U);
+    EXPECT_EQ(triangulate(std::vector<Vec3d>(9, Vec3d::Zero())).size(), 7U);
+    EXPECT_TRUE(triangulate(std::vector<Vec3d>(2, Vec3d::Zero())).empty());
 }
 
 }  // namespace

@@ -1,5 +1,6 @@
 // Files that the import library misreads as they are: each as small as shows it.
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <minizip/zip.h>
@@ -286,6 +287,21 @@ TEST_F(Prepared, MissingImagesAreReportedByTheirShare) {
                              "vt 1 0\nvt 0 1\nusemtl a\nf 1/1 2/2 3/3\nusemtl b\nf 2/1 4/2 3/3\n"
                              "f 4/1 2/2 1/3\nf 4/1 1/2 3/3\n");
     EXPECT_THAT(notesOf(scene), HasSubstr("25 % of all triangles are shown without a texture"));
+}
+
+/// A face of thousands of corners, which the library would divide for minutes.
+TEST_F(Prepared, FacesOfVeryManyCorners) {
+    constexpr int kCorners = 20'000;
+    std::string text;
+    std::string face = "f";
+    for (int i = 0; i < kCorners; ++i) {
+        const double angle = 2 * 3.14159265358979 * i / kCorners;
+        const double radius = 1 + 0.3 * std::sin(20 * angle);
+        text += fmt::format("v {} 0 {}\n", radius * std::cos(angle), -radius * std::sin(angle));
+        face += fmt::format(" {}", i + 1);
+    }
+    const Scene scene = open("large.obj", text + face + "\n");
+    EXPECT_EQ(scene.assets.at(0).mesh->triangles, static_cast<std::size_t>(kCorners - 2));
 }
 
 }  // namespace
