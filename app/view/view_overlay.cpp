@@ -313,12 +313,18 @@ void ViewOverlay::paintCaption(QPainter& painter) {
         drawn += tr(", with shadows of %1").arg(QString::fromStdString(counted(lights, "light")));
     const bool isDark = document_.source()->placedLights.empty();
     const QString lit = view_.isLitFromEye()
-                            ? (isDark ? tr("   lit from the eye: no lights in the scene (K)")
-                                      : tr("   lit from the eye (K)"))
-                        : isDark ? tr("   no lights in the scene (K: from the eye)")
+                            ? (isDark ? tr("lit from the eye: no lights in the scene (K)")
+                                      : tr("lit from the eye (K)"))
+                        : isDark ? tr("no lights in the scene (K: from the eye)")
                                  : QString();
-    paintTag(painter, {kMargin, kMargin}, (showing == Showing::Result ? drawn : what) + lit,
-             Qt::AlignLeft);
+    const QString shown = showing == Showing::Result ? drawn : what;
+    const QString all = lit.isEmpty() ? shown : shown + "   " + lit;
+    constexpr int kTagPadding = 16;
+    const bool fits = painter.fontMetrics().horizontalAdvance(all) + kTagPadding + 2 * kMargin <
+                      lens_->geometry().left();
+    paintTag(painter, {kMargin, kMargin}, fits ? all : shown, Qt::AlignLeft);
+    constexpr int kBelow = 26;
+    if (!fits && !lit.isEmpty()) paintTag(painter, {kMargin, kMargin + kBelow}, lit, Qt::AlignLeft);
 }
 
 }  // namespace flentro::app

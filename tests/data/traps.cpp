@@ -182,7 +182,7 @@ std::vector<Trap> writeTraps(const fs::path& folder) {
     addFigure("figure.ply", "ply", "crease angle");
     addFigure("old.gltf", "gltf", "");
     addFigure("printed.3mf", "3mf", "crease angle", 1000, {1, 1, 2});
-    addFigure("unwelded.stl", "stlb", "taken for millimetres", 1000, {1, 1, 2});
+    addFigure("unwelded.stl", "stlb", "taken for millimetres", 1000);
 
     add("engine.obj", objBox({744, 500, 400}), 12, {0.744, 0.5, 0.4}, "taken for millimetres");
     add("bolt.stl", stlBox({30, 20, 10}), 12, {0.03, 0.01, 0.02}, "taken for Z");
@@ -190,7 +190,7 @@ std::vector<Trap> writeTraps(const fs::path& folder) {
     add("named-wrongly.ply", objBox({2, 3, 4}), 12, {2, 3, 4}, "taken for metres");
     fs::rename(folder / "named-wrongly.ply", folder / "named-wrongly.OBJ");
     traps.back().file = "named-wrongly.OBJ";
-    add("stl-inside.obj", stlBox({3, 2, 1}), 12, {3, 1, 2}, "taken for metres");
+    add("stl-inside.obj", stlBox({30, 20, 10}), 12, {0.03, 0.01, 0.02}, "taken for millimetres");
     add("inch.amf", kAmf, 2, {0.254, 0.508, 0.254}, "crease angle");
     add("web.x3d", kX3d, 2, {2, 3, 0}, "crease angle");
     add("drawing.dxf", kDxf, 2, {2, 3, 0}, "taken for metres");

@@ -196,6 +196,8 @@ TEST(References, ATextureThatDoesNotExistLeavesTheMaterial) {
     b.document["materials"][0] = {
         {"pbrMetallicRoughness", {{"baseColorTexture", {{"index", 9}}}}},
         {"extensions", {{"KHR_materials_sheen", {{"sheenColorTexture", {{"index", 0}}}}}}}};
+    b.document["meshes"][0]["primitives"][0]["attributes"]["TEXCOORD_0"] =
+        b.addFloats({0, 0, 1, 0, 0, 1}, "VEC2");
     const auto scene = readGltf(b.write(folder.path(), "odd.glb"), noProgress());
     ASSERT_TRUE(scene) << describe(scene.error());
     const Material& material = scene->materials[0];

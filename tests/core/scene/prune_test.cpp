@@ -139,7 +139,9 @@ TEST(RoundTrip, TheOtherFormatOfATextureKeepsItsFallback) {
         {{"source", 0}, {"extensions", {{"EXT_texture_webp", {{"source", 1}}}}}}};
     b.document["extensionsUsed"] = {"EXT_texture_webp"};
     b.document["materials"] = {{{"pbrMetallicRoughness", {{"baseColorTexture", {{"index", 0}}}}}}};
-    b.document["meshes"][0]["primitives"][0]["material"] = 0;
+    Json& primitive = b.document["meshes"][0]["primitives"][0];
+    primitive["material"] = 0;
+    primitive["attributes"]["TEXCOORD_0"] = b.addFloats({0, 0, 1, 0, 0, 1}, "VEC2");
     b.addNode({{"mesh", 0}});
     const Scene scene = readGltf(b.write(folder.path(), "f.glb"), noProgress()).value();
     ASSERT_EQ(scene.textures.size(), 1U);
