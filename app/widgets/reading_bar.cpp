@@ -29,7 +29,7 @@ std::vector<Face> facesOf(const Scene& scene, bool turned) {
     const Eigen::Matrix3d toEye =
         (Eigen::AngleAxisd(0.45, Vec3d::UnitX()) * Eigen::AngleAxisd(-0.6, Vec3d::UnitY()))
             .toRotationMatrix();
-    // What was read with Z up was turned already.
+    // A scene read with Z up has been rotated to Y up: its alternative undoes that.
     Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
     if (turned && scene.sourceUnits.up == 'Z') turn << 1, 0, 0, 0, 0, -1, 0, 1, 0;
     if (turned && scene.sourceUnits.up == 'Y') turn << 1, 0, 0, 0, 0, 1, 0, -1, 0;

@@ -1,4 +1,4 @@
-// Fewer triangles for all meshes of a scene at once, as one number for the whole asks.
+// Reduces all meshes of a scene to one total number of triangles.
 
 #pragma once
 

@@ -195,7 +195,7 @@ double dividingAngle(const std::vector<Edge>& edges, const std::vector<Vec3f>& f
         meetings.emplace_back(-faces[one.cornerLow / 3].dot(faces[other.cornerLow / 3]), isSmooth);
     });
     std::sort(meetings.begin(), meetings.end());
-    // As the angle grows past an edge, a smooth one becomes right and a hard one wrong.
+    // An angle above that between the faces makes the edge smooth: right if it is, else wrong.
     long balance = 0;
     long best = 0;
     double angle = 0;

@@ -14,8 +14,8 @@ namespace flentro {
 /// there are corners, running its way. Corners in a plane, more or less: they are looked at along
 /// the polygon's normal (M. Newell). What crosses itself is triangulated somehow.
 ///
-/// Ears are clipped as they come; whether one holds another corner is asked of a grid of the
-/// reflex ones. Cost: O(n) typically.
+/// Ear clipping; a uniform grid of the reflex corners finds those inside a candidate triangle.
+/// Cost: O(n) typically.
 [[nodiscard]] std::vector<std::array<std::uint32_t, 3>> triangulate(std::span<const Vec3d> corners);
 
 }  // namespace flentro

@@ -239,7 +239,7 @@ void noteMissingImages(Scene& scene) {
                          formatShare(static_cast<double>(without) / static_cast<double>(all)))});
 }
 
-/// What is true of many things is said once, with the first of them.
+/// Replaces more than three notes of the same text by one, which names the first object.
 void joinEqualNotes(Scene& scene) {
     constexpr std::size_t kMany = 3;
     std::map<std::string, std::size_t> counts;

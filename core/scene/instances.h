@@ -14,13 +14,13 @@ struct NodeSharing {
     std::size_t kept = 0;
 };
 
-/// Objects that show one asset, stand still and are treated alike (shadow, stand-in) become
-/// instances of one node at their middle (EXT_mesh_gpu_instancing); the objects keep their order,
-/// names and origins. Culling and shadow distances on one node, which are those of its
-/// last object then, differ by the factor `reach` at most. Where `cell` is not 0, objects share a
-/// node within cells of so many metres only. Not moved: nodes with other uses (children, skins,
-/// lights, animations, extras of their own), mirrored and sheared copies, what is instanced
-/// already, and what has no like. Transforms are stored in single precision around that middle.
+/// Static objects of one asset with equal shadow and stand-in settings become instances of one node
+/// at their centre (EXT_mesh_gpu_instancing); the objects keep their order, names and origins.
+/// Culling and shadow distances on one node differ by the factor `reach` at most, and become those
+/// of its last object. With `cell` > 0 only objects in one cell of that many metres share a node.
+/// Not moved: nodes with other uses (children, skins, lights, animations, extras of their own),
+/// mirrored and sheared copies, existing instances, and single objects. Transforms are stored in
+/// single precision relative to the centre.
 /// Cost: O(n log n) in objects and nodes, for few groups by distance.
 NodeSharing shareNodes(Scene& scene, double cell = 0, double reach = 1);
 

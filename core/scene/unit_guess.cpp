@@ -196,7 +196,7 @@ private:
             }
             return static_cast<double>(same) / static_cast<double>(taken.size());
         };
-        // What is symmetric along an axis is unlikely to stand along it.
+        // A mirror symmetry along an axis makes it unlikely that this axis points up.
         return std::clamp(4 * (likeness(1) - likeness(2)), -1.6, 1.6);
     }
 
@@ -269,7 +269,7 @@ double likelihood(double metres, double middle, double spread) {
 
 /// The middle one of the lengths of edges, 0 for too few.
 double medianEdge(const std::vector<Placed>& triangles) {
-    constexpr std::size_t kEnough = 30;  // A plate of few faces tells nothing.
+    constexpr std::size_t kEnough = 30;  // Fewer edges have no meaningful median.
     std::vector<double> edges;
     const std::size_t step = triangles.size() / 20'000 + 1;
     for (std::size_t i = 0; i < triangles.size(); i += step)

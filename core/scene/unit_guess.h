@@ -1,5 +1,5 @@
-// Which unit and axis a file means that does not say: evidence from shapes, sizes and names,
-// weighed against each other, so that what is unclear can be asked.
+// Unit and up axis of files that do not state them, estimated from shapes, sizes and names, with a
+// probability, so that the user is asked where it is low.
 
 #pragma once
 
@@ -10,7 +10,7 @@
 
 namespace flentro {
 
-/// One choice and what speaks for it.
+/// The most probable choice with its reasons.
 template <typename Choice>
 struct Guess {
     Choice choice{};
@@ -22,22 +22,22 @@ struct Guess {
     [[nodiscard]] bool isUnclear() const { return probability < kClearGuess; }
 };
 
-/// What formats are used for.
+/// Conventions of the file format.
 struct GuessHints {
     UpAxis up = 'Y';       ///< Usual in files of the format.
     bool isSmall = false;  ///< For parts to be made, in millimetres as a rule.
 };
 
-/// Up by: what lies at 0, what the surface faces, which way the scene is flat, where it is
-/// symmetric, what it rests on, how walls face, the format. `scene` as the file has it. Cost:
+/// Evidence: bounds that begin at 0, area that faces up, flatness, mirror symmetry, flat lower
+/// ends, vertical walls, the convention of the format. `scene` in the file's own coordinates. Cost:
 /// O(triangles placed), at most about 200,000 of them.
 [[nodiscard]] Guess<UpAxis> guessUp(const Scene& scene, const GuessHints& hints);
 
-/// Unit by: how large the whole and its edges would be, what kind of thing names and shapes tell
-/// of, the format.
+/// Evidence: lengths of the scene and of its edges in each unit, names and shapes of machines and
+/// places, how common the unit is in the format.
 [[nodiscard]] Guess<const LengthUnit*> guessUnit(const Scene& scene, const GuessHints& hints);
 
-/// Names of parts that only machines have, as they occur in the scene, each once.
+/// Words for machine parts that occur in names of the scene, each once.
 [[nodiscard]] std::vector<std::string> machineParts(const Scene& scene);
 
 }  // namespace flentro

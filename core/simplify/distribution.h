@@ -1,4 +1,4 @@
-// How many triangles each of several meshes keeps, so that together they keep so many.
+// Distributes a number of triangles over several meshes.
 
 #pragma once
 

@@ -1,8 +1,8 @@
-// A mesh without what follows from the rest of it: reduced without, and given back.
+// Removes derived data from a mesh before reduction, and restores it afterwards.
 //
-// Normals that follow from the faces hold nothing, but divide the surface along every crease that
-// noise makes; a sheet with each face twice, once for either side, has four faces at every edge,
-// which no collapse may touch.
+// Normals computed from the faces add no information, but split vertices along every crease that
+// noise makes. A sheet with two opposite faces at each place has four faces at every edge, which
+// is non-manifold: no collapse may touch it.
 
 #pragma once
 

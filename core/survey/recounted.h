@@ -1,4 +1,4 @@
-// A survey after fixes or in another target: its views cost something else than when it was made.
+// Counts the views of a survey again, after fixes or in another target.
 
 #pragma once
 

@@ -215,7 +215,7 @@ private:
         }
     }
 
-    /// Layers that hold no picture are told by a name without quotes.
+    /// Layers without an image have an unquoted name such as empty_texture_no_mapping.
     void addLayer(Named layer) {
         if (!layer.isQuoted && layer.name.starts_with("empty")) return;
         texture_.push_back(std::move(layer));
@@ -298,7 +298,8 @@ Expected<void> readPlyLine(std::string_view line, std::vector<PlyElement>& eleme
     return {};
 }
 
-/// As many bytes as the elements take at the least: a text holds a digit and a blank for each.
+/// Reports data that is shorter than the elements need. In text a value takes two bytes at least:
+/// a digit and a separator.
 Expected<void> checkPlyData(const std::vector<PlyElement>& elements, bool isText,
                             std::size_t bytes) {
     std::size_t least = 0;

@@ -1,4 +1,4 @@
-// What the import library would misread, miss or never finish, written so that it reads it.
+// Rewrites files that the import library misreads, reads in part, or never finishes reading.
 
 #pragma once
 
@@ -26,7 +26,7 @@ struct Prepared {
 [[nodiscard]] Expected<Prepared> prepare(const std::filesystem::path& file,
                                          const std::string& ending);
 
-// Of one format each, for the content of a file.
+// One function for each format; `text` is the content of the file.
 
 /// AC3D: one texture of each object is kept, the one that is called base or else the first; faces
 /// that show both sides get materials of their own, whose names end in kTwoSided.
@@ -37,14 +37,15 @@ struct Prepared {
 [[nodiscard]] Prepared prepareStl(const std::string& text);
 /// AMF: numbers are checked, the unit is taken.
 [[nodiscard]] Expected<Prepared> prepareAmf(const std::string& text);
-/// PLY: the header of a file with so many bytes in all.
+/// Header of a PLY file.
 struct PlyHeader {
     std::string text;      ///< Without comments.
     std::size_t size = 0;  ///< Bytes of it in the file.
 };
-/// Errors: InvalidInput where it promises more than the file holds, or no faces.
+/// `beginning` of a file of `bytes` bytes. Errors: InvalidInput where the header declares more data
+/// than the file holds, or no faces.
 [[nodiscard]] Expected<PlyHeader> readPlyHeader(std::string_view beginning, std::size_t bytes);
-/// Metres of the unit that comments in the beginning of an OBJ file tell; 0 without.
+/// Length in metres of the unit named in the leading comments of an OBJ file; 0 if there is none.
 [[nodiscard]] double unitOfObj(std::string_view beginning);
 
 }  // namespace flentro
