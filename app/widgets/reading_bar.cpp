@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/index.h"
+#include "scene/placed_triangles.h"
 #include "scene/units.h"
 #include "widgets/elements.h"
 #include "widgets/theme.h"
@@ -15,61 +15,48 @@ namespace {
 
 constexpr QSize kPicture(132, 84);
 
-/// A triangle on paper.
+/// A triangle in the picture.
 struct Face {
     std::array<QPointF, 3> corners;
-    double depth = 0;
-    double light = 0;
-    double area = 0;
+    double depth = 0;  ///< Larger is nearer.
+    double light = 0;  ///< Share of full brightness.
 };
 
-/// From a corner above: x to the right, y up, larger depth is nearer.
+/// Projected from a corner above, the farthest first.
 std::vector<Face> facesOf(const Scene& scene, bool turned) {
+    constexpr std::size_t kSample = 20'000;
     constexpr std::size_t kMost = 6000;
-    const Eigen::Matrix3d toEye =
+    std::vector<PlacedTriangle> triangles = samplePlacedTriangles(scene, kSample);
+    if (triangles.size() > kMost) {
+        std::nth_element(
+            triangles.begin(), triangles.begin() + kMost, triangles.end(),
+            [](const PlacedTriangle& a, const PlacedTriangle& b) { return a.area > b.area; });
+        triangles.resize(kMost);
+    }
+    Eigen::Matrix3d project =
         (Eigen::AngleAxisd(0.45, Vec3d::UnitX()) * Eigen::AngleAxisd(-0.6, Vec3d::UnitY()))
             .toRotationMatrix();
     // A scene read with Z up has been rotated to Y up: its alternative undoes that.
-    Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
-    if (turned && scene.sourceUnits.up == 'Z') turn << 1, 0, 0, 0, 0, -1, 0, 1, 0;
-    if (turned && scene.sourceUnits.up == 'Y') turn << 1, 0, 0, 0, 0, 1, 0, -1, 0;
-    const Eigen::Matrix3d all = toEye * turn;
+    if (turned) {
+        Eigen::Matrix3d turn = toYUp('Z');
+        if (scene.sourceUnits.up == 'Z') turn.transposeInPlace();
+        project *= turn;
+    }
+    const Vec3d lamp(0.3, 0.75, 0.6);
     std::vector<Face> faces;
-    for (const Object& object : scene.objects)
-        for (const Part& part : scene.mesh(object).parts) {
-            if (!part.isTriangles() || !part.find("POSITION")) continue;
-            const std::size_t step = part.triangleCount() / kMost + 1;
-            const std::vector<Vec3f> points = positionsOf(part);
-            for (std::size_t t = 0; t < part.triangleCount(); t += step) {
-                std::array<Vec3d, 3> p;
-                const Corners corners = cornersOf(part, t);
-                for (std::size_t k = 0; k < 3; ++k)
-                    p[k] =
-                        all *
-                        (object.world * points[corners[k]].cast<double>().homogeneous()).head<3>();
-                const Vec3d across = (p[1] - p[0]).cross(p[2] - p[0]);
-                const double twice = across.norm();
-                if (!(twice > 0)) continue;
-                Face face;
-                for (std::size_t k = 0; k < 3; ++k) face.corners[k] = {p[k].x(), -p[k].y()};
-                face.depth = (p[0] + p[1] + p[2]).z() / 3;
-                face.light = std::fabs(across.dot(Vec3d(0.3, 0.75, 0.6))) / twice;
-                face.area = twice;
-                faces.push_back(face);
-            }
+    for (const PlacedTriangle& triangle : triangles) {
+        Face face;
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Vec3d at = project * triangle.corners[k];
+            face.corners[k] = {at.x(), -at.y()};
         }
-    if (faces.size() > kMost) {
-        std::nth_element(faces.begin(), faces.begin() + kMost, faces.end(),
-                         [](const Face& a, const Face& b) { return a.area > b.area; });
-        faces.resize(kMost);
+        face.depth = (project * triangle.middle).z();
+        face.light = std::fabs((project * triangle.normal).dot(lamp));
+        faces.push_back(face);
     }
     std::sort(faces.begin(), faces.end(),
               [](const Face& a, const Face& b) { return a.depth < b.depth; });
     return faces;
-}
-
-QString inWords(double probability) {
-    return QObject::tr("%1 % sure").arg(std::lround(100 * std::min(probability, 0.99)));
 }
 
 }  // namespace
@@ -157,19 +144,21 @@ void ReadingBar::ask() {
     setVisible(isReadingUnclear(units) && scene != settled_);
     if (isHidden()) return;
     asked_ = scene;
-    const bool asksUp = units.upGuessed && units.upProbability < kClearGuess;
-    const bool asksUnit =
-        (units.unitGuessed && units.unitProbability < kClearGuess) || !units.doubt.empty();
+    const bool asksUp = isUpUnclear(units);
+    const bool asksUnit = isUnitUnclear(units);
     QStringList words;
     if (!units.doubt.empty())
         words << tr("Is this right? %1.").arg(toText(units.doubt));
     else
         words << tr("The file does not say all of how it is meant.");
     if (asksUp)
-        words << tr("Taken with %1 up (%2).").arg(units.up).arg(inWords(units.upProbability));
+        words << tr("Taken with %1 up (%2).")
+                     .arg(units.up)
+                     .arg(toText(describeProbability(units.upProbability)));
     if (asksUnit && units.unitGuessed)
         words << tr("Taken in %1 (%2).")
-                     .arg(toText(findUnit(units.unit)->name), inWords(units.unitProbability));
+                     .arg(toText(findUnit(units.unit)->name),
+                          toText(describeProbability(units.unitProbability)));
     question_->setText(words.join(" "));
     axes_->setVisible(asksUp);
     units_->setVisible(asksUnit);

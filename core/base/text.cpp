@@ -1,5 +1,7 @@
 #include "base/text.h"
 
+#include <cctype>
+#include <algorithm>
 #include <fmt/format.h>
 
 #include <cmath>
@@ -83,6 +85,13 @@ std::string printable(std::string_view text) {
         }
     }
     return shown;
+}
+
+std::string lowerCase(std::string_view text) {
+    std::string lower(text);
+    std::transform(lower.begin(), lower.end(), lower.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    return lower;
 }
 
 std::string csvCell(const std::string& text) {

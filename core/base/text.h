@@ -29,6 +29,9 @@ namespace flentro {
 /// just take an s.
 [[nodiscard]] std::string counted(std::size_t count, const char* noun, const char* many = nullptr);
 
+/// ASCII letters in lower case; other bytes stay.
+[[nodiscard]] std::string lowerCase(std::string_view text);
+
 /// One cell of a CSV line (RFC 4180): quoted where it has to be; texts that spreadsheets would
 /// take for formulas get an apostrophe in front.
 [[nodiscard]] std::string csvCell(const std::string& text);

@@ -12,6 +12,7 @@
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
+#include <fstream>
 
 namespace flentro {
 namespace {
@@ -154,6 +155,14 @@ Expected<std::string> readTextFile(const fs::path& path) {
     auto data = readFile(path, std::size_t{256} << 20);
     if (!data) return tl::unexpected(data.error());
     return std::string(reinterpret_cast<const char*>(data->data()), data->size());
+}
+
+std::string readBeginning(const fs::path& path, std::size_t bytes) {
+    std::ifstream file(path, std::ios::binary);
+    std::string text(bytes, '\0');
+    file.read(text.data(), static_cast<std::streamsize>(text.size()));
+    text.resize(static_cast<std::size_t>(file.gcount()));
+    return text;
 }
 
 FileSet::~FileSet() {

@@ -5,15 +5,10 @@
 #include <cctype>
 #include <cstring>
 
+#include "base/text.h"
+
 namespace flentro {
 namespace {
-
-std::string lowerCase(std::string_view text) {
-    std::string lower(text);
-    std::transform(lower.begin(), lower.end(), lower.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return lower;
-}
 
 const SceneFormat* named(std::string_view ending) {
     for (const SceneFormat& format : sceneFormats())

@@ -13,6 +13,7 @@
 #include <chrono>
 #include <fstream>
 #include <map>
+#include <optional>
 #include <set>
 #include <thread>
 
@@ -255,26 +256,24 @@ void joinEqualNotes(Scene& scene) {
     scene.notes = std::move(kept);
 }
 
-std::string percent(double probability) {
-    return fmt::format("{:.0f} %", 100 * std::min(probability, 0.99));
-}
-
 void applyUnits(Scene& scene, const SceneFormat& format, const std::string& unitInFile,
                 const ImportSettings& settings) {
     SourceUnits& units = scene.sourceUnits;
-    const GuessHints hints{format.up, format.isSmall};
     units.upGuessed = settings.up == 0 && !format.saysUp;
     units.up = settings.up != 0 ? settings.up : format.up;
+    units.unit = settings.unit.empty() ? unitInFile : settings.unit;
+    units.unitGuessed = units.unit.empty();
+    std::optional<ReadingGuess> reading;
+    if (units.upGuessed || units.unitGuessed)
+        reading.emplace(scene, GuessHints{format.up, format.isSmall});
     if (units.upGuessed) {
-        const Guess<UpAxis> guess = guessUp(scene, hints);
+        const Guess<UpAxis> guess = reading->up();
         units.up = guess.choice;
         units.upProbability = guess.probability;
         units.upReason = guess.reasons.empty() ? "" : guess.reasons.front();
     }
-    units.unit = settings.unit.empty() ? unitInFile : settings.unit;
-    units.unitGuessed = units.unit.empty();
     if (units.unitGuessed) {
-        const Guess<const LengthUnit*> guess = guessUnit(scene, hints);
+        const Guess<const LengthUnit*> guess = reading->unit();
         units.unit = guess.choice->key;
         units.secondUnit = guess.second->key;
         units.unitProbability = guess.probability;
@@ -285,13 +284,14 @@ void applyUnits(Scene& scene, const SceneFormat& format, const std::string& unit
     convertUnits(scene, unit, units.up);
     if (units.unitGuessed)
         scene.notes.push_back(
-            {"units", fmt::format("the file does not say its unit: taken for {} ({} sure), so the "
-                                  "scene is {} long",
-                                  unit.name, percent(units.unitProbability), lengthOf(scene))});
+            {"units",
+             fmt::format("the file does not say its unit: taken for {} ({}), so the "
+                         "scene is {} long",
+                         unit.name, describeProbability(units.unitProbability), lengthOf(scene))});
     if (units.upGuessed)
         scene.notes.push_back(
-            {"units", fmt::format("the file does not say which way is up: taken for {} ({} sure{})",
-                                  units.up, percent(units.upProbability),
+            {"units", fmt::format("the file does not say which way is up: taken for {} ({}{})",
+                                  units.up, describeProbability(units.upProbability),
                                   units.upReason.empty() ? "" : ": " + units.upReason)});
     if (settings.unit.empty() && !units.unitGuessed) units.doubt = doubtOf(scene);
     if (!units.doubt.empty()) scene.notes.push_back({"units", units.doubt});
@@ -328,15 +328,6 @@ Expected<Scene> openFormat(const fs::path& path, const SceneFormat& format,
     return scene;
 }
 
-/// As much of a file as formats are told by.
-std::string beginningOf(const fs::path& path) {
-    std::string text(4096, '\0');
-    std::ifstream file(path, std::ios::binary);
-    file.read(text.data(), static_cast<std::streamsize>(text.size()));
-    text.resize(static_cast<std::size_t>(file.gcount()));
-    return text;
-}
-
 }  // namespace
 
 Expected<Scene> openScene(const fs::path& path, const OpenOptions& options, Progress& progress) {
@@ -346,8 +337,8 @@ Expected<Scene> openScene(const fs::path& path, const OpenOptions& options, Prog
     if (!fs::is_regular_file(status))
         return fail(ErrorCode::Io, "is no file that can be read (a folder, pipe or device)",
                     path.string());
-    const std::string beginning = beginningOf(path);
-    const SceneFormat* format = formatOfContent(beginning);
+    constexpr std::size_t kEnoughForFormats = 4096;
+    const SceneFormat* format = formatOfContent(readBeginning(path, kEnoughForFormats));
     if (!format) format = formatOfEnding(path);
     if (!format)
         return fail(ErrorCode::Unsupported, "is of a format that is not read", path.string(),

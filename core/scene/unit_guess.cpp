@@ -16,60 +16,12 @@
 namespace flentro {
 namespace {
 
-constexpr std::size_t kSample = 200'000;
-
-/// A triangle as it is placed.
-struct Placed {
-    std::array<Vec3d, 3> corners;
-    Vec3d middle;
-    Vec3d normal;  ///< Of length 1.
-    double area = 0;
-};
-
-/// Evenly thinned.
-std::vector<Placed> placedTriangles(const Scene& scene) {
-    std::size_t all = 0;
-    for (const Object& object : scene.objects) all += scene.mesh(object).triangles;
-    const std::size_t step = all / kSample + 1;
-    std::map<const Stream*, std::vector<Vec3f>> known;
-    std::vector<Placed> result;
-    std::size_t next = 0;  // Triangles until the next of the sample.
-    for (const Object& object : scene.objects)
-        for (const Part& part : scene.mesh(object).parts) {
-            const Stream* stream = part.find("POSITION");
-            if (!stream || part.triangleCount() <= next) {
-                next -= std::min(next, part.triangleCount());
-                continue;
-            }
-            auto& points = known[stream];
-            if (points.empty()) points = toVectors(*stream);
-            std::size_t t = next;
-            for (; t < part.triangleCount(); t += step) {
-                Placed placed;
-                for (std::size_t c = 0; c < 3; ++c)
-                    placed.corners[c] =
-                        (object.world *
-                         points[part.indices[3 * t + c]].cast<double>().homogeneous())
-                            .head<3>();
-                const auto& [a, b, c] = placed.corners;
-                const Vec3d across = (b - a).cross(c - a);
-                placed.area = across.norm() / 2;
-                if (!(placed.area > 0)) continue;
-                placed.normal = across.normalized();
-                placed.middle = (a + b + c) / 3;
-                result.push_back(placed);
-            }
-            next = t - part.triangleCount();
-        }
-    return result;
-}
-
 /// Evidence for Z (positive) against Y, as logarithms of odds.
 class UpEvidence {
 public:
-    UpEvidence(const std::vector<Placed>& triangles, const Box& box)
+    UpEvidence(const std::vector<PlacedTriangle>& triangles, const Box& box)
         : triangles_(triangles), box_(box), sizes_(box.sizes()) {
-        for (const Placed& t : triangles) area_ += t.area;
+        for (const PlacedTriangle& t : triangles) area_ += t.area;
     }
 
     void weigh() {
@@ -122,7 +74,7 @@ private:
         std::array<double, 3> net{};
         std::array<double, 3> both{};
         constexpr double kFacing = 0.8;
-        for (const Placed& t : triangles_)
+        for (const PlacedTriangle& t : triangles_)
             for (int axis = 1; axis < 3; ++axis)
                 if (std::fabs(t.normal[axis]) > kFacing) {
                     elementOf(net, axis) += std::copysign(t.area, t.normal[axis]);
@@ -142,7 +94,7 @@ private:
             const double others = std::min(sizes_[0], sizes_[3 - axis]);
             if (others <= 0 || sizes_[axis] > kFlat * others) return 0.0;
             double level = 0;
-            for (const Placed& t : triangles_)
+            for (const PlacedTriangle& t : triangles_)
                 if (std::fabs(t.normal[axis]) > 0.8) level += t.area;
             return 4 * std::min(level / area_, 0.6);
         };
@@ -155,7 +107,7 @@ private:
         const auto score = [&](int axis) {
             double low = 0;
             double high = 0;
-            for (const Placed& t : triangles_) {
+            for (const PlacedTriangle& t : triangles_) {
                 if (std::fabs(t.normal[axis]) < 0.98) continue;
                 const double at = (t.middle[axis] - box_.min()[axis]) / sizes_[axis];
                 if (at < kEnd) low += t.area;
@@ -183,7 +135,7 @@ private:
             }
             return cell;
         };
-        for (const Placed& t : triangles_) {
+        for (const PlacedTriangle& t : triangles_) {
             taken.insert(cellOf(t.middle));
             for (const Vec3d& corner : t.corners)
                 taken.insert(cellOf(0.9 * corner + 0.1 * t.middle));
@@ -204,7 +156,7 @@ private:
     [[nodiscard]] double walls() const {
         const auto score = [&](int axis) {
             double square = 0;
-            for (const Placed& t : triangles_) {
+            for (const PlacedTriangle& t : triangles_) {
                 const double along = std::fabs(t.normal[axis]);
                 if (along < 0.05 || along > 0.995) square += t.area;
             }
@@ -216,14 +168,14 @@ private:
     /// Things are wider below: most of their surface is.
     [[nodiscard]] double tapering() const {
         Vec3d middle = Vec3d::Zero();
-        for (const Placed& t : triangles_) middle += t.area * t.middle / area_;
+        for (const PlacedTriangle& t : triangles_) middle += t.area * t.middle / area_;
         const auto score = [&](int axis) {
             return sizes_[axis] > 0 ? 0.5 - (middle[axis] - box_.min()[axis]) / sizes_[axis] : 0.0;
         };
         return std::clamp(3 * (score(2) - score(1)), -0.8, 0.8);
     }
 
-    const std::vector<Placed>& triangles_;
+    const std::vector<PlacedTriangle>& triangles_;
     Box box_;
     Vec3d sizes_;
     double area_ = 0;
@@ -232,12 +184,6 @@ private:
 };
 
 // --- units --------------------------------------------------------------------------------
-
-std::string lowerCase(std::string text) {
-    std::transform(text.begin(), text.end(), text.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return text;
-}
 
 /// Words of the list that occur in names of nodes, meshes and materials.
 std::vector<std::string> wordsIn(const Scene& scene, std::span<const char* const> words) {
@@ -268,7 +214,7 @@ double likelihood(double metres, double middle, double spread) {
 }
 
 /// The middle one of the lengths of edges, 0 for too few.
-double medianEdge(const std::vector<Placed>& triangles) {
+double medianEdge(const std::vector<PlacedTriangle>& triangles) {
     constexpr std::size_t kEnough = 30;  // Fewer edges have no meaningful median.
     std::vector<double> edges;
     const std::size_t step = triangles.size() / 20'000 + 1;
@@ -291,10 +237,10 @@ Prior priorOf(std::string_view key, bool isPainted, bool isSmall) {
 }
 
 /// Share of the surface that faces one way more than the other: open ground.
-double openShare(const std::vector<Placed>& triangles) {
+double openShare(const std::vector<PlacedTriangle>& triangles) {
     Vec3d net = Vec3d::Zero();
     double area = 0;
-    for (const Placed& t : triangles) {
+    for (const PlacedTriangle& t : triangles) {
         net += t.area * t.normal;
         area += t.area;
     }
@@ -303,12 +249,14 @@ double openShare(const std::vector<Placed>& triangles) {
 
 }  // namespace
 
-Guess<UpAxis> guessUp(const Scene& scene, const GuessHints& hints) {
-    const std::vector<Placed> triangles = placedTriangles(scene);
-    UpEvidence evidence(triangles, scene.bounds());
+ReadingGuess::ReadingGuess(const Scene& scene, const GuessHints& hints)
+    : scene_(scene), hints_(hints), triangles_(samplePlacedTriangles(scene, kSample)) {}
+
+Guess<UpAxis> ReadingGuess::up() const {
+    UpEvidence evidence(triangles_, scene_.bounds());
     constexpr double kUsual = 0.7;
-    evidence.add(hints.up == 'Z' ? kUsual : -kUsual, "files of this format mostly have it so");
-    if (!scene.bounds().isEmpty()) evidence.weigh();
+    evidence.add(hints_.up == 'Z' ? kUsual : -kUsual, "files of this format mostly have it so");
+    if (!scene_.bounds().isEmpty()) evidence.weigh();
     return evidence.guess();
 }
 
@@ -316,24 +264,23 @@ std::vector<std::string> machineParts(const Scene& scene) {
     return wordsIn(scene, kMachineWords);
 }
 
-Guess<const LengthUnit*> guessUnit(const Scene& scene, const GuessHints& hints) {
-    const Box box = scene.bounds();
+Guess<const LengthUnit*> ReadingGuess::unit() const {
+    const Box box = scene_.bounds();
     Guess<const LengthUnit*> guess{findUnit("m"), 0, findUnit("cm"), {}};
     const double length = box.isEmpty() ? 0 : box.sizes().maxCoeff();
     if (!(length > 0)) return guess;
-    const std::vector<Placed> triangles = placedTriangles(scene);
-    const double edge = medianEdge(triangles);
-    const std::vector<std::string> machine = machineParts(scene);
-    const std::vector<std::string> place = wordsIn(scene, kPlaceWords);
+    const double edge = medianEdge(triangles_);
+    const std::vector<std::string> machine = machineParts(scene_);
+    const std::vector<std::string> place = wordsIn(scene_, kPlaceWords);
     const double flat = box.sizes().minCoeff() / length;
     // How likely it is a place, and not a thing that one could walk around.
     constexpr double kOpen = 0.4;
     double odds = flat < 0.1 ? 1.0 : flat < 0.25 ? 0.0 : -1.2;
-    if (openShare(triangles) > kOpen) odds += 2.5;
+    if (openShare(triangles_) > kOpen) odds += 2.5;
     odds += 0.8 * static_cast<double>(std::min<std::size_t>(place.size(), 4));
     odds -= 0.8 * static_cast<double>(std::min<std::size_t>(machine.size(), 4));
-    if (hints.isSmall) odds -= 3;
-    if (scene.objects.size() > 200) odds += 0.5;
+    if (hints_.isSmall) odds -= 3;
+    if (scene_.objects.size() > 200) odds += 0.5;
     const double isPlace = 1 / (1 + std::exp(-odds));
     std::vector<std::pair<double, const LengthUnit*>> found;
     double sum = 0;
@@ -343,9 +290,9 @@ Guess<const LengthUnit*> guessUnit(const Scene& scene, const GuessHints& hints) 
         const double asPlace =
             likelihood(whole, 150, 0.9) * (edge > 0 ? likelihood(edges, 1.5, 0.9) : 1);
         const double asThing =
-            likelihood(whole, hints.isSmall ? 0.12 : 0.6, 0.7) *
-            (edge > 0 ? likelihood(edges, hints.isSmall ? 0.002 : 0.012, 0.85) : 1);
-        const Prior prior = priorOf(unit.key, !scene.textures.empty(), hints.isSmall);
+            likelihood(whole, hints_.isSmall ? 0.12 : 0.6, 0.7) *
+            (edge > 0 ? likelihood(edges, hints_.isSmall ? 0.002 : 0.012, 0.85) : 1);
+        const Prior prior = priorOf(unit.key, !scene_.textures.empty(), hints_.isSmall);
         const double likely =
             isPlace * prior.place * asPlace + (1 - isPlace) * prior.thing * asThing;
         found.emplace_back(likely, &unit);

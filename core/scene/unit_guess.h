@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "scene/placed_triangles.h"
 #include "scene/units.h"
 
 namespace flentro {
@@ -28,14 +29,25 @@ struct GuessHints {
     bool isSmall = false;  ///< For parts to be made, in millimetres as a rule.
 };
 
-/// Evidence: bounds that begin at 0, area that faces up, flatness, mirror symmetry, flat lower
-/// ends, vertical walls, the convention of the format. `scene` in the file's own coordinates. Cost:
-/// O(triangles placed), at most about 200,000 of them.
-[[nodiscard]] Guess<UpAxis> guessUp(const Scene& scene, const GuessHints& hints);
+/// How a scene in the file's own coordinates, which must outlive it, is to be read.
+class ReadingGuess {
+public:
+    /// Cost: O(vertices + objects); at most about 200,000 triangles are looked at.
+    ReadingGuess(const Scene& scene, const GuessHints& hints);
 
-/// Evidence: lengths of the scene and of its edges in each unit, names and shapes of machines and
-/// places, how common the unit is in the format.
-[[nodiscard]] Guess<const LengthUnit*> guessUnit(const Scene& scene, const GuessHints& hints);
+    /// Evidence: bounds that begin at 0, area that faces up, flatness, mirror symmetry, flat lower
+    /// ends, vertical walls, the convention of the format.
+    [[nodiscard]] Guess<UpAxis> up() const;
+    /// Evidence: lengths of the scene and of its edges in each unit, names and shapes of machines
+    /// and places, how common the unit is in the format.
+    [[nodiscard]] Guess<const LengthUnit*> unit() const;
+
+private:
+    static constexpr std::size_t kSample = 200'000;
+    const Scene& scene_;
+    GuessHints hints_;
+    std::vector<PlacedTriangle> triangles_;
+};
 
 /// Words for machine parts that occur in names of the scene, each once.
 [[nodiscard]] std::vector<std::string> machineParts(const Scene& scene);

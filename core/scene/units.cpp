@@ -21,12 +21,7 @@ constexpr std::array kUnits = {
 
 Mat4d toMetresAndYUp(const LengthUnit& unit, UpAxis up) {
     Mat4d matrix = Mat4d::Identity();
-    if (up == 'Z') {
-        matrix.topLeftCorner<3, 3>() << 1, 0, 0,  //
-            0, 0, 1,                              //
-            0, -1, 0;
-    }
-    matrix.topLeftCorner<3, 3>() *= unit.metres;
+    matrix.topLeftCorner<3, 3>() = unit.metres * toYUp(up);
     return matrix;
 }
 
@@ -98,15 +93,32 @@ const LengthUnit* unitOfLength(double metres) {
     return at == kUnits.end() ? nullptr : &*at;
 }
 
-bool isReadingUnclear(const SourceUnits& units) {
-    return (units.unitGuessed && units.unitProbability < kClearGuess) ||
-           (units.upGuessed && units.upProbability < kClearGuess) || !units.doubt.empty();
+std::string describeProbability(double probability) {
+    return fmt::format("{:.0f} % sure", 100 * std::min(probability, 0.99));
+}
+
+bool isUpUnclear(const SourceUnits& units) {
+    return units.upGuessed && units.upProbability < kClearGuess;
+}
+
+bool isUnitUnclear(const SourceUnits& units) {
+    return (units.unitGuessed && units.unitProbability < kClearGuess) || !units.doubt.empty();
+}
+
+Eigen::Matrix3d toYUp(UpAxis up) {
+    Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
+    if (up == 'Z') {
+        turn << 1, 0, 0,  //
+            0, 0, 1,      //
+            0, -1, 0;
+    }
+    return turn;
 }
 
 std::string describeReading(const Scene& scene) {
     const SourceUnits& units = scene.sourceUnits;
     const auto guessed = [](double probability, const std::string& reason, const char* second) {
-        return fmt::format(" (a guess, {:.0f} % sure{}{}{}{})", 100 * std::min(probability, 0.99),
+        return fmt::format(" (a guess, {}{}{}{}{})", describeProbability(probability),
                            reason.empty() ? "" : ": ", reason, *second ? "; else " : "", second);
     };
     const LengthUnit& unit = *findUnit(units.unit);

@@ -34,8 +34,18 @@ using UpAxis = char;
 /// sure they are and why; what is doubtful.
 [[nodiscard]] std::string describeReading(const Scene& scene);
 
-/// True if whoever opens the file should look whether unit and axis are right.
-[[nodiscard]] bool isReadingUnclear(const SourceUnits& units);
+/// "62 % sure", never more than 99.
+[[nodiscard]] std::string describeProbability(double probability);
+
+/// True where a guess is less probable than kClearGuess, or what the file states is doubtful.
+[[nodiscard]] bool isUpUnclear(const SourceUnits& units);
+[[nodiscard]] bool isUnitUnclear(const SourceUnits& units);
+[[nodiscard]] inline bool isReadingUnclear(const SourceUnits& units) {
+    return isUpUnclear(units) || isUnitUnclear(units);
+}
+
+/// Rotates coordinates of a file with that axis up to Y up.
+[[nodiscard]] Eigen::Matrix3d toYUp(UpAxis up);
 
 /// Puts the roots of every scene below a node that scales and turns them to metres with Y up.
 /// Ranges, brightness and clip planes of lights and cameras, which no node scales, follow.

@@ -14,12 +14,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-std::string lowerCase(std::string text) {
-    std::transform(text.begin(), text.end(), text.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return text;
-}
-
 /// Files below `folder` by their names in lower case; not all of a disk.
 std::map<std::string, std::vector<fs::path>> listFiles(const fs::path& folder) {
     constexpr int kDeepest = 4;

@@ -7,7 +7,6 @@
 #include <array>
 #include <cctype>
 #include <charconv>
-#include <fstream>
 #include <map>
 #include <memory>
 #include <set>
@@ -22,13 +21,6 @@ namespace {
 
 constexpr std::size_t kLargest = std::size_t{1} << 30;
 constexpr std::size_t kBeginning = 4096;
-
-std::string lowerCase(std::string_view text) {
-    std::string lower(text);
-    std::transform(lower.begin(), lower.end(), lower.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return lower;
-}
 
 /// Calls visit(line) for each line without its end.
 template <typename Visit>
@@ -453,14 +445,6 @@ double unitOfObj(std::string_view beginning) {
 
 namespace {
 
-std::string beginningOf(const std::filesystem::path& file, std::size_t bytes) {
-    std::ifstream begin(file, std::ios::binary);
-    std::string text(bytes, '\0');
-    begin.read(text.data(), static_cast<std::streamsize>(text.size()));
-    text.resize(static_cast<std::size_t>(begin.gcount()));
-    return text;
-}
-
 Expected<std::string> contentOf(const std::filesystem::path& file) {
     auto bytes = readFile(file, kLargest);
     if (!bytes) return tl::unexpected(bytes.error());
@@ -470,7 +454,7 @@ Expected<std::string> contentOf(const std::filesystem::path& file) {
 /// The library takes long over long headers: those come without comments.
 Expected<Prepared> preparePly(const std::filesystem::path& file) {
     constexpr std::size_t kLongest = std::size_t{1} << 20;
-    const std::string beginning = beginningOf(file, kLongest);
+    const std::string beginning = readBeginning(file, kLongest);
     std::error_code error;
     const auto header = readPlyHeader(beginning, std::filesystem::file_size(file, error));
     if (!header) return tl::unexpected(header.error());
@@ -495,7 +479,7 @@ Expected<Prepared> prepare(const std::filesystem::path& file, const std::string&
     }
     if (ending == ".obj") {
         Prepared result;
-        result.metres = unitOfObj(beginningOf(file, kBeginning));
+        result.metres = unitOfObj(readBeginning(file, kBeginning));
         return result;
     }
     if (ending == ".ply") return preparePly(file);

@@ -97,6 +97,13 @@ private:
     std::vector<Vec3d> points_;
 };
 
+Guess<UpAxis> upOf(const Scene& scene, const GuessHints& hints) {
+    return ReadingGuess(scene, hints).up();
+}
+Guess<const LengthUnit*> unitOf(const Scene& scene, const GuessHints& hints) {
+    return ReadingGuess(scene, hints).unit();
+}
+
 std::vector<Shape> shapes() {
     std::mt19937 random(2);
     std::uniform_real_distribution<double> u(0, 1);
@@ -209,7 +216,7 @@ Tally guessAllUps(double raised) {
             for (const UpAxis usual : {'Y', 'Z'}) {
                 Shape there = shape;
                 there.moved(Vec3d(0.3, 1, 0.7) * raised);
-                const auto guess = guessUp(there.scene(*findUnit("m"), up), {usual, false});
+                const auto guess = upOf(there.scene(*findUnit("m"), up), {usual, false});
                 ++tally.all;
                 tally.right += guess.choice == up;
                 tally.asked += guess.isUnclear();
@@ -238,7 +245,7 @@ TEST(UnitGuess, WithNothingAtZeroMoreIsAsked) {
 Tally guessAllUnits(const char* unit) {
     Tally tally;
     for (const Shape& shape : shapes()) {
-        const auto guess = guessUnit(shape.scene(*findUnit(unit), 'Y'), {'Y', false});
+        const auto guess = unitOf(shape.scene(*findUnit(unit), 'Y'), {'Y', false});
         ++tally.all;
         tally.right += guess.choice == findUnit(unit);
         tally.asked += guess.isUnclear();
@@ -261,18 +268,18 @@ TEST(UnitGuess, UnitIsRightOrAsked) {
 
 TEST(UnitGuess, PartsToBeMadeAreInMillimetres) {
     const Scene part = test::makeScene({{test::makeBox({30, 20, 10}), {0, 0, 0}}});
-    EXPECT_STREQ(guessUnit(part, {'Z', true}).choice->key, "mm");
-    EXPECT_FALSE(guessUnit(part, {'Z', true}).isUnclear());
+    EXPECT_STREQ(unitOf(part, {'Z', true}).choice->key, "mm");
+    EXPECT_FALSE(unitOf(part, {'Z', true}).isUnclear());
 }
 
 TEST(UnitGuess, WhatTellsNothingIsAsked) {
     const Scene ball = test::makeScene({{test::makeSphere(32, 16, 22), {0, 0, 0}}});
-    EXPECT_TRUE(guessUp(ball, {'Y', false}).isUnclear());
-    EXPECT_EQ(guessUp(ball, {'Z', false}).choice, 'Z') << "as files of the format mostly have it";
-    EXPECT_TRUE(guessUnit(ball, {'Y', false}).isUnclear()) << "44 m or 44 mm";
+    EXPECT_TRUE(upOf(ball, {'Y', false}).isUnclear());
+    EXPECT_EQ(upOf(ball, {'Z', false}).choice, 'Z') << "as files of the format mostly have it";
+    EXPECT_TRUE(unitOf(ball, {'Y', false}).isUnclear()) << "44 m or 44 mm";
     const Scene nothing = test::makeScene({{test::makeBox({0, 0, 0}), {0, 0, 0}}});
-    EXPECT_TRUE(guessUnit(nothing, {'Y', false}).isUnclear());
-    EXPECT_TRUE(guessUp(nothing, {'Y', false}).isUnclear());
+    EXPECT_TRUE(unitOf(nothing, {'Y', false}).isUnclear());
+    EXPECT_TRUE(upOf(nothing, {'Y', false}).isUnclear());
 }
 
 TEST(UnitGuess, NamesTellMachinesFromPlaces) {
@@ -281,12 +288,12 @@ TEST(UnitGuess, NamesTellMachinesFromPlaces) {
                          {test::named(test::makeBox({20, 20, 40}), "hex bolt M8"), {0, 300, 0}}});
     EXPECT_THAT(machineParts(machine), Contains("piston"));
     EXPECT_THAT(machineParts(machine), Contains("bolt"));
-    EXPECT_STREQ(guessUnit(machine, {'Y', false}).choice->key, "mm");
+    EXPECT_STREQ(unitOf(machine, {'Y', false}).choice->key, "mm");
     const Scene place = test::makeScene(
         {{test::named(test::makeBox({400, 300, 200}), "street house"), {0, 0, 0}},
          {test::named(test::makeBox({20, 20, 40}), "tree trunk, road"), {0, 300, 0}}});
     EXPECT_TRUE(machineParts(place).empty());
-    EXPECT_STREQ(guessUnit(place, {'Y', false}).choice->key, "m");
+    EXPECT_STREQ(unitOf(place, {'Y', false}).choice->key, "m");
 }
 
 TEST(UnitGuess, TheReadingIsDescribedWithWhatSpeaksForIt) {
