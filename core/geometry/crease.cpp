@@ -210,16 +210,15 @@ double dividingAngle(const std::vector<Edge>& edges, const std::vector<Vec3f>& f
     return angle;
 }
 
-/// True if nearly all corners of two parts with the same triangles have nearly the same normals.
-bool hasNearlyNormals(const std::vector<Vec3f>& given, const Part& made) {
+/// True if nearly all corners have nearly the same normals.
+bool areNearlyEqual(const std::vector<Vec3f>& given, const std::vector<Vec3f>& made) {
     constexpr double kMean = 6;
     constexpr double kMost = 12;  // Degrees, as the mean.
     constexpr double kShare = 0.85;
-    const std::vector<Vec3f> normals = normalsAtCorners(made);
     double sum = 0;
     std::size_t near = 0;
     for (std::size_t i = 0; i < given.size(); ++i) {
-        const auto cosine = static_cast<double>(std::clamp(given[i].dot(normals[i]), -1.0F, 1.0F));
+        const auto cosine = static_cast<double>(std::clamp(given[i].dot(made[i]), -1.0F, 1.0F));
         const double angle = std::acos(cosine) / kRadians;
         sum += angle;
         near += angle <= kMost;
@@ -227,6 +226,42 @@ bool hasNearlyNormals(const std::vector<Vec3f>& given, const Part& made) {
     const auto all = static_cast<double>(given.size());
     return sum <= kMean * all && static_cast<double>(near) >= kShare * all;
 }
+
+/// A part without shading, and what normals are made from.
+class Faceted {
+public:
+    explicit Faceted(const Part& part)
+        : plain_(withoutShading(part)),
+          points_(positionsOf(plain_)),
+          faces_(faceNormals(plain_, points_)),
+          edges_(sortedEdges(plain_, firstEqualPosition(points_))) {}
+
+    [[nodiscard]] const Part& plain() const { return plain_; }
+    /// [3T] Normals of faces, by the angles of the corners.
+    [[nodiscard]] std::vector<Vec3f> normalsOfFaces() const {
+        return cornerNormals(plain_, points_, faces_);
+    }
+    /// Corners that share a normal: edges below an angle between their faces are smooth.
+    [[nodiscard]] DisjointSets setsBelow(double degrees) const {
+        const float least = cosOf(degrees);
+        return sets([&](const Edge& one, const Edge& other) {
+            return faces_[one.cornerLow / 3].dot(faces_[other.cornerLow / 3]) >= least;
+        });
+    }
+    template <typename IsSmooth>
+    [[nodiscard]] DisjointSets sets(const IsSmooth& isSmooth) const {
+        return smoothCorners(edges_, plain_.indices.size(), isSmooth);
+    }
+    [[nodiscard]] double dividingAngleOf(const std::vector<Vec3f>& given) const {
+        return dividingAngle(edges_, faces_, given);
+    }
+
+private:
+    Part plain_;
+    std::vector<Vec3f> points_;
+    std::vector<Vec3f> faces_;
+    std::vector<Edge> edges_;
+};
 
 }  // namespace
 
@@ -252,16 +287,9 @@ bool isFaceShaded(const Part& part) {
 Part smoothByCrease(const Part& part, double degrees) {
     assert(degrees >= 0 && degrees <= 180);
     if (!part.isTriangles() || part.indices.empty()) return part;
-    const Part plain = withoutShading(part);
-    const std::vector<Vec3f> points = positionsOf(plain);
-    const std::vector<Vec3f> faces = faceNormals(plain, points);
-    const float least = cosOf(degrees);
-    DisjointSets sets =
-        smoothCorners(sortedEdges(plain, firstEqualPosition(points)), plain.indices.size(),
-                      [&](const Edge& one, const Edge& other) {
-                          return faces[one.cornerLow / 3].dot(faces[other.cornerLow / 3]) >= least;
-                      });
-    return withNormals(plain, sumNormals(cornerNormals(plain, points, faces), sets), sets);
+    const Faceted faceted(part);
+    DisjointSets sets = faceted.setsBelow(degrees);
+    return withNormals(faceted.plain(), sumNormals(faceted.normalsOfFaces(), sets), sets);
 }
 
 std::optional<double> creaseAngleOf(const Part& part) {
@@ -269,14 +297,20 @@ std::optional<double> creaseAngleOf(const Part& part) {
         !part.find("NORMAL") || part.find("TANGENT"))
         return std::nullopt;
     const std::vector<Vec3f> given = normalsAtCorners(part);
+    const Faceted faceted(part);
+    const std::vector<Vec3f> ofFaces = faceted.normalsOfFaces();
     const auto makes = [&](double degrees) {
-        return hasNearlyNormals(given, smoothByCrease(part, degrees));
+        DisjointSets sets = faceted.setsBelow(degrees);
+        const std::vector<Vec3f> sums = sumNormals(ofFaces, sets);
+        std::vector<Vec3f> made;
+        made.reserve(sums.size());
+        for (std::uint32_t corner = 0; corner < sums.size(); ++corner)
+            made.push_back(sums[sets.find(corner)]);
+        return areNearlyEqual(given, made);
     };
     for (const double usual : {kCreaseAngle, 180.0})
         if (makes(usual)) return usual;
-    const std::vector<Vec3f> points = positionsOf(part);
-    const double angle = dividingAngle(sortedEdges(part, firstEqualPosition(points)),
-                                       faceNormals(part, points), given);
+    const double angle = faceted.dividingAngleOf(given);
     if (makes(angle)) return angle;
     return std::nullopt;
 }
@@ -288,22 +322,18 @@ Part withoutNormals(const Part& part) {
 Part smoothByCorners(const Part& part, std::vector<Vec3f> normals, double degrees) {
     assert(normals.size() == part.indices.size());
     if (!part.isTriangles() || part.indices.empty()) return part;
-    const Part plain = withoutShading(part);
-    const std::vector<Vec3f> points = positionsOf(plain);
-    const std::vector<Vec3f> byFace = cornerNormals(plain, points, faceNormals(plain, points));
+    const Faceted faceted(part);
+    const std::vector<Vec3f> byFace = faceted.normalsOfFaces();
     for (std::size_t i = 0; i < normals.size(); ++i)
         if (!(normals[i].squaredNorm() > 0)) normals[i] = 1e-6F * byFace[i];
     const float least = cosOf(degrees);
     const auto isNear = [&](std::uint32_t a, std::uint32_t b) {
         return normals[a].normalized().dot(normals[b].normalized()) >= least;
     };
-    DisjointSets sets =
-        smoothCorners(sortedEdges(plain, firstEqualPosition(points)), plain.indices.size(),
-                      [&](const Edge& one, const Edge& other) {
-                          return isNear(one.cornerLow, other.cornerLow) &&
-                                 isNear(one.cornerHigh, other.cornerHigh);
-                      });
-    return withNormals(plain, sumNormals(normals, sets), sets);
+    DisjointSets sets = faceted.sets([&](const Edge& one, const Edge& other) {
+        return isNear(one.cornerLow, other.cornerLow) && isNear(one.cornerHigh, other.cornerHigh);
+    });
+    return withNormals(faceted.plain(), sumNormals(normals, sets), sets);
 }
 
 Part weldEqualVertices(const Part& part) {

@@ -26,7 +26,7 @@ constexpr double kCreaseAngle = 40;
 
 /// The crease angle with which smoothByCrease() makes nearly the normals that the part has: then
 /// they follow from its faces. Nothing for parts without normals, with tangents or morph targets,
-/// or whose normals say more. Cost: some times that of smoothByCrease().
+/// or whose normals say more. Cost: up to that of smoothByCrease() for three angles.
 [[nodiscard]] std::optional<double> creaseAngleOf(const Part& part);
 
 /// The part without normals and tangents, equal vertices welded. Triangles keep their order.

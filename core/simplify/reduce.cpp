@@ -186,11 +186,10 @@ Expected<Reduced> Reduction::finish(const ReduceOptions& options, Progress& prog
     const Mesh& plain = plain_->mesh();
     auto surfaces = PosedSurfaces::build(plain, {}, progress);
     if (!surfaces) return tl::unexpected(surfaces.error());
-    Search search(*surfaces, log_, options.maxDeviation, plainTriangles(options.targetTriangles));
-    search.best = {std::make_shared<const Mesh>(plain), 0, false};
-    if (auto done = search.run(log_.mostTriangles(), progress); !done)
-        return tl::unexpected(done.error());
-    Reduced best = std::move(search.best);
+    auto found = fewestWithin(plain, *surfaces, log_, options.maxDeviation, progress,
+                              log_.mostTriangles(), plainTriangles(options.targetTriangles));
+    if (!found) return found;
+    Reduced best = std::move(*found);
     if (best.mesh->triangles >= plain.triangles) {
         best.mesh = std::make_shared<const Mesh>(mesh_);
     } else {
@@ -229,8 +228,8 @@ Expected<Reduced> reduce(const Mesh& mesh, const ReduceOptions& options, Progres
 
 Expected<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
                                const CollapseLog& log, double maxDeviation, Progress& progress,
-                               std::size_t most) {
-    Search search(surface, log, maxDeviation, 0);
+                               std::size_t most, std::size_t least) {
+    Search search(surface, log, maxDeviation, least);
     search.best = {std::make_shared<const Mesh>(mesh), 0, false};
     if (auto done = search.run(most, progress); !done) return tl::unexpected(done.error());
     return std::move(search.best);

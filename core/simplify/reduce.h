@@ -71,9 +71,10 @@ private:
 
 /// The state of a log with the fewest triangles that keeps to a measured deviation from `mesh`,
 /// whose surfaces are given; the whole mesh if none does. `most`: triangles that are known to keep
-/// to it. Errors: Cancelled. Cost: O(log T) measurements.
+/// to it; `least`: fewer are not wanted. Errors: Cancelled. Cost: O(log T) measurements.
 [[nodiscard]] Expected<Reduced> fewestWithin(const Mesh& mesh, const PosedSurfaces& surface,
                                              const CollapseLog& log, double maxDeviation,
-                                             Progress& progress, std::size_t most = ~0ULL);
+                                             Progress& progress, std::size_t most = ~0ULL,
+                                             std::size_t least = 0);
 
 }  // namespace flentro
