@@ -8,9 +8,7 @@
 #include <set>
 
 #include "base/index.h"
-#include "simplify/cluster.h"
 #include "simplify/deviation.h"
-#include "simplify/level_order.h"
 #include "simplify/reduce.h"
 #include "support/meshes.h"
 #include "support/process.h"
@@ -44,89 +42,6 @@ double leastFacing(const Mesh& mesh, const Vec3f& up) {
         }
     }
     return least;
-}
-
-// --- quadrics -----------------------------------------------------------------------------
-
-TEST(Quadric, IsTheWeightedSquaredDistanceToItsPlanes) {
-    Quadric q;
-    q.addPlane(Vec3f::UnitY(), -1, 2);  // y = 1
-    EXPECT_FLOAT_EQ(q.at({5, 1, -3}), 0);
-    EXPECT_FLOAT_EQ(q.at({0, 4, 0}), 2 * 9);
-    Quadric other;
-    other.addPlane(Vec3f::UnitX(), 0, 1);
-    q += other;
-    EXPECT_FLOAT_EQ(q.at({2, 4, 0}), 18 + 4);
-}
-
-TEST(Quadric, IsTheSameFunctionFromAnotherOrigin) {
-    Quadric q;
-    q.addPlane(Vec3f(1, 2, 2) / 3, 0.5F, 3);
-    q.addPlane(Vec3f::UnitZ(), -2, 1);
-    Quadric moved = q;
-    const Vec3f origin(4, -1, 2);
-    moved.moveOrigin(origin);
-    for (const Vec3f& p : {Vec3f(0, 0, 0), Vec3f(1, 2, 3), Vec3f(-5, 0.5F, 2)})
-        EXPECT_NEAR(moved.at(p - origin), q.at(p), 1e-3F);
-}
-
-TEST(Quadric, MinimumIsWherePlanesMeetAndElseNearby) {
-    Quadric corner;
-    corner.addPlane(Vec3f::UnitX(), -1, 1);
-    corner.addPlane(Vec3f::UnitY(), -2, 1);
-    corner.addPlane(Vec3f::UnitZ(), -3, 1);
-    EXPECT_TRUE(corner.minimum(Vec3f::Zero(), 1e-6).isApprox(Vec3f(1, 2, 3), 1e-4F));
-    Quadric plane;
-    plane.addPlane(Vec3f::UnitY(), -2, 1);
-    EXPECT_TRUE(plane.minimum({5, 0, 7}, 1e-6).isApprox(Vec3f(5, 2, 7), 1e-4F))
-        << "the foot of the point that it is drawn to";
-    EXPECT_EQ(Quadric{}.minimum({1, 2, 3}, 1e-6), Vec3f(1, 2, 3));
-}
-
-/// Two triangles in y = 0 with s = x as their texture coordinate.
-WedgeMesh strip() {
-    WedgeMesh mesh;
-    mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 0, -1}, {1, 0, -1}};
-    mesh.wedgeVertex = {0, 1, 2, 3};
-    mesh.corners = {0, 1, 2, 2, 1, 3};
-    mesh.attributeCount = 1;
-    mesh.attributes = {0, 0, 1, 0, 0, 0, 1, 0};
-    return mesh;
-}
-
-TEST(ErrorMetric, IsNothingWhileTheAttributesAreLinear) {
-    WedgeMesh mesh = strip();
-    const Fans fans(mesh);
-    const ErrorMetric metric(mesh, fans, {});
-    const WedgeMerge pair{0, 2};
-    EXPECT_NEAR(metric.onto(0, 2, {&pair, 1}).cost, 0, 1e-6) << "along the texture's grain";
-    const ErrorMetric::Joined joined = metric.together(0, 2, {&pair, 1});
-    EXPECT_NEAR(joined.cost, 0, 1e-6);
-    EXPECT_NEAR(joined.offset.z(), 0.5, 1e-3) << "the middle, where nothing else decides";
-}
-
-TEST(ErrorMetric, AttributesThatJumpCost) {
-    WedgeMesh mesh = strip();
-    mesh.attributes = {0, 0, 1, 0, 5, 0, 1, 0};  // the corner at (0, 0, -1) is off
-    const Fans fans(mesh);
-    const ErrorMetric metric(mesh, fans, {});
-    const WedgeMerge pair{1, 3};
-    const ErrorMetric::Joined onto = metric.onto(1, 3, {&pair, 1});
-    const ErrorMetric::Joined together = metric.together(1, 3, {&pair, 1});
-    // The first triangle's texture goes on to 6 where the last corner has 1; it weighs 1 / 6.
-    EXPECT_NEAR(onto.cost, 25.0 / 6, 1e-4);
-    EXPECT_LE(together.cost, onto.cost) << "the best position costs no more";
-    EXPECT_NEAR(onto.distance(), 0, 1e-6) << "the surface itself stays flat";
-}
-
-TEST(ErrorMetric, FitsAttributesToTheNewPlace) {
-    WedgeMesh mesh = strip();
-    const Fans fans(mesh);
-    ErrorMetric metric(mesh, fans, {});
-    const WedgeMerge pair{0, 1};
-    const ErrorMetric::Joined joined = metric.together(0, 1, {&pair, 1});
-    metric.join(0, 1, {&pair, 1}, joined.offset, true);
-    EXPECT_NEAR(metric.attributes(1)[0], metric.position(1).x(), 1e-4F) << "s = x still";
 }
 
 // --- reduction ----------------------------------------------------------------------------
@@ -427,43 +342,6 @@ TEST(Reduce, GivesTheSameEveryTime) {
     EXPECT_EQ(reduceTo(mesh, 150).mesh->hash, reduceTo(mesh, 150).mesh->hash);
 }
 
-TEST(Reducer, OneRunGivesEveryLevelOnTheWay) {
-    const MeshPtr mesh = finishMesh(test::makeSphere(48, 24));
-    Reducer reducer(*mesh, {});
-    std::size_t previous = mesh->triangles;
-    for (const std::size_t count : {1000, 400, 100}) {
-        ASSERT_TRUE(reducer.reduceTo(count, std::numeric_limits<double>::infinity(), noProgress()));
-        EXPECT_LE(reducer.triangleCount(), count);
-        EXPECT_LT(reducer.triangleCount(), previous);
-        EXPECT_EQ(finishMesh(reducer.mesh())->triangles, reducer.triangleCount());
-        previous = reducer.triangleCount();
-    }
-}
-
-TEST(CollapseLog, HasEveryCountBetween) {
-    const MeshPtr mesh = finishMesh(test::makeSphere(48, 24));
-    Reducer reducer(*mesh, {});
-    ASSERT_TRUE(reducer.reduceTo(20, std::numeric_limits<double>::infinity(), noProgress()));
-    const CollapseLog& log = reducer.log();
-    // The triangles at the poles are degenerate: they are none.
-    EXPECT_EQ(log.mostTriangles(), mesh->triangles - 2 * 48);
-    double deviation = 0;
-    for (std::size_t count = log.mostTriangles(); count > 110; count -= 90) {
-        const std::size_t there = log.trianglesAt(count);
-        EXPECT_LE(there, count);
-        EXPECT_GE(there + 2, count) << "no collapse takes more than two";
-        const MeshPtr state = finishMesh(log.meshAt(count));
-        EXPECT_EQ(state->triangles, there);
-        EXPECT_EQ(test::describeEdges(*state), "0 border, 0 non-manifold") << count;
-        EXPECT_GE(log.deviationAt(count), deviation);
-        deviation = log.deviationAt(count);
-    }
-    // As if it had been stopped there.
-    Reducer stopped(*mesh, {});
-    ASSERT_TRUE(stopped.reduceTo(20, std::numeric_limits<double>::infinity(), noProgress()));
-    EXPECT_EQ(finishMesh(stopped.mesh())->hash, finishMesh(log.meshAt(20))->hash);
-}
-
 ReducerOptions optimal() {
     ReducerOptions options;
     options.placement = Placement::Optimal;
@@ -594,36 +472,6 @@ TEST(Reduce, TextureThatChangesHoldsItsVertices) {
     std::set<float> columns;
     for (const Vec3f& p : positionsOf(result.mesh->parts[0])) columns.insert(p.x());
     EXPECT_TRUE(columns.contains(0.5F));
-}
-
-// --- levels and stand-ins -----------------------------------------------------------------
-
-TEST(LevelOrder, EveryLevelUsesTheFirstVerticesOfTheTop) {
-    const MeshPtr mesh = finishMesh(test::makeSphere(24, 12));
-    Reducer reducer(*mesh, {});
-    std::vector<LevelIndices> levels = {topIndices(*mesh)};
-    for (const std::size_t count : {200, 60}) {
-        ASSERT_TRUE(reducer.reduceTo(count, std::numeric_limits<double>::infinity(), noProgress()));
-        levels.push_back(reducer.indices());
-    }
-    const std::vector<Mesh> shared = shareVertices(*mesh, levels);
-    ASSERT_EQ(shared.size(), 3U);
-    const Stream& top = *shared[0].parts[0].find("POSITION");
-    for (std::size_t k = 1; k < shared.size(); ++k) {
-        const Stream& level = *shared[k].parts[0].find("POSITION");
-        EXPECT_LT(level.count(), shared[k - 1].parts[0].vertexCount());
-        EXPECT_TRUE(std::equal(level.data.begin(), level.data.end(), top.data.begin()));
-    }
-    EXPECT_NEAR(test::areaOf(shared[0]), test::areaOf(*mesh), 1e-5);
-    EXPECT_EQ(shared[2].parts[0].triangleCount(), reducer.triangleCount());
-}
-
-TEST(Cluster, LeavesFewTrianglesInTheSameBounds) {
-    const MeshPtr sphere = finishMesh(test::makeSphere(128, 64));
-    const MeshPtr coarse = finishMesh(clusterVertices(*sphere, 8));
-    EXPECT_LT(coarse->triangles, sphere->triangles / 10);
-    EXPECT_GT(coarse->triangles, 50U);
-    EXPECT_LT((coarse->bounds.sizes() - sphere->bounds.sizes()).norm(), 0.6);
 }
 
 TEST(Reduce, AMorphedBumpKeepsItsVertices) {
