@@ -78,8 +78,9 @@ CausesPage::CausesPage(Document& document, QWidget* parent)
       filter_(new QComboBox),
       table_(makeTable({tr("What"), tr("Cause"), tr("Takes off")})),
       fold_(new QPushButton),
-      notSeen_(makeFaint(tr("Counted in the surveyed views. Nobody has looked at what fixes have "
-                            "changed since: causes that are seen are not sought. Survey again."))),
+      notSeen_(makeFaint(tr("Counted in the surveyed views. Fixes have changed objects since the "
+                            "survey, so causes that depend on visibility are missing: survey "
+                            "again."))),
       sentence_(new QLabel),
       evidence_(new EvidenceView),
       advice_(makeFaint("")),
