@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numbers>
 #include <numeric>
 
 #include "base/disjoint_sets.h"
@@ -13,8 +14,14 @@ namespace flentro {
 namespace {
 
 constexpr std::size_t kMinCards = 24;
-constexpr std::size_t kMaxTriangles = 4;  ///< Of a card, on average.
-constexpr double kMaxGrowth = 3;          ///< Of a card's edge.
+constexpr std::size_t kMaxTriangles = 4;        ///< Of a card, on average.
+constexpr std::size_t kMaxLeafTriangles = 100;  ///< Of a leaf, on average.
+constexpr double kMaxLeafExtent = 0.1;          ///< Of a leaf, in diagonals of the cloud.
+constexpr double kMostAlike =
+    0.85;  ///< Mean cosine between neighbours; tiles and planks: nearly 1.
+constexpr double kNearlyAll = 0.95;   ///< Of the area.
+constexpr double kMinFlatness = 0.3;  ///< Of the area, that the sum of normals has; closed: 0.
+constexpr double kMaxGrowth = 3;      ///< Of a card's edge.
 
 /// [vertices] The piece of each, by what hangs together over equal positions.
 std::vector<std::uint32_t> piecesOf(const Part& part, const std::vector<Vec3f>& points) {
@@ -50,12 +57,18 @@ bool CardCloud::isOne(const Part& part) {
     std::vector<bool> used(pieces.size(), false);
     for (const std::uint32_t vertex : part.indices) used[pieces[vertex]] = true;
     const auto count = static_cast<std::size_t>(std::count(used.begin(), used.end(), true));
-    return count >= kMinCards && part.triangleCount() <= kMaxTriangles * count;
+    if (count < kMinCards || part.triangleCount() > kMaxLeafTriangles * count) return false;
+    return part.triangleCount() <= kMaxTriangles * count || CardCloud(part).areLeaves();
 }
 
-CardCloud::CardCloud(const Part& part) : part_(part), points_(positionsOf(part)) {
+double CardCloud::Card::halfWidth() const {
+    return extent > 0 ? std::min(extent, area / (2 * std::numbers::sqrt2 * extent)) : 0;
+}
+
+CardCloud::CardCloud(const Part& part, double area) : part_(part), points_(positionsOf(part)) {
     const std::vector<std::uint32_t> pieces = piecesOf(part, points_);
     std::map<std::uint32_t, std::size_t> known;
+    double own = 0;
     for (std::uint32_t t = 0; t < part.triangleCount(); ++t) {
         const std::uint32_t* corner = part.indices.data() + std::size_t{3} * t;
         const auto [at, isNew] = known.try_emplace(pieces[corner[0]], cards_.size());
@@ -64,18 +77,70 @@ CardCloud::CardCloud(const Part& part) : part_(part), points_(positionsOf(part))
         const Vec3d a = points_[corner[0]].cast<double>();
         const Vec3d b = points_[corner[1]].cast<double>();
         const Vec3d c = points_[corner[2]].cast<double>();
-        const double area = 0.5 * (b - a).cross(c - a).norm();
+        const Vec3d normal = 0.5 * (b - a).cross(c - a);
         card.triangles.push_back(t);
-        card.area += area;
-        card.centre += area * (a + b + c) / 3;
-        area_ += area;
+        card.area += normal.norm();
+        card.normal += normal;
+        card.centre += normal.norm() * (a + b + c) / 3;
+        own += normal.norm();
     }
-    for (Card& card : cards_)
+    area_ = area > 0 ? area : own;
+    for (Card& card : cards_) {
         card.centre = card.area > 0
                           ? Vec3d(card.centre / card.area)
                           : Vec3d(points_[part.indices[std::size_t{3} * card.triangles.front()]]
                                       .cast<double>());
+        for (const std::uint32_t t : card.triangles)
+            for (std::size_t k = 0; k < 3; ++k)
+                card.extent = std::max(
+                    card.extent,
+                    (points_[part.indices[std::size_t{3} * t + k]].cast<double>() - card.centre)
+                        .norm());
+    }
     order();
+    halfWidth_ = nearlyLargest([](const Card& card) { return card.halfWidth(); });
+}
+
+/// The value that cards with all but a twentieth of the area do not exceed.
+template <typename Measure>
+double CardCloud::nearlyLargest(const Measure& measure) const {
+    std::vector<std::pair<double, double>> values;
+    double sum = 0;
+    for (const Card& card : cards_) {
+        values.emplace_back(measure(card), card.area);
+        sum += card.area;
+    }
+    std::sort(values.begin(), values.end());
+    double below = 0;
+    for (const auto& [value, area] : values) {
+        below += area;
+        if (below >= kNearlyAll * sum) return value;
+    }
+    return values.empty() ? 0 : values.back().first;
+}
+
+/// Cards are in the order in which they are kept, not in that along the curve: neighbours are
+/// found among those that share a cell of it.
+bool CardCloud::areLeaves() const {
+    Box box;
+    for (const Vec3f& point : points_) box.extend(point.cast<double>());
+    if (nearlyLargest([](const Card& card) { return card.extent; }) >
+        kMaxLeafExtent * box.diagonal().norm())
+        return false;
+    std::vector<const Card*> open;
+    for (const Card& card : cards_)
+        if (card.normal.norm() > kMinFlatness * card.area) open.push_back(&card);
+    if (static_cast<double>(open.size()) < kNearlyAll * static_cast<double>(cards_.size()))
+        return false;
+    const Vec3d size = box.sizes().cwiseMax(1e-12);
+    std::sort(open.begin(), open.end(), [&](const Card* a, const Card* b) {
+        return codeOf((a->centre - box.min()).cwiseQuotient(size)) <
+               codeOf((b->centre - box.min()).cwiseQuotient(size));
+    });
+    double alike = 0;
+    for (std::size_t i = 1; i < open.size(); ++i)
+        alike += std::fabs(open[i - 1]->normal.normalized().dot(open[i]->normal.normalized()));
+    return alike < kMostAlike * static_cast<double>(open.size());
 }
 
 /// Along a curve through space, every other one first, then every other of the rest ...: any
@@ -97,30 +162,40 @@ void CardCloud::order() {
     cards_ = std::move(ordered);
 }
 
-Part CardCloud::thinned(double share) const {
+CardCloud::Kept CardCloud::keptAt(double share) const {
     const auto wanted = share * static_cast<double>(part_.triangleCount());
+    Kept kept;
+    double area = 0;
+    std::size_t triangles = 0;
+    for (; kept.cards < cards_.size(); ++kept.cards) {
+        const Card& card = cards_[kept.cards];
+        const bool enough = area * kMaxGrowth * kMaxGrowth >= area_;
+        triangles += card.triangles.size();
+        if (enough && static_cast<double>(triangles) > wanted) break;
+        area += card.area;
+    }
+    if (area > 0) kept.growth = std::sqrt(area_ / area);
+    return kept;
+}
+
+double CardCloud::deviationAt(double share) const {
+    const Kept kept = keptAt(share);
+    const double grown =
+        std::fabs(kept.growth - 1) * nearlyLargest([](const Card& card) { return card.extent; });
+    return std::max(grown, kept.cards < cards_.size() ? halfWidth_ : 0);
+}
+
+Part CardCloud::thinned(double share) const {
+    const Kept kept = keptAt(share);
     std::vector<Vec3f> positions = points_;
     std::vector<std::uint32_t> indices;
-    double kept = 0;
-    std::size_t count = 0;
-    while (count < cards_.size()) {
-        const Card& card = cards_[count];
-        const bool enough = kept * kMaxGrowth * kMaxGrowth >= area_;
-        const std::size_t triangles = indices.size() / 3 + card.triangles.size();
-        if (enough && static_cast<double>(triangles) > wanted) break;
-        kept += card.area;
-        for (const std::uint32_t t : card.triangles)
-            for (std::size_t k = 0; k < 3; ++k)
-                indices.push_back(part_.indices[std::size_t{3} * t + k]);
-        ++count;
-    }
-    const double growth = kept > 0 ? std::sqrt(area_ / kept) : 1;
-    for (std::size_t i = 0; i < count; ++i)
+    for (std::size_t i = 0; i < kept.cards; ++i)
         for (const std::uint32_t t : cards_[i].triangles)
             for (std::size_t k = 0; k < 3; ++k) {
                 const std::uint32_t vertex = part_.indices[std::size_t{3} * t + k];
                 const Vec3d away = points_[vertex].cast<double>() - cards_[i].centre;
-                positions[vertex] = (cards_[i].centre + growth * away).cast<float>();
+                positions[vertex] = (cards_[i].centre + kept.growth * away).cast<float>();
+                indices.push_back(vertex);
             }
     Part part = part_;
     part.set("POSITION", makeStream(positions));

@@ -16,8 +16,8 @@ constexpr double kUnlimited = std::numeric_limits<double>::infinity();
 constexpr const char* kImportance = "_IMPORTANCE";
 constexpr float kMinImportance = 1e-3F;
 
-/// The mesh without the triangles of parts that are clouds of cards; the same if it has none.
-MeshPtr withoutCards(const MeshPtr& mesh, bool thin) {
+/// The mesh without the triangles of parts that are foliage; the same if it has none.
+MeshPtr withoutFoliage(const MeshPtr& mesh, bool thin) {
     Mesh solid = *mesh;
     bool any = false;
     for (Part& part : solid.parts) {
@@ -26,14 +26,6 @@ MeshPtr withoutCards(const MeshPtr& mesh, bool thin) {
         any = true;
     }
     return any ? finishMesh(std::move(solid)) : mesh;
-}
-
-std::vector<CardCloud> cardsOf(const Mesh& mesh, const Mesh& solid) {
-    std::vector<CardCloud> cards;
-    for (std::size_t p = 0; p < mesh.parts.size(); ++p)
-        if (solid.parts[p].triangleCount() < mesh.parts[p].triangleCount())
-            cards.emplace_back(mesh.parts[p]);
-    return cards;
 }
 
 /// [parts][vertices] The heaviest of the triangles around each, by what a survey saw of them.
@@ -99,30 +91,32 @@ LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, dou
       progress_(progress),
       perMetre_(pixelsPerMetreAtOne(target)),
       pixels_(settings.pixels * errorScale(asset.importance)),
-      solid_(withoutCards(asset.mesh, settings.thinCards)) {
-    cards_ = cardsOf(*asset.mesh, *solid_);
+      solid_(withoutFoliage(asset.mesh, settings.thinCards)) {
     options_.importance = importanceOf(*asset.mesh, settings.weights);
     options_.locked = locked;
 }
 
-/// What levels are measured against.
-Expected<void> LadderMaker::buildSurfaces() {
-    auto solid = PosedSurfaces::build(*solid_, poses_, progress_);
-    if (!solid) return tl::unexpected(solid.error());
-    solidSurface_ = std::move(*solid);
-    if (cards_.empty()) return {};
-    auto whole = PosedSurfaces::build(*asset_.mesh, poses_, progress_);
-    if (!whole) return tl::unexpected(whole.error());
-    wholeSurface_ = std::move(*whole);
+/// What levels are made of and measured against.
+Expected<void> LadderMaker::prepare() {
+    auto surfaces = PosedSurfaces::build(*solid_, poses_, progress_);
+    if (!surfaces) return tl::unexpected(surfaces.error());
+    surfaces_ = std::move(*surfaces);
+    for (std::size_t p = 0; p < solid_->parts.size(); ++p) {
+        const Part& part = asset_.mesh->parts[p];
+        if (solid_->parts[p].triangleCount() == part.triangleCount()) continue;
+        auto foliage = Foliage::build(part, progress_);
+        if (!foliage) return tl::unexpected(foliage.error());
+        foliage_.push_back(std::move(*foliage));
+    }
     return {};
 }
 
 Expected<Asset> LadderMaker::run() {
-    if (auto built = buildSurfaces(); !built) return tl::unexpected(built.error());
+    if (auto prepared = prepare(); !prepared) return tl::unexpected(prepared.error());
     auto reducer = Reducer::build(*solid_, options_, progress_);
     if (!reducer) return tl::unexpected(reducer.error());
-    // What is left may become smaller still where cards are most of it.
-    const auto fewest = cards_.empty() ? static_cast<std::size_t>(settings_.smallestLevel) : 1;
+    // What is left may become smaller still where leaves are most of it.
+    const auto fewest = foliage_.empty() ? static_cast<std::size_t>(settings_.smallestLevel) : 1;
     if (auto done = reducer->reduceTo(fewest, kUnlimited, progress_); !done)
         return tl::unexpected(done.error());
     const CollapseLog& log = reducer->log();
@@ -138,39 +132,38 @@ Expected<Asset> LadderMaker::run() {
     if (!trimmed && steps->empty()) return result;
     std::vector<LevelIndices> levels = {trimmed ? log.indicesAt(*top) : topIndices(*solid_)};
     for (const Step& step : *steps) levels.push_back(log.indicesAt(step.solid));
-    std::vector<Mesh> meshes = shareVertices(*solid_, levels);
-    for (std::size_t p = 0; p < asset_.mesh->parts.size(); ++p)
-        if (solid_->parts[p].triangleCount() < asset_.mesh->parts[p].triangleCount())
-            meshes.front().parts.push_back(asset_.mesh->parts[p]);
-    for (std::size_t i = 0; i < steps->size(); ++i) {
-        const auto& cards = (*steps)[i].cards;
-        meshes[i + 1].parts.insert(meshes[i + 1].parts.end(), cards.begin(), cards.end());
-    }
-    if (auto added = addLevels(result, std::move(meshes)); !added)
+    if (auto added = addLevels(result, shareVertices(*solid_, levels), *steps); !added)
         return tl::unexpected(added.error());
     return result;
 }
 
+/// `shares` of foliage_.
 LadderMaker::Step LadderMaker::makeStep(const CollapseLog& log, std::size_t solid,
-                                        double share) const {
+                                        const std::vector<double>& shares) const {
     Step step;
     step.solid = log.trianglesAt(solid);
     step.triangles = step.solid;
-    for (const CardCloud& cloud : cards_) {
-        step.cards.push_back(cloud.thinned(share));
-        step.triangles += step.cards.back().triangleCount();
+    for (std::size_t i = 0; i < foliage_.size(); ++i) {
+        step.leaves.push_back(foliage_[i].thinned(shares[i]));
+        step.leafDeviation = std::max(step.leafDeviation, foliage_[i].deviationAt(shares[i]));
+        step.triangles += step.leaves.back().triangleCount();
     }
     return step;
 }
 
+/// Triangles of level 0 with so many of what is reduced.
+std::size_t LadderMaker::trianglesWith(std::size_t solid) const {
+    return solid + asset_.mesh->triangles - solid_->triangles;
+}
+
 LadderMaker::Steps LadderMaker::stepsByRatio(const CollapseLog& log, std::size_t top) const {
     std::vector<Step> steps;
-    std::size_t previous = top + asset_.mesh->triangles - solid_->triangles;
+    std::size_t previous = trianglesWith(top);
     double share = 1;
     while (steps.size() < static_cast<std::size_t>(settings_.levels)) {
         share *= settings_.ratio;
-        Step step =
-            makeStep(log, static_cast<std::size_t>(share * static_cast<double>(top)), share);
+        Step step = makeStep(log, static_cast<std::size_t>(share * static_cast<double>(top)),
+                             std::vector<double>(foliage_.size(), share));
         if (isTooSmall(step.triangles) || !gains(step.triangles, previous)) break;
         previous = step.triangles;
         steps.push_back(std::move(step));
@@ -182,7 +175,7 @@ LadderMaker::Steps LadderMaker::stepsByRatio(const CollapseLog& log, std::size_t
 Expected<LadderMaker::Steps> LadderMaker::stepsByDeviation(const CollapseLog& log,
                                                            std::size_t top) {
     std::vector<Step> steps;
-    std::size_t previous = top + asset_.mesh->triangles - solid_->triangles;
+    std::size_t previous = trianglesWith(top);
     double allowed = settings_.firstDeviation;
     double growth = settings_.deviationStep;
     if (settings_.rule == LevelRule::Halving) {
@@ -190,16 +183,15 @@ Expected<LadderMaker::Steps> LadderMaker::stepsByDeviation(const CollapseLog& lo
         allowed = growth * nearest_ * pixels_ / perMetre_;
     }
     const double widest = asset_.mesh->bounds.diagonal().norm();
-    double share = 1;
     std::size_t most = log.mostTriangles();  // a larger allowance never needs more
     for (; steps.size() < static_cast<std::size_t>(settings_.levels) && allowed < widest;
          allowed *= growth) {
-        const auto level = fewestWithin(*solid_, *solidSurface_, log, allowed, progress_, most);
+        const auto level = fewestWithin(*solid_, *surfaces_, log, allowed, progress_, most);
         if (!level) return tl::unexpected(level.error());
-        const std::size_t solid = most = level->mesh->triangles;
-        share = solid_->triangles > 0 ? static_cast<double>(solid) / static_cast<double>(top)
-                                      : share * settings_.ratio;
-        Step step = makeStep(log, solid, share);
+        most = level->mesh->triangles;
+        std::vector<double> shares;
+        for (const Foliage& foliage : foliage_) shares.push_back(foliage.shareWithin(allowed));
+        Step step = makeStep(log, most, shares);
         if (isTooSmall(step.triangles)) break;
         if (!gains(step.triangles, previous)) continue;
         previous = step.triangles;
@@ -223,29 +215,39 @@ Expected<std::size_t> LadderMaker::topCount(const CollapseLog& log) {
     const std::size_t all = solid_->triangles;
     if (!settings_.simplifyLevel0 || all == 0) return all;
     const double limit = pixels_ * nearest_ / perMetre_;
-    const auto trimmed = fewestWithin(*solid_, *solidSurface_, log, limit, progress_);
+    const auto trimmed = fewestWithin(*solid_, *surfaces_, log, limit, progress_);
     if (!trimmed) return tl::unexpected(trimmed.error());
     const std::size_t count = trimmed->mesh->triangles;
     return gains(count, all) ? count : all;
 }
 
-/// Errors: Cancelled.
-Expected<void> LadderMaker::addLevels(Asset& result, std::vector<Mesh> meshes) {
-    const PosedSurfaces& surfaces = wholeSurface_ ? *wholeSurface_ : *solidSurface_;
-    const Surface& surface = surfaces.rest();
-    result.mesh = finishMesh(std::move(meshes.front()));
+/// How a level differs from the asset.
+Ladder::Level LadderMaker::measureLevel(const MeshPtr& solid, const Step& step) const {
+    Ladder::Level level;
+    level.deviation = step.leafDeviation;
+    if (solid->triangles == 0) return level;
+    level.deviation = std::max(level.deviation, surfaces_->largestDeviation(*solid));
+    const AttributeDeviation shading =
+        surfaces_->rest().attributesFrom(*solid, kShadingSamples, level.deviation + kNoDistance);
+    level.normalError = shading.normal;
+    level.textureSlide = shading.texture;
+    return level;
+}
+
+/// `solids`: level 0 and those of the steps, without foliage. Errors: Cancelled.
+Expected<void> LadderMaker::addLevels(Asset& result, std::vector<Mesh> solids, const Steps& steps) {
+    for (std::size_t p = 0; p < solid_->parts.size(); ++p)
+        if (solid_->parts[p].triangleCount() < asset_.mesh->parts[p].triangleCount())
+            solids.front().parts.push_back(asset_.mesh->parts[p]);
+    result.mesh = finishMesh(std::move(solids.front()));
     result.ranges.clear();  // its triangles have another order now
-    for (std::size_t i = 1; i < meshes.size(); ++i) {
+    for (std::size_t i = 0; i < steps.size(); ++i) {
         if (progress_.cancelled()) return stopped("Making levels");
-        Ladder::Level level;
-        level.mesh = finishMesh(std::move(meshes[i]));
+        Mesh whole = solids[i + 1];
+        Ladder::Level level = measureLevel(finishMesh(std::move(solids[i + 1])), steps[i]);
         if (progress_.cancelled()) return stopped("Making levels");
-        level.deviation = surfaces.largestDeviation(*level.mesh);
-        if (progress_.cancelled()) return stopped("Making levels");
-        const AttributeDeviation shading =
-            surface.attributesFrom(*level.mesh, kShadingSamples, level.deviation + kNoDistance);
-        level.normalError = shading.normal;
-        level.textureSlide = shading.texture;
+        whole.parts.insert(whole.parts.end(), steps[i].leaves.begin(), steps[i].leaves.end());
+        level.mesh = finishMesh(std::move(whole));
         dropBunched(result, level.deviation);
         const Mesh& before = *result.level(result.ladder.levels.size());
         level.switchDistance = switchDistance(level.deviation, before, result.ladder);

@@ -1,17 +1,18 @@
-// What ladders do with foliage of loose cards, with terrain in cells, and with painted importance.
+// What ladders do with foliage of cards and leaves, and with painted importance.
 
 #include <gtest/gtest.h>
 
+#include <Eigen/Geometry>
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <numbers>
 #include <random>
-#include <set>
 
 #include "base/index.h"
 #include "fixes/fix.h"
 #include "fixes/ladder/ladder.h"
-#include "fixes/shared_borders.h"
-#include "simplify/card_cloud.h"
+#include "simplify/foliage.h"
 #include "support/display.h"
 #include "support/meshes.h"
 
@@ -27,8 +28,6 @@ LadderSettings plain() {
     settings.levels = 3;
     return settings;
 }
-
-// --- cards --------------------------------------------------------------------------------
 
 /// Loose squares of different sizes in a ball of two metres.
 Mesh makeFoliage(std::size_t cards) {
@@ -54,6 +53,44 @@ Mesh makeFoliage(std::size_t cards) {
     return mesh;
 }
 
+/// Places a folded leaf of 12 triangles, 100 mm long and 40 mm wide, by a frame.
+void addLeaf(const Eigen::Matrix3f& frame, const Vec3f& centre, std::vector<Vec3f>& places,
+             std::vector<std::uint32_t>& indices) {
+    constexpr int kRows = 4;
+    const auto first = static_cast<std::uint32_t>(places.size());
+    for (int row = 0; row < kRows; ++row)
+        for (int side = -1; side <= 1; ++side) {
+            const float along = 0.1F * (static_cast<float>(row) / (kRows - 1) - 0.5F);
+            const float across =
+                0.02F * static_cast<float>(side) * (row == 0 || row == 3 ? 0.3F : 1);
+            const float fold = 0.003F * static_cast<float>(std::abs(side));
+            places.push_back(centre + frame * Vec3f(along, across, fold));
+        }
+    for (std::uint32_t row = 0; row + 1 < kRows; ++row)
+        for (std::uint32_t side = 0; side < 2; ++side) {
+            const std::uint32_t a = first + 3 * row + side;
+            for (const std::uint32_t corner : {a, a + 3, a + 4, a, a + 4, a + 1})
+                indices.push_back(corner);
+        }
+}
+
+/// Leaves in a ball of two metres; `atRandom`: at all angles, else all alike, as tiles are.
+Mesh makeLeaves(std::size_t count, bool atRandom = true) {
+    std::mt19937 random(11);
+    std::uniform_real_distribution<float> unit(-1, 1);
+    std::vector<Vec3f> places;
+    std::vector<std::uint32_t> indices;
+    for (std::size_t i = 0; i < count; ++i) {
+        Eigen::Quaternionf turn(unit(random), unit(random), unit(random), unit(random));
+        const Vec3f centre(unit(random), unit(random) + 3, unit(random));
+        if (!atRandom) turn.setIdentity();
+        addLeaf(turn.normalized().toRotationMatrix(), centre, places, indices);
+    }
+    Mesh mesh;
+    mesh.parts.push_back(test::makePart(std::move(places), std::move(indices)));
+    return mesh;
+}
+
 double areaOfPart(const Part& part) {
     Mesh mesh;
     mesh.parts.push_back(part);
@@ -65,6 +102,84 @@ TEST(CardCloud, IsManyLoosePiecesOfFewTriangles) {
     EXPECT_FALSE(CardCloud::isOne(makeFoliage(10).parts[0])) << "a handful";
     EXPECT_FALSE(CardCloud::isOne(test::makeSphere(24, 16).parts[0]));
     EXPECT_FALSE(CardCloud::isOne(test::makeGrid(20, 20).parts[0]));
+}
+
+TEST(CardCloud, IsLeavesAtAllAngles) {
+    EXPECT_TRUE(CardCloud::isOne(makeLeaves(100).parts[0]));
+    EXPECT_FALSE(CardCloud::isOne(makeLeaves(100, false).parts[0])) << "tiles";
+    // Stones, which are closed.
+    const Part stone = test::makeSphere(6, 4, 0.03).parts[0];
+    const std::vector<Vec3f> one = positionsOf(stone);
+    std::vector<Vec3f> places;
+    std::vector<std::uint32_t> indices;
+    for (std::uint32_t i = 0; i < 125; ++i) {
+        const auto cell = [&](std::uint32_t each) { return static_cast<float>(i / each % 5); };
+        const auto first = static_cast<std::uint32_t>(places.size());
+        for (const Vec3f& point : one) places.push_back(point + Vec3f(cell(1), cell(5), cell(25)));
+        for (const std::uint32_t corner : stone.indices) indices.push_back(first + corner);
+    }
+    EXPECT_FALSE(CardCloud::isOne(test::makePart(std::move(places), std::move(indices))));
+}
+
+TEST(CardCloud, OutlinesMoveByHalfTheWidthOfWhatIsGone) {
+    // 64 squares of 0.2 m.
+    std::vector<Vec3f> places;
+    std::vector<std::uint32_t> indices;
+    for (std::uint32_t i = 0; i < 64; ++i) {
+        const Vec3f at(static_cast<float>(i % 8), static_cast<float>(i / 8), 0);
+        for (const auto& [x, y] : {std::pair(-1, -1), {1, -1}, {1, 1}, {-1, 1}})
+            places.push_back(at + 0.1F * Vec3f(static_cast<float>(x), static_cast<float>(y), 0));
+        for (const std::uint32_t k : {0U, 1U, 2U, 0U, 2U, 3U}) indices.push_back(4 * i + k);
+    }
+    const Part part = test::makePart(std::move(places), std::move(indices));
+    const CardCloud cloud(part);
+    EXPECT_NEAR(cloud.halfWidth(), 0.1, 1e-5);
+    EXPECT_EQ(cloud.deviationAt(1), 0);
+    EXPECT_NEAR(cloud.deviationAt(0.75), 0.1, 1e-5) << "what is kept grows by less";
+    // A quarter of them grow to twice their edge: corners move by half a diagonal.
+    EXPECT_NEAR(cloud.deviationAt(0.25), 0.1 * std::numbers::sqrt2, 1e-5);
+}
+
+TEST(Foliage, LeavesBecomeSimplerBeforeTheyBecomeFewer) {
+    const Mesh crown = makeLeaves(500);
+    const auto foliage = Foliage::build(crown.parts[0], noProgress());
+    ASSERT_TRUE(foliage);
+    const double area = areaOfPart(crown.parts[0]);
+    const double half = CardCloud(crown.parts[0]).halfWidth();
+    double before = 0;
+    for (const double share : {1.0, 0.5, 0.2, 0.1, 0.05}) {
+        const Part part = foliage->thinned(share);
+        EXPECT_LE(static_cast<double>(part.triangleCount()), share * 6000 + 1e-9);
+        EXPECT_NEAR(areaOfPart(part), area, 1e-3 * area) << share;
+        EXPECT_GE(foliage->deviationAt(share), before);
+        before = foliage->deviationAt(share);
+        EXPECT_EQ(before == 0, share == 1);
+    }
+    EXPECT_LT(foliage->deviationAt(0.5), 0.7 * half) << "no leaf is gone";
+    EXPECT_GT(foliage->deviationAt(0.1), half) << "leaves are gone";
+    for (const double allowed : {0.3 * half, 1.5 * half, 4 * half}) {
+        const double share = foliage->shareWithin(allowed);
+        EXPECT_LE(foliage->deviationAt(share), allowed);
+        EXPECT_GT(foliage->deviationAt(0.89 * share), allowed);
+    }
+}
+
+TEST(Foliage, LevelsOfLeavesBeginByTheSizeOfALeaf) {
+    Mesh tree = test::makeSphere(40, 30);
+    tree.parts.push_back(makeLeaves(600).parts[0]);
+    tree.parts[0].attributes.resize(1);
+    const Scene scene = test::makeScene({{tree, {0, 0, 0}}});
+    const double leaves = areaOfPart(tree.parts[1]);
+    LadderSettings settings = plain();
+    settings.rule = LevelRule::Deviation;
+    settings.firstDeviation = 0.01;
+    settings.levels = 4;
+    const Asset asset = applyLadder(scene, settings, display(), noProgress())->scene.assets[0];
+    ASSERT_GE(asset.ladder.levels.size(), 3U);
+    for (const Ladder::Level& level : asset.ladder.levels)
+        EXPECT_NEAR(areaOfPart(level.mesh->parts.back()), leaves, 1e-3 * leaves);
+    EXPECT_LE(asset.ladder.levels.front().deviation, 0.01);
+    EXPECT_LT(asset.ladder.levels.front().mesh->triangles, asset.mesh->triangles * 6 / 10);
 }
 
 TEST(CardCloud, ThinnedItCoversAsMuch) {
@@ -119,95 +234,6 @@ TEST(Foliage, ThinsOutWhileTheTrunkIsReduced) {
     EXPECT_LT(areaOfPart(before.ladder.levels.back().mesh->parts.back()), 0.9 * leaves)
         << "cards were dropped without others growing";
 }
-
-// --- cells --------------------------------------------------------------------------------
-
-double hill(double x, double z) {
-    return 0.3 * std::sin(3 * x) + 0.2 * std::cos(5 * z) * x;
-}
-
-/// Two cells of 4 x 4 m side by side, cut from one field; the right one holds its own middle as
-/// origin, as exporters do.
-Scene makeCells() {
-    constexpr int kCells = 24;
-    std::array<Mesh, 2> cells;
-    for (int side = 0; side < 2; ++side) {
-        Mesh grid = test::makeGrid(kCells, kCells, 4);
-        std::vector<Vec3f> positions = positionsOf(grid.parts[0]);
-        for (Vec3f& position : positions)
-            position.y() = static_cast<float>(hill(static_cast<double>(position.x()) + 4 * side,
-                                                   static_cast<double>(position.z())));
-        grid.parts[0].set("POSITION", makeStream(positions));
-        elementOf(cells, side) = grid;
-    }
-    return test::makeScene({{cells[0], {0, 0, 0}}, {cells[1], {4, 0, 0}}});
-}
-
-/// Positions, in millimetres, of a mesh's used vertices on the plane x = `at` of the world.
-std::set<std::pair<long, long>> alongSeam(const Mesh& mesh, double shift, double at) {
-    std::set<std::pair<long, long>> found;
-    for (const Part& part : mesh.parts) {
-        const std::vector<Vec3f> positions = positionsOf(part);
-        for (const std::uint32_t index : part.indices) {
-            const Vec3d position = positions[index].cast<double>();
-            if (std::fabs(position.x() + shift - at) > 1e-4) continue;
-            found.insert({std::lround(position.y() * 1000), std::lround(position.z() * 1000)});
-        }
-    }
-    return found;
-}
-
-TEST(Cells, MeetAtAnyCombinationOfLevels) {
-    const Scene scene = makeCells();
-    const double seam = scene.objects[0].bounds.max().x();
-    ASSERT_NEAR(scene.objects[1].bounds.min().x(), seam, 1e-5) << "they touch";
-    const Scene laddered = applyLadder(scene, plain(), display(), noProgress())->scene;
-    const auto& left = laddered.assets[0];
-    const auto& right = laddered.assets[1];
-    ASSERT_EQ(left.ladder.levels.size(), 3U);
-    ASSERT_EQ(right.ladder.levels.size(), 3U);
-    const auto whole = alongSeam(*left.mesh, 0, seam);
-    ASSERT_EQ(whole.size(), 25U);
-    for (std::size_t i = 0; i < 4; ++i)
-        for (std::size_t k = 0; k < 4; ++k)
-            EXPECT_EQ(alongSeam(*left.level(i), 0, seam), alongSeam(*right.level(k), 4, seam))
-                << "LOD " << i << " beside LOD " << k;
-    // The other three sides are free.
-    EXPECT_LT(left.ladder.levels.back().mesh->triangles, 24U * 24 * 2 / 8);
-}
-
-TEST(Cells, WithoutTheRuleTheyGape) {
-    LadderSettings settings = plain();
-    settings.keepSharedBorders = false;
-    const Scene laddered = applyLadder(makeCells(), settings, display(), noProgress())->scene;
-    EXPECT_LT(alongSeam(*laddered.assets[0].ladder.levels.back().mesh, 0, 4).size(), 25U);
-}
-
-TEST(SharedBorders, AreThoseOfOtherObjectsOnly) {
-    const auto lockedIn = [](const Scene& scene, std::size_t asset) {
-        std::size_t count = 0;
-        const auto shared = findSharedBorders(scene);
-        for (const auto& part : shared[asset])
-            count += static_cast<std::size_t>(std::count(part.begin(), part.end(), true));
-        return count;
-    };
-    EXPECT_EQ(lockedIn(makeCells(), 0), 25U);
-    EXPECT_EQ(lockedIn(test::makeScene({{test::makeGrid(4, 4), {0, 0, 0}}}), 0), 0U);
-    EXPECT_EQ(lockedIn(test::makeScene({{test::makeBox({1, 1, 1}), {0, 0, 0}},
-                                        {test::makeBox({1, 1, 1}), {1, 0, 0}}}),
-                       0),
-              0U)
-        << "boxes have no open borders";
-    // Copies of one asset count for both of its sides.
-    Scene row = test::makeScene({{test::makeGrid(4, 4, 2), {0, 0, 0}}});
-    Object next = row.objects[0];
-    next.world(0, 3) += 2;
-    next.bounds = transformBox(next.world, row.mesh(next).bounds);
-    row.objects.push_back(next);
-    EXPECT_EQ(lockedIn(row, 0), 10U);
-}
-
-// --- importance ---------------------------------------------------------------------------
 
 TEST(PaintedImportance, KeepsTrianglesWhereItIsHigh) {
     Mesh ball = test::makeSphere(64, 48);
