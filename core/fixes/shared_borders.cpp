@@ -1,6 +1,7 @@
 #include "fixes/shared_borders.h"
 
 #include <algorithm>
+#include <array>
 #include <atomic>
 #include <bit>
 #include <cmath>
@@ -10,6 +11,7 @@
 #include "geometry/cell.h"
 #include "geometry/slabs.h"
 #include "geometry/weld.h"
+#include "scene/poses.h"
 
 namespace flentro {
 namespace {
@@ -25,17 +27,27 @@ struct BorderVertex {
     Vec3d position;
 };
 
+/// The edges of all triangles, those of equal ones once: a sheet with a face for either side has a
+/// border too. Sorted.
+std::vector<std::uint64_t> edgesOf(const std::vector<std::uint32_t>& corners) {
+    std::vector<std::array<std::uint32_t, 3>> triangles;
+    for (std::size_t i = 0; i + 2 < corners.size(); i += 3) {
+        triangles.push_back({corners[i], corners[i + 1], corners[i + 2]});
+        std::sort(triangles.back().begin(), triangles.back().end());
+    }
+    std::sort(triangles.begin(), triangles.end());
+    triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
+    std::vector<std::uint64_t> edges;
+    for (const auto& [a, b, c] : triangles)
+        for (const auto& [from, to] : {std::pair(a, b), std::pair(b, c), std::pair(a, c)})
+            edges.push_back(std::uint64_t{from} << 32U | to);
+    std::sort(edges.begin(), edges.end());
+    return edges;
+}
+
 std::vector<BorderVertex> bordersOf(const Mesh& mesh) {
     const WeldedMesh welded = weldPositions(mesh);
-    const std::vector<std::uint32_t>& corners = welded.corners;
-    std::vector<std::uint64_t> edges;
-    for (std::size_t i = 0; i + 2 < corners.size(); i += 3)
-        for (std::size_t k = 0; k < 3; ++k) {
-            const std::uint64_t a = corners[i + k];
-            const std::uint64_t b = corners[i + (k + 1) % 3];
-            edges.push_back(std::min(a, b) << 32U | std::max(a, b));
-        }
-    std::sort(edges.begin(), edges.end());
+    const std::vector<std::uint64_t> edges = edgesOf(welded.corners);
     std::vector<bool> onBorder(welded.points.size(), false);
     for (std::size_t i = 0; i < edges.size();) {
         std::size_t end = i;
@@ -98,6 +110,7 @@ public:
           bounds_(scene.bounds()),
           edge_(std::max(bounds_.diagonal().norm() * kSamePlace, 1e-12)) {
         for (const auto& vertices : borders) marks_.emplace_back(vertices.size(), 0);
+        for (const Object& object : scene.objects) bones_.push_back(boneTransforms(scene, object));
     }
 
     /// [assets][border vertices] 1: shared.
@@ -135,14 +148,40 @@ private:
     void forEachIn(double from, double to, const Visit& visit) const {
         for (std::uint32_t i = 0; i < scene_.objects.size(); ++i) {
             const Object& object = scene_.objects[i];
-            if (object.bounds.isEmpty() || object.bounds.max().x() < from - edge_ ||
-                object.bounds.min().x() > to + edge_)
-                continue;
+            const bool isApart =
+                object.bounds.max().x() < from - edge_ || object.bounds.min().x() > to + edge_;
+            if (object.bounds.isEmpty() || (isApart && bones_[i].empty())) continue;
             const std::vector<BorderVertex>& vertices = verticesOf(object);
             for (std::size_t v = 0; v < vertices.size(); ++v)
-                visitCells(transformPoint(object.world, vertices[v].position), from, to,
-                           [&](std::uint64_t cell) { visit(i, v, cell); });
+                visitPlaces(i, vertices[v], [&](const Vec3d& place) {
+                    visitCells(place, from, to, [&](std::uint64_t cell) { visit(i, v, cell); });
+                });
         }
+    }
+
+    /// A vertex held by bones is wherever one of them alone would take it: parts of a figure meet
+    /// in every pose if bones take them to the same places, whatever space each was made in.
+    template <typename Visit>
+    void visitPlaces(std::uint32_t object, const BorderVertex& vertex, const Visit& visit) const {
+        const std::vector<Mat4d>& bones = bones_[object];
+        bool isHeld = false;
+        const auto visitBones = [&](const char* jointSet, const char* weightSet) {
+            const Part& part = scene_.mesh(scene_.objects[object]).parts[vertex.part];
+            const Stream* joints = part.find(jointSet);
+            const Stream* weights = part.find(weightSet);
+            if (!joints || !weights) return;
+            for (int c = 0; c < std::min(joints->components, weights->components); ++c) {
+                const auto joint = static_cast<std::size_t>(joints->value(vertex.vertex, c));
+                if (!(weights->value(vertex.vertex, c) > 0) || joint >= bones.size()) continue;
+                visit(transformPoint(bones[joint], vertex.position));
+                isHeld = true;
+            }
+        };
+        if (!bones.empty()) {
+            visitBones("JOINTS_0", "WEIGHTS_0");
+            visitBones("JOINTS_1", "WEIGHTS_1");
+        }
+        if (!isHeld) visit(transformPoint(scene_.objects[object].world, vertex.position));
     }
 
     /// A position is in up to eight cells, so that two that are nearly the same always share one.
@@ -166,7 +205,8 @@ private:
     const Scene& scene_;
     const std::vector<std::vector<BorderVertex>>& borders_;
     const Box bounds_;
-    const double edge_;  ///< Of a cell, metres.
+    const double edge_;                      ///< Of a cell, metres.
+    std::vector<std::vector<Mat4d>> bones_;  ///< [objects][joints] Of those with a skin.
     std::vector<std::vector<std::uint8_t>> marks_;
 };
 

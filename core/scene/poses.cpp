@@ -128,14 +128,6 @@ bool moves(const Scene& scene, const Animation& animation, const Skin& skin) {
                        [&](const Json& channel) { return nodes.contains(animatedNode(channel)); });
 }
 
-Mat4d bindOf(const Skin& skin, std::size_t joint) {
-    Mat4d bind = Mat4d::Identity();
-    if (skin.inverseBind && joint < skin.inverseBind->count())
-        for (int i = 0; i < 16; ++i)
-            bind(i % 4, i / 4) = static_cast<double>(skin.inverseBind->value(joint, i));
-    return bind;
-}
-
 std::vector<Mat4d> worldsOf(const Scene& scene, const std::vector<Mat4d>& locals) {
     std::vector<Mat4d> worlds(locals.size());
     visitDown(scene.nodes, [&](std::size_t i) {
@@ -165,6 +157,27 @@ void addSkinned(const Part& part, const Pose& pose, const char* joints, const ch
 }
 
 }  // namespace
+
+Mat4d inverseBindOf(const Skin& skin, std::size_t joint) {
+    Mat4d bind = Mat4d::Identity();
+    if (skin.inverseBind && joint < skin.inverseBind->count())
+        for (int i = 0; i < 16; ++i)
+            bind(i % 4, i / 4) = static_cast<double>(skin.inverseBind->value(joint, i));
+    return bind;
+}
+
+std::vector<Mat4d> boneTransforms(const Scene& scene, const Object& object) {
+    const int skinned = elementOf(scene.nodes, object.node).skin;
+    if (skinned < 0) return {};
+    std::vector<Mat4d> locals;
+    for (const Node& node : scene.nodes) locals.push_back(node.local);
+    const std::vector<Mat4d> worlds = worldsOf(scene, locals);
+    const Skin& skin = elementOf(scene.skins, skinned);
+    std::vector<Mat4d> transforms;
+    for (std::size_t j = 0; j < skin.joints.size(); ++j)
+        transforms.push_back(elementOf(worlds, skin.joints[j]) * inverseBindOf(skin, j));
+    return transforms;
+}
 
 std::vector<Mat4d> localTransformsAt(const Scene& scene, const Animation& animation,
                                      double seconds) {
@@ -216,7 +229,8 @@ std::vector<Pose> samplePoses(const Scene& scene, int asset, std::size_t count) 
             scene, localTransformsAt(scene, animation, share * lengthOf(scene, animation)));
         Pose pose;
         for (std::size_t j = 0; j < skin.joints.size(); ++j)
-            pose.joints.push_back(toMesh * elementOf(worlds, skin.joints[j]) * bindOf(skin, j));
+            pose.joints.push_back(toMesh * elementOf(worlds, skin.joints[j]) *
+                                  inverseBindOf(skin, j));
         poses.push_back(std::move(pose));
     }
     return poses;

@@ -13,6 +13,14 @@ namespace flentro {
 [[nodiscard]] std::vector<Mat4d> localTransformsAt(const Scene& scene, const Animation& animation,
                                                    double seconds);
 
+/// What takes a place of the mesh to the space of a joint of its skin; the identity if the file
+/// says nothing.
+[[nodiscard]] Mat4d inverseBindOf(const Skin& skin, std::size_t joint);
+
+/// [joints] What takes a place of a skinned object's mesh to where each bone alone holds it in the
+/// world, as the nodes are. Empty without a skin. Cost: O(nodes).
+[[nodiscard]] std::vector<Mat4d> boneTransforms(const Scene& scene, const Object& object);
+
 /// [joints of the skin] What takes a place of the mesh at rest to where the bone holds it, in the
 /// mesh's own space as at rest.
 struct Pose {

@@ -6,6 +6,7 @@
 #include <map>
 
 #include "base/index.h"
+#include "scene/poses.h"
 #include "scene/texture_use.h"
 
 namespace flentro {
@@ -15,10 +16,7 @@ namespace {
 Mat4d restPose(const Scene& scene, const Node& node, const std::vector<Mat4d>& worlds) {
     const Skin& skin = elementOf(scene.skins, node.skin);
     if (skin.joints.empty()) return Mat4d::Identity();
-    Mat4d bind = Mat4d::Identity();
-    if (skin.inverseBind && skin.inverseBind->count() > 0)
-        for (int i = 0; i < 16; ++i) bind(i % 4, i / 4) = skin.inverseBind->value(0, i);
-    return elementOf(worlds, skin.joints.front()) * bind;
+    return elementOf(worlds, skin.joints.front()) * inverseBindOf(skin, 0);
 }
 
 std::string nameOf(const Node& node, int instance) {
