@@ -72,6 +72,11 @@ std::vector<Edge> sortedEdges(const Part& part, const std::vector<std::uint32_t>
     return edges;
 }
 
+/// The triangle that an edge is of.
+std::uint32_t faceOf(const Edge& edge) {
+    return edge.cornerLow / 3;
+}
+
 /// Calls visit(edge, edge) for each two triangles at one edge.
 template <typename Visit>
 void forEachMeeting(const std::vector<Edge>& edges, Visit&& visit) {
@@ -192,7 +197,7 @@ double dividingAngle(const std::vector<Edge>& edges, const std::vector<Vec3f>& f
     forEachMeeting(edges, [&](const Edge& one, const Edge& other) {
         const bool isSmooth = given[one.cornerLow].dot(given[other.cornerLow]) > kSame &&
                               given[one.cornerHigh].dot(given[other.cornerHigh]) > kSame;
-        meetings.emplace_back(-faces[one.cornerLow / 3].dot(faces[other.cornerLow / 3]), isSmooth);
+        meetings.emplace_back(-faces[faceOf(one)].dot(faces[faceOf(other)]), isSmooth);
     });
     std::sort(meetings.begin(), meetings.end());
     // An angle above that between the faces makes the edge smooth: right if it is, else wrong.
@@ -227,6 +232,106 @@ bool areNearlyEqual(const std::vector<Vec3f>& given, const std::vector<Vec3f>& m
     return sum <= kMean * all && static_cast<double>(near) >= kShare * all;
 }
 
+/// Pieces of a surface that are rough. Beside the edges of what was made, faces are flat or smooth,
+/// and the edges go on; on a rough scan no neighbour continues a face, and edges end anywhere.
+class RoughPieces {
+public:
+    /// `least`: cosine between faces below which an edge is hard.
+    RoughPieces(const std::vector<Edge>& edges, const std::vector<Vec3f>& faces, std::size_t places,
+                float least)
+        : pieces_(faces.size()), found_(faces.size()) {
+        std::vector<float> highest(faces.size(), -1);  // Cosine to the neighbours of each face.
+        std::vector<float> lowest(faces.size(), 1);
+        std::vector<std::uint32_t> hardAt(places, 0);  // Edges.
+        std::vector<std::uint32_t> faceAt(places, 0);
+        forEachMeeting(edges, [&](const Edge& one, const Edge& other) {
+            pieces_.join(faceOf(one), faceOf(other));
+            if (faces[faceOf(one)].isZero() || faces[faceOf(other)].isZero()) return;
+            const float cosine = faces[faceOf(one)].dot(faces[faceOf(other)]);
+            for (const std::uint32_t face : {faceOf(one), faceOf(other)}) {
+                highest[face] = std::max(highest[face], cosine);
+                lowest[face] = std::min(lowest[face], cosine);
+            }
+            for (const std::uint32_t place : {one.low, one.high}) {
+                hardAt[place] += cosine < least;
+                faceAt[place] = faceOf(one);
+            }
+        });
+        for (std::uint32_t face = 0; face < faces.size(); ++face) {
+            if (lowest[face] >= least) continue;
+            Found& found = found_[pieces_.find(face)];
+            found.angles += std::acos(std::clamp(highest[face], -1.0F, 1.0F));
+            ++found.faces;
+        }
+        for (std::size_t place = 0; place < places; ++place) {
+            if (hardAt[place] == 0) continue;
+            Found& found = found_[pieces_.find(faceAt[place])];
+            ++found.places;
+            found.ends += hardAt[place] == 1;
+        }
+    }
+
+    [[nodiscard]] bool has(std::uint32_t face) {
+        constexpr std::uint32_t kFew = 500;      // Of so few nothing can be said.
+        constexpr double kRough = 6 * kRadians;  // Mean to the flattest neighbour.
+        constexpr std::uint32_t kEnds = 25;      // One end in so many places.
+        const Found& found = found_[pieces_.find(face)];
+        return found.faces > kFew && found.angles > kRough * found.faces &&
+               kEnds * found.ends > found.places;
+    }
+    [[nodiscard]] bool hasAny() {
+        for (std::uint32_t face = 0; face < found_.size(); ++face)
+            if (found_[face].faces > 0 && has(face)) return true;
+        return false;
+    }
+
+private:
+    /// About the hard edges of a piece.
+    struct Found {
+        std::uint32_t faces = 0;   ///< That have one.
+        double angles = 0;         ///< Sum of theirs to their flattest neighbours.
+        std::uint32_t places = 0;  ///< That have one.
+        std::uint32_t ends = 0;    ///< Of these, where one ends.
+    };
+    DisjointSets pieces_;
+    std::vector<Found> found_;  ///< [T] At the first face of each piece.
+};
+
+/// [T] Normals of faces as their surroundings have them: noise goes, edges stay (Y. Zheng, H. Fu,
+/// O. Au, C. Tai, "Bilateral normal filtering for mesh denoising", TVCG 2011, with neighbours at
+/// edges, which weigh by their length).
+std::vector<Vec3f> filteredNormals(const std::vector<Edge>& edges, const std::vector<Vec3f>& points,
+                                   const std::vector<std::uint32_t>& corners,
+                                   std::vector<Vec3f> normals) {
+    constexpr int kPasses = 6;
+    constexpr float kOwn = 0.5F;  // Weight of the face itself, for each of its edges.
+    double sum = 0;
+    std::size_t count = 0;
+    forEachMeeting(edges, [&](const Edge& one, const Edge& other) {
+        sum += static_cast<double>((normals[faceOf(one)] - normals[faceOf(other)]).squaredNorm());
+        ++count;
+    });
+    // The width of the Gaussian is the usual difference of two neighbours.
+    const auto width =
+        static_cast<float>(2 * sum / static_cast<double>(std::max<std::size_t>(count, 1)));
+    for (int pass = 0; pass < kPasses && width > 0; ++pass) {
+        std::vector<Vec3f> sums(normals.size(), Vec3f::Zero());
+        forEachMeeting(edges, [&](const Edge& one, const Edge& other) {
+            const Vec3f& a = normals[faceOf(one)];
+            const Vec3f& b = normals[faceOf(other)];
+            const float length =
+                (points[corners[one.cornerLow]] - points[corners[one.cornerHigh]]).norm();
+            const float alike = std::exp(-(a - b).squaredNorm() / width);
+            sums[faceOf(one)] += length * (kOwn * a + alike * b);
+            sums[faceOf(other)] += length * (kOwn * b + alike * a);
+        });
+        for (std::size_t t = 0; t < normals.size(); ++t)
+            if (const float length = sums[t].norm(); length > 0 && std::isfinite(length))
+                normals[t] = sums[t] / length;
+    }
+    return normals;
+}
+
 /// A part without shading, and what normals are made from.
 class Faceted {
 public:
@@ -245,7 +350,20 @@ public:
     [[nodiscard]] DisjointSets setsBelow(double degrees) const {
         const float least = cosOf(degrees);
         return sets([&](const Edge& one, const Edge& other) {
-            return faces_[one.cornerLow / 3].dot(faces_[other.cornerLow / 3]) >= least;
+            return faces_[faceOf(one)].dot(faces_[faceOf(other)]) >= least;
+        });
+    }
+    /// The same, but on rough pieces those below it between their surroundings are smooth too.
+    [[nodiscard]] DisjointSets setsOfSurface(double degrees) const {
+        const float least = cosOf(degrees);
+        RoughPieces rough(edges_, faces_, points_.size(), least);
+        if (!rough.hasAny()) return setsBelow(degrees);
+        const std::vector<Vec3f> around = filteredNormals(edges_, points_, plain_.indices, faces_);
+        return sets([&](const Edge& one, const Edge& other) {
+            const std::uint32_t a = faceOf(one);
+            const std::uint32_t b = faceOf(other);
+            return faces_[a].dot(faces_[b]) >= least ||
+                   (rough.has(a) && around[a].dot(around[b]) >= least);
         });
     }
     template <typename IsSmooth>
@@ -288,7 +406,7 @@ Part smoothByCrease(const Part& part, double degrees) {
     assert(degrees >= 0 && degrees <= 180);
     if (!part.isTriangles() || part.indices.empty()) return part;
     const Faceted faceted(part);
-    DisjointSets sets = faceted.setsBelow(degrees);
+    DisjointSets sets = faceted.setsOfSurface(degrees);
     return withNormals(faceted.plain(), sumNormals(faceted.normalsOfFaces(), sets), sets);
 }
 
@@ -299,8 +417,7 @@ std::optional<double> creaseAngleOf(const Part& part) {
     const std::vector<Vec3f> given = normalsAtCorners(part);
     const Faceted faceted(part);
     const std::vector<Vec3f> ofFaces = faceted.normalsOfFaces();
-    const auto makes = [&](double degrees) {
-        DisjointSets sets = faceted.setsBelow(degrees);
+    const auto makes = [&](DisjointSets sets) {
         const std::vector<Vec3f> sums = sumNormals(ofFaces, sets);
         std::vector<Vec3f> made;
         made.reserve(sums.size());
@@ -309,9 +426,10 @@ std::optional<double> creaseAngleOf(const Part& part) {
         return areNearlyEqual(given, made);
     };
     for (const double usual : {kCreaseAngle, 180.0})
-        if (makes(usual)) return usual;
+        if (makes(faceted.setsBelow(usual))) return usual;
+    if (makes(faceted.setsOfSurface(kCreaseAngle))) return kCreaseAngle;
     const double angle = faceted.dividingAngleOf(given);
-    if (makes(angle)) return angle;
+    if (makes(faceted.setsBelow(angle))) return angle;
     return std::nullopt;
 }
 

@@ -18,7 +18,8 @@ constexpr double kCreaseAngle = 40;
 /// Equal vertices welded, normals and tangents made anew: faces that meet at an edge under an
 /// angle of no more than `degrees` are one smooth surface there, others keep a hard edge. Normals
 /// are weighted by the angles of the corners (G. Thürmer and C. Wüthrich 1998). Places, not
-/// vertices, decide what meets, so seams of texture coordinates stay smooth.
+/// vertices, decide what meets, so seams of texture coordinates stay smooth. Where the surface is
+/// rough all over, as scans are, the angle between the surroundings decides.
 ///
 /// Triangles keep their order. Other modes than triangles: the part itself.
 /// Cost: O(T log T).

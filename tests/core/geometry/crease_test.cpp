@@ -4,7 +4,12 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
 #include <numbers>
+#include <random>
 
 #include "support/meshes.h"
 
@@ -67,6 +72,82 @@ TEST(Crease, FaceShadingIsTold) {
     EXPECT_TRUE(isFaceShaded(test::makeBox(Vec3f(1, 1, 1)).parts.at(0)));
     EXPECT_FALSE(isFaceShaded(test::makeSphere(12, 6).parts.at(0)));
     EXPECT_FALSE(isFaceShaded(Part{}));
+}
+
+/// A field of 100 x 100 squares of 1 m with a step of 20 m in its middle, each vertex up to `noise`
+/// metres off.
+Part steppedField(double noise) {
+    constexpr std::uint32_t kCells = 100;
+    std::mt19937 random(3);
+    std::uniform_real_distribution<float> off(static_cast<float>(-noise),
+                                              static_cast<float>(noise));
+    std::vector<Vec3f> points;
+    std::vector<std::uint32_t> corners;
+    for (std::uint32_t row = 0; row <= kCells; ++row)
+        for (std::uint32_t column = 0; column <= kCells; ++column) {
+            // Columns 40 to 60 climb the wall.
+            const auto at = static_cast<float>(column);
+            const float up = std::clamp(at - 40, 0.0F, 20.0F);
+            points.emplace_back(at - up + off(random), up + off(random),
+                                static_cast<float>(row) + off(random));
+        }
+    for (std::uint32_t row = 0; row < kCells; ++row)
+        for (std::uint32_t column = 0; column < kCells; ++column) {
+            const std::uint32_t a = row * (kCells + 1) + column;
+            const std::uint32_t b = a + kCells + 1;
+            for (const std::uint32_t corner : {a, b, b + 1, a, b + 1, a + 1})
+                corners.push_back(corner);
+        }
+    return makePart(std::move(points), std::move(corners));
+}
+
+TEST(Crease, NoiseOfAScanMakesNoHardEdges) {
+    const Part clean = smoothByCrease(steppedField(0), 40);
+    const std::size_t places = std::size_t{101} * 101;
+    EXPECT_EQ(clean.vertexCount(), places + 2 * 101) << "both edges of the step";
+    const Part rough = steppedField(0.25);
+    const Part smooth = smoothByCrease(rough, 40);
+    EXPECT_LT(smooth.vertexCount(), places + 900) << "half of all would be twice";
+    // The step stays an edge.
+    const std::vector<Vec3f> points = positionsOf(smooth);
+    std::map<std::array<float, 3>, int> copies;
+    for (const Vec3f& point : points) ++copies[{point.x(), point.y(), point.z()}];
+    int hard = 0;
+    const std::vector<Vec3f> given = positionsOf(rough);
+    for (std::uint32_t row = 0; row <= 100; ++row)
+        for (const std::uint32_t column : {40U, 60U}) {
+            const Vec3f& point = given[row * 101 + column];
+            hard += copies[{point.x(), point.y(), point.z()}] > 1;
+        }
+    EXPECT_GT(hard, 150) << "of 202";
+}
+
+TEST(Crease, FacetsOfWhatWasMadeStayHard) {
+    // Cogs: rings of teeth whose flanks meet under 60 degrees, 1,440 hard edges in one piece.
+    constexpr std::uint32_t kTeeth = 60;
+    constexpr std::uint32_t kRings = 12;
+    std::vector<Vec3f> points;
+    std::vector<std::uint32_t> corners;
+    for (std::uint32_t ring = 0; ring <= kRings; ++ring)
+        for (std::uint32_t i = 0; i < 2 * kTeeth; ++i) {
+            const double turn = std::numbers::pi * i / kTeeth;
+            const double radius = i % 2 == 0 ? 1 : 1.06;
+            points.emplace_back(static_cast<float>(radius * std::cos(turn)),
+                                static_cast<float>(radius * std::sin(turn)),
+                                0.1F * static_cast<float>(ring));
+        }
+    for (std::uint32_t ring = 0; ring < kRings; ++ring)
+        for (std::uint32_t i = 0; i < 2 * kTeeth; ++i) {
+            const std::uint32_t a = ring * 2 * kTeeth + i;
+            const std::uint32_t b = ring * 2 * kTeeth + (i + 1) % (2 * kTeeth);
+            const std::uint32_t up = 2 * kTeeth;
+            for (const std::uint32_t corner : {a, b, b + up, a, b + up, a + up})
+                corners.push_back(corner);
+        }
+    const std::size_t places = points.size();
+    const Part part = makePart(std::move(points), std::move(corners));
+    EXPECT_EQ(smoothByCrease(part, 40).vertexCount(), 2 * places);
+    EXPECT_EQ(smoothByCrease(part, 180).vertexCount(), places);
 }
 
 TEST(Crease, SliversAndEmptyPartsPass) {
