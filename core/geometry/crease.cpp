@@ -4,6 +4,8 @@
 #include <cassert>
 #include <cmath>
 #include <numbers>
+#include <numeric>
+#include <tuple>
 
 #include "base/disjoint_sets.h"
 #include "geometry/weld.h"
@@ -54,21 +56,31 @@ struct Edge {
     std::uint32_t cornerLow, cornerHigh;  ///< Of the triangle, at these places.
 };
 
+/// By their places: first filed by the lower one, then sorted among the few there.
 std::vector<Edge> sortedEdges(const Part& part, const std::vector<std::uint32_t>& places) {
-    std::vector<Edge> edges;
-    edges.reserve(part.indices.size());
+    std::vector<Edge> found;
+    found.reserve(part.indices.size());
+    std::vector<std::uint32_t> begins(places.size() + 1, 0);
     for (std::uint32_t corner = 0; corner < part.indices.size(); ++corner) {
         const std::uint32_t next = corner % 3 == 2 ? corner - 2 : corner + 1;
         Edge edge{places[part.indices[corner]], places[part.indices[next]], corner, next};
+        if (edge.low == edge.high) continue;
         if (edge.low > edge.high) {
             std::swap(edge.low, edge.high);
             std::swap(edge.cornerLow, edge.cornerHigh);
         }
-        if (edge.low != edge.high) edges.push_back(edge);
+        found.push_back(edge);
+        ++begins[edge.low + 1];
     }
-    std::sort(edges.begin(), edges.end(), [](const Edge& a, const Edge& b) {
-        return std::tie(a.low, a.high, a.cornerLow) < std::tie(b.low, b.high, b.cornerLow);
-    });
+    std::partial_sum(begins.begin(), begins.end(), begins.begin());
+    std::vector<Edge> edges(found.size());
+    std::vector<std::uint32_t> ends(begins.begin(), begins.end() - 1);
+    for (const Edge& edge : found) edges[ends[edge.low]++] = edge;
+    for (std::size_t place = 0; place < places.size(); ++place)
+        std::sort(edges.begin() + begins[place], edges.begin() + begins[place + 1],
+                  [](const Edge& a, const Edge& b) {
+                      return std::tie(a.high, a.cornerLow) < std::tie(b.high, b.cornerLow);
+                  });
     return edges;
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numeric>
 
 #include "simplify/cost_key.h"
 
@@ -53,6 +54,28 @@ std::vector<std::uint16_t> slotsAfter(std::span<const std::uint16_t> keys) {
     slots.reserve(keys.size());
     for (const std::uint16_t key : keys) slots.push_back(slotOf(key, kSlots));
     return slots;
+}
+
+struct SlottedStep {
+    const CollapseSteps* steps;
+    CollapseSteps::Cursor at;
+    std::uint16_t slot;
+};
+
+/// Those of one slot keep their order. Few are compared, many counted.
+std::vector<SlottedStep> sortedBySlot(std::vector<SlottedStep> steps) {
+    if (steps.size() < kAllSlots / 16) {
+        std::stable_sort(
+            steps.begin(), steps.end(),
+            [](const SlottedStep& a, const SlottedStep& b) { return a.slot < b.slot; });
+        return steps;
+    }
+    std::vector<std::uint32_t> next(kAllSlots + 1, 0);
+    for (const SlottedStep& step : steps) ++next[step.slot + std::size_t{1}];
+    std::partial_sum(next.begin(), next.end(), next.begin());
+    std::vector<SlottedStep> sorted(steps.size());
+    for (const SlottedStep& step : steps) sorted[next[step.slot]++] = step;
+    return sorted;
 }
 
 /// The attribute as 32-bit floats, for values that no narrower type holds.
@@ -152,30 +175,18 @@ void CollapseLog::append(CollapseStep step) {
 }
 
 void CollapseLog::add(std::span<const CollapseBatch> sideBySide, const CollapseBatch& after) {
-    struct BucketedStep {
-        const CollapseSteps* steps;
-        CollapseSteps::Cursor at;
+    std::vector<SlottedStep> steps;
+    const auto gather = [&](const CollapseSteps& batch, std::span<const std::uint16_t> slots) {
+        for (CollapseSteps::Cursor at; at.step < batch.size(); batch.advance(at))
+            steps.push_back({&batch, at, slots[at.step]});
     };
-    std::vector<const CollapseBatch*> batches;
-    std::vector<std::vector<std::uint16_t>> slots;  // [batches][steps]
-    SlotInterleaver interleaver;
-    for (const CollapseBatch& batch : sideBySide) {
-        batches.push_back(&batch);
-        slots.push_back(interleaver.slotsOf(batch.keys));
+    if (!sideBySide.empty()) {
+        SlotInterleaver interleaver;
+        for (const CollapseBatch& batch : sideBySide)
+            gather(batch.steps, interleaver.slotsOf(batch.keys));
     }
-    batches.push_back(&after);
-    slots.push_back(slotsAfter(after.keys));
-    std::vector<std::uint32_t> next(kAllSlots + 1, 0);
-    for (const auto& ofBatch : slots)
-        for (const std::size_t slot : ofBatch) ++next[slot + 1];
-    for (std::size_t slot = 1; slot < next.size(); ++slot) next[slot] += next[slot - 1];
-    std::vector<BucketedStep> order(next.back());
-    for (std::size_t i = 0; i < batches.size(); ++i) {
-        const CollapseSteps& steps = batches[i]->steps;
-        for (CollapseSteps::Cursor at; at.step < steps.size(); steps.advance(at))
-            order[next[slots[i][at.step]]++] = {&steps, at};
-    }
-    for (const BucketedStep& step : order) append(step.steps->at(step.at));
+    gather(after.steps, slotsAfter(after.keys));
+    for (const SlottedStep& step : sortedBySlot(std::move(steps))) append(step.steps->at(step.at));
 }
 
 void CollapseLog::addDrop(std::uint32_t piece, std::size_t triangles, float deviation) {

@@ -142,7 +142,8 @@ private:
     };
     /// The work on vertices with consecutive numbers.
     struct Block {
-        Block(Pass kind, CollapseBatch begun) : pass(kind), batch(std::move(begun)) {}
+        Block(Pass kind, CollapseBatch begun, CostQueue empty)
+            : pass(kind), batch(std::move(begun)), queue(std::move(empty)) {}
         Pass pass;
         std::uint32_t number = 0;
         double allowed = 0;      ///< Collapses, in all.
@@ -310,6 +311,9 @@ private:
     unsigned blockBits_ = kBlockBits;
     std::uint32_t costThreshold_ = 0;  ///< Key of the dearest cost of the sweep.
     double budgetShare_ = 0;           ///< Moves that the sweep wants of each.
+    // Scratch, as it takes longer to make than to use where few vertices are left.
+    CostQueue queue_;
+    std::vector<std::uint32_t> keyCounts_ = std::vector<std::uint32_t>(kCostKeys);
 };
 
 }  // namespace flentro

@@ -95,15 +95,20 @@ void Reducer::evaluateUnknown() {
 
 /// What about `wanted` moves cost at the most, but no more than a share of all there are.
 void Reducer::setDearest(std::size_t wanted, double share) {
-    std::vector<std::uint32_t> counts(kCostKeys, 0);
-    for (const float cost : costs_) counts[costKey(cost)] += weightOf(cost);
-    const std::size_t all =
-        std::accumulate(counts.begin(), counts.begin() + kBlockedKey, std::size_t{0});
+    std::vector<std::uint32_t>& counts = keyCounts_;  // All 0.
+    std::size_t all = 0;
+    for (const float cost : costs_) {
+        const std::uint32_t key = costKey(cost);
+        if (key >= kBlockedKey) continue;
+        counts[key] += weightOf(cost);
+        all += weightOf(cost);
+    }
     const std::size_t most = std::min(kBoundsForOne * wanted,
                                       static_cast<std::size_t>(share * static_cast<double>(all)));
     costThreshold_ = 0;
     std::size_t found = counts[0];
-    while (found < most && costThreshold_ + 1 < kBlockedKey) found += counts[++costThreshold_];
+    while (found < most) found += counts[++costThreshold_];  // most <= all
+    for (const float cost : costs_) counts[costKey(cost)] = 0;
     // Where many cost the same there may be more.
     budgetShare_ = std::min(1.0, static_cast<double>(most + 1) / static_cast<double>(found + 1)) /
                    kBoundsForOne;
@@ -167,7 +172,7 @@ bool Reducer::sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches)
     std::atomic<bool> evaluated = false;
     parallelEach(allowed.size(), [&](std::size_t i) {
         if (goal.progress.cancelled()) return;
-        Block block(Pass::Inside, std::move(batches[i]));
+        Block block(Pass::Inside, std::move(batches[i]), {});
         block.number = static_cast<std::uint32_t>(i);
         block.allowed = allowed[i];
         block.batch.reserve(static_cast<std::size_t>(allowed[i]));
@@ -181,10 +186,11 @@ bool Reducer::sweepInside(const Goal& goal, std::vector<CollapseBatch>& batches)
 
 /// One block after the other. Returns true if some bound became a cost.
 bool Reducer::sweepAlone(Pass pass, const Goal& goal, CollapseBatch& batch) {
-    Block block(pass, std::move(batch));
+    Block block(pass, std::move(batch), std::move(queue_));
     for (; block.number < blockCount() && !goal.progress.cancelled(); ++block.number)
         sweepBlock(block, goal);
     batch = std::move(block.batch);
+    queue_ = std::move(block.queue);
     alive_ -= batch.triangles;
     return block.evaluated;
 }
