@@ -164,6 +164,9 @@ int run(const Request& request) {
     flentro::Scene converted =
         flentro::convert(*scene, {source.parent_path(), request.creaseAngle, hasNormals});
     if (converted.objects.empty()) return complain("there is no geometry in it");
+    if (prepared->showsBothSides)
+        for (flentro::Material& material : converted.materials)
+            material.doubleSided = material.source["doubleSided"] = true;
     converted.notes.insert(converted.notes.begin(), prepared->notes.begin(), prepared->notes.end());
     const double metres =
         prepared->metres > 0 ? prepared->metres : metresOf(*scene, request.ending);

@@ -468,6 +468,53 @@ Expected<Prepared> preparePly(const std::filesystem::path& file) {
 
 }  // namespace
 
+namespace {
+
+std::size_t countOf(std::string_view text, std::string_view word) {
+    std::size_t count = 0;
+    for (std::size_t at = text.find(word); at != std::string_view::npos;
+         at = text.find(word, at + word.size()))
+        ++count;
+    return count;
+}
+
+/// How often `values` follow a word, with only blanks, quotes and an equals sign between.
+std::size_t countOfValues(std::string_view text, std::string_view word,
+                          const std::set<std::string>& values) {
+    std::size_t count = 0;
+    for (std::size_t at = text.find(word); at != std::string_view::npos;
+         at = text.find(word, at + word.size())) {
+        const std::size_t begin = text.find_first_not_of(" \t\r\n=\"'", at + word.size());
+        if (begin == std::string_view::npos) break;
+        const std::size_t end = text.find_first_of(" \t\r\n\"'<", begin);
+        count += values.contains(lowerCase(text.substr(begin, end - begin)));
+    }
+    return count;
+}
+
+}  // namespace
+
+Prepared findSides(const std::string& text, const std::string& ending) {
+    std::size_t both = 0;
+    std::size_t all = 0;
+    if (ending == ".x3d") {  // One side is what it means to say nothing.
+        both = countOfValues(text, " solid", {"false"});
+        all = countOf(text, "<IndexedFaceSet") + countOf(text, "<IndexedTriangle") +
+              countOf(text, "<Triangle");
+    } else {
+        both = countOfValues(text, "<double_sided>", {"1", "true"});
+        all = both + countOfValues(text, "<double_sided>", {"0", "false"});
+    }
+    Prepared result;
+    result.showsBothSides = both > 0;
+    if (both > 0 && both < all)
+        result.notes.push_back(
+            {"materials", fmt::format("{} of {} shapes or materials show both sides: all do here, "
+                                      "as the import library does not say which",
+                                      both, all)});
+    return result;
+}
+
 Expected<Prepared> prepare(const std::filesystem::path& file, const std::string& ending) {
     if (ending == ".3mf") {
         // Its default is the millimetre, so that it always says.
@@ -484,8 +531,10 @@ Expected<Prepared> prepare(const std::filesystem::path& file, const std::string&
     }
     if (ending == ".ply") return preparePly(file);
     const std::set<std::string> rewritten = {".ac", ".off", ".stl", ".amf"};
-    if (!rewritten.contains(ending)) return Prepared{};
+    const bool isSearched = ending == ".x3d" || ending == ".dae";
+    if (!isSearched && !rewritten.contains(ending)) return Prepared{};
     auto text = contentOf(file);
+    if (isSearched) return text ? findSides(*text, ending) : Prepared{};
     if (!text) return tl::unexpected(text.error());
     if (ending == ".ac") return prepareAc3d(*text);
     if (ending == ".off") return prepareOff(*text);

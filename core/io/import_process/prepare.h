@@ -18,6 +18,7 @@ inline constexpr const char* kTwoSided = " (both sides)";
 struct Prepared {
     std::optional<std::string> content;  ///< To be read instead of the file.
     double metres = 0;                   ///< Of one unit, where the file says it; else 0.
+    bool showsBothSides = false;         ///< All faces do, though the library does not say so.
     std::vector<Note> notes;
 };
 
@@ -35,6 +36,9 @@ struct Prepared {
 [[nodiscard]] Prepared prepareOff(const std::string& text);
 /// STL as text: facets of more than three corners become fans.
 [[nodiscard]] Prepared prepareStl(const std::string& text);
+/// X3D and COLLADA: whether faces show both sides, which the library does not read. As which do is
+/// not known then, all do where some do, and a note says so.
+[[nodiscard]] Prepared findSides(const std::string& text, const std::string& ending);
 /// AMF: numbers are checked, the unit is taken.
 [[nodiscard]] Expected<Prepared> prepareAmf(const std::string& text);
 /// Header of a PLY file.
