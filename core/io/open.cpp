@@ -177,14 +177,18 @@ void noteMissingMaterials(const fs::path& path, Scene& scene) {
     }
 }
 
-/// Metres of one unit as the child has read it from the file, and its notes; 0 without.
-double takeMessage(Scene& scene) {
+/// Metres of one unit as the child has read it from the file; 0 without. Adds its notes, and the
+/// files that it read besides `path`.
+double takeMessage(Scene& scene, const fs::path& path) {
     Json& asset = scene.rest["asset"];
     const Json message = jsonObject(jsonObject(asset, "extras"), kImportMessage);
     dropMember(asset, "extras");
     for (const Json& note : jsonArray(message, "notes"))
         scene.notes.push_back(
             {jsonOr<std::string>(note, "where", ""), jsonOr<std::string>(note, "what", "")});
+    for (const Json& file : jsonArray(message, "files"))
+        if (file.is_string() && !isSameFile(file.get<std::string>(), path))
+            scene.files.emplace_back(file.get<std::string>());
     return jsonOr(message, "metres", 0.0);
 }
 
@@ -311,7 +315,7 @@ Expected<Scene> openFormat(const fs::path& path, const SceneFormat& format,
     }
     std::string unit = format.unit;
     if (!isGltf || isOld) {
-        const double metres = takeMessage(*scene);
+        const double metres = takeMessage(*scene, path);
         scene->name = path.stem().string();
         scene->files.push_back(path);
         if (format.endings.front() == std::string_view(".obj")) noteMissingMaterials(path, *scene);

@@ -31,6 +31,7 @@
 #include "io/gltf.h"
 #include "message.h"
 #include "prepare.h"
+#include "scene_folder.h"
 
 namespace {
 
@@ -85,11 +86,16 @@ double metresOf(const aiScene& scene, const std::string& ending) {
     return kCentimetre;
 }
 
-flentro::Json messageFor(const flentro::Scene& scene, double metres) {
+flentro::Json messageFor(const flentro::Scene& scene, double metres,
+                         const flentro::SceneFolder& folder) {
     flentro::Json notes = flentro::Json::array();
     for (const flentro::Note& note : scene.notes)
         notes.push_back({{"where", note.where}, {"what", note.what}});
-    return {{"notes", std::move(notes)}, {"metres", metres}};
+    for (const std::string& name : folder.refused())
+        notes.push_back({{"where", name}, {"what", "leads outside the scene's folder: not read"}});
+    flentro::Json files = flentro::Json::array();
+    for (const std::filesystem::path& file : folder.opened()) files.push_back(file.string());
+    return {{"notes", std::move(notes)}, {"metres", metres}, {"files", std::move(files)}};
 }
 
 /// The library takes the square of the corners of a face, and more, to divide it.
@@ -149,6 +155,8 @@ int run(const Request& request) {
     // From its own folder: some readers look for the other files of a scene here only.
     const std::filesystem::path source = request.source;
     std::filesystem::current_path(source.parent_path());
+    auto* folder = new flentro::SceneFolder(source.parent_path());
+    importer.SetIOHandler(folder);  // which owns it
     const auto prepared = flentro::prepare(source, request.ending);
     if (!prepared) return complain(prepared.error().what.c_str());
     const bool isRead =
@@ -170,7 +178,8 @@ int run(const Request& request) {
     converted.notes.insert(converted.notes.begin(), prepared->notes.begin(), prepared->notes.end());
     const double metres =
         prepared->metres > 0 ? prepared->metres : metresOf(*scene, request.ending);
-    converted.rest["asset"]["extras"][flentro::kImportMessage] = messageFor(converted, metres);
+    converted.rest["asset"]["extras"][flentro::kImportMessage] =
+        messageFor(converted, metres, *folder);
     flentro::GltfWriteOptions options;
     options.keepImagePaths = true;
     const auto written =

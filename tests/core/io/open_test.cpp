@@ -49,6 +49,34 @@ TEST_F(Open, ObjWithMaterialsThatAreEqualInValue) {
     EXPECT_TRUE(scene->bounds().sizes().isApprox(Vec3d(2, 0, 2))) << "flat: lying on the ground";
 }
 
+TEST_F(Open, MaterialFilesOutsideAreNotRead) {
+    const std::string secret = "newmtl hidden\nKd 0.25 0.5 0.75\n";
+    std::filesystem::create_directory(folder_ / "in");
+    test::writeText(folder_ / "secret.mtl", secret);
+    std::filesystem::create_symlink(folder_ / "secret.mtl", folder_ / "in/link.mtl");
+    for (const std::string& name : {std::string("../secret.mtl"), (folder_ / "secret.mtl").string(),
+                                    std::string("link.mtl")}) {
+        const auto scene = open("in/t.obj", "mtllib " + name +
+                                                "\nv 0 0 0\nv 1 0 0\nv 0 0 1\nusemtl hidden\n"
+                                                "f 1 3 2\n");
+        ASSERT_TRUE(scene) << describe(scene.error());
+        for (const Material& material : scene->materials)
+            EXPECT_FALSE(material.baseColor.isApprox(Vec4f(0.25F, 0.5F, 0.75F, 1), 1e-3F)) << name;
+        std::string notes;
+        for (const Note& note : scene->notes) notes += note.where + ": " + note.what + "\n";
+        EXPECT_THAT(notes, HasSubstr(name + ": leads outside the scene's folder")) << name;
+        EXPECT_THAT(scene->files, SizeIs(1));
+    }
+}
+
+TEST_F(Open, FilesThatWereReadAreNamed) {
+    test::writeText(folder_ / "m.mtl", "newmtl red\nKd 1 0 0\nnewmtl rot\nKd 1 0 0\n");
+    const auto scene = open("quad.obj", kObj);
+    ASSERT_TRUE(scene) << describe(scene.error());
+    EXPECT_THAT(scene->files,
+                testing::UnorderedElementsAre(folder_ / "m.mtl", folder_ / "quad.obj"));
+}
+
 TEST_F(Open, ObjTextureIsFoundBesideItAndNotOutside) {
     test::writeText(folder_ / "m.mtl",
                     "newmtl red\nmap_Kd gone.png\nnewmtl rot\nmap_Kd ../../x.png\n");
