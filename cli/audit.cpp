@@ -306,8 +306,6 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
 int runAudit(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
     if (auto sound = checkConditions(options.failOn); !sound) return complain(sound.error());
-    if (auto writable = checkOutputs({options.csv, common.json}); !writable)
-        return complain(writable.error());
     auto target = findTarget(options.target);
     if (!target) return complain(target.error());
     auto scene = openForVerb(options.scene, common, progress);
@@ -343,17 +341,20 @@ void addAudit(Program& program, Common& common) {
                              "  flentro-cli audit market.glb --json now.json --baseline last.json "
                              "--fail-on any\n");
     verb.option("scene", options->scene, "The scene").required();
+    common.files.reads("the scene", options->scene);
     addImportOptions(verb, common);
-    addSurveyOptions(verb, *options);
+    addSurveyOptions(verb, common, *options);
     verb.flag("--all", options->all, "List every finding, not the ten that take most off");
     verb.flag("--no-survey", options->noSurvey,
               "Cast no rays: faster, without findings about what is seen");
     verb.flag("--quick", options->quick,
               "Do not try the fixes: what findings take off is then an upper bound");
     verb.option("--csv", options->csv, "One line for each finding").as("FILE");
+    common.files.writes("--csv", options->csv);
     verb.option("--baseline", options->baseline,
                 "The JSON of an earlier audit: only findings that are new are told")
         .as("FILE");
+    common.files.reads("--baseline", options->baseline);
     verb.option("--fail-on", options->failOn,
                 "Rules, measures or 'any': exit status 1 for these findings or loads alone")
         .list()
@@ -363,7 +364,7 @@ void addAudit(Program& program, Common& common) {
     verb.option("--eye", options->eye, "Where to stand, metres").list(3).finite().as("X,Y,Z");
     verb.option("--heading", options->heading, "Degrees clockwise from north (-Z)").finite();
     verb.option("--pitch", options->pitch, "Degrees upward").between(-89, 89);
-    verb.runs([=, &common] { return runAudit(*options, common); });
+    runs(verb, common, [=, &common] { return runAudit(*options, common); });
 }
 
 }  // namespace flentro::cli

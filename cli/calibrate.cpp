@@ -51,8 +51,6 @@ Json toJson(const Calibration& fit, const std::vector<FrameSample>& samples) {
 
 int runCalibrate(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
-    if (auto writable = checkOutputs({options.out, common.json}); !writable)
-        return complain(writable.error());
     auto csv = readTextFile(options.times);
     if (!csv) return complain(csv.error());
     auto opened = openToSurvey(options.scene, options, common, progress);
@@ -94,11 +92,14 @@ void addCalibrate(Program& program, Common& common) {
                              "--out ours.target.json\n"
                              "  (times.csv: spot,heading,ms; spots as in 'survey --csv')\n");
     verb.option("scene", options->scene, "The scene").required();
+    common.files.reads("the scene", options->scene);
     addImportOptions(verb, common);
     verb.option("times", options->times, "CSV with the columns spot, heading, ms").required();
-    addSurveyOptions(verb, *options);
+    common.files.reads("the times", options->times);
+    addSurveyOptions(verb, common, *options);
     verb.option("--out", options->out, "Write the calibrated target here").as("FILE");
-    verb.runs([=, &common] { return runCalibrate(*options, common); });
+    common.files.writes("--out", options->out);
+    runs(verb, common, [=, &common] { return runCalibrate(*options, common); });
 }
 
 }  // namespace flentro::cli

@@ -47,7 +47,7 @@ void addFindings(Program& program, Common& common) {
                 "  flentro-cli findings light-range-too-long\n");
     verb.option("rule", *name, "Only this one, in full");
     verb.flag("--markdown", *markdown, "Print all rules as a page of the manual");
-    verb.runs([=, &common] { return runFindings(*name, *markdown, common); });
+    runs(verb, common, [=, &common] { return runFindings(*name, *markdown, common); });
 }
 
 }  // namespace flentro::cli

@@ -284,21 +284,18 @@ Json report(const WorkOrder& order, const Evaluation& evaluation,
     return json;
 }
 
-/// What is to be written, before any work.
-Expected<void> prepareOutputs(const Options& options, const Common& common) {
-    std::vector<std::string> files = {options.out, common.json};
-    if (!options.pictureFolder.empty()) {
-        if (auto made = makeFolder(options.pictureFolder); !made) return made;
-        files.push_back(options.pictureFolder + "/step-1-before.png");
-    }
-    return checkOutputs(files);
+/// Where pictures go, before any work.
+Expected<void> prepareFolder(const std::string& folder) {
+    if (folder.empty()) return {};
+    if (auto made = makeFolder(folder); !made) return made;
+    return checkWritable(folder + "/step-1-before.png");
 }
 
 int runFix(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
     auto order = options.order.empty() ? WorkOrder{} : loadWorkOrder(options.order);
     if (!order) return complain(order.error());
-    if (auto writable = prepareOutputs(options, common); !writable)
+    if (auto writable = prepareFolder(options.pictureFolder); !writable)
         return complain(writable.error());
     auto opened = openScene(options, common, progress);
     if (!opened) return complain(opened.error());
@@ -387,20 +384,24 @@ void addFix(Program& program, Common& common) {
                 "  flentro-cli fix market.glb --order merge.json --survey --out lighter.glb\n"
                 "  flentro-cli fix market.glb --order market.flentro.json --out lighter.glb\n");
     verb.option("scene", options->scene, "The scene").required();
+    common.files.reads("the scene", options->scene);
     addImportOptions(verb, common);
     verb.option("--out", options->out, "The .glb or .gltf to write").required();
+    common.files.writes("--out", options->out, exportedFiles);
     verb.option("--order", options->order,
                 "A work order or a project (JSON); without one: tidy, ladder, culling "
                 "distances and instances; 'flentro-cli fixes' lists all fixes");
+    common.files.reads("--order", options->order);
     verb.flag("--survey", options->survey,
               "Survey first, so that culling and merging go by what players see");
-    addSurveyOptions(verb, *options);
+    addSurveyOptions(verb, common, *options);
     verb.option("--pictures", options->pictures,
                 "With --survey: compare so many views before and after each step, drawn by "
                 "rays (FLIP error, structural similarity)")
         .between(0, 1000);
     verb.option("--picture-folder", options->pictureFolder,
                 "Put the worst view of each step there, before and after");
+    common.files.fills("--picture-folder", options->pictureFolder, "step-");
     verb.option("--levels", options->levels,
                 "extension: MSFT_lod; nodes: a named node each; top: level 0 alone")
         .oneOf({"extension", "nodes", "top"});
@@ -409,7 +410,7 @@ void addFix(Program& program, Common& common) {
     verb.flag("--ktx2", options->ktx2,
               "Put textures beside the scene as the target stores them: KTX 2.0 files in "
               "NAME.textures, listed in the manifest");
-    verb.runs([=, &common] { return runFix(*options, common); });
+    runs(verb, common, [=, &common] { return runFix(*options, common); });
 }
 
 }  // namespace flentro::cli

@@ -54,7 +54,7 @@ void addFixes(Program& program, Common& common) {
     verb.option("fix", options->name, "Only this one, with its settings");
     verb.flag("--schema", options->schema, "Print the JSON Schema of work orders");
     verb.flag("--markdown", options->markdown, "Print all fixes as a page of the manual");
-    verb.runs([=, &common] { return runFixes(*options, common); });
+    runs(verb, common, [=, &common] { return runFixes(*options, common); });
 }
 
 }  // namespace flentro::cli

@@ -106,10 +106,12 @@ void addInventory(Program& program, Common& common) {
                 "  flentro-cli inventory market.glb\n"
                 "  flentro-cli inventory market.glb --rows 50 --json inventory.json\n");
     verb.option("scene", options->scene, "The scene").required();
+    common.files.reads("the scene", options->scene);
     addImportOptions(verb, common);
     verb.option("--target", options->target, "Whose texture storage to assume");
+    common.files.reads("--target", options->target);
     verb.option("--rows", options->rows, "Rows of each table");
-    verb.runs([=, &common] { return runInventory(*options, common); });
+    runs(verb, common, [=, &common] { return runInventory(*options, common); });
 }
 
 }  // namespace flentro::cli

@@ -61,8 +61,6 @@ int runReduce(const Options& options, const Common& common) {
     if (reduction.triangles == 0 && reduction.ratio <= 0 && !std::isfinite(reduction.maxDeviation))
         return complain(
             {ErrorCode::InvalidInput, "say how far: --triangles, --ratio or --deviation", "", ""});
-    if (auto writable = checkOutputs({options.out, common.json}); !writable)
-        return complain(writable.error());
     auto scene = openForVerb(options.scene, common, progress);
     if (!scene) return complain(scene.error());
     if (auto sound = checkExport(*scene, options.out); !sound) return complain(sound.error());
@@ -95,8 +93,10 @@ void addReduce(Program& program, Common& common) {
                 "--out lighter.glb\n"
                 "  flentro-cli reduce scan.ply --deviation 0.002 --out scan.glb\n");
     verb.option("scene", options->scene, "The scene").required();
+    common.files.reads("the scene", options->scene);
     addImportOptions(verb, common);
     verb.option("--out", options->out, "The .glb or .gltf to write").required();
+    common.files.writes("--out", options->out, exportedFiles);
     SceneReduction& reduction = options->reduction;
     verb.option("--asset", reduction.asset, "Only the asset of this name");
     verb.option("--triangles", reduction.triangles,
@@ -115,7 +115,7 @@ void addReduce(Program& program, Common& common) {
     verb.flag("--lock-borders", options->lockBorders, "Open borders stay where they are");
     verb.flag("--free-borders", reduction.freeBorders,
               "Also borders that meet another object's may move: gaps can open");
-    verb.runs([=, &common] { return runReduce(*options, common); });
+    runs(verb, common, [=, &common] { return runReduce(*options, common); });
 }
 
 }  // namespace flentro::cli

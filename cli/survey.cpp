@@ -84,8 +84,6 @@ void printSeen(const Scene& scene, const Survey& survey) {
 
 int runSurvey(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
-    if (auto writable = checkOutputs({options.csv, common.json}); !writable)
-        return complain(writable.error());
     auto opened = openToSurvey(options.scene, options, common, progress);
     if (!opened) return complain(opened.error());
     const Scene& scene = opened->scene;
@@ -138,13 +136,15 @@ void addSurvey(Program& program, Common& common) {
                 "  flentro-cli survey market.glb --camera-distance 20 "
                 "--camera-pitch -55\n");
     verb.option("scene", options->scene, "The scene").required();
+    common.files.reads("the scene", options->scene);
     addImportOptions(verb, common);
-    addSurveyOptions(verb, *options);
+    addSurveyOptions(verb, common, *options);
     verb.option("--face-size", options->faceSize, "Rays along an edge of the cube of views")
         .between(16, 2048);
     verb.flag("--drawn-only", options->drawnOnly, "Count what is drawn, cast no rays");
     verb.option("--csv", options->csv, "One line for each view").as("FILE");
-    verb.runs([=, &common] { return runSurvey(*options, common); });
+    common.files.writes("--csv", options->csv);
+    runs(verb, common, [=, &common] { return runSurvey(*options, common); });
 }
 
 }  // namespace flentro::cli

@@ -7,7 +7,10 @@
 
 namespace flentro::cli {
 
-void addSurveyOptions(Arguments& verb, SurveyOptions& options) {
+void addSurveyOptions(Arguments& verb, Common& common, SurveyOptions& options) {
+    common.files.reads("--target", options.target);
+    common.files.reads("--route", options.route);
+    common.files.reads("--spots", options.spots);
     verb.option("--target", options.target, "A shipped target or a *.target.json file");
     Option area = verb.option("--area", options.area,
                               "Stand on the surfaces of this node and those below it");

@@ -22,7 +22,7 @@ struct SurveyOptions {
     std::vector<double> cameraHeadings;
 };
 
-void addSurveyOptions(Arguments& verb, SurveyOptions& options);
+void addSurveyOptions(Arguments& verb, Common& common, SurveyOptions& options);
 
 /// The spots that the options ask for, never none. `rays` are made when they are needed and not
 /// there.

@@ -45,7 +45,8 @@ void addTargets(Program& program, Common& common) {
                 "  flentro-cli targets\n"
                 "  flentro-cli targets \"Kiosk 60\" --json ours.target.json\n");
     verb.option("target", *name, "Only this one");
-    verb.runs([=, &common] { return runTargets(*name, common); });
+    common.files.reads("the target", *name);
+    runs(verb, common, [=, &common] { return runTargets(*name, common); });
 }
 
 }  // namespace flentro::cli

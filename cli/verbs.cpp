@@ -13,6 +13,7 @@ Arguments addVerb(Program& program, Common& common, const char* name, const char
     verb.flag("--quiet", common.quiet, "Print errors only");
     verb.option("--json", common.json, "Write the result as JSON ('-': standard output)")
         .as("FILE");
+    common.files.writes("--json", common.json);
     verb.option("--memory", common.memory,
                 "MiB that a scene may take; half of the machine's if not given")
         .between(1, 1e9)
@@ -62,12 +63,11 @@ void addImportOptions(Arguments& verb, Common& common) {
     verb.option("--variant", import.variant, "Materials of this variant of the scene").as("NAME");
 }
 
-Expected<void> checkOutputs(const std::vector<std::string>& files) {
-    for (const std::string& file : files) {
-        if (file.empty() || file == "-") continue;
-        if (auto writable = checkWritable(file); !writable) return writable;
-    }
-    return {};
+void runs(Arguments& verb, const Common& common, std::function<int()> run) {
+    verb.runs([&common, run = std::move(run)] {
+        const auto sound = common.files.check();
+        return sound ? run() : complain(sound.error());
+    });
 }
 
 Expected<Scene> openForVerb(const std::string& file, const Common& common, Progress& progress) {
@@ -75,7 +75,10 @@ Expected<Scene> openForVerb(const std::string& file, const Common& common, Progr
     options.memory = static_cast<std::size_t>(common.memory * 1024 * 1024);
     options.settings = common.import;
     auto scene = openScene(file, options, progress);
-    if (scene && !common.quiet)
+    if (!scene) return scene;
+    if (auto apart = common.files.checkSources(scene->files); !apart)
+        return tl::unexpected(apart.error());
+    if (!common.quiet)
         for (const Note& note : scene->notes) warn("note: {}: {}\n", note.where, note.what);
     return scene;
 }

@@ -5,6 +5,7 @@
 #include "arguments.h"
 #include "console.h"
 #include "io/import_settings.h"
+#include "named_files.h"
 #include "scene/scene.h"
 
 namespace flentro::cli {
@@ -15,6 +16,7 @@ struct Common {
     std::string json;   ///< File for machine-readable output, "-" for standard output.
     double memory = 0;  ///< MiB that a scene may take; 0: half of the machine's.
     ImportSettings import;
+    NamedFiles files;  ///< Of all verbs.
 };
 
 void addInventory(Program& program, Common& common);
@@ -34,8 +36,8 @@ Arguments addVerb(Program& program, Common& common, const char* name, const char
 /// --unit, --up, --crease and --variant, for verbs that open a scene.
 void addImportOptions(Arguments& verb, Common& common);
 
-/// Tries the files that a verb will write, before its work. Empty names and "-" are passed over.
-[[nodiscard]] Expected<void> checkOutputs(const std::vector<std::string>& files);
+/// What a verb does if it is chosen and its files are sound.
+void runs(Arguments& verb, const Common& common, std::function<int()> run);
 
 /// Opens a scene and prints its notes on standard error unless quiet.
 [[nodiscard]] Expected<Scene> openForVerb(const std::string& file, const Common& common,

@@ -215,6 +215,13 @@ Expected<void> checkWritable(const fs::path& path) {
     return files.add(path, std::string_view());
 }
 
+bool isSameFile(const fs::path& a, const fs::path& b) {
+    std::error_code error;
+    if (fs::equivalent(a, b, error) && !error) return true;
+    const fs::path one = fs::weakly_canonical(a, error);
+    return !error && one == fs::weakly_canonical(b, error) && !error;
+}
+
 Expected<void> makeFolder(const fs::path& folder) {
     std::error_code failed;
     fs::create_directories(folder, failed);

@@ -61,6 +61,9 @@ private:
 /// Errors: Io, NotFound for a missing folder.
 [[nodiscard]] Expected<void> checkWritable(const std::filesystem::path& path);
 
+/// True if two names lead to one file, also through links, and where it is not there yet.
+[[nodiscard]] bool isSameFile(const std::filesystem::path& a, const std::filesystem::path& b);
+
 /// Makes a folder and those above it, where they are missing. Errors: Io.
 [[nodiscard]] Expected<void> makeFolder(const std::filesystem::path& folder);
 

@@ -106,12 +106,6 @@ Json bakeCandidates(const Scene& scene, const Target& target) {
     return list;
 }
 
-bool isSameFile(const fs::path& a, const fs::path& b) {
-    std::error_code error;
-    return fs::weakly_canonical(a, error) == fs::weakly_canonical(b, error) ||
-           fs::equivalent(a, b, error);
-}
-
 bool isSource(const Scene& scene, const fs::path& path) {
     return std::any_of(scene.files.begin(), scene.files.end(),
                        [&](const fs::path& file) { return isSameFile(path, file); });
@@ -146,13 +140,20 @@ Json makeManifest(const Scene& scene, const Target& target) {
     return json;
 }
 
+std::vector<fs::path> exportedFiles(const fs::path& path) {
+    std::vector<fs::path> files = {path, manifestFor(path)};
+    if (path.extension() == ".gltf") files.push_back(fs::path(path).replace_extension(".bin"));
+    std::error_code error;
+    for (const auto& entry : fs::directory_iterator(texturesFolder(path), error))
+        files.push_back(entry.path());
+    return files;
+}
+
 Expected<void> checkExport(const Scene& scene, const fs::path& path) {
     const std::string ending = path.extension().string();
     if (ending != ".glb" && ending != ".gltf")
         return fail(ErrorCode::Unsupported, "scenes are exported as .glb or .gltf", path.string());
-    std::vector<fs::path> written = {path, manifestFor(path)};
-    if (ending == ".gltf") written.push_back(fs::path(path).replace_extension(".bin"));
-    for (const fs::path& file : written)
+    for (const fs::path& file : exportedFiles(path))
         if (isSource(scene, file))
             return fail(ErrorCode::Forbidden, "would write over the source scene", file.string(),
                         "Choose another name");

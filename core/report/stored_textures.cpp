@@ -122,6 +122,10 @@ std::vector<std::size_t> imagesRead(const Scene& scene) {
 
 }  // namespace
 
+std::filesystem::path texturesFolder(const std::filesystem::path& scenePath) {
+    return std::filesystem::path(scenePath).replace_extension(".textures");
+}
+
 Expected<std::vector<StoredTexture>> storeTextures(const Scene& scene, const Target& target,
                                                    const std::filesystem::path& scenePath,
                                                    const TextureStorageSettings& settings,
@@ -133,8 +137,7 @@ Expected<std::vector<StoredTexture>> storeTextures(const Scene& scene, const Tar
             stored[i] = store(scene.images[images[i]], classes[images[i]], target, settings);
         }))
         return stopped("Storing textures");
-    const std::filesystem::path folder =
-        std::filesystem::path(scenePath).replace_extension(".textures");
+    const std::filesystem::path folder = texturesFolder(scenePath);
     if (auto made = makeFolder(folder); !made) return tl::unexpected(made.error());
     std::vector<StoredTexture> result;
     std::set<std::string> taken;

@@ -29,6 +29,9 @@ struct StoredTexture {
     bool isWithin = true;    ///< The loss that was asked for is kept.
 };
 
+/// "NAME.textures" beside the scene.
+[[nodiscard]] std::filesystem::path texturesFolder(const std::filesystem::path& scenePath);
+
 /// Adds "NAME.textures/IMAGE.ktx2" to `files` for each image that materials read: mip maps made as
 /// its class asks for, in the smallest of the formats that the target's table names (its family of
 /// block compressions) that keeps the stated loss; if none does, in the best. What cannot be

@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include <chrono>
+#include <map>
 #include <thread>
 
 #include "io/gltf.h"
@@ -75,6 +76,52 @@ TEST_F(Robust, OutputIsTriedBeforeTheWork) {
         EXPECT_EQ(outcome.status, 2);
         EXPECT_THAT(outcome.output, HasSubstr("/nowhere/o.")) << "not the scene: " << arguments;
     }
+}
+
+TEST_F(Robust, NoOutputIsAnInputOrAnotherOutput) {
+    write("spots.json",
+          R"({"format": "flentro-spots", "version": 1, "spots": [{"eye": [0, 2, 5]}]})");
+    write("order.json", R"({"format": "flentro-work-order", "version": 2, "fixes": []})");
+    write("last.json", R"({"findings": []})");
+    write("times.csv", "spot,heading,ms\n");
+    write("part.mtl", "newmtl m\nKd 1 0 0\n");
+    write("part.obj", "mtllib part.mtl\nv 0 0 0\nv 1 0 0\nv 0 0 1\nusemtl m\nf 1 3 2\n");
+    ASSERT_EQ(cli("targets 'Kiosk 60' --json k.target.json").status, 0);
+    fs::create_symlink("scene.glb", folder_ / "link.glb");
+    const std::map<std::string, std::string> kept = [&] {
+        std::map<std::string, std::string> files;
+        for (const auto& entry : fs::directory_iterator(folder_.path()))
+            files[entry.path().filename()] = test::readText(entry.path());
+        return files;
+    }();
+    const std::vector<std::pair<std::string, std::string>> commands = {
+        {"inventory scene.glb --json scene.glb", "--json would write over what the scene reads"},
+        {"inventory scene.glb --json ./x/../scene.glb", "over what the scene reads"},
+        {"inventory scene.glb --json link.glb", "over what the scene reads"},
+        {"inventory part.obj --json part.mtl", "over a file of the scene"},
+        {"audit scene.glb --csv scene.glb", "--csv would write over what the scene reads"},
+        {"audit scene.glb --json last.json --baseline last.json", "what --baseline reads"},
+        {"audit scene.glb --target k.target.json --json k.target.json", "what --target reads"},
+        {"audit scene.glb --json a --csv a", "--json and --csv would write the same file"},
+        {"survey scene.glb --spots spots.json --csv spots.json", "what --spots reads"},
+        {"survey scene.glb --route spots.json --json spots.json", "what --route reads"},
+        {"calibrate scene.glb times.csv --json times.csv", "what the times reads"},
+        {"calibrate scene.glb times.csv --target k.target.json --out k.target.json",
+         "what --target reads"},
+        {"targets k.target.json --json k.target.json", "what the target reads"},
+        {"reduce scene.glb --ratio 0.5 --out link.glb", "--out would write over"},
+        {"reduce scene.glb --ratio 0.5 --out o.glb --json o.glb", "would write the same file"},
+        {"fix scene.glb --out o.glb --json scene.glb", "over what the scene reads"},
+        {"fix scene.glb --out o.glb --json o.manifest.json", "would write the same file"},
+        {"fix scene.glb --out o.gltf --json o.bin", "would write the same file"},
+        {"fix scene.glb --order order.json --out o.glb --json order.json", "what --order reads"}};
+    for (const auto& [command, message] : commands) {
+        const Outcome outcome = cli(command);
+        EXPECT_EQ(outcome.status, 2) << command << "\n" << outcome.output;
+        EXPECT_THAT(outcome.output, HasSubstr(message)) << command;
+    }
+    for (const auto& entry : fs::directory_iterator(folder_.path()))
+        EXPECT_EQ(test::readText(entry.path()), kept.at(entry.path().filename()));
 }
 
 TEST_F(Robust, OrdersWithSlipsAreRefusedByName) {
