@@ -515,6 +515,19 @@ std::string bufferName(const fs::path& path, const Bytes& data) {
     return fmt::format("{}-{}.bin", path.stem().string(), toHex(hashBytes(data)).substr(0, 12));
 }
 
+/// True for the names that bufferName() gives.
+bool isBufferName(const fs::path& path, const std::string& name) {
+    constexpr std::size_t kDigits = 12;
+    const std::string stem = path.stem().string();
+    if (name == stem + ".bin") return true;
+    if (name.size() != stem.size() + 1 + kDigits + 4 || !name.starts_with(stem + "-") ||
+        !name.ends_with(".bin"))
+        return false;
+    return std::string_view(name)
+               .substr(stem.size() + 1, kDigits)
+               .find_first_not_of("0123456789abcdef") == std::string_view::npos;
+}
+
 /// Buffers that an older export of ours at `path` used, and the new one does not.
 std::vector<fs::path> abandonedBuffers(const fs::path& path, const std::string& used) {
     std::vector<fs::path> abandoned;
@@ -525,9 +538,8 @@ std::vector<fs::path> abandonedBuffers(const fs::path& path, const std::string& 
         return abandoned;
     for (const Json& buffer : jsonArray(*old, "buffers")) {
         const auto file = resolveInside(path.parent_path(), jsonOr<std::string>(buffer, "uri", ""));
-        const std::string name = file ? file->filename().string() : "";
-        if (name.starts_with(path.stem().string()) && name.ends_with(".bin") && name != used)
-            abandoned.push_back(*file);
+        if (!file || file->filename() == used) continue;
+        if (isBufferName(path, file->filename().string())) abandoned.push_back(*file);
     }
     return abandoned;
 }

@@ -97,6 +97,32 @@ protected:
     test::TemporaryFolder folder_;
 };
 
+/// What is written again takes away the buffers that it wrote, and no other's.
+TEST_F(GltfWrite, BuffersOfOtherScenesStay) {
+    const auto written = [&](const char* name, const Vec3f& size) {
+        const Scene scene = test::makeScene({{test::makeBox(size), {0, 0, 0}}});
+        EXPECT_TRUE(writeGltf(scene, folder_ / name, {}, noProgress()));
+    };
+    written("level2.gltf", {1, 1, 1});
+    written("level-old.gltf", {2, 1, 1});
+    written("level.gltf", {3, 1, 1});
+    // As if the first export had named more than its own: by hand, or by an older program.
+    std::string text = test::readText(folder_ / "level.gltf");
+    const std::string buffers = "\"buffers\": [";
+    const std::size_t at = text.find(buffers);
+    ASSERT_NE(at, std::string::npos);
+    for (const char* name : {"level2.bin", "level-old.bin"})
+        text.insert(at + buffers.size(),
+                    std::string("{\"byteLength\": 4, \"uri\": \"") + name + "\"},");
+    test::writeText(folder_ / "level.gltf", text);
+    written("level.gltf", {4, 1, 1});
+    EXPECT_TRUE(std::filesystem::exists(folder_ / "level2.bin"));
+    EXPECT_TRUE(std::filesystem::exists(folder_ / "level-old.bin"));
+    EXPECT_FALSE(std::filesystem::exists(folder_ / "level.bin")) << "its own, of before";
+    written("level.gltf", {5, 1, 1});
+    EXPECT_EQ(folder_.fileCount(), 6U) << "three scenes with a buffer each";
+}
+
 TEST_F(GltfWrite, RoundTripKeepsEveryHash) {
     const Scene scene = test::makeScene(
         {{test::makeSphere(12, 8), {1, 2, 3}, 2}, {test::makeBox({1, 2, 3}), {-4, 0, 0}}});
