@@ -114,12 +114,19 @@ void Arguments::runs(std::function<int()> run) {
 struct Program::State {
     CLI::App app;
     std::function<int()> run;
+    bool verbose = false;
 };
 
-Program::Program(const std::string& what, const std::string& version)
+Program::Program(const std::string& what, const std::string& version,
+                 std::function<std::string()> more)
     : Program(std::make_unique<State>()) {
     app_->description(what);
-    if (!version.empty()) app_->set_version_flag("--version", version);
+    if (version.empty()) return;
+    if (more) app_->add_flag("--verbose", state_->verbose, "With --version: what this machine has");
+    const auto text = [version, more = std::move(more), own = state_.get()] {
+        return own->verbose && more ? version + "\n" + more() : version;
+    };
+    app_->set_version_flag("--version", text);
 }
 
 Program::Program(std::unique_ptr<State> state)

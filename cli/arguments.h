@@ -70,8 +70,10 @@ protected:
 
 class Program : public Arguments {
 public:
-    /// `version`: printed for --version; empty: there is none.
-    explicit Program(const std::string& what, const std::string& version = {});
+    /// `version`: printed for --version, with what `more` gives for --version --verbose; empty:
+    /// there is none.
+    explicit Program(const std::string& what, const std::string& version = {},
+                     std::function<std::string()> more = {});
     ~Program();
     Program(Program&&) = delete;
     Program& operator=(Program&&) = delete;

@@ -1,11 +1,13 @@
 // flentro-cli: the command-line face of Flentro.
 
+#include "io/open.h"
 #include "verbs.h"
 
 int main(int argc, char** argv) {
     using namespace flentro::cli;
     Program program("Brings heavy 3D scenes within a platform's frame budget.",
-                    "flentro-cli " FLENTRO_VERSION);
+                    "flentro-cli " FLENTRO_VERSION,
+                    [] { return "import: " + flentro::describeImporter(); });
     Common common;
     addInventory(program, common);
     addAudit(program, common);

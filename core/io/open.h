@@ -18,9 +18,12 @@ struct OpenOptions {
     std::filesystem::path importer;
     std::size_t importMemory = std::size_t{6} << 30;  ///< Bytes that it may take.
     std::size_t memory = 0;                           ///< As GltfReadOptions::memory.
-    int importSeconds = 300;                          ///< Seconds that it may take.
+    int importSeconds = 300;                          ///< Of processor time that it may take.
     ImportSettings settings;
 };
+
+/// What keeps the child process from the user's files and the network here, or is missing.
+[[nodiscard]] std::string describeImporter(const OpenOptions& options = {});
 
 /// glTF 2.0 by our own reader; everything else of sceneFormats() in a child process, which may
 /// crash or run out of its memory or time without harm. What the file begins with counts before

@@ -1,9 +1,9 @@
 // flentro-import SOURCE RESULT.glb ENDING BYTES SECONDS CREASE-ANGLE PARENT
 //
-// Reads a scene with the import library and writes it as glTF, under limits of memory and
-// time. ENDING tells the format, whatever the file's name is; PARENT is the process that waits
-// for the result. Exit status 0: written; 2: a message on the last line says what is wrong;
-// anything else: the library gave up.
+// Reads a scene with the import library and writes it as glTF, under limits of memory, time and
+// files, behind walls (walls.h); --walls prints which there are. ENDING tells the format, whatever
+// the file's name is; PARENT is the process that waits for the result. Exit status 0: written; 2: a
+// message on the last line says what is wrong; anything else: the library gave up.
 
 #include <assimp/config.h>
 #include <assimp/importerdesc.h>
@@ -32,8 +32,11 @@
 #include "message.h"
 #include "prepare.h"
 #include "scene_folder.h"
+#include "walls.h"
 
 namespace {
+
+constexpr rlim_t kFiles = 256;  ///< Open at a time.
 
 void limit(__rlimit_resource resource, rlim_t amount) {
     const rlimit value{amount, amount};
@@ -44,8 +47,12 @@ void setLimits([[maybe_unused]] rlim_t bytes, rlim_t seconds) {
 #if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
     limit(RLIMIT_AS, bytes);  // Sanitizers reserve terabytes of address space.
 #endif
-    limit(RLIMIT_CPU, seconds);
+    const rlimit time{seconds, seconds + 5};  // The first is told from other ends.
+    setrlimit(RLIMIT_CPU, &time);
     limit(RLIMIT_CORE, 0);
+    limit(RLIMIT_FSIZE, bytes);
+    limit(RLIMIT_NOFILE, kFiles);
+    signal(SIGXFSZ, SIG_IGN);  // a failed write says why
 }
 
 /// Whoever asked for the import is gone: so is the import.
@@ -190,11 +197,17 @@ int run(const Request& request) {
 }  // namespace
 
 int main(int argc, char** argv) {
+    if (argc == 2 && argv[1] == std::string_view("--walls")) {
+        std::printf("%s\n", flentro::describeWalls().c_str());
+        return 0;
+    }
     if (argc != 8)
         return complain(
-            "usage: flentro-import SOURCE RESULT.glb ENDING BYTES SECONDS CREASE-ANGLE PARENT");
+            "usage: flentro-import SOURCE RESULT.glb ENDING BYTES SECONDS CREASE-ANGLE PARENT\n"
+            "       flentro-import --walls");
     followParent(static_cast<pid_t>(std::strtol(argv[7], nullptr, 10)));
     setLimits(std::strtoull(argv[4], nullptr, 10), std::strtoull(argv[5], nullptr, 10));
+    (void)flentro::raiseWalls({argv[1], std::filesystem::path(argv[2]).parent_path()});
     try {
         return run({argv[1], argv[2], argv[3], std::strtod(argv[6], nullptr)});
     } catch (const std::exception& error) {
