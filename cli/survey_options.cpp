@@ -64,8 +64,9 @@ Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const Survey
         auto path = options.route.ends_with(".json") ? readSpots(options.route)
                                                      : animatedPath(scene, options.route);
         if (!path) return tl::unexpected(path.error());
-        std::vector<SurveySpot> spots = spotsAlong(*path, options.spacing);
-        for (SurveySpot& spot : spots) spot.views.clear();
+        auto spots = spotsAlong(*path, options.spacing);
+        if (!spots) return spots;
+        for (SurveySpot& spot : *spots) spot.views.clear();
         return spots;
     }
     if (auto built = ensureRays(rays, scene, progress); !built)

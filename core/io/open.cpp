@@ -23,6 +23,7 @@
 #include "io/formats.h"
 #include "io/gltf.h"
 #include "io/import_process/message.h"
+#include "scene/far.h"
 #include "scene/prune.h"
 #include "scene/unit_guess.h"
 #include "scene/variants.h"
@@ -348,7 +349,9 @@ Expected<Scene> openFormat(const fs::path& path, const SceneFormat& format,
     }
     noteMissingImages(*scene);
     joinEqualNotes(*scene);
+    leaveOutFar(*scene);  // so that guesses are of what is left
     applyUnits(*scene, format, unit, options.settings);
+    leaveOutFar(*scene);
     if (options.settings.shadowLights) castShadows(*scene, *options.settings.shadowLights);
     if (!options.settings.variant.empty())
         if (auto shown = showVariant(*scene, options.settings.variant); !shown)

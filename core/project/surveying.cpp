@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "scene/far.h"
 #include "survey/light_matrix.h"
 #include "survey/spots.h"
 #include "survey/starting_view.h"
@@ -14,7 +15,12 @@ using Where = SurveyRequest::Where;
 
 Expected<std::vector<SurveySpot>> keptSpots(const Project& project) {
     std::vector<SurveySpot> spots;
-    for (const Spot& spot : project.spots) spots.push_back({spot.name, spot.view.eye, 0, {}});
+    for (const Spot& spot : project.spots) {
+        if (!isInReach(spot.view.eye))
+            return fail(ErrorCode::InvalidInput, std::string("lies ") + kBeyondReach,
+                        "spot '" + spot.name + "'");
+        spots.push_back({spot.name, spot.view.eye, 0, {}});
+    }
     if (spots.empty())
         return fail(ErrorCode::NotFound, "No spots are kept yet", {},
                     "Walk to places that players reach and keep them");
@@ -28,8 +34,9 @@ Expected<std::vector<SurveySpot>> spotsOnLine(const Scene& source, const Project
     if (line->empty())
         return fail(ErrorCode::NotFound, "No walk is recorded yet", {},
                     "Press Record walk, walk, and press it again");
-    std::vector<SurveySpot> spots = spotsAlong(*line, project.survey.spacing);
-    for (SurveySpot& spot : spots) spot.views.clear();  // all around, like everywhere
+    auto spots = spotsAlong(*line, project.survey.spacing);
+    if (!spots) return spots;
+    for (SurveySpot& spot : *spots) spot.views.clear();  // all around, like everywhere
     return spots;
 }
 

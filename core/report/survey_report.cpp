@@ -9,6 +9,7 @@
 
 #include "base/text.h"
 #include "io/file.h"
+#include "scene/far.h"
 
 namespace flentro {
 namespace {
@@ -214,8 +215,9 @@ Expected<std::vector<Viewpoint>> readSpots(const std::filesystem::path& path) {
             sound = eye[k].is_number();
             if (sound) view.eye[static_cast<Eigen::Index>(k)] = eye[k].get<double>();
         }
-        if (!sound || !view.eye.allFinite())
-            return fail(ErrorCode::InvalidInput, "'eye' must be three numbers",
+        if (!sound || !isInReach(view.eye))
+            return fail(ErrorCode::InvalidInput,
+                        std::string("'eye' must be three numbers of metres, none ") + kBeyondReach,
                         fmt::format("{}: spot {}", file, views.size() + 1));
         view.heading = jsonOr(point, "heading", 0.0);
         view.pitch = jsonOr(point, "pitch", 0.0);

@@ -42,7 +42,8 @@ public:
         top_ = source.bounds().max().y() + 1;
         bottom_ = source.bounds().min().y() - 1;
         const double area = bounds_.sizes().x() * bounds_.sizes().z();
-        stride_ = std::max(kStride, std::sqrt(area / kColumns));
+        stride_ =
+            std::max({kStride, std::sqrt(area / kColumns), bounds_.sizes().maxCoeff() / kColumns});
         columns_ = static_cast<int>(bounds_.sizes().x() / stride_) + 1;
         rows_ = static_cast<int>(bounds_.sizes().z() / stride_) + 1;
         places_.resize(static_cast<std::size_t>(columns_) * static_cast<std::size_t>(rows_));

@@ -14,6 +14,7 @@
 #include "base/index.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "scene/far.h"
 #include "scene/origins.h"
 #include "survey/coverage.h"
 #include "survey/nearness.h"
@@ -129,11 +130,13 @@ public:
         top_ = heights.max().y() + 1;
         bottom_ = heights.min().y() - 1;
         const double area = bounds_.sizes().x() * bounds_.sizes().z();
-        spacing_ =
-            std::max(plan.spacing,
-                     std::sqrt(area / static_cast<double>(std::max<std::size_t>(1, plan.most))));
+        const auto most = static_cast<double>(std::max<std::size_t>(1, plan.most));
+        // Also along what is long and narrow.
+        const double longest = std::max(bounds_.sizes().x(), bounds_.sizes().z());
+        spacing_ = std::max({plan.spacing, std::sqrt(area / most), 4 * longest / kMaxColumns});
         // The stride divides half the spacing, so that spots are standing places.
-        stride_ = std::max(kStride, std::sqrt(area / kMaxColumns));
+        stride_ = std::max(
+            {kStride, std::sqrt(area / kMaxColumns), bounds_.sizes().maxCoeff() / kMaxColumns});
         perSpot_ = 2 * std::max(1, static_cast<int>(std::round(spacing_ / 2 / stride_)));
         stride_ = spacing_ / perSpot_;
         for (const int axis : {0, 2})
@@ -225,7 +228,7 @@ private:
             open.push_back(place);
         };
         for (const Vec3d& start : plan_.starts)
-            if (const auto first = startPlace(start)) visit(*first);
+            if (const auto first = startPlace(start, progress)) visit(*first);
         for (std::size_t visited = 0; !open.empty(); ++visited) {
             if (visited % 256 == 0) {
                 if (progress.cancelled()) return false;
@@ -283,7 +286,7 @@ private:
 
     /// The standing place nearest to a start, which is at eye height: rings of columns around
     /// it, until one has any.
-    [[nodiscard]] std::optional<Place> startPlace(const Vec3d& start) {
+    [[nodiscard]] std::optional<Place> startPlace(const Vec3d& start, const Progress& progress) {
         const Vec3d feet = start - Vec3d(0, plan_.walker.eyeHeight, 0);
         const auto cell = [&](double c, double low) {
             return static_cast<int>(std::lround((c - low) / stride_));
@@ -292,18 +295,32 @@ private:
         const int row = std::clamp(cell(feet.z(), bounds_.min().z()), 0, rows_ - 1);
         std::optional<Place> nearest;
         double least = std::numeric_limits<double>::infinity();
-        for (int ring = 0; !nearest && ring <= std::max(columns_, rows_); ++ring)
-            for (int c = column - ring; c <= column + ring; ++c)
-                for (int r = row - ring; r <= row + ring; ++r) {
-                    const bool onRing = std::max(std::abs(c - column), std::abs(r - row)) == ring;
-                    if (!onRing || !isInside(c, r)) continue;
-                    for (const Place& place : placesAt(c, r)) {
-                        const double distance = (at(c, r, place.height) - feet).squaredNorm();
-                        if (distance >= least) continue;
-                        least = distance;
-                        nearest = place;
-                    }
-                }
+        const auto look = [&](int c, int r) {
+            for (const Place& place : placesAt(c, r)) {
+                const double distance = (at(c, r, place.height) - feet).squaredNorm();
+                if (distance >= least) continue;
+                least = distance;
+                nearest = place;
+            }
+        };
+        for (int ring = 0; !nearest && ring <= std::max(columns_, rows_); ++ring) {
+            if (ring % 64 == 0 && progress.cancelled()) return {};
+            const int firstRow = std::max(row - ring, 0);
+            const int lastRow = std::min(row + ring, rows_ - 1);
+            const auto lookAlong = [&](int c) {
+                for (int r = firstRow; c >= 0 && c < columns_ && r <= lastRow; ++r) look(c, r);
+            };
+            const bool hasFirst = firstRow == row - ring;
+            const bool hasLast = lastRow == row + ring;
+            const int lastColumn = std::min(column + ring, columns_) - 1;
+            lookAlong(column - ring);
+            for (int c = std::max(column - ring + 1, 0); (hasFirst || hasLast) && c <= lastColumn;
+                 ++c) {
+                if (hasFirst) look(c, firstRow);
+                if (hasLast) look(c, lastRow);
+            }
+            if (ring > 0) lookAlong(column + ring);
+        }
         return nearest;
     }
 
@@ -562,7 +579,19 @@ std::vector<Viewpoint> allAround(const Vec3d& eye, int count, double pitch) {
     return views;
 }
 
-std::vector<SurveySpot> spotsAlong(const std::vector<Viewpoint>& line, double spacing) {
+Expected<std::vector<SurveySpot>> spotsAlong(const std::vector<Viewpoint>& line, double spacing) {
+    double all = 0;
+    for (std::size_t i = 0; i < line.size(); ++i) {
+        if (!isInReach(line[i].eye))
+            return fail(ErrorCode::InvalidInput, std::string("lies ") + kBeyondReach,
+                        fmt::format("point {} of the route", i + 1));
+        if (i > 0) all += (line[i].eye - line[i - 1].eye).norm();
+    }
+    if (all > spacing * static_cast<double>(kMostSpots))
+        return fail(ErrorCode::Limit,
+                    fmt::format("the route of {} has more than {} every {}", formatMetres(all),
+                                counted(kMostSpots, "spot"), formatMetres(spacing)),
+                    {}, "Choose a wider spacing");
     std::vector<SurveySpot> spots;
     const auto add = [&](const Viewpoint& view) {
         SurveySpot spot;

@@ -77,9 +77,12 @@ struct SpotPlan {
 [[nodiscard]] std::vector<SurveySpot> spotsAround(const Scene& scene, double verticalFov);
 
 /// Spots every `spacing` metres along a line through these points, each with the heading of
-/// travel as its first view and the other headings behind it.
-[[nodiscard]] std::vector<SurveySpot> spotsAlong(const std::vector<Viewpoint>& line,
-                                                 double spacing);
+/// travel as its first view and the other headings behind it. Errors: InvalidInput for points that
+/// are out of reach (scene/far.h); Limit for more spots than kMostSpots.
+[[nodiscard]] Expected<std::vector<SurveySpot>> spotsAlong(const std::vector<Viewpoint>& line,
+                                                           double spacing);
+/// Spots that a line is divided into at the most.
+inline constexpr std::size_t kMostSpots = 100'000;
 
 /// The path of an animated node in the world: its keyframes, and points between them where it is
 /// a cubic spline (glTF 2.0, appendix C). Errors: NotFound.

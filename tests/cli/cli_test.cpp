@@ -212,7 +212,7 @@ TEST_F(Cli, NeverWritesOverTheSource) {
     for (const char* verb : {"fix scene.glb", "reduce scene.glb --ratio 0.5"}) {
         const Outcome outcome = cli(std::string(verb) + " --out ./scene.glb");
         EXPECT_EQ(outcome.status, 2);
-        EXPECT_THAT(outcome.output, HasSubstr("would write over the source"));
+        EXPECT_THAT(outcome.output, HasSubstr("would write over what the scene reads"));
     }
     EXPECT_EQ(test::readText(folder_ / "scene.glb"), before);
 }

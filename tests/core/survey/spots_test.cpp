@@ -245,13 +245,33 @@ TEST(Spots, AnAreaNeedNotBeDrawn) {
 
 TEST(Spots, ALineIsCutIntoEqualSteps) {
     const auto spots =
-        spotsAlong({{{0, 1, 0}, 350, 0}, {{10, 1, 0}, 10, 0}, {{10, 1, 5}, 10, 0}}, 4);
+        spotsAlong({{{0, 1, 0}, 350, 0}, {{10, 1, 0}, 10, 0}, {{10, 1, 5}, 10, 0}}, 4).value();
     ASSERT_EQ(spots.size(), 5U);
     EXPECT_NEAR(spots[1].eye.x(), 4, 1e-9);
     EXPECT_NEAR(spots[1].views[0].heading, 358, 1e-9) << "the short way round";
     EXPECT_NEAR(spots[3].eye.z(), 2, 1e-9);
     EXPECT_NEAR(spots[4].eye.z(), 5, 1e-9);
-    EXPECT_TRUE(spotsAlong({}, 1).empty());
+    EXPECT_TRUE(spotsAlong({}, 1)->empty());
+}
+
+/// By the area alone its grid would be one row of millions, and the search for the nearest place
+/// takes the square of its length.
+TEST(Spots, AStripOfAMillionKilometresIsSearchedAtOnce) {
+    const Scene scene = test::makeScene(
+        {{test::makeGrid(1, 1, 1), {0, 0, 0}}, {test::makeGrid(1, 1, 1), {9e8, 0, 0}}});
+    SpotPlan plan;
+    plan.starts = {{4.5e8, 1.7, 0.5}};
+    const auto spots = planSpots(scene, RayScene(scene), plan, noProgress());
+    EXPECT_TRUE(!spots || spots->size() < 10);
+}
+
+TEST(Spots, ALineOfTooManySpotsIsRefusedBeforeItIsCut) {
+    const auto tooMany = spotsAlong({{{-5e8, 1, 0}, 0, 0}, {{5e8, 1, 0}, 0, 0}}, 4);
+    ASSERT_FALSE(tooMany);
+    EXPECT_EQ(tooMany.error().code, ErrorCode::Limit);
+    const auto outside = spotsAlong({{{0, 1, 0}, 0, 0}, {{1e308, 1, 0}, 0, 0}}, 4);
+    ASSERT_FALSE(outside);
+    EXPECT_EQ(outside.error().where, "point 2 of the route");
 }
 
 TEST(Spots, AFreeCameraIsThePlayersEye) {
