@@ -66,10 +66,11 @@ void ViewOverlay::fillLensMenu() {
     auto* menu = new QMenu(lens_);
     menu->setToolTipsVisible(true);
     for (const Lens& lens : lenses()) {
-        QAction* action =
-            menu->addAction(lens.name, this, [this, kind = lens.kind] { view_.setLens(kind); });
+        // Its key is shown only: that of the menu entry works from everywhere.
+        const QString keys = lensKeys(lens.kind).toString(QKeySequence::NativeText);
+        QAction* action = menu->addAction(QString(lens.name) + "\t" + keys, this,
+                                          [this, kind = lens.kind] { view_.setLens(kind); });
         action->setToolTip(lens.help);
-        action->setShortcut(lensKeys(lens.kind));
     }
     lens_->setMenu(menu);
 }

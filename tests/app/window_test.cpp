@@ -611,6 +611,32 @@ TEST_F(Window, NoTwoActionsShareAKey) {
     EXPECT_GE(known.size(), 15U);
 }
 
+/// As Qt sends a key to nobody that two actions want, each is pressed.
+TEST_F(Window, EveryKeyDoesWhatItsEntrySays) {
+    openMarket();
+    QTimer closer;  // of the dialogs that keys open
+    QObject::connect(&closer, &QTimer::timeout, [] {
+        if (QWidget* dialog = QApplication::activeModalWidget()) dialog->close();
+    });
+    closer.start(50);
+    for (const QAction* action : actionsWithKeys(*window_->menuBar())) {
+        const QString keys = action->shortcut().toString();
+        // The survey of all this takes long, and has tests of its own.
+        if (keys == "Ctrl+Q" || keys == "Ctrl+R" || !action->isEnabled()) continue;
+        window_->activateWindow();  // no window manager gives it back after a dialog
+        ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
+        const QSignalSpy triggered(action, &QAction::triggered);
+        const QKeyCombination pressed = action->shortcut()[0];
+        QTest::keyClick(window_.get(), pressed.key(), pressed.keyboardModifiers());
+        EXPECT_EQ(triggered.count(), 1) << keys.toStdString();
+        ASSERT_TRUE(settle());
+    }
+    window_->activateWindow();
+    ASSERT_TRUE(QTest::qWaitForWindowActive(window_.get()));
+    QTest::keyClick(window_.get(), Qt::Key_2, Qt::ControlModifier);
+    EXPECT_EQ(window_->view().lens(), lenses()[1].kind);
+}
+
 TEST_F(Window, TheSheetOfKeysHoldsEveryKey) {
     const KeySheet sheet(*window_->menuBar());
     std::set<QString> texts;
