@@ -1,10 +1,13 @@
 #include "console.h"
 
+#include <fcntl.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <csignal>
 #include <cstdio>
+#include <cstdlib>
+#include <iostream>
 
 #include "io/file.h"
 
@@ -25,6 +28,25 @@ std::size_t displayWidth(const std::string& text) {
 
 }  // namespace
 
+void put(const std::string& text, std::FILE* stream) {
+    (void)std::fwrite(text.data(), 1, text.size(), stream);
+}
+
+void keepStreams() {
+    for (const int stream : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO})
+        if (::fcntl(stream, F_GETFD) < 0 && ::open("/dev/null", O_RDONLY) != stream)
+            std::_Exit(kBadInput);
+}
+
+int finishOutput(int status) {
+    // The parser prints its help through the other library.
+    const bool isWhole =
+        !std::cout.flush().fail() && std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
+    if (isWhole) return status;
+    warn("flentro-cli: standard output: cannot be written, what was printed is lost\n");
+    return kBadInput;
+}
+
 void catchSignals() {
     for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, onInterrupt);
     std::signal(SIGXFSZ, SIG_IGN);
@@ -34,7 +56,7 @@ TerminalProgress::TerminalProgress(bool quiet)
     : shown_(!quiet && ::isatty(STDERR_FILENO) == 1), started_(std::chrono::steady_clock::now()) {}
 
 TerminalProgress::~TerminalProgress() {
-    if (dirty_) fmt::print(stderr, "\r\033[K");
+    if (dirty_) put("\r\033[K", stderr);
 }
 
 void TerminalProgress::report(double fraction, std::string_view message) {
@@ -48,7 +70,7 @@ void TerminalProgress::report(double fraction, std::string_view message) {
     const std::string left = fraction > 0.02 && elapsed > 1
                                  ? ", " + formatSeconds(elapsed / fraction - elapsed) + " left"
                                  : "";
-    fmt::print(stderr, "\r\033[K{:3.0f} %  {}{}", fraction * 100, message, left);
+    put(fmt::format("\r\033[K{:3.0f} %  {}{}", fraction * 100, message, left), stderr);
     std::fflush(stderr);
 }
 
@@ -86,7 +108,7 @@ int complain(const Error& error) {
 Expected<void> writeJson(const Json& json, const std::string& file) {
     const std::string text = json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
     if (file != "-") return writeFileAtomic(file, text);
-    fmt::print("{}", text);
+    put(text, stdout);
     return {};
 }
 

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <cstdio>
 #include <mutex>
 #include <string>
 #include <vector>
@@ -17,16 +18,26 @@
 
 namespace flentro::cli {
 
+/// Writes text to a stream; what cannot be written is found by finishOutput().
+void put(const std::string& text, std::FILE* stream);
+
 /// Prints text in which names occur: control characters in them are written out.
 template <typename... Args>
 void say(fmt::format_string<Args...> format, Args&&... args) {
-    fmt::print("{}", printable(fmt::format(format, std::forward<Args>(args)...)));
+    put(printable(fmt::format(format, std::forward<Args>(args)...)), stdout);
 }
 /// The same on standard error.
 template <typename... Args>
 void warn(fmt::format_string<Args...> format, Args&&... args) {
-    fmt::print(stderr, "{}", printable(fmt::format(format, std::forward<Args>(args)...)));
+    put(printable(fmt::format(format, std::forward<Args>(args)...)), stderr);
 }
+
+/// Streams that were closed before the start take nothing, instead of the first file that is
+/// opened.
+void keepStreams();
+
+/// The status, or kBadInput where something printed on standard output got lost: no room, closed.
+[[nodiscard]] int finishOutput(int status);
 
 /// Makes Ctrl+C, the end of a session and a polite kill cancel the work, so that what it has
 /// begun is cleaned up, and failed writes errors instead of deaths.

@@ -5,6 +5,7 @@
 
 int main(int argc, char** argv) {
     using namespace flentro::cli;
+    keepStreams();
     Program program("Brings heavy 3D scenes within a platform's frame budget.",
                     "flentro-cli " FLENTRO_VERSION,
                     [] { return "import: " + flentro::describeImporter(); });
@@ -20,5 +21,5 @@ int main(int argc, char** argv) {
     addTargets(program, common);
     catchSignals();
     const auto status = program.run(argc, argv);
-    return status ? *status : complain(status.error());
+    return finishOutput(status ? *status : complain(status.error()));
 }

@@ -124,6 +124,26 @@ TEST_F(Robust, NoOutputIsAnInputOrAnotherOutput) {
         EXPECT_EQ(test::readText(entry.path()), kept.at(entry.path().filename()));
 }
 
+TEST_F(Robust, LostOutputIsNoSuccess) {
+    for (const char* command : {"inventory scene.glb", "targets", "fixes ladder", "--help",
+                                "audit scene.glb --json -", "fix scene.glb --out o.glb"})
+        for (const char* where : {"> /dev/full", ">&-"}) {
+            const Outcome outcome = cli(std::string(command) + " " + where + "; }", "{");
+            EXPECT_EQ(outcome.status, 2) << command << where;
+            EXPECT_THAT(outcome.output, HasSubstr("standard output: cannot be written"))
+                << command << where;
+        }
+}
+
+TEST_F(Robust, MessagesThatCannotBeWrittenEndNothing) {
+    write("part.obj", "v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 3 2\n");  // comes with notes
+    for (const char* where : {"2> /dev/full", "2>&-", "< /dev/null 2>&- 0<&-"}) {
+        const Outcome outcome = cli(std::string("fix part.obj --out o.glb ") + where + "; }", "{");
+        EXPECT_EQ(outcome.status, 0) << where << outcome.output;
+        EXPECT_TRUE(fs::remove(folder_ / "o.glb")) << where;
+    }
+}
+
 TEST_F(Robust, OrdersWithSlipsAreRefusedByName) {
     const auto order = [&](const std::string& fix, const std::string& settings) {
         write("order.json",
