@@ -394,12 +394,20 @@ Tidied tidy(const Scene& scene, const MeshPtr& mesh, const TidySettings& setting
     return result;
 }
 
+/// True if any object within has a member of this name.
+bool hasMember(const Json& json, const char* name) {
+    if (json.is_object() && json.contains(name)) return true;
+    return json.is_structured() && std::any_of(json.begin(), json.end(), [&](const Json& inside) {
+               return hasMember(inside, name);
+           });
+}
+
 /// [2 materials] Whether all their images repeat both ways and lie as their coordinates say; once
 /// more for their two-sided copies.
 std::vector<bool> repeatingMaterials(const Scene& scene) {
     std::vector<bool> repeats;
     for (const Material& material : scene.materials) {
-        bool all = material.source.dump().find("KHR_texture_transform") == std::string::npos;
+        bool all = !hasMember(material.source, "KHR_texture_transform");
         for (const TextureUse& use : material.textures) {
             const Texture& read = elementOf(scene.textures, use.texture);
             all = all && repeatsBothWays(scene, read.sampler);

@@ -141,6 +141,13 @@ TEST(Tidy, PicturesThatDoNotRepeatAreNotJoined) {
     EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh->triangles, 6U);
     scene.samplers[0].rest = Json::object();
     EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh->triangles, 2U);
+    // Nor where their coordinates are moved, which is a member of the texture and no name.
+    Json& source = scene.materials[0].source;
+    source["name"] = "stone (KHR_texture_transform)";
+    EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh->triangles, 2U);
+    source["pbrMetallicRoughness"]["baseColorTexture"]["extensions"]["KHR_texture_transform"] = {
+        {"offset", {0.25, 0}}};
+    EXPECT_EQ(applyTidy(scene, {}, noProgress())->scene.assets[0].mesh->triangles, 6U);
 }
 
 TEST(Tidy, BoxesOfManyCellsKeepTheirTwelveTriangles) {
