@@ -306,7 +306,7 @@ int auditSurvey(const Scene& scene, const Target& target, const std::vector<Surv
 int runAudit(const Options& options, const Common& common) {
     TerminalProgress progress(common.quiet);
     if (auto sound = checkConditions(options.failOn); !sound) return complain(sound.error());
-    auto target = findTarget(options.target);
+    auto target = targetOf(options);
     if (!target) return complain(target.error());
     auto scene = openForVerb(options.scene, common, progress);
     if (!scene) return complain(scene.error());

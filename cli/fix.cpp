@@ -43,7 +43,7 @@ struct Opened {
 
 Expected<Opened> openScene(const Options& options, const Common& common, Progress& progress) {
     if (!options.survey) {
-        auto target = findTarget(options.target);
+        auto target = targetOf(options);
         if (!target) return tl::unexpected(target.error());
         auto scene = openForVerb(options.scene, common, progress);
         if (!scene) return tl::unexpected(scene.error());
@@ -291,8 +291,15 @@ Expected<void> prepareFolder(const std::string& folder) {
     return checkWritable(folder + "/step-1-before.png");
 }
 
-int runFix(const Options& options, const Common& common) {
-    TerminalProgress progress(common.quiet);
+int runFix(const Options& given, const Common& chosen) {
+    TerminalProgress progress(chosen.quiet);
+    Options options = given;
+    Common common = chosen;
+    if (!options.order.empty() && isProjectFile(options.order)) {
+        auto project = loadProject(options.order);
+        if (!project) return complain(project.error());
+        adoptProject(std::make_shared<const Project>(std::move(*project)), options, common);
+    }
     auto order = options.order.empty() ? WorkOrder{} : loadWorkOrder(options.order);
     if (!order) return complain(order.error());
     if (auto writable = prepareFolder(options.pictureFolder); !writable)

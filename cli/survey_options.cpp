@@ -2,6 +2,7 @@
 #include "base/index.h"
 
 #include "base/text.h"
+#include "project/surveying.h"
 #include "report/survey_report.h"
 #include "survey/starting_view.h"
 
@@ -47,6 +48,14 @@ void addSurveyOptions(Arguments& verb, Common& common, SurveyOptions& options) {
 
 namespace {
 
+/// The project with what the options say of its survey.
+Project asGiven(const SurveyOptions& options) {
+    Project project = *options.project;
+    project.survey.spacing = options.spacing;
+    project.survey.eyeHeight = options.eyeHeight;
+    return project;
+}
+
 /// Without camera.
 Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const SurveyOptions& options,
                                                 const Target& target,
@@ -60,6 +69,8 @@ Expected<std::vector<SurveySpot>> standingSpots(const Scene& scene, const Survey
             spots.push_back({std::to_string(spots.size() + 1), view.eye, 0, {}});
         return spots;
     }
+    if (options.project && options.area.empty() && options.route.empty() && options.starts.empty())
+        return spotsFor(asGiven(options), scene, scene, rays, progress);
     if (!options.route.empty()) {
         auto path = options.route.ends_with(".json") ? readSpots(options.route)
                                                      : animatedPath(scene, options.route);
@@ -105,6 +116,34 @@ Camera cameraOf(const SurveyOptions& options) {
 }
 
 }  // namespace
+
+void adoptProject(std::shared_ptr<const Project> project, SurveyOptions& options, Common& common) {
+    const ImportSettings usual;
+    ImportSettings& import = common.import;
+    const ImportSettings& own = project->import;
+    if (import.unit.empty()) import.unit = own.unit;
+    if (import.up == usual.up) import.up = own.up;
+    if (import.creaseAngle == usual.creaseAngle) import.creaseAngle = own.creaseAngle;
+    if (!import.shadowLights) import.shadowLights = own.shadowLights;
+    if (import.variant.empty()) import.variant = own.variant;
+    auto adopted = std::make_shared<Project>(*project);
+    const SurveyRequest& request = adopted->survey;
+    const SurveyOptions before;
+    if (options.spacing == before.spacing) options.spacing = request.spacing;
+    if (options.eyeHeight == before.eyeHeight) options.eyeHeight = request.eyeHeight;
+    if (options.camera.distances == before.camera.distances &&
+        options.camera.pitches == before.camera.pitches && options.cameraHeadings.empty()) {
+        options.camera = request.camera;
+    }
+    if (!options.target.empty())
+        if (auto target = findTarget(options.target)) adopted->target = *target;
+    options.project = std::move(adopted);
+}
+
+Expected<Target> targetOf(const SurveyOptions& options) {
+    if (options.target.empty() && options.project) return options.project->target;
+    return findTarget(options.target.empty() ? kUsualTarget : options.target);
+}
 
 Expected<std::vector<SurveySpot>> findSpots(const Scene& scene, const SurveyOptions& options,
                                             const Target& target, std::unique_ptr<RayScene>& rays,
@@ -154,7 +193,7 @@ void warnOfCoverage(const Survey& survey) {
 
 Expected<Surveyable> openToSurvey(const std::string& scene, const SurveyOptions& options,
                                   const Common& common, Progress& progress) {
-    auto target = findTarget(options.target);
+    auto target = targetOf(options);
     if (!target) return tl::unexpected(target.error());
     auto opened = openForVerb(scene, common, progress);
     if (!opened) return tl::unexpected(opened.error());

@@ -3,13 +3,16 @@
 #pragma once
 
 #include "console.h"
+#include "project/project.h"
 #include "survey/survey.h"
 #include "verbs.h"
 
 namespace flentro::cli {
 
+inline constexpr const char* kUsualTarget = "Kiosk 60";
+
 struct SurveyOptions {
-    std::string target = "Kiosk 60";
+    std::string target;  ///< Empty: the project's, or kUsualTarget.
     std::string area;
     std::string route;
     std::string spots;
@@ -20,7 +23,15 @@ struct SurveyOptions {
     std::string within;
     Camera camera;
     std::vector<double> cameraHeadings;
+    /// Says what the options do not: target, and where to stand.
+    std::shared_ptr<const Project> project = {};
 };
+
+/// Lets a project say what was not given: target, how the scene is read, where to survey it.
+void adoptProject(std::shared_ptr<const Project> project, SurveyOptions& options, Common& common);
+
+/// The target that was named, else that of the project. Errors: as findTarget().
+[[nodiscard]] Expected<Target> targetOf(const SurveyOptions& options);
 
 void addSurveyOptions(Arguments& verb, Common& common, SurveyOptions& options);
 

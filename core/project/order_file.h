@@ -8,6 +8,9 @@
 
 namespace flentro {
 
+/// True for the file of a project, from which loadWorkOrder() takes its order.
+[[nodiscard]] bool isProjectFile(const std::filesystem::path& path);
+
 /// That of an order's file, or of a project's. Errors: NotFound, InvalidInput naming fix and
 /// member.
 [[nodiscard]] Expected<WorkOrder> loadWorkOrder(const std::filesystem::path& path);

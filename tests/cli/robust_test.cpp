@@ -12,6 +12,7 @@
 #include <thread>
 
 #include "io/gltf.h"
+#include "project/project.h"
 #include "support/gltf_builder.h"
 #include "support/meshes.h"
 #include "support/process.h"
@@ -122,6 +123,26 @@ TEST_F(Robust, NoOutputIsAnInputOrAnotherOutput) {
     }
     for (const auto& entry : fs::directory_iterator(folder_.path()))
         EXPECT_EQ(test::readText(entry.path()), kept.at(entry.path().filename()));
+}
+
+TEST_F(Robust, AnOrderOfAProjectIsCheckedAsTheProjectSays) {
+    Project project;
+    project.scene = folder_ / "scene.glb";
+    project.target = findTarget("Desk 120").value();
+    project.import.unit = "cm";
+    project.survey.where = SurveyRequest::Where::Kept;
+    project.spots = {{"gate", {{0, 0.017, 0.05}, 0, 0}}, {"wall", {{0.05, 0.017, 0}, 90, 0}}};
+    ASSERT_TRUE(saveProject(project, folder_ / "p.flentro.json"));
+    const std::string command = "fix scene.glb --order p.flentro.json --survey --out o.glb";
+    const Outcome as = cli(command);
+    EXPECT_THAT(as.output, HasSubstr("Desk 120: ")) << "its target";
+    EXPECT_THAT(as.output, HasSubstr("of 2 spots over before")) << "its places";
+    const auto result = readGltf(folder_ / "o.glb", noProgress());
+    ASSERT_TRUE(result);
+    EXPECT_LT(result->bounds().diagonal().norm(), 0.4) << "its unit: 20 m are 20 cm";
+    const Outcome flags = cli(command + " --target 'Palm 30' --unit m --start 0,1.7,5");
+    EXPECT_THAT(flags.output, HasSubstr("Palm 30: "));
+    EXPECT_THAT(flags.output, Not(HasSubstr("of 2 spots")));
 }
 
 TEST_F(Robust, LostOutputIsNoSuccess) {
