@@ -8,7 +8,7 @@
 #include <optional>
 #include <type_traits>
 
-#include "io/file.h"
+#include "io/seal.h"
 
 namespace flentro {
 namespace {
@@ -313,27 +313,20 @@ Expected<void> saveEvaluation(const Evaluation& evaluation, const std::filesyste
         std::shared_ptr<const Fixed> result = step.result;
         all(writer, key, result);
     }
-    Hash check = hashBytes(writer.out);
-    field(writer, check);
-    return writeFileAtomic(path, writer.out);
+    return writeSealed(path, writer.out);
 }
 
 bool loadEvaluation(const std::filesystem::path& path, const Hash& lastKey, StepCache& cache) {
-    const auto bytes = readFile(path);
-    if (!bytes || bytes->size() < sizeof(Hash)) return false;
-    const auto content = std::span(*bytes).first(bytes->size() - sizeof(Hash));
+    const auto bytes = readSealed(path);
+    if (!bytes) return false;
     try {
-        Reader reader(content);
+        Reader reader(*bytes);
         std::string format;
         std::uint32_t version = 0;
         Hash last;
         std::size_t steps = 0;
         all(reader, format, version, last, steps);
         if (format != kFormat || version != kVersion || last != lastKey) return false;
-        Hash check;
-        Reader end{std::span(*bytes).last(sizeof(Hash))};
-        field(end, check);
-        if (hashBytes(content) != check) return false;
         for (std::size_t i = 0; i < steps; ++i) {
             Hash key;
             std::shared_ptr<const Fixed> result;

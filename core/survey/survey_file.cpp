@@ -3,7 +3,7 @@
 #include <cstring>
 #include <type_traits>
 
-#include "io/file.h"
+#include "io/seal.h"
 
 namespace flentro {
 namespace {
@@ -258,12 +258,12 @@ Expected<void> saveSurvey(const Survey& survey, const Hash& key,
     if (survey.lights) json["lights"] = toJson(*survey.lights);
     if (survey.coverage) json["coverage"] = toJson(*survey.coverage);
     const std::vector<std::uint8_t> bytes = Json::to_cbor(json);
-    return writeFileAtomic(path, std::as_bytes(std::span(bytes)));
+    return writeSealed(path, std::as_bytes(std::span(bytes)));
 }
 
 std::optional<Survey> loadSurvey(const std::filesystem::path& path, const Hash& key,
                                  const Scene& scene, const Target& target) {
-    const auto bytes = readFile(path);
+    const auto bytes = readSealed(path);
     if (!bytes) return std::nullopt;
     try {
         const auto* first = reinterpret_cast<const std::uint8_t*>(bytes->data());

@@ -633,6 +633,15 @@ TEST(SurveyFile, OfAnotherSceneTargetOrPlaceIsNotTaken) {
     EXPECT_FALSE(loadSurvey(folder / "none.survey", key, scene, target));
 }
 
+/// Arrays within arrays end a reader that goes down with them.
+TEST(SurveyFile, FilesOfOthersAreNotRead) {
+    const test::TemporaryFolder folder;
+    const Scene scene = street();
+    const Hash key = surveyKey(scene, surveyDisplay(), plainSurvey(), "street");
+    test::writeText(folder / "s.survey", std::string(2'000'000, '\x81'));
+    EXPECT_FALSE(loadSurvey(folder / "s.survey", key, scene, surveyDisplay()));
+}
+
 TEST(SurveyFile, DamagedFilesAreSurveyedAnew) {
     const test::TemporaryFolder folder;
     const Scene scene = street();
