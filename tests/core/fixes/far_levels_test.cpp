@@ -11,6 +11,7 @@
 #include "io/image.h"
 #include "picture/difference.h"
 #include "support/display.h"
+#include "support/ladders.h"
 #include "support/meshes.h"
 
 namespace flentro {
@@ -232,9 +233,7 @@ TEST(Cards, AreAsLargeAsTheirAsset) {
 }
 
 LadderSettings withCards() {
-    LadderSettings settings;
-    settings.minTriangles = 1;
-    settings.simplifyLevel0 = false;
+    LadderSettings settings = test::ladderSettings();
     settings.cardPixels = 48;
     return settings;
 }

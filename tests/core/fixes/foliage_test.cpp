@@ -11,23 +11,16 @@
 
 #include "base/index.h"
 #include "fixes/fix.h"
-#include "fixes/ladder/ladder.h"
 #include "simplify/foliage.h"
 #include "support/display.h"
+#include "support/ladders.h"
 #include "support/meshes.h"
 
 namespace flentro {
 namespace {
 
 using test::display;
-
-LadderSettings plain() {
-    LadderSettings settings;
-    settings.minTriangles = 1;
-    settings.simplifyLevel0 = false;
-    settings.levels = 3;
-    return settings;
-}
+using test::ladderSettings;
 
 /// Loose squares of different sizes in a ball of two metres.
 Mesh makeFoliage(std::size_t cards) {
@@ -170,7 +163,7 @@ TEST(Foliage, LevelsOfLeavesBeginByTheSizeOfALeaf) {
     tree.parts[0].attributes.resize(1);
     const Scene scene = test::makeScene({{tree, {0, 0, 0}}});
     const double leaves = areaOfPart(tree.parts[1]);
-    LadderSettings settings = plain();
+    LadderSettings settings = ladderSettings(3);
     settings.rule = LevelRule::Deviation;
     settings.firstDeviation = 0.01;
     settings.levels = 4;
@@ -218,7 +211,8 @@ TEST(Foliage, ThinsOutWhileTheTrunkIsReduced) {
     tree.parts[0].attributes.resize(1);  // positions only, as the cards
     const double leaves = areaOfPart(tree.parts[1]);
     const Scene scene = test::makeScene({{tree, {0, 0, 0}}});
-    const Asset asset = applyLadder(scene, plain(), display(), noProgress())->scene.assets[0];
+    const Asset asset =
+        applyLadder(scene, ladderSettings(3), display(), noProgress())->scene.assets[0];
     ASSERT_GE(asset.ladder.levels.size(), 2U) << "those that would hardly show are left out";
     double previous = static_cast<double>(scene.assets[0].mesh->triangles);
     for (const Ladder::Level& level : asset.ladder.levels) {
@@ -228,7 +222,7 @@ TEST(Foliage, ThinsOutWhileTheTrunkIsReduced) {
         EXPECT_GT(level.mesh->parts.front().triangleCount(), 0U) << "the trunk";
         previous = triangles;
     }
-    LadderSettings settings = plain();
+    LadderSettings settings = ladderSettings(3);
     settings.thinCards = false;
     const Asset before = applyLadder(scene, settings, display(), noProgress())->scene.assets[0];
     EXPECT_LT(areaOfPart(before.ladder.levels.back().mesh->parts.back()), 0.9 * leaves)
@@ -247,7 +241,8 @@ TEST(PaintedImportance, KeepsTrianglesWhereItIsHigh) {
     test::addStream(part, "_IMPORTANCE", painted);
     const auto rightShare = [&](const Mesh& mesh) {
         const Scene scene = test::makeScene({{mesh, {0, 0, 0}}});
-        const Asset asset = applyLadder(scene, plain(), display(), noProgress())->scene.assets[0];
+        const Asset asset =
+            applyLadder(scene, ladderSettings(3), display(), noProgress())->scene.assets[0];
         const Part& level = asset.ladder.levels.back().mesh->parts[0];
         const std::vector<Vec3f> at = positionsOf(level);
         double right = 0;

@@ -11,22 +11,15 @@
 #include <set>
 
 #include "base/index.h"
-#include "fixes/ladder/ladder.h"
 #include "support/display.h"
+#include "support/ladders.h"
 #include "support/meshes.h"
 
 namespace flentro {
 namespace {
 
 using test::display;
-
-LadderSettings plain() {
-    LadderSettings settings;
-    settings.minTriangles = 1;
-    settings.simplifyLevel0 = false;
-    settings.levels = 3;
-    return settings;
-}
+using test::ladderSettings;
 
 double hill(double x, double z) {
     return 0.3 * std::sin(3 * x) + 0.2 * std::cos(5 * z) * x;
@@ -67,7 +60,7 @@ TEST(Cells, MeetAtAnyCombinationOfLevels) {
     const Scene scene = makeCells();
     const double seam = scene.objects[0].bounds.max().x();
     ASSERT_NEAR(scene.objects[1].bounds.min().x(), seam, 1e-5) << "they touch";
-    const Scene laddered = applyLadder(scene, plain(), display(), noProgress())->scene;
+    const Scene laddered = applyLadder(scene, ladderSettings(3), display(), noProgress())->scene;
     const auto& left = laddered.assets[0];
     const auto& right = laddered.assets[1];
     ASSERT_EQ(left.ladder.levels.size(), 3U);
@@ -83,7 +76,7 @@ TEST(Cells, MeetAtAnyCombinationOfLevels) {
 }
 
 TEST(Cells, WithoutTheRuleTheyGape) {
-    LadderSettings settings = plain();
+    LadderSettings settings = ladderSettings(3);
     settings.keepSharedBorders = false;
     const Scene laddered = applyLadder(makeCells(), settings, display(), noProgress())->scene;
     EXPECT_LT(alongSeam(*laddered.assets[0].ladder.levels.back().mesh, 0, 4).size(), 25U);
