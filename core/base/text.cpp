@@ -1,8 +1,8 @@
 #include "base/text.h"
 
-#include <cctype>
-#include <algorithm>
 #include <fmt/format.h>
+#include <algorithm>
+#include <cctype>
 
 #include <cmath>
 
@@ -71,13 +71,30 @@ std::string counted(std::size_t count, const char* noun, const char* many) {
     return number + " " + (many ? std::string(many) : std::string(noun) + "s");
 }
 
+namespace {
+
+/// The mark of direction that a text begins with (UAX #9: U+061C, U+200E, U+200F, U+202A to U+202E,
+/// U+2066 to U+2069): a name with one reads as another. Empty if there is none.
+std::string_view directionMark(std::string_view text) {
+    for (const char* mark : {"\u061C", "\u200E", "\u200F", "\u202A", "\u202B", "\u202C", "\u202D",
+                             "\u202E", "\u2066", "\u2067", "\u2068", "\u2069"})
+        if (text.starts_with(mark)) return text.substr(0, std::string_view(mark).size());
+    return {};
+}
+
+}  // namespace
+
 std::string printable(std::string_view text) {
     std::string shown;
     for (std::size_t i = 0; i < text.size(); ++i) {
         const auto byte = static_cast<unsigned char>(text[i]);
         // C1 controls are U+0080 to U+009F: C2 80 to C2 9F in UTF-8.
         const bool second = byte >= 0x80 && byte < 0xA0 && i > 0 && text[i - 1] == '\xC2';
-        if ((byte < 0x20 && byte != '\n') || byte == 0x7F || second) {
+        if (const std::string_view mark = directionMark(text.substr(i)); !mark.empty()) {
+            for (const char each : mark)
+                shown += fmt::format("\\x{:02X}", static_cast<unsigned char>(each));
+            i += mark.size() - 1;
+        } else if ((byte < 0x20 && byte != '\n') || byte == 0x7F || second) {
             if (second) shown.pop_back();
             shown += fmt::format("\\x{:02X}", byte);
         } else {

@@ -175,6 +175,8 @@ TEST(Text, CsvCellsComeBackWhateverTheyHold) {
 TEST(Text, ControlCharactersAreWrittenOut) {
     EXPECT_EQ(printable("a\x1b[31mb"), "a\\x1B[31mb");
     EXPECT_EQ(printable("caf\u00e9"), "caf\u00e9");
+    EXPECT_EQ(printable("gate\u202Eblg.\u2069"), "gate\\xE2\\x80\\xAEblg.\\xE2\\x81\\xA9")
+        << "a name that would read backwards";
 }
 
 TEST(MemoryBudget, IsCountedBeforeItIsTaken) {
