@@ -80,9 +80,10 @@ TEST_F(ImportWindow, WhatIsUnclearIsAskedLikeThisOrLikeThat) {
     ASSERT_TRUE(turned);
     ASSERT_TRUE(QTest::qWaitFor([&] { return !turned->icon().isNull(); }, kPatience));
     turned->click();
+    const auto isAnswered = [&] { return !window_->document().source()->sourceUnits.upGuessed; };
+    ASSERT_TRUE(QTest::qWaitFor(isAnswered, kPatience));
     ASSERT_TRUE(settle());
     EXPECT_NE(window_->document().source()->sourceUnits.up, guessed.up);
-    EXPECT_FALSE(window_->document().source()->sourceUnits.upGuessed);
     QPushButton* metres = nullptr;
     for (auto* candidate : window_->findChildren<QPushButton*>())
         if (candidate->text().endsWith("long (metres)")) metres = candidate;
