@@ -30,8 +30,8 @@ struct Exported {
 /// Described by docs/formats/manifest.schema.json.
 [[nodiscard]] Json makeManifest(const Scene& scene, const Target& target);
 
-/// What an export to `path` may write over: the scene, its manifest, the buffer of a .gltf, and what
-/// is in its folder of textures.
+/// What an export to `path` may write over: the scene, its manifest, the buffer of a .gltf, and
+/// what is in its folder of textures.
 [[nodiscard]] std::vector<std::filesystem::path> exportedFiles(const std::filesystem::path& path);
 
 /// What is wrong with exporting to `path`, before any work is done for it. Errors: as
