@@ -128,9 +128,14 @@ Reading readingOf(const Material& material) {
 
 float LightPicture::adaptation() const {
     double sum = 0;
-    for (const Vec3f& p : pixels)
-        sum += static_cast<double>(0.2126F * p.x() + 0.7152F * p.y() + 0.0722F * p.z());
-    return std::max(1e-4F, static_cast<float>(sum / std::max<std::size_t>(1, pixels.size())));
+    std::size_t lit = 0;
+    for (const Vec3f& p : pixels) {
+        const float luminance = 0.2126F * p.x() + 0.7152F * p.y() + 0.0722F * p.z();
+        sum += static_cast<double>(luminance);
+        lit += luminance > 0;
+    }
+    return std::max(1e-4F,
+                    static_cast<float>(sum / static_cast<double>(std::max<std::size_t>(1, lit))));
 }
 
 DisplayPicture toDisplay(const LightPicture& picture, float adaptation) {

@@ -18,7 +18,8 @@ struct LightPicture {
     int height = 0;
     std::vector<Vec3f> pixels;
 
-    /// Mean luminance, at least a little: what an eye adapts to.
+    /// Mean luminance of what gives any light, at least a little: what an eye adapts to. Before a
+    /// black sky, small things would else be shown white whatever their colours are.
     [[nodiscard]] float adaptation() const;
 };
 

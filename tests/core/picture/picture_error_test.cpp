@@ -266,5 +266,15 @@ TEST(ScenePainter, AThingWithoutLightsIsLitFromTheEye) {
     EXPECT_LT(above, 2 * below);
 }
 
+/// Grey of a fifth is shown as such, whether it fills the picture or a spot of a black one.
+TEST(Adaptation, IsToWhatGivesLight) {
+    LightPicture full{10, 10, std::vector<Vec3f>(100, Vec3f::Constant(0.2F))};
+    LightPicture spot{10, 10, std::vector<Vec3f>(100, Vec3f::Zero())};
+    spot.pixels[55] = Vec3f::Constant(0.2F);
+    EXPECT_NEAR(full.adaptation(), 0.2F, 1e-5F);
+    EXPECT_NEAR(spot.adaptation(), 0.2F, 1e-5F);
+    EXPECT_GT(LightPicture({2, 2, std::vector<Vec3f>(4, Vec3f::Zero())}).adaptation(), 0);
+}
+
 }  // namespace
 }  // namespace flentro
