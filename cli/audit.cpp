@@ -340,9 +340,7 @@ void addAudit(Program& program, Common& common) {
                              "|| echo over\n"
                              "  flentro-cli audit market.glb --json now.json --baseline last.json "
                              "--fail-on any\n");
-    verb.option("scene", options->scene, "The scene").required();
-    common.files.reads("the scene", options->scene);
-    addImportOptions(verb, common);
+    addScene(verb, common, options->scene);
     addSurveyOptions(verb, common, *options);
     verb.flag("--all", options->all, "List every finding, not the ten that take most off");
     verb.flag("--no-survey", options->noSurvey,

@@ -91,9 +91,7 @@ void addCalibrate(Program& program, Common& common) {
                              "  flentro-cli calibrate market.glb times.csv --target \"Kiosk 60\" "
                              "--out ours.target.json\n"
                              "  (times.csv: spot,heading,ms; spots as in 'survey --csv')\n");
-    verb.option("scene", options->scene, "The scene").required();
-    common.files.reads("the scene", options->scene);
-    addImportOptions(verb, common);
+    addScene(verb, common, options->scene);
     verb.option("times", options->times, "CSV with the columns spot, heading, ms").required();
     common.files.reads("the times", options->times);
     addSurveyOptions(verb, common, *options);

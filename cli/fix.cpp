@@ -390,9 +390,7 @@ void addFix(Program& program, Common& common) {
                 "--out lighter.glb --levels nodes\n"
                 "  flentro-cli fix market.glb --order merge.json --survey --out lighter.glb\n"
                 "  flentro-cli fix market.glb --order market.flentro.json --out lighter.glb\n");
-    verb.option("scene", options->scene, "The scene").required();
-    common.files.reads("the scene", options->scene);
-    addImportOptions(verb, common);
+    addScene(verb, common, options->scene);
     verb.option("--out", options->out, "The .glb or .gltf to write").required();
     common.files.writes("--out", options->out, exportedFiles);
     verb.option("--order", options->order,

@@ -105,9 +105,7 @@ void addInventory(Program& program, Common& common) {
         addVerb(program, common, "inventory", "What is in a scene, and what it weighs",
                 "  flentro-cli inventory market.glb\n"
                 "  flentro-cli inventory market.glb --rows 50 --json inventory.json\n");
-    verb.option("scene", options->scene, "The scene").required();
-    common.files.reads("the scene", options->scene);
-    addImportOptions(verb, common);
+    addScene(verb, common, options->scene);
     verb.option("--target", options->target, "Whose texture storage to assume");
     common.files.reads("--target", options->target);
     verb.option("--rows", options->rows, "Rows of each table");

@@ -18,8 +18,8 @@ public:
     /// All that is written for one name.
     using Expand = std::function<Paths(const std::filesystem::path&)>;
 
-    /// Values must outlive it, may be filled later and are told by the name of their option. Empty
-    /// ones and "-" are no files.
+    /// Stores references: values may be set later and must outlive this. Empty values and "-" are
+    /// not files. Messages name the option.
     void reads(const char* option, const std::string& value);
     void writes(const char* option, const std::string& value, Expand expand = {});
     /// A folder in which files of names that begin so are written.

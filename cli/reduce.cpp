@@ -92,9 +92,7 @@ void addReduce(Program& program, Common& common) {
                 "  flentro-cli reduce market.glb --asset bollard --triangles 800 "
                 "--out lighter.glb\n"
                 "  flentro-cli reduce scan.ply --deviation 0.002 --out scan.glb\n");
-    verb.option("scene", options->scene, "The scene").required();
-    common.files.reads("the scene", options->scene);
-    addImportOptions(verb, common);
+    addScene(verb, common, options->scene);
     verb.option("--out", options->out, "The .glb or .gltf to write").required();
     common.files.writes("--out", options->out, exportedFiles);
     SceneReduction& reduction = options->reduction;

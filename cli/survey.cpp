@@ -135,9 +135,7 @@ void addSurvey(Program& program, Common& common) {
                 "--spacing 2 --drawn-only\n"
                 "  flentro-cli survey market.glb --camera-distance 20 "
                 "--camera-pitch -55\n");
-    verb.option("scene", options->scene, "The scene").required();
-    common.files.reads("the scene", options->scene);
-    addImportOptions(verb, common);
+    addScene(verb, common, options->scene);
     addSurveyOptions(verb, common, *options);
     verb.option("--face-size", options->faceSize, "Rays along an edge of the cube of views")
         .between(16, 2048);

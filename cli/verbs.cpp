@@ -34,7 +34,9 @@ std::optional<ShadowLights> shadowLightsOf(const std::vector<std::string>& names
 
 }  // namespace
 
-void addImportOptions(Arguments& verb, Common& common) {
+void addScene(Arguments& verb, Common& common, std::string& scene) {
+    verb.option("scene", scene, "The scene").required();
+    common.files.reads("the scene", scene);
     ImportSettings& import = common.import;
     std::vector<std::string> units;
     for (const LengthUnit& unit : lengthUnits()) units.emplace_back(unit.key);

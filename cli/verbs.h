@@ -33,10 +33,10 @@ void addTargets(Program& program, Common& common);
 Arguments addVerb(Program& program, Common& common, const char* name, const char* what,
                   const char* examples);
 
-/// --unit, --up, --crease and --variant, for verbs that open a scene.
-void addImportOptions(Arguments& verb, Common& common);
+/// The scene that a verb opens, with --unit, --up, --crease, --shadow-lights and --variant.
+void addScene(Arguments& verb, Common& common, std::string& scene);
 
-/// What a verb does if it is chosen and its files are sound.
+/// Sets what a verb does. NamedFiles::check() runs first; its error ends the verb.
 void runs(Arguments& verb, const Common& common, std::function<int()> run);
 
 /// Opens a scene and prints its notes on standard error unless quiet.

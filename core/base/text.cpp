@@ -1,9 +1,9 @@
 #include "base/text.h"
 
 #include <fmt/format.h>
+
 #include <algorithm>
 #include <cctype>
-
 #include <cmath>
 
 namespace flentro {
@@ -73,6 +73,10 @@ std::string counted(std::size_t count, const char* noun, const char* many) {
 
 namespace {
 
+std::string escaped(char byte) {
+    return fmt::format("\\x{:02X}", static_cast<unsigned char>(byte));
+}
+
 /// The mark of direction that a text begins with (UAX #9: U+061C, U+200E, U+200F, U+202A to U+202E,
 /// U+2066 to U+2069): a name with one reads as another. Empty if there is none.
 std::string_view directionMark(std::string_view text) {
@@ -91,12 +95,11 @@ std::string printable(std::string_view text) {
         // C1 controls are U+0080 to U+009F: C2 80 to C2 9F in UTF-8.
         const bool second = byte >= 0x80 && byte < 0xA0 && i > 0 && text[i - 1] == '\xC2';
         if (const std::string_view mark = directionMark(text.substr(i)); !mark.empty()) {
-            for (const char each : mark)
-                shown += fmt::format("\\x{:02X}", static_cast<unsigned char>(each));
+            for (const char each : mark) shown += escaped(each);
             i += mark.size() - 1;
         } else if ((byte < 0x20 && byte != '\n') || byte == 0x7F || second) {
             if (second) shown.pop_back();
-            shown += fmt::format("\\x{:02X}", byte);
+            shown += escaped(text[i]);
         } else {
             shown += text[i];
         }

@@ -284,9 +284,9 @@ public:
     }
 
     [[nodiscard]] bool has(std::uint32_t face) {
-        constexpr std::uint32_t kFew = 500;      // Of so few nothing can be said.
+        constexpr std::uint32_t kFew = 500;      // Fewer faces are no evidence.
         constexpr double kRough = 6 * kRadians;  // Mean to the flattest neighbour.
-        constexpr std::uint32_t kEnds = 25;      // One end in so many places.
+        constexpr std::uint32_t kEnds = 25;      // Places for each end, at most.
         const Found& found = found_[pieces_.find(face)];
         return found.faces > kFew && found.angles > kRough * found.faces &&
                kEnds * found.ends > found.places;

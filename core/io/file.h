@@ -19,7 +19,7 @@ using Bytes = std::vector<std::byte>;
 /// Errors: NotFound, Io; Limit above `maxBytes` (0: no limit).
 [[nodiscard]] Expected<Bytes> readFile(const std::filesystem::path& path, std::size_t maxBytes = 0);
 [[nodiscard]] Expected<std::string> readTextFile(const std::filesystem::path& path);
-/// The first bytes of a file, at most so many; empty where it cannot be read.
+/// Returns the first `bytes` bytes of a file, or all if it is shorter; empty if it cannot be read.
 [[nodiscard]] std::string readBeginning(const std::filesystem::path& path, std::size_t bytes);
 
 /// Files that are replaced together: all of them are written and synced beside their places

@@ -67,7 +67,7 @@ Expected<fs::path> findImporter(const OpenOptions& options) {
                 "flentro-import", "Reinstall Flentro, or convert the file to glTF");
 }
 
-/// What of our environment the importer is given: nothing that says anything of the user.
+/// Environment of the import process: a locale, and the options of sanitizers if set.
 std::vector<std::string> importEnvironment() {
     std::vector<std::string> kept = {"LC_ALL=C.UTF-8"};
     for (char** variable = environ; *variable; ++variable)
@@ -76,26 +76,27 @@ std::vector<std::string> importEnvironment() {
     return kept;
 }
 
+/// With a null pointer at the end, as programs are given their texts.
+std::vector<char*> pointersTo(std::vector<std::string>& texts) {
+    std::vector<char*> pointers;
+    for (std::string& text : texts) pointers.push_back(text.data());
+    pointers.push_back(nullptr);
+    return pointers;
+}
+
 /// Starts the importer with its output and messages going to `log`.
 Expected<pid_t> start(const fs::path& importer, const std::vector<std::string>& arguments,
                       const fs::path& log) {
-    std::vector<char*> argv;
-    std::string program = importer.string();
-    argv.push_back(program.data());
-    std::vector<std::string> copies = arguments;
-    for (std::string& argument : copies) argv.push_back(argument.data());
-    argv.push_back(nullptr);
+    std::vector<std::string> words = {importer.string()};
+    words.insert(words.end(), arguments.begin(), arguments.end());
+    std::vector<std::string> variables = importEnvironment();
     posix_spawn_file_actions_t actions;
     posix_spawn_file_actions_init(&actions);
     posix_spawn_file_actions_addopen(&actions, 1, log.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
     posix_spawn_file_actions_adddup2(&actions, 1, 2);
     pid_t pid = 0;
-    std::vector<std::string> kept = importEnvironment();
-    std::vector<char*> environment;
-    for (std::string& variable : kept) environment.push_back(variable.data());
-    environment.push_back(nullptr);
-    const int failed =
-        posix_spawn(&pid, program.c_str(), &actions, nullptr, argv.data(), environment.data());
+    const int failed = posix_spawn(&pid, importer.c_str(), &actions, nullptr,
+                                   pointersTo(words).data(), pointersTo(variables).data());
     posix_spawn_file_actions_destroy(&actions);
     if (failed) return fail(ErrorCode::Io, "the importer cannot be started", importer.string());
     return pid;

@@ -25,8 +25,6 @@ public:
     /// there is none. Cost: O((V + T) log(1 / share)).
     [[nodiscard]] double shareWithin(double deviation) const;
 
-    [[nodiscard]] std::size_t triangleCount() const { return whole_->triangles; }
-
 private:
     Foliage(MeshPtr whole, CollapseLog log);
     [[nodiscard]] double trianglesAt(double share) const {

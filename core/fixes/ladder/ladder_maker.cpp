@@ -96,7 +96,7 @@ LadderMaker::LadderMaker(const Asset& asset, const LadderSettings& settings, dou
     options_.locked = locked;
 }
 
-/// What levels are made of and measured against.
+/// Builds the surfaces that levels are measured against, and the foliage.
 Expected<void> LadderMaker::prepare() {
     auto surfaces = PosedSurfaces::build(*solid_, poses_, progress_);
     if (!surfaces) return tl::unexpected(surfaces.error());
@@ -115,7 +115,7 @@ Expected<Asset> LadderMaker::run() {
     if (auto prepared = prepare(); !prepared) return tl::unexpected(prepared.error());
     auto reducer = Reducer::build(*solid_, options_, progress_);
     if (!reducer) return tl::unexpected(reducer.error());
-    // What is left may become smaller still where leaves are most of it.
+    // Foliage counts as well: the rest may have fewer triangles than the smallest level.
     const auto fewest = foliage_.empty() ? static_cast<std::size_t>(settings_.smallestLevel) : 1;
     if (auto done = reducer->reduceTo(fewest, kUnlimited, progress_); !done)
         return tl::unexpected(done.error());
@@ -151,7 +151,7 @@ LadderMaker::Step LadderMaker::makeStep(const CollapseLog& log, std::size_t soli
     return step;
 }
 
-/// Triangles of level 0 with so many of what is reduced.
+/// Returns the triangles of level 0 if its solid parts have `solid`.
 std::size_t LadderMaker::trianglesWith(std::size_t solid) const {
     return solid + asset_.mesh->triangles - solid_->triangles;
 }

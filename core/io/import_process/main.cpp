@@ -1,9 +1,10 @@
 // flentro-import SOURCE RESULT.glb ENDING BYTES SECONDS CREASE-ANGLE PARENT
 //
 // Reads a scene with the import library and writes it as glTF, under limits of memory, time and
-// files, behind walls (walls.h); --walls prints which there are. ENDING tells the format, whatever
-// the file's name is; PARENT is the process that waits for the result. Exit status 0: written; 2: a
-// message on the last line says what is wrong; anything else: the library gave up.
+// files and the restrictions of walls.h; --walls prints those that the kernel supports. ENDING
+// names the format, whatever the file's name is; PARENT is the process that waits for the result.
+// Exit status 0: written; 2: a message on the last line says what is wrong; anything else: the
+// library gave up.
 
 #include <assimp/config.h>
 #include <assimp/importerdesc.h>
@@ -47,7 +48,7 @@ void setLimits([[maybe_unused]] rlim_t bytes, rlim_t seconds) {
 #if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
     limit(RLIMIT_AS, bytes);  // Sanitizers reserve terabytes of address space.
 #endif
-    const rlimit time{seconds, seconds + 5};  // The first is told from other ends.
+    const rlimit time{seconds, seconds + 5};  // SIGXCPU first, then SIGKILL.
     setrlimit(RLIMIT_CPU, &time);
     limit(RLIMIT_CORE, 0);
     limit(RLIMIT_FSIZE, bytes);

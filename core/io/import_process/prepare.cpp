@@ -466,10 +466,6 @@ Expected<Prepared> preparePly(const std::filesystem::path& file) {
     return result;
 }
 
-}  // namespace
-
-namespace {
-
 std::size_t countOf(std::string_view text, std::string_view word) {
     std::size_t count = 0;
     for (std::size_t at = text.find(word); at != std::string_view::npos;

@@ -30,7 +30,7 @@ constexpr std::uint64_t kAll =
     kRead | kWrite | LANDLOCK_ACCESS_FS_EXECUTE | LANDLOCK_ACCESS_FS_REMOVE_DIR |
     LANDLOCK_ACCESS_FS_MAKE_CHAR | LANDLOCK_ACCESS_FS_MAKE_DIR | LANDLOCK_ACCESS_FS_MAKE_SOCK |
     LANDLOCK_ACCESS_FS_MAKE_FIFO | LANDLOCK_ACCESS_FS_MAKE_BLOCK | LANDLOCK_ACCESS_FS_MAKE_SYM;
-// Of later versions of the interface than the headers of Debian 12 know.
+// Rights that the kernel headers of Debian 12 do not define.
 constexpr std::uint64_t kRefer = 1ULL << 13U;     ///< From version 2.
 constexpr std::uint64_t kTruncate = 1ULL << 14U;  ///< From version 3.
 

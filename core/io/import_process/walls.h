@@ -1,4 +1,4 @@
-// What the import process cannot do, whatever bytes it is given.
+// Restrictions of the import process, by the kernel.
 
 #pragma once
 
@@ -7,7 +7,7 @@
 
 namespace flentro {
 
-/// What the kernel holds up.
+/// Restrictions that are in force.
 struct Walls {
     bool files = false;  ///< Landlock: only the named folders.
     bool calls = false;  ///< seccomp: no network, no other program or process.
