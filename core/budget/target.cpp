@@ -158,12 +158,6 @@ void writeStorage(const Target& target, Json& drawing) {
     }
 }
 
-std::string lower(std::string text) {
-    std::transform(text.begin(), text.end(), text.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return text;
-}
-
 void readMembers(const Json& json, Target& target, NumberReader& numbers) {
     const Json& display = jsonObject(json, "display");
     const Json& drawing = jsonObject(json, "drawing");
@@ -346,7 +340,7 @@ const std::vector<Target>& shippedTargets() {
 
 Expected<Target> findTarget(const std::string& nameOrFile) {
     for (const Target& target : shippedTargets())
-        if (lower(target.name) == lower(nameOrFile)) return target;
+        if (lowerCase(target.name) == lowerCase(nameOrFile)) return target;
     if (!nameOrFile.ends_with(".json"))
         return fail(ErrorCode::NotFound, "there is no target of this name", nameOrFile,
                     "'flentro-cli targets' lists them");

@@ -8,6 +8,7 @@
 
 #include "base/index.h"
 #include "base/parallel.h"
+#include "geometry/bones.h"
 #include "geometry/cell.h"
 #include "geometry/slabs.h"
 #include "geometry/weld.h"
@@ -165,22 +166,13 @@ private:
     void visitPlaces(std::uint32_t object, const BorderVertex& vertex, const Visit& visit) const {
         const std::vector<Mat4d>& bones = bones_[object];
         bool isHeld = false;
-        const auto visitBones = [&](const char* jointSet, const char* weightSet) {
-            const Part& part = scene_.mesh(scene_.objects[object]).parts[vertex.part];
-            const Stream* joints = part.find(jointSet);
-            const Stream* weights = part.find(weightSet);
-            if (!joints || !weights) return;
-            for (int c = 0; c < std::min(joints->components, weights->components); ++c) {
-                const auto joint = static_cast<std::size_t>(joints->value(vertex.vertex, c));
-                if (!(weights->value(vertex.vertex, c) > 0) || joint >= bones.size()) continue;
-                visit(transformPoint(bones[joint], vertex.position));
-                isHeld = true;
-            }
-        };
-        if (!bones.empty()) {
-            visitBones("JOINTS_0", "WEIGHTS_0");
-            visitBones("JOINTS_1", "WEIGHTS_1");
-        }
+        if (!bones.empty())
+            BoneSets(scene_.mesh(scene_.objects[object]).parts[vertex.part])
+                .forEach(vertex.vertex, [&](std::size_t joint, double) {
+                    if (joint >= bones.size()) return;
+                    visit(transformPoint(bones[joint], vertex.position));
+                    isHeld = true;
+                });
         if (!isHeld) visit(transformPoint(scene_.objects[object].world, vertex.position));
     }
 

@@ -120,11 +120,6 @@ void syncFolder(const fs::path& folder) {
     if (directory.get() >= 0) ::fsync(directory.get());
 }
 
-bool isInside(const fs::path& folder, const fs::path& path) {
-    const fs::path relative = path.lexically_relative(folder);
-    return !relative.empty() && *relative.begin() != "..";
-}
-
 }  // namespace
 
 Expected<Bytes> readFile(const fs::path& path, std::size_t maxBytes) {
@@ -227,6 +222,11 @@ Expected<void> makeFolder(const fs::path& folder) {
     fs::create_directories(folder, failed);
     if (failed) return fail(ErrorCode::Io, "cannot be made: " + failed.message(), folder.string());
     return {};
+}
+
+bool isInside(const fs::path& folder, const fs::path& path) {
+    const fs::path relative = path.lexically_relative(folder);
+    return !relative.empty() && *relative.begin() != "..";
 }
 
 Expected<fs::path> resolveInside(const fs::path& folder, const std::string& uri) {

@@ -67,6 +67,9 @@ private:
 /// Makes a folder and those above it, where they are missing. Errors: Io.
 [[nodiscard]] Expected<void> makeFolder(const std::filesystem::path& folder);
 
+/// True for paths below a folder; both without links, as weakly_canonical() gives them.
+[[nodiscard]] bool isInside(const std::filesystem::path& folder, const std::filesystem::path& path);
+
 /// The file that a URI of a scene in `folder` names. Percent escapes are decoded.
 /// Errors: Forbidden for absolute paths, schemes, and paths that lead outside `folder`, also
 /// through symbolic links.

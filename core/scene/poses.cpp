@@ -7,6 +7,7 @@
 #include <set>
 
 #include "base/index.h"
+#include "geometry/bones.h"
 #include "scene/references.h"
 
 namespace flentro {
@@ -137,25 +138,6 @@ std::vector<Mat4d> worldsOf(const Scene& scene, const std::vector<Mat4d>& locals
     return worlds;
 }
 
-/// Adds what the bones of one set of streams say.
-void addSkinned(const Part& part, const Pose& pose, const char* joints, const char* weights,
-                const std::vector<Vec3f>& points, std::vector<Vec3d>& sums,
-                std::vector<double>& totals) {
-    const Stream* j = part.find(joints);
-    const Stream* w = part.find(weights);
-    if (!j || !w) return;
-    for (std::size_t v = 0; v < points.size(); ++v)
-        for (int c = 0; c < std::min(j->components, w->components); ++c) {
-            const auto weight = static_cast<double>(w->value(v, c));
-            const auto joint = static_cast<std::size_t>(j->value(v, c));
-            if (!(weight > 0) || joint >= pose.joints.size()) continue;
-            const Mat4d& by = pose.joints[joint];
-            sums[v] += weight * (by.topLeftCorner<3, 3>() * points[v].cast<double>() +
-                                 by.topRightCorner<3, 1>());
-            totals[v] += weight;
-        }
-}
-
 }  // namespace
 
 Mat4d inverseBindOf(const Skin& skin, std::size_t joint) {
@@ -169,9 +151,7 @@ Mat4d inverseBindOf(const Skin& skin, std::size_t joint) {
 std::vector<Mat4d> boneTransforms(const Scene& scene, const Object& object) {
     const int skinned = elementOf(scene.nodes, object.node).skin;
     if (skinned < 0) return {};
-    std::vector<Mat4d> locals;
-    for (const Node& node : scene.nodes) locals.push_back(node.local);
-    const std::vector<Mat4d> worlds = worldsOf(scene, locals);
+    const std::vector<Mat4d> worlds = worldTransforms(scene.nodes);
     const Skin& skin = elementOf(scene.skins, skinned);
     std::vector<Mat4d> transforms;
     for (std::size_t j = 0; j < skin.joints.size(); ++j)
@@ -241,13 +221,17 @@ Mesh posed(const Mesh& mesh, const Pose& pose) {
     for (Part& part : result.parts) {
         if (!part.find("JOINTS_0")) continue;
         std::vector<Vec3f> points = positionsOf(part);
-        std::vector<Vec3d> sums(points.size(), Vec3d::Zero());
-        std::vector<double> totals(points.size(), 0);
-        addSkinned(part, pose, "JOINTS_0", "WEIGHTS_0", points, sums, totals);
-        addSkinned(part, pose, "JOINTS_1", "WEIGHTS_1", points, sums, totals);
-        for (std::size_t v = 0; v < points.size(); ++v)
-            if (totals[v] > 0 && sums[v].allFinite())
-                points[v] = (sums[v] / totals[v]).cast<float>();
+        const BoneSets bones(part);
+        for (std::size_t v = 0; v < points.size(); ++v) {
+            Vec3d sum = Vec3d::Zero();
+            double total = 0;
+            bones.forEach(v, [&](std::size_t joint, double weight) {
+                if (joint >= pose.joints.size()) return;
+                sum += weight * transformPoint(pose.joints[joint], points[v].cast<double>());
+                total += weight;
+            });
+            if (total > 0 && sum.allFinite()) points[v] = (sum / total).cast<float>();
+        }
         part.set("POSITION", makeStream(points));
     }
     return result;

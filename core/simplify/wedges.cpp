@@ -5,6 +5,7 @@
 #include <cmath>
 #include <map>
 
+#include "geometry/bones.h"
 #include "geometry/morton.h"
 #include "geometry/weld.h"
 
@@ -18,22 +19,6 @@ struct Kind {
 };
 constexpr Kind kKinds[] = {{"NORMAL", 3},  {"TEXCOORD_0", 2},  {"TEXCOORD_1", 2},
                            {"COLOR_0", 3}, {kBonePosition, 3}, {kMorphPosition, 3}};
-
-/// The joint sets that are read: four bones each.
-constexpr std::pair<const char*, const char*> kBoneSets[] = {{"JOINTS_0", "WEIGHTS_0"},
-                                                             {"JOINTS_1", "WEIGHTS_1"}};
-
-/// Calls visit(joint, weight) for every bone of a vertex.
-template <typename Visit>
-void forEachBone(const Part& part, std::size_t vertex, Visit&& visit) {
-    for (const auto& [joints, weights] : kBoneSets) {
-        const Stream* j = part.find(joints);
-        const Stream* w = part.find(weights);
-        for (int c = 0; j && w && c < std::min(j->components, w->components); ++c)
-            if (const float weight = w->value(vertex, c); weight > 0)
-                visit(static_cast<int>(j->value(vertex, c)), static_cast<double>(weight));
-    }
-}
 
 /// Takes over what comes first.
 void append(std::vector<Vec3f>& values, std::vector<Vec3f> more) {
@@ -225,13 +210,14 @@ private:
         if (std::none_of(mesh_.parts.begin(), mesh_.parts.end(),
                          [](const Part& part) { return part.find("JOINTS_0"); }))
             return;
-        std::map<int, std::pair<Vec3d, double>> sums;
+        std::map<std::size_t, std::pair<Vec3d, double>> sums;
         for (std::uint32_t w = 0; w < wedgeCount(); ++w)
-            forEachBone(partOf(w), out_.names.originalOf(w), [&](int joint, double weight) {
-                auto& [sum, total] = sums.try_emplace(joint, Vec3d::Zero(), 0.0).first->second;
-                sum += weight * out_.positions[out_.wedgeVertex[w]].cast<double>();
-                total += weight;
-            });
+            BoneSets(partOf(w)).forEach(
+                out_.names.originalOf(w), [&](std::size_t joint, double weight) {
+                    auto& [sum, total] = sums.try_emplace(joint, Vec3d::Zero(), 0.0).first->second;
+                    sum += weight * out_.positions[out_.wedgeVertex[w]].cast<double>();
+                    total += weight;
+                });
         for (const auto& [joint, entry] : sums) bonePositions_[joint] = entry.first / entry.second;
     }
 
@@ -298,9 +284,10 @@ private:
     void fillBonePositions(const AttributeSlot& slot, std::size_t first, std::size_t stride) {
         for (std::uint32_t w = 0; w < wedgeCount(); ++w) {
             Vec3d position = Vec3d::Zero();
-            forEachBone(partOf(w), out_.names.originalOf(w), [&](int joint, double weight) {
-                position += slot.scale * weight * bonePositions_.at(joint);
-            });
+            BoneSets(partOf(w)).forEach(
+                out_.names.originalOf(w), [&](std::size_t joint, double weight) {
+                    position += slot.scale * weight * bonePositions_.at(joint);
+                });
             Eigen::Map<Vec3f>(out_.attributes.data() + w * stride + first) = position.cast<float>();
         }
     }
@@ -349,9 +336,9 @@ private:
     const Mesh& mesh_;
     const AttributeWeights& weights_;
     WedgeMesh out_;
-    std::vector<Vec3f> points_;           ///< [V] Metres.
-    std::vector<std::uint32_t> same_;     ///< [V] The first at the same position.
-    std::map<int, Vec3d> bonePositions_;  ///< By joint, units.
+    std::vector<Vec3f> points_;                   ///< [V] Metres.
+    std::vector<std::uint32_t> same_;             ///< [V] The first at the same position.
+    std::map<std::size_t, Vec3d> bonePositions_;  ///< By joint, units.
 };
 
 }  // namespace

@@ -1,7 +1,8 @@
 #include "scene_folder.h"
 
-#include <algorithm>
 #include <string_view>
+
+#include "io/file.h"
 
 namespace flentro {
 
@@ -12,9 +13,8 @@ SceneFolder::SceneFolder(const fs::path& folder) : folder_(fs::weakly_canonical(
 bool SceneFolder::isInside(const char* file) const {
     std::error_code error;
     const fs::path path = fs::weakly_canonical(fs::absolute(file), error);
-    const auto [end, at] = std::mismatch(folder_.begin(), folder_.end(), path.begin(), path.end());
     if (error || !fs::is_regular_file(path, error)) return false;
-    if (end == folder_.end()) return true;
+    if (flentro::isInside(folder_, path)) return true;
     refused_.insert(file);
     return false;
 }
